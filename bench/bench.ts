@@ -1,0 +1,75 @@
+// `npm run bench`: the generator on one core, its target on the other; what is compared is measured in turns in one run.
+import { execFileSync, spawn, spawnSync } from 'node:child_process'
+import { createInterface } from 'node:readline'
+import { availableParallelism } from 'node:os'
+import { fileURLToPath } from 'node:url'
+
+const ROUNDS = 5
+const folder = fileURLToPath(new URL('.', import.meta.url))
+const canPin = availableParallelism() > 1 && spawnSync('taskset', ['-c', '0', 'true']).status === 0
+const pinned = (core: number, file: string, args: string[]): [string, string[]] => {
+  const node = ['--expose-gc', '--import', 'tsx', `${folder}${file}`, ...args]
+  return canPin ? ['taskset', ['-c', String(core), process.execPath, ...node]] : [process.execPath, node]
+}
+
+const target = spawn(...pinned(1, 'target.ts', []), { stdio: ['ignore', 'pipe', 'inherit'] })
+process.on('exit', () => target.kill())
+const origin = await new Promise<string>((resolve) => {
+  createInterface({ input: target.stdout }).on('line', (line) => resolve(line.replace('answers at ', '')))
+})
+const measure = (part: string, more: string[] = []): Record<string, number> =>
+  JSON.parse(execFileSync(...pinned(0, 'parts.ts', [part, origin, ...more]), { encoding: 'utf8' })) as Record<
+    string,
+    number
+  >
+const unpinned = (part: string, more: string[]): Record<string, number> =>
+  JSON.parse(
+    execFileSync(process.execPath, ['--import', 'tsx', `${folder}parts.ts`, part, origin, ...more], {
+      encoding: 'utf8',
+    }),
+  ) as Record<string, number>
+const median = (values: number[]) => values.toSorted((a, b) => a - b)[Math.floor(values.length / 2)] ?? NaN
+
+const rounds = Array.from({ length: ROUNDS }, () => ({
+  bare: measure('bare')['perSecond'] ?? NaN,
+  full: measure('full')['perSecond'] ?? NaN,
+}))
+const pace = measure('pace')
+const lag = measure('lag')
+const record = measure('record')
+const users = measure('users')
+const hour = measure('hour')
+// Two senders need two cores beside the target's: with fewer there is nothing to compare.
+const cores = availableParallelism()
+const threads =
+  cores < 3 ? undefined : [1, 2].map((senders) => unpinned('threads', [String(senders)])['perSecond'] ?? NaN)
+
+const row = (what: string, value: string) => process.stdout.write(`| ${what} | ${value} |\n`)
+row('measured', 'value')
+row('---', '---:')
+row('bare undici request loop, 64 connections', `${median(rounds.map((round) => round.bare)).toFixed(0)}/s`)
+row('our full path, 64 connections', `${median(rounds.map((round) => round.full)).toFixed(0)}/s`)
+row('ratio, round by round', rounds.map((round) => (round.full / round.bare).toFixed(2)).join(', '))
+row('ratio, median', median(rounds.map((round) => round.full / round.bare)).toFixed(2))
+row(
+  'start lag at 1 000 arrivals/s, p50 and p99',
+  `${lag['p50Ms']?.toFixed(2) ?? ''} and ${lag['p99Ms']?.toFixed(2) ?? ''} ms`,
+)
+row('sender thread busy at 1 000 arrivals/s', `${((lag['busy'] ?? NaN) * 100).toFixed(0)} % of a core`)
+row(
+  'pacing alone at 1 000 rings/s',
+  `${((pace['cores'] ?? NaN) * 100).toFixed(0)} % of a core, late ${pace['p50Ms']?.toFixed(2) ?? ''} ms at p50 and ${pace['p99Ms']?.toFixed(2) ?? ''} ms at p99`,
+)
+row('recording one value', `${record['nanoseconds']?.toFixed(0) ?? ''} ns`)
+row('a user who waits, of 100 000', `${((users['bytes'] ?? NaN) / 1000).toFixed(2)} kB`)
+row('an hour at 1 000 requests/s over 20 steps, summed up', `${(hour['seconds'] ?? NaN).toFixed(2)} s`)
+row('an hour at 1 000 requests/s over 20 steps, stored', `${(hour['megabytes'] ?? NaN).toFixed(0)} MB`)
+row(
+  'two sender threads beside one',
+  threads === undefined
+    ? `not measured: ${String(cores)} cores`
+    : ((threads[1] ?? NaN) / (threads[0] ?? NaN)).toFixed(2),
+)
+target.kill()
+if (!canPin)
+  process.stdout.write('The processes could not be pinned to cores of their own: read the ratios with care.\n')

@@ -1,0 +1,55 @@
+// What run and rehearse are asked for beside the plan.
+import { customAlphabet } from 'nanoid'
+import { readSentence, type Plan, type Target } from '@jolt-gate/core'
+import { UsageError } from './errors.js'
+import type { RunArguments } from './main.js'
+
+export const newId = customAlphabet('0123456789abcdefghijkmnpqrstuvwxyz', 10)
+
+/** `--set` may only name what is there. */
+export function refuseUnknownValues(plan: Plan, target: Target, set: Record<string, string>): void {
+  const known = new Set([...plan.values.map((value) => value.name), ...target.values.map(([name]) => name)])
+  const unknown = Object.keys(set).find((name) => !known.has(name))
+  if (unknown !== undefined)
+    throw new UsageError(`--set ${unknown}: neither the plan nor the target has a value of this name`)
+}
+
+export const isUrl = (text: string): boolean => /^https?:\/\//.test(text)
+
+/** The plan that sends GET requests to one URL, as text. */
+export function planOfUrl(url: string, options: RunArguments): string {
+  if (!URL.canParse(url)) throw new UsageError(`${url} is not a URL`)
+  const { origin, pathname, search } = new URL(url)
+  const quoted = (text: string) => JSON.stringify(text)
+  // Braces of a URL that is given whole are no places of a template.
+  const path = `${pathname}${search}`.replaceAll('{', '%7B').replaceAll('}', '%7D')
+  return `jolt: 1
+name: ${quoted(url)}
+target: ${quoted(origin)}
+journeys:
+  visit:
+    steps:
+      - send: ${quoted(`GET ${path}`)}
+load:
+  - ${phaseOf(options)}
+`
+}
+
+function phaseOf({ rate, for: length, users, passes }: RunArguments): string {
+  if (rate !== undefined && users !== undefined)
+    throw new UsageError('--rate and --users are two kinds of load: give one')
+  const check = (rule: 'RateOnly' | 'DurationOnly', option: string, text: string) => {
+    const parsed = readSentence(rule, text)
+    if (!parsed.ok) throw new UsageError(`${option}: ${parsed.fault.message}`)
+  }
+  if (length !== undefined) check('DurationOnly', '--for', length)
+  if (rate !== undefined) {
+    check('RateOnly', '--rate', rate)
+    if (length === undefined) throw new UsageError('--rate needs --for, such as --for 30s')
+    return `{ phase: load, rate: ${rate}, for: ${length} }`
+  }
+  if (users === undefined)
+    throw new UsageError('a run of a URL needs a load: --rate 5/s --for 30s, or --users 10 --passes 20')
+  if (passes === undefined && length === undefined) throw new UsageError('--users needs --passes or --for')
+  return `{ phase: load, users: ${String(users)}${passes === undefined ? '' : `, passes: ${String(passes)}`}${length === undefined ? '' : `, for: ${length}`} }`
+}

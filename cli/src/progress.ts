@@ -1,0 +1,52 @@
+// Progress: drawn in place on a terminal, one plain line every ten seconds in a pipeline.
+import type { Bucket, RunShape } from '@jolt-gate/core'
+import { phaseRanges, Recording } from '@jolt-gate/core'
+import { formatMs } from '@jolt-gate/core'
+import type { RunState } from '@jolt-gate/engine'
+import { clock } from './preview.js'
+
+const EVERY_SECONDS = 10
+
+export interface Progress {
+  onState(state: RunState): void
+  onBucket(bucket: Bucket): void
+  end(): void
+}
+
+/** Progress on standard error, so that a report on standard output stays clean. */
+export function progressOf(shape: () => RunShape, quiet: boolean): Progress {
+  const inPlace = process.stderr.isTTY
+  let recent = new Recording()
+  let hasLine = false
+  const show = (text: string) => {
+    if (quiet) return
+    if (inPlace) process.stderr.write(`\r\x1b[2K${text}`)
+    else process.stderr.write(`${text}\n`)
+    hasLine = inPlace
+  }
+  return {
+    onState(state) {
+      if (state === 'setup' || state === 'teardown') show(state)
+    },
+    onBucket(bucket) {
+      recent.add(bucket)
+      if (!inPlace && (bucket.second + 1) % EVERY_SECONDS !== 0) return
+      show(lineOf(recent, bucket, shape(), inPlace ? 1 : EVERY_SECONDS))
+      recent = new Recording()
+    },
+    end() {
+      if (hasLine) process.stderr.write('\r\x1b[2K')
+    },
+  }
+}
+
+function lineOf(recent: Recording, bucket: Bucket, shape: RunShape, seconds: number): string {
+  const rows = recent.seconds.filter((row) => row.requests > 0)
+  const requests = rows.reduce((sum, row) => sum + row.requests, 0)
+  const failed = rows.reduce((sum, row) => sum + row.failed, 0)
+  const times = rows.reduce((most, row) => Math.max(most, row.responseTime.percentile(95)), 0)
+  const ranges = phaseRanges(shape)
+  const total = ranges.at(-1)?.toMs ?? 0
+  const phase = shape.phases[ranges.findIndex((range) => bucket.second * 1000 < range.toMs)]?.name ?? 'drain'
+  return `${clock(bucket.second + 1)} of ${clock(total / 1000)}  ${phase}  ${String(Math.round(requests / seconds))} requests/s  ${String(failed)} failed  p95 ${formatMs(times / 1000)}  ${String(bucket.users)} users`
+}

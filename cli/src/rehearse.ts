@@ -1,0 +1,107 @@
+// `rehearse`: one user, one pass of each journey, and every exchange in full.
+import pc from 'picocolors'
+import { formatMs } from '@jolt-gate/core'
+import { rehearse as walk, secretsOf, type RehearsedStep } from '@jolt-gate/engine'
+import { newId, refuseUnknownValues } from './asked.js'
+import { readRightPlan } from './check.js'
+import { EXIT, UsageError } from './errors.js'
+import type { Output, RehearseArguments } from './main.js'
+import { writeReport } from './reports.js'
+
+/** Lines of a body that are shown on a terminal; JSON has all of it. */
+const MOST_LINES = 24
+
+export async function rehearse(file: string, options: RehearseArguments, output: Output): Promise<number> {
+  const { reading, repository } = readRightPlan(file, options.target)
+  const { plan, target } = reading
+  if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
+  refuseUnknownValues(plan, target, options.set)
+  if (options.journey !== undefined && !plan.journeys.some(({ name }) => name === options.journey))
+    throw new UsageError(
+      `--journey: the plan has no journey "${options.journey}". It has ${plan.journeys.map(({ name }) => `"${name}"`).join(', ')}`,
+    )
+  const secrets = secretsOf(target, process.env)
+  if (secrets.kind === 'missing')
+    throw new UsageError(`the target needs secrets: set ${secrets.variables.join(' and ')}`)
+  const isShown = options.json !== '-' && !output.quiet
+  const rehearsal = await walk({
+    plan,
+    target,
+    journey: options.journey,
+    run: {
+      id: newId(),
+      seed: options.seed ?? plan.seed,
+      startedAtMs: Date.now(),
+      secrets: secrets.values,
+      overrides: options.set,
+    },
+    fileBytes: repository.readBytes,
+    onStep: (step) => {
+      if (isShown) process.stdout.write(`${textOf(step, output)}\n`)
+    },
+  })
+  if (options.json !== undefined) writeReport(options.json, `${JSON.stringify(rehearsal, null, 2)}\n`)
+  const stream = options.json === '-' ? process.stderr : process.stdout
+  const failed = rehearsal.steps.filter((step) => step.failure !== null).length
+  stream.write(
+    rehearsal.passed
+      ? `Passed: ${String(rehearsal.steps.length)} steps against ${rehearsal.target}\n`
+      : `Failed: ${String(failed)} of ${String(rehearsal.steps.length)} steps against ${rehearsal.target}\n`,
+  )
+  return rehearsal.passed ? EXIT.ok : EXIT.shut
+}
+
+function textOf(step: RehearsedStep, output: Output): string {
+  const colors = pc.createColors(output.color)
+  const sign = step.failure === null ? colors.green('passed') : colors.red('failed')
+  const lines = [`${colors.bold(step.step)}  ${step.stage}  ${sign}  ${partsOf(step)}`]
+  if (step.request !== null) {
+    lines.push(`  ${step.request.method} ${step.request.url}`)
+    for (const [name, value] of step.request.headers) lines.push(colors.dim(`  > ${name}: ${value}`))
+    if (step.request.body !== null) lines.push(...bodyLines(step.request.body, '  > '))
+  }
+  if (step.response !== null) {
+    lines.push(`  ${String(step.response.status)}, ${String(step.response.size)} bytes`)
+    for (const [name, value] of step.response.headers) lines.push(colors.dim(`  < ${name}: ${value}`))
+    lines.push(...bodyLines(step.response.body, '  < '))
+  }
+  for (const check of step.checks) {
+    if (check.held) lines.push(`  ${colors.green('held')}    ${check.name}`)
+    else
+      lines.push(
+        `  ${colors.red('failed')}  ${check.name}: found ${check.found.length === 0 ? 'nothing' : check.found.join(', ')}`,
+      )
+  }
+  for (const { name, value } of step.kept) lines.push(`  kept    ${name} = ${value.slice(0, 200)}`)
+  if (step.failure !== null) lines.push(colors.red(`  ${step.failure.kind}: ${step.failure.detail}`))
+  return `${lines.join('\n')}\n`
+}
+
+function partsOf({ timing }: RehearsedStep): string {
+  const parts = [
+    ['name', timing.name],
+    ['connect', timing.connect],
+    ['tls', timing.tls],
+    ['first byte', timing.firstByte],
+    ['receive', timing.receive],
+  ] as const
+  const told = parts.flatMap(([name, ms]) => (ms === null ? [] : [`${name} ${formatMs(ms)}`]))
+  return `${formatMs(timing.total)}${told.length === 0 ? '' : ` (${told.join(', ')})`}`
+}
+
+/** A body, JSON set out in lines; cut where it is long. */
+function bodyLines(body: string, margin: string): string[] {
+  if (body === '') return []
+  const lines = prettyOf(body).split('\n')
+  const shown = lines.slice(0, MOST_LINES).map((line) => margin + line.slice(0, 200))
+  const rest = lines.length - shown.length
+  return rest > 0 ? [...shown, `${margin}(${String(rest)} more lines)`] : shown
+}
+
+function prettyOf(body: string): string {
+  try {
+    return JSON.stringify(JSON.parse(body), null, 2)
+  } catch {
+    return body
+  }
+}

@@ -1,0 +1,153 @@
+// `run`: makes the load of a plan; the verdict is the exit code.
+import pc from 'picocolors'
+import {
+  baselineFault,
+  baselineFrom,
+  formatMs,
+  formatValue,
+  loadFingerprint,
+  titleOf,
+  type Baseline,
+  type Judgement,
+  type Plan,
+  type RunResult,
+  type Target,
+} from '@jolt-gate/core'
+import { lastCalibration, secretsOf, startRun, type RunHandle } from '@jolt-gate/engine'
+import { isUrl, newId, planOfUrl, refuseUnknownValues } from './asked.js'
+import { readRightPlan, readRightText } from './check.js'
+import { readStored } from './compare.js'
+import { UsageError } from './errors.js'
+import type { Output, RunArguments } from './main.js'
+import { progressOf } from './progress.js'
+import { checkReports, REPORTS, writeReports } from './reports.js'
+import { commitOf, NO_REPOSITORY } from './repository.js'
+import { tableOf } from './tables.js'
+import { TOOL_VERSION } from './version.js'
+
+export async function run(file: string, options: RunArguments, output: Output): Promise<number> {
+  const { reading, repository } = isUrl(file)
+    ? { reading: readRightText(file, planOfUrl(file, options)), repository: NO_REPOSITORY }
+    : readRightPlan(file, options.target)
+  refuseLoadOptions(file, options)
+  const { plan, target } = reading
+  if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
+  refuseUnknownValues(plan, target, options.set)
+  const secrets = secretsOf(target, process.env)
+  if (secrets.kind === 'missing')
+    throw new UsageError(`the target needs secrets: set ${secrets.variables.join(' and ')}`)
+  checkReports(options)
+  const baseline =
+    options.baseline === undefined ? undefined : readBaseline(options.baseline, plan, target, options.scale)
+  const handle: RunHandle = startRun({
+    plan,
+    target,
+    secrets: secrets.values,
+    overrides: options.set,
+    scale: options.scale,
+    baseline,
+    calibration: lastCalibration(),
+    fileBytes: repository.readBytes,
+    identity: {
+      id: newId(),
+      tool: TOOL_VERSION,
+      plan: {
+        name: plan.name,
+        file: plan.file,
+        ...commitOf(repository.root),
+        seed: options.seed ?? plan.seed,
+      },
+    },
+    onState: (state) => {
+      progress.onState(state)
+    },
+    onBucket: (bucket) => {
+      progress.onBucket(bucket)
+    },
+    onResult: (result) => {
+      // Standard output gets one document: the last one.
+      const files = REPORTS.filter((name) => options[name] !== '-').map((name) => [name, options[name]] as const)
+      writeReports(result, Object.fromEntries(files))
+    },
+  })
+  const progress = progressOf(() => handle.shape, output.quiet)
+  const release = stopOnSignals(handle)
+  const { result, judgement } = await handle.done
+  release()
+  progress.end()
+  for (const name of REPORTS) if (options[name] === '-') writeReports(result, { [name]: '-' })
+  const toStdout = REPORTS.some((name) => options[name] === '-')
+  print(result, judgement, output, toStdout ? process.stderr : process.stdout)
+  return judgement.exitCode
+}
+
+/** The options that make the load of a URL say nothing beside a plan. */
+function refuseLoadOptions(file: string, options: RunArguments): void {
+  if (isUrl(file)) return
+  for (const name of ['rate', 'for', 'users', 'passes'] as const)
+    if (options[name] !== undefined) throw new UsageError(`--${name} is for the run of a URL: a plan says its own load`)
+}
+
+/** The run that gates are held to; one that is no baseline for this run is said, not obeyed. */
+function readBaseline(file: string, plan: Plan, target: Target, scale: number): Baseline {
+  const baseline = baselineFrom(readStored(file))
+  const fault = baselineFault(baseline, { target, plan: { scale, load: loadFingerprint(plan) } })
+  if (fault !== undefined)
+    process.stderr.write(`warning: ${file} is no baseline for this run: ${fault}. Gates against it are not judged\n`)
+  return baseline
+}
+
+/** The first signal stops the run, with its teardown; a second one ends at once. */
+function stopOnSignals(handle: RunHandle): () => void {
+  let signals = 0
+  const onSignal = (signal: NodeJS.Signals) => {
+    if (++signals > 1) process.exit(4)
+    process.stderr.write(`\n${signal}: stopping, teardown follows; once more to end at once\n`)
+    handle.stop(signal)
+  }
+  process.on('SIGINT', onSignal).on('SIGTERM', onSignal)
+  return () => {
+    process.off('SIGINT', onSignal).off('SIGTERM', onSignal)
+  }
+}
+
+function print(result: RunResult, judgement: Judgement, output: Output, stream: NodeJS.WritableStream): void {
+  const colors = pc.createColors(output.color)
+  const paint = judgement.verdict === 'open' ? colors.green : judgement.verdict === 'shut' ? colors.red : colors.yellow
+  if (!output.quiet) {
+    const gates = result.gates.map((gate) => [
+      gate.status + (gate.close ? ', close' : ''),
+      gate.rule,
+      formatValue(gate.observed, gate.unit),
+      formatValue(gate.limit, gate.unit),
+      String(gate.samples),
+    ])
+    if (gates.length > 0)
+      stream.write(`\n${tableOf(['gate', '', 'observed', 'limit', 'samples'], gates, [2, 3, 4], output.color)}\n`)
+    const steps = result.steps.map((step) => {
+      const times = step.responseTime
+      const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
+      return [
+        step.name,
+        String(step.requests),
+        `${step.throughput.toFixed(1)}/s`,
+        `${(100 * step.failedShare).toFixed(1)} %`,
+        time(times?.p50),
+        time(times?.p95),
+        time(times?.p99),
+        time(times?.max),
+      ]
+    })
+    stream.write(
+      `\n${tableOf(['step', 'requests', 'throughput', 'failed', 'median', 'p95', 'p99', 'max'], steps, [1, 2, 3, 4, 5, 6, 7], output.color)}\n`,
+    )
+    for (const step of result.steps)
+      for (const { kind, detail, count } of step.failures.slice(0, 3))
+        stream.write(`  ${step.name}: ${kind} ${detail}, ${String(count)} times\n`)
+    for (const once of [...result.setup, ...result.teardown])
+      if (!once.passed) stream.write(`  failed outside the load: ${once.reason ?? once.name}\n`)
+    stream.write('\n')
+  }
+  const reasons = judgement.reasons.length === 0 ? '' : `: ${judgement.reasons.join('; ')}`
+  stream.write(`${paint(colors.bold(titleOf(result.verdict)))}${reasons}\n`)
+}

@@ -1,0 +1,1 @@
+export const TOOL_VERSION = '0.1.0'

@@ -1,0 +1,306 @@
+import { spawn } from 'node:child_process'
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { startFerries, type Ferries } from '@jolt-gate/stand-in-ferries'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+
+const command = fileURLToPath(new URL('../bin/jolt-gate.js', import.meta.url))
+const demo = fileURLToPath(new URL('../../demo/', import.meta.url))
+const out = mkdtempSync(join(tmpdir(), 'jolt-gate-cli-'))
+const secrets = { JOLT_SECRET_USER: 'purser', JOLT_SECRET_PASSWORD: 'low-tide-4711' }
+let ferries: Ferries
+let target: string
+
+beforeAll(async () => {
+  ferries = await startFerries()
+  // The demo's plans with their target at the port of this test's stand-in.
+  target = join(out, 'repository')
+  for (const folder of ['plans', 'targets', 'steps']) mkdirSync(join(target, folder), { recursive: true })
+  for (const file of ['plans/smoke.gate.yaml', 'plans/overload.gate.yaml', 'steps/search.steps.yaml'])
+    writeFileSync(join(target, file), readFileSync(join(demo, file)))
+  writeFileSync(
+    join(target, 'targets/harbour.target.yaml'),
+    readFileSync(join(demo, 'targets/harbour.target.yaml'), 'utf8').replace(
+      /^origin: .*$/m,
+      `origin: ${ferries.origin}`,
+    ),
+  )
+})
+afterAll(async () => {
+  await ferries.stop()
+  rmSync(out, { recursive: true, force: true })
+})
+
+interface Ended {
+  code: number | null
+  stdout: string
+  stderr: string
+}
+function jolt(
+  args: string[],
+  options: { environment?: Record<string, string>; stopAfterMs?: number } = {},
+): Promise<Ended> {
+  const child = spawn(process.execPath, [command, ...args], {
+    cwd: target,
+    // A pipeline's own wish for colours must not reach what is compared here.
+    env: { PATH: process.env['PATH'] ?? '', HOME: out, ...(options.environment ?? secrets) },
+  })
+  let [stdout, stderr] = ['', '']
+  child.stdout.on('data', (chunk: Buffer) => (stdout += chunk.toString()))
+  child.stderr.on('data', (chunk: Buffer) => (stderr += chunk.toString()))
+  if (options.stopAfterMs !== undefined) setTimeout(() => child.kill('SIGINT'), options.stopAfterMs)
+  return new Promise((resolve) => child.on('close', (code) => resolve({ code, stdout, stderr })))
+}
+function planFile(name: string, text: string): string {
+  writeFileSync(join(target, name), text)
+  return name
+}
+
+describe('check', () => {
+  it('finds the plans of the demo right', async () => {
+    expect(await jolt(['check', 'plans/smoke.gate.yaml', 'plans/overload.gate.yaml'])).toMatchObject({
+      code: 0,
+      stderr: '',
+    })
+  })
+
+  it.each([
+    ['a brace', 'json: { a: {b} }', 8],
+    ['a split sentence', 'check:\n          - body contains "a: b"', 9],
+    ['a cut sentence', 'check:\n          - body contains "a #b"', 9],
+    ['a leading zero', 'json: { a: 007 }', 8],
+  ])('ends with 2 and the right line for %s', async (_, piece, line) => {
+    const file = planFile(
+      'trap.gate.yaml',
+      `jolt: 1\nname: Trap\ntarget: ${ferries.origin}\njourneys:\n  a:\n    steps:\n      - send: POST /x\n        ${piece}\nload:\n  - { phase: p, rate: 1/s, for: 1s }\n`,
+    )
+
+    const { code, stderr } = await jolt(['check', file])
+
+    expect(code).toBe(2)
+    expect(stderr).toMatch(new RegExp(`^trap\\.gate\\.yaml:${line}:\\d+: error: `))
+  })
+
+  it('ends with 2 for what is not there', async () => {
+    expect(await jolt(['check', 'none.gate.yaml'])).toMatchObject({
+      code: 2,
+      stderr: 'none.gate.yaml: there is no such file\n',
+    })
+    expect((await jolt(['run'])).code).toBe(2)
+    expect((await jolt(['chek', 'x'])).code).toBe(2)
+  })
+})
+
+describe('preview', () => {
+  it('tells the phases and the totals', async () => {
+    const { code, stdout } = await jolt(['preview', 'plans/smoke.gate.yaml'])
+
+    expect(code).toBe(0)
+    expect(stdout).toMatch(/visit +constant +0:00 +0:08 +8\/s +64/)
+    expect(stdout).toMatch(/64 arrivals, about 128 requests/)
+  })
+})
+
+describe('run', () => {
+  it('of the smoke plan ends with 0, and writes every report', async () => {
+    const [json, junit, markdown] = ['result.json', 'junit.xml', 'report.md'].map((name) => join(out, name))
+
+    const { code, stdout } = await jolt([
+      'run',
+      'plans/smoke.gate.yaml',
+      '--json',
+      json ?? '',
+      '--junit',
+      junit ?? '',
+      '--markdown',
+      markdown ?? '',
+    ])
+
+    expect(stdout).toMatch(/^Open$/m)
+    expect(code).toBe(0)
+    const result: unknown = JSON.parse(readFileSync(json ?? '', 'utf8'))
+    expect(result).toMatchObject({
+      jolt: 1,
+      verdict: 'open',
+      totals: { arrivals: 64, requests: 128 },
+      plan: { file: 'plans/smoke.gate.yaml' },
+    })
+    expect(readFileSync(junit ?? '', 'utf8')).toMatch(/tests="3" failures="0"/)
+    expect(readFileSync(markdown ?? '', 'utf8')).toMatch(/^## Open: Smoke/)
+  })
+
+  it('of the breaching plan ends with 1', async () => {
+    const { code, stdout } = await jolt(['run', 'plans/overload.gate.yaml'])
+
+    expect(stdout).toMatch(/^Shut: breached: /m)
+    expect(code).toBe(1)
+  })
+
+  it('ends with 4 on SIGINT, with its report written', async () => {
+    const json = join(out, 'stopped.json')
+
+    const { code } = await jolt(['run', 'plans/smoke.gate.yaml', '--json', json], { stopAfterMs: 2500 })
+
+    expect(code).toBe(4)
+    expect(JSON.parse(readFileSync(json, 'utf8'))).toMatchObject({ verdict: 'stopped', reasons: ['stopped by SIGINT'] })
+  })
+
+  it('ends with 2, sending nothing, without its secrets or for another machine', async () => {
+    expect(await jolt(['run', 'plans/smoke.gate.yaml'], { environment: {} })).toMatchObject({
+      code: 2,
+      stderr: 'the target needs secrets: set JOLT_SECRET_USER and JOLT_SECRET_PASSWORD\n',
+    })
+    const away = await jolt([
+      'run',
+      'plans/smoke.gate.yaml',
+      '--target',
+      'http://ferries.example',
+      '--set',
+      'harbour=OSTREY',
+    ])
+    expect(away.code).toBe(2)
+    expect(away.stderr).toMatch(/needs a permission and proof of control/)
+  })
+
+  it('is shut for a target that cannot be reached', async () => {
+    const file = planFile(
+      'away.gate.yaml',
+      'jolt: 1\nname: Away\ntarget: http://127.0.0.1:9\njourneys:\n  a:\n    steps:\n      - send: GET /\nload:\n  - { phase: p, rate: 5/s, for: 1s }\n',
+    )
+
+    const { code, stdout } = await jolt(['run', file])
+
+    expect(code).toBe(1)
+    expect(stdout).toMatch(/^Shut: the target did not answer/m)
+  })
+
+  it('of a URL makes the load that is asked for, and every report', async () => {
+    const [html, csv, json] = ['url.html', 'url.csv', 'url.json'].map((name) => join(out, name))
+    const url = `${ferries.origin}/health?x={y}`
+
+    const { code, stdout } = await jolt(['run', url, '--users', '2', '--passes', '10', '--html', html ?? '', '--csv', csv ?? '', '--json', json ?? '']) // prettier-ignore
+
+    expect(stdout).toMatch(/^Open$/m)
+    expect(code).toBe(0)
+    expect(JSON.parse(readFileSync(json ?? '', 'utf8'))).toMatchObject({ totals: { requests: 20, failedRequests: 0 } })
+    expect(readFileSync(html ?? '', 'utf8')).toMatch(/^<!doctype html>/)
+    expect(readFileSync(csv ?? '', 'utf8')).toMatch(/^second,/)
+  })
+
+  it('of a URL needs a load, and a plan says its own', async () => {
+    expect(await jolt(['run', ferries.origin])).toMatchObject({ code: 2, stderr: expect.stringMatching(/--rate 5\/s --for 30s/) as string }) // prettier-ignore
+    expect((await jolt(['run', ferries.origin, '--rate', '5', '--for', '1s'])).stderr).toMatch(
+      /--rate: expected a rate/,
+    )
+    expect((await jolt(['run', 'plans/smoke.gate.yaml', '--rate', '5/s'])).stderr).toMatch(/says its own load/)
+    expect((await jolt(['run', 'http://ferries.example/', '--users', '1', '--passes', '1'])).code).toBe(2)
+  })
+
+  it('is held to a baseline, scaled, and compared with it', async () => {
+    const file = planFile(
+      'base.gate.yaml',
+      `jolt: 1\nname: Base\ntarget: ${ferries.origin}\njourneys:\n  a:\n    steps:\n      - send: GET /health\nload:\n  - { phase: p, rate: 30/s, for: 2s }\ngates:\n  - median response time at most 900 % of baseline or 300 ms\n`,
+    )
+    const [first, second] = ['first.json', 'second.json'].map((name) => join(out, name))
+    await jolt(['run', file, '--json', first ?? ''])
+
+    const held = await jolt(['run', file, '--baseline', first ?? '', '--json', second ?? ''])
+    expect(held.code).toBe(0)
+    expect(JSON.parse(readFileSync(second ?? '', 'utf8'))).toMatchObject({ gates: [{ status: 'held' }] })
+
+    const scaled = await jolt(['run', file, '--baseline', first ?? '', '--scale', '0.5'])
+    expect(scaled.stderr).toMatch(/no baseline for this run: it ran at scale 1/)
+    expect(scaled.stdout).toMatch(/no baseline/)
+
+    const markdown = join(out, 'comparison.md')
+    const compared = await jolt(['compare', first ?? '', second ?? '', '--markdown', markdown])
+    expect(compared.code).toBe(0)
+    expect(compared.stdout).toMatch(/GET \/health +median/)
+    expect(compared.stdout).toMatch(/Mann–Whitney U test.*Holm/)
+    expect(readFileSync(markdown, 'utf8')).toMatch(/\| GET \/health \| median \|/)
+    expect((await jolt(['compare', file, second ?? ''])).stderr).toMatch(/this is not JSON/)
+  })
+
+  it('writes one document to standard output when asked for -', async () => {
+    const file = planFile(
+      'short.gate.yaml',
+      `jolt: 1\nname: Short\ntarget: ${ferries.origin}\njourneys:\n  a:\n    steps:\n      - send: GET /health\nload:\n  - { phase: p, rate: 5/s, for: 1s }\n`,
+    )
+
+    const { stdout } = await jolt(['run', file, '--json', '-'])
+
+    expect(JSON.parse(stdout)).toMatchObject({ jolt: 1, plan: { name: 'Short' } })
+  })
+})
+
+describe('rehearse', () => {
+  it('shows each exchange with its checks, and masks secrets', async () => {
+    const json = join(out, 'rehearsal.json')
+
+    const { code, stdout } = await jolt(['rehearse', 'plans/smoke.gate.yaml', '--json', json])
+
+    expect(code).toBe(0)
+    expect(stdout).toMatch(/search sailings {2}.*passed/)
+    expect(stdout).toMatch(/held {4}status is 200/)
+    expect(stdout).not.toMatch(/low-tide-4711/)
+    expect(JSON.parse(readFileSync(json, 'utf8'))).toMatchObject({ passed: true })
+    expect((await jolt(['preview', 'plans/smoke.gate.yaml', '--last', json])).stdout).toMatch(/users in flight/)
+  })
+
+  it('shows what a failed check found, and ends with 1', async () => {
+    const file = planFile(
+      'failing.gate.yaml',
+      `jolt: 1\nname: F\ntarget: ${ferries.origin}\njourneys:\n  a:\n    steps:\n      - send: GET /health\n        check: ["json $.status is \\"asleep\\""]\nload:\n  - { phase: p, rate: 1/s, for: 1s }\n`,
+    )
+    const { code, stdout } = await jolt(['rehearse', file])
+
+    expect(code).toBe(1)
+    expect(stdout).toMatch(/failed {2}json \$\.status is "asleep": found well/)
+    expect((await jolt(['rehearse', file, '--journey', 'b'])).stderr).toMatch(/It has "a"/)
+  })
+})
+
+describe('the other verbs', () => {
+  it('write ready-made loads that check finds right', async () => {
+    const { stdout } = await jolt(['load', 'spike', '--usual', '5/s', '--peak', '40/s', '--for', '10m'])
+    const file = planFile(
+      'spike.gate.yaml',
+      `jolt: 1\nname: Spike\ntarget: ${ferries.origin}\njourneys:\n  a:\n    steps:\n      - send: GET /health\n${stdout}`,
+    )
+
+    expect((await jolt(['check', file])).code).toBe(0)
+    expect((await jolt(['preview', file])).stdout).toMatch(/spike +constant +3:00 +4:00 +40\/s +2400/)
+    expect((await jolt(['load', 'soak', '--usual', '5'])).stdout).toMatch(/users: 5, for: 9m 48s/)
+    expect((await jolt(['load', 'stress', '--usual', '5/s', '--peak', '9 users'])).code).toBe(2)
+  })
+
+  it('complete in a shell, and help with examples', async () => {
+    const { stdout } = await jolt(['completion', 'bash'])
+    const complete = `${stdout}\nCOMP_WORDS=(jolt-gate re); COMP_CWORD=1; _jolt_gate; echo "$\{COMPREPLY[@]}"\nCOMP_WORDS=(jolt-gate run --ba); COMP_CWORD=2; _jolt_gate; echo "$\{COMPREPLY[@]}"`
+    const { stdout: completed } = await new Promise<{ stdout: string }>((resolve) => {
+      const child = spawn('bash', ['-c', complete.replaceAll('$\\{', '${')])
+      let stdout = ''
+      child.stdout.on('data', (chunk: Buffer) => (stdout += chunk.toString()))
+      child.on('close', () => resolve({ stdout }))
+    })
+
+    expect(completed).toBe('rehearse\n--baseline\n')
+    for (const verb of ['check', 'preview', 'rehearse', 'run', 'compare', 'load'])
+      expect((await jolt([verb, '--help'])).stdout).toMatch(/Examples?:\n {2}jolt-gate /)
+  })
+
+  it('calibrate this machine, and results show it', async () => {
+    const json = join(out, 'calibration.json')
+
+    expect((await jolt(['calibrate', '--json', json])).code).toBe(0)
+    const calibration = JSON.parse(readFileSync(json, 'utf8')) as { requestsPerSecond: number; timing: unknown[] }
+    expect(calibration.requestsPerSecond).toBeGreaterThan(500)
+    expect(calibration.timing).toHaveLength(4)
+    const { stdout } = await jolt(['run', `${ferries.origin}/health`, '--users', '1', '--passes', '1', '--json', '-'])
+    expect(JSON.parse(stdout)).toMatchObject({
+      generator: { calibration: { requestsPerSecond: calibration.requestsPerSecond } },
+    })
+  })
+})

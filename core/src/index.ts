@@ -1,0 +1,98 @@
+// What other rooms may use of core.
+export * from './plan/model.js'
+export * from './plan/target-model.js'
+export * from './plan/walk.js'
+export { readPlan, type PlanReading, type ReadOptions } from './plan/read.js'
+export { type FileReader } from './plan/context.js'
+export { fileOfTarget, isLoopback, nameOfTargetFile, readTarget, targetOfOrigin } from './plan/target.js'
+export { familyOf, MEASURES } from './plan/gates.js'
+export { nearestWord, readSentence, type Json } from './language/sentences.js'
+export { compileUrl, namesInText, namesInUrl, splitText } from './language/templates.js'
+export { compilePath, parseJson } from './language/json-path.js'
+export { Draws } from './values/random.js'
+export { makeValue, pickIndex, waitMs } from './values/makers.js'
+export {
+  asText,
+  base64,
+  compileHeaders,
+  compileJson,
+  compileRequest,
+  compileText,
+  compileUrlTemplate,
+  compileValue,
+  type BodyMaker,
+  type CompiledRequest,
+  type FileBytes,
+  type Frame,
+  type Lookup,
+  type Reading,
+} from './values/compile.js'
+export { Received, type ReceivedFacts } from './assess/received.js'
+export { compileCheck, compileFinder, type AssessContext, type Finder, type Verify } from './assess/check.js'
+export { compileKeep, type Take } from './assess/keep.js'
+export { arrivalCounts, arrivalsOf, rateAt, tracksIn, type Track } from './load/arrivals.js'
+export { UserSchedule, usersAt } from './load/users.js'
+export { profileOf, type LoadProfile, type ProfileLine } from './load/profile.js'
+export { scalePlan } from './load/scale.js'
+export { JourneyMix } from './load/mix.js'
+export { previewOf, type PhasePreview, type Preview, type TrackPreview } from './load/preview.js'
+export { JourneyChoice, loadFingerprint, loadSeconds, ScheduleCursor, userNumber } from './load/schedule.js'
+export { Distribution, HIGHEST, slotOf } from './measure/distribution.js'
+export { decodeHdr, encodeHdr } from './measure/hdr.js'
+export { rankInterval, samplesNeeded } from './measure/percentiles.js'
+export * from './measure/bucket.js'
+export { pool, Recording, type SecondRow } from './measure/recording.js'
+export {
+  checkIndex,
+  isOpenPhase,
+  phaseRanges,
+  shapeOf,
+  stepIndex,
+  type RunShape,
+  type ShapePhase,
+} from './measure/shape.js'
+export {
+  gateBySecond,
+  judgeGate,
+  measureText,
+  unitOf,
+  type GateResult,
+  type GateStatus,
+  type GateUnit,
+} from './judge/gates.js'
+export { scopeOf, secondsOf } from './judge/scope.js'
+export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
+export { familyValue, readMetrics, type MetricPage } from './language/open-metrics.js'
+export { StopWatch } from './judge/stop.js'
+export { distrust, type GeneratorFaults } from './judge/trust.js'
+export {
+  describeBreach,
+  formatMs,
+  formatValue,
+  judge,
+  type Ending,
+  type Judgement,
+  type Verdict,
+} from './judge/verdict.js'
+export * from './report/result.js'
+export * from './report/summaries.js'
+export { dueBySecond } from './report/series.js'
+export { junitOf } from './report/junit.js'
+export { markdownOf, titleOf } from './report/markdown.js'
+export { csvOf } from './report/csv.js'
+export { htmlOf } from './report/html.js'
+export { readResult, type StoredResult } from './judge/stored-result.js'
+export { base64OfBytes, bytesOfBase64 } from './measure/base64.js'
+export { compareRuns, LEVEL, type Change, type Comparison } from './judge/compare.js'
+export { differenceOf, holm, mannWhitney, normalCdf, twoProportions, wilson } from './judge/statistics.js'
+export {
+  durationOf,
+  growthWarning,
+  READY_MADE,
+  READY_MADE_FOR,
+  readyMadeLoad,
+  type HeldLoad,
+  type ReadyMade,
+  type ReadyMadeSize,
+} from './load/ready-made.js'
+export { comparisonMarkdown } from './report/comparison-markdown.js'

@@ -1,0 +1,127 @@
+// What a gate looks at: phases, steps, groups and journeys, and the cells that belong to them.
+import type { Statistic } from '../language/sentences.js'
+import type { ArrivalCell, Bucket, CheckCell, ScopeCell, StepCell } from '../measure/bucket.js'
+import type { Distribution } from '../measure/distribution.js'
+import type { Recording } from '../measure/recording.js'
+import { phaseRanges, type RunShape } from '../measure/shape.js'
+import type { Gate } from '../plan/model.js'
+
+export interface GateScope {
+  isPhase: (phase: number) => boolean
+  isStep: (step: number) => boolean
+  isGroup: (group: number) => boolean
+  isJourney: (journey: number) => boolean
+}
+
+/** The cells of a stretch of a run: of all of it, or of one second. */
+export interface CellView {
+  steps: readonly StepCell[]
+  groups: readonly ScopeCell[]
+  journeys: readonly ScopeCell[]
+  arrivals: readonly ArrivalCell[]
+  checks: readonly CheckCell[]
+  /** One entry a second within the phases of the scope. */
+  seconds: { busy: number; eventLoopDelay: Distribution; probes: readonly (number | null)[] }[]
+  /** Over which rates are taken. */
+  lengthSeconds: number
+}
+
+/** The measured phases, and the steps, groups and journeys that a gate covers. */
+export function scopeOf(gate: Pick<Gate, 'of' | 'during' | 'journey'>, shape: RunShape): GateScope {
+  const { of, during, journey } = gate
+  const named = <T>(items: readonly T[], nameOf: (item: T) => string) =>
+    new Set(items.flatMap((item, index) => (of.kind !== 'names' || of.names.includes(nameOf(item)) ? [index] : [])))
+  const steps = named(shape.steps, (step) => step.name)
+  const groups = named(shape.groups, (group) => group)
+  const phases = new Set(
+    shape.phases.flatMap((phase, index) => {
+      const isNamed = during.length === 0 || during.includes(phase.name) || during.includes(phase.ladder ?? '')
+      return phase.measured && isNamed ? [index] : []
+    }),
+  )
+  const only = journey === undefined ? -1 : shape.journeys.indexOf(journey)
+  return {
+    isPhase: (phase) => phases.has(phase),
+    isStep: (step) => steps.has(step),
+    isGroup: (group) => groups.has(group),
+    isJourney: (number) => only < 0 || number === only,
+  }
+}
+
+/** Everything recorded, as far as a scope covers it. */
+export function viewOfRecording(recording: Recording, shape: RunShape, scope: GateScope): CellView {
+  const ranges = phaseRanges(shape).filter((_, index) => scope.isPhase(index))
+  return {
+    steps: [...recording.steps.values()],
+    groups: [...recording.groups.values()],
+    journeys: [...recording.journeys.values()],
+    arrivals: [...recording.arrivals.values()],
+    checks: [...recording.checks.values()],
+    seconds: recording.seconds.filter((_, second) => isWithin(ranges, second)),
+    lengthSeconds: secondsOf(shape, scope),
+  }
+}
+
+/** One second of a run. */
+export function viewOfBucket(bucket: Bucket): CellView {
+  const { busy, eventLoopDelay, probes } = bucket
+  return { ...bucket, seconds: [{ busy, eventLoopDelay, probes }], lengthSeconds: 1 }
+}
+
+/** Whether a second begins within one of some ranges. */
+export function isWithin(ranges: readonly { fromMs: number; toMs: number }[], second: number): boolean {
+  return ranges.some(({ fromMs, toMs }) => second * 1000 >= fromMs && second * 1000 < toMs)
+}
+
+/** Length of the phases of a scope; where tracks run beside one another, time counts once. */
+export function secondsOf(shape: RunShape, scope: Pick<GateScope, 'isPhase'>): number {
+  const ranges = phaseRanges(shape)
+    .filter((_, index) => scope.isPhase(index))
+    .sort((a, b) => a.fromMs - b.fromMs)
+  let total = 0
+  let reachedMs = 0
+  for (const { fromMs, toMs } of ranges) {
+    total += Math.max(0, toMs - Math.max(fromMs, reachedMs))
+    reachedMs = Math.max(reachedMs, toMs)
+  }
+  return total / 1000
+}
+
+/** Passed requests that ended within the phases of a scope, wherever they were due. */
+export function passedWithin(steps: Iterable<StepCell>, scope: Pick<GateScope, 'isPhase' | 'isStep'>): number {
+  return sum(steps, (cell) =>
+    scope.isPhase(cell.endPhase) && scope.isStep(cell.step) ? cell.requests - cell.failed : 0,
+  )
+}
+
+/** A statistic of a distribution, in ms. */
+export function statisticOf(distribution: Distribution, statistic: Statistic): number {
+  switch (statistic.kind) {
+    case 'mean':
+      return distribution.mean / 1000
+    case 'median':
+      return distribution.percentile(50) / 1000
+    case 'min':
+      return distribution.least / 1000
+    case 'max':
+      return distribution.largest / 1000
+    case 'sd':
+      return distribution.deviation / 1000
+    case 'percentile':
+      return distribution.percentile(statistic.percent) / 1000
+    default:
+      return statistic satisfies never
+  }
+}
+
+/** The percentile that a statistic is, or undefined. */
+export function percentOf(statistic: Statistic | undefined): number | undefined {
+  if (statistic?.kind === 'median') return 50
+  return statistic?.kind === 'percentile' ? statistic.percent : undefined
+}
+
+export function sum<T>(items: Iterable<T>, value: (item: T) => number): number {
+  let total = 0
+  for (const item of items) total += value(item)
+  return total
+}

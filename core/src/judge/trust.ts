@@ -1,0 +1,122 @@
+// Whether the generator, and not the target, may have made the numbers.
+import { pool, type Recording } from '../measure/recording.js'
+import { isOpenPhase, phaseRanges, type RunShape } from '../measure/shape.js'
+import type { Gate } from '../plan/model.js'
+import { isWithin, scopeOf, sum } from './scope.js'
+
+export interface GeneratorFaults {
+  /** Out of ports, files or memory, in words. */
+  local: string[]
+  /** A worker that died, in words. */
+  deaths: string[]
+  /** Rows taken once each that ran out where no arrivals were due by themselves, in words. */
+  outOfData?: string[]
+}
+
+const LEAST_STARTED = 0.999
+const MOST_BUSY = 0.9
+const LEAST_LAG_LIMIT_MS = 1
+const LAG_LIMIT_WITHOUT_GATES_MS = 50
+
+/**
+ * The reasons for which a run's numbers are not to be trusted; none when they are.
+ *
+ * @param wasStopped - the load was ended early, as the plan or a person wanted: what was due after that was never to start
+ */
+export function distrust(
+  recording: Recording,
+  shape: RunShape,
+  gates: readonly Gate[],
+  faults: GeneratorFaults,
+  wasStopped = false,
+): string[] {
+  return [
+    ...(wasStopped ? [] : lateStarts(recording, shape, gates)),
+    ...startLags(recording, shape, gates),
+    ...busyThreads(recording, shape),
+    ...faults.local,
+    ...faults.deaths,
+    ...(faults.outOfData ?? []),
+  ]
+}
+
+/** Arrivals that were due by themselves and did not start; turned away counts too, unless a gate limits it. */
+function lateStarts(recording: Recording, shape: RunShape, gates: readonly Gate[]): string[] {
+  const isJudged = (phase: number) => {
+    const named = shape.phases[phase]
+    return named?.measured === true && isOpenPhase(named)
+  }
+  const arrivals = [...recording.arrivals.values()].filter((cell) => isJudged(cell.phase))
+  const turnedAway = sum(arrivals, (cell) => cell.turnedAway)
+  const isLimited = gates.some((gate) => gate.measure.kind === 'turned away')
+  const due = sum(shape.phases, (phase) => (phase.measured && isOpenPhase(phase) ? phase.arrivalsDue : 0))
+  const started = sum(arrivals, (cell) => cell.started) + (isLimited ? turnedAway : 0)
+  if (due === 0 || started >= due * LEAST_STARTED) return []
+  const share = ((100 * started) / due).toFixed(1)
+  const outOfData = sum(arrivals, (cell) => cell.outOfData)
+  const why =
+    outOfData > 0 ? `the data ran out for ${String(outOfData)} of them`
+    : turnedAway > 0 && !isLimited ? `${String(turnedAway)} were turned away at the cap, and no gate limits that`
+    : 'the generator could not keep up' // prettier-ignore
+  return [`only ${share} % of the arrivals due were started (${String(started)} of ${String(due)}): ${why}`]
+}
+
+interface LagLimit {
+  phases: number[]
+  mostMs: number
+  why: string
+}
+
+function startLags(recording: Recording, shape: RunShape, gates: readonly Gate[]): string[] {
+  const phasesOf = (isPhase: (phase: number) => boolean) => [...shape.phases.keys()].filter(isPhase)
+  const limits = gates.filter(isTargetTime).map((gate): LagLimit => {
+    const limitMs = gate.limit.kind === 'fixed' ? gate.limit.value : 0
+    return {
+      phases: phasesOf(scopeOf(gate, shape).isPhase),
+      mostMs: Math.max(LEAST_LAG_LIMIT_MS, limitMs / 10),
+      why: `a tenth of the limit of "${gate.rule}"`,
+    }
+  })
+  if (limits.length === 0) {
+    limits.push({
+      phases: phasesOf((phase) => shape.phases[phase]?.measured === true),
+      mostMs: LAG_LIMIT_WITHOUT_GATES_MS,
+      why: 'the most allowed where no gate limits a time',
+    })
+  }
+  return strictestOf(limits).flatMap(({ phases, mostMs, why }) => {
+    const lag = pool(phases.flatMap((phase) => recording.arrivals.get(phase)?.startLag ?? []))
+    const p99Ms = lag.percentile(99) / 1000
+    return lag.count > 0 && p99Ms > mostMs
+      ? [`requests started ${p99Ms.toFixed(1)} ms late at p99, over ${String(mostMs)} ms, ${why}`]
+      : []
+  })
+}
+
+/** Of the limits over the same phases the strictest says it all: one reason, not one for every gate. */
+function strictestOf(limits: readonly LagLimit[]): LagLimit[] {
+  const strictest = new Map<string, LagLimit>()
+  for (const limit of limits) {
+    const key = limit.phases.join()
+    const known = strictest.get(key)
+    if (known === undefined || limit.mostMs < known.mostMs) strictest.set(key, limit)
+  }
+  return [...strictest.values()]
+}
+
+/** Limits on the generator's own times say nothing about how exact the target's must be. */
+function isTargetTime({ measure, limit }: Gate): boolean {
+  const isOwn = measure.kind === 'start lag' || measure.kind === 'event loop delay' || measure.kind === 'probe'
+  return !isOwn && limit.kind === 'fixed' && limit.unit === 'time'
+}
+
+function busyThreads(recording: Recording, shape: RunShape): string[] {
+  const ranges = phaseRanges(shape).filter((_, index) => shape.phases[index]?.measured === true)
+  const busiest = recording.seconds.reduce(
+    (most, row, second) => (isWithin(ranges, second) ? Math.max(most, row.busyOfFive) : most),
+    0,
+  )
+  return busiest > MOST_BUSY
+    ? [`a generator thread was ${(100 * busiest).toFixed(0)} % busy over five seconds; at most 90 % is trusted`]
+    : []
+}

@@ -1,0 +1,103 @@
+// What a run can measure: the names behind the numbers in its buckets.
+import type { Phase, Plan } from '../plan/model.js'
+import type { Probe } from '../plan/target-model.js'
+import { groupsOf, timedOf } from '../plan/walk.js'
+import type { PhasePreview } from '../load/preview.js'
+
+export interface ShapePhase {
+  name: string
+  kind: Phase['kind']
+  /** The journey whose own track this is, or null for the common one. */
+  track: string | null
+  /** The ladder of which it is a tread. */
+  ladder: string | null
+  seconds: number
+  measured: boolean
+  arrivalsDue: number
+  rates: [number, number]
+  users: [number, number]
+}
+
+export interface RunShape {
+  phases: ShapePhase[]
+  /** Steps of the same name pool their samples. */
+  steps: {
+    name: string
+    journeys: string[]
+    group: string | null
+    /** A call into a script loads no target: it is told of only when it fails. */
+    isRequest: boolean
+  }[]
+  groups: string[]
+  journeys: string[]
+  checks: { step: number; name: string }[]
+  probes: { name: string; unit: string; ceiling: number | null }[]
+  drainMs: number
+}
+
+/** The shape of a plan; the indices of its lists are the numbers in buckets. */
+export function shapeOf(plan: Plan, previews: readonly PhasePreview[], probes: readonly Probe[] = []): RunShape {
+  const shape: RunShape = {
+    phases: plan.load.phases.map((phase, index) => ({
+      name: phase.name,
+      kind: phase.kind,
+      track: phase.track,
+      ladder: phase.ladder,
+      seconds: phase.seconds,
+      measured: phase.measured,
+      arrivalsDue: previews[index]?.arrivals ?? 0,
+      rates: previews[index]?.rates ?? [0, 0],
+      users: previews[index]?.users ?? [0, 0],
+    })),
+    steps: [],
+    groups: [...new Set(plan.journeys.flatMap((journey) => [...groupsOf(journey.steps)].map((group) => group.name)))],
+    journeys: plan.journeys.map((journey) => journey.name),
+    checks: [],
+    probes: probes.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
+    drainMs: plan.load.drainMs,
+  }
+  for (const journey of plan.journeys) {
+    for (const timed of timedOf(journey.steps)) {
+      const step = stepIndex(shape, timed.name)
+      const entry = shape.steps[step]
+      if (entry !== undefined) entry.isRequest = timed.isRequest
+      if (entry !== undefined && !entry.journeys.includes(journey.name)) entry.journeys.push(journey.name)
+      for (const check of timed.checks) checkIndex(shape, step, check.name)
+    }
+    for (const group of groupsOf(journey.steps)) {
+      for (const timed of timedOf(group.steps)) {
+        const entry = shape.steps[stepIndex(shape, timed.name)]
+        if (entry !== undefined) entry.group = group.name
+      }
+    }
+  }
+  return shape
+}
+
+/** Begin and end of each phase in ms from the start of the load; every track begins at 0. */
+export function phaseRanges(shape: Pick<RunShape, 'phases'>): { fromMs: number; toMs: number }[] {
+  const reached = new Map<string | null, number>()
+  return shape.phases.map((phase) => {
+    const fromMs = reached.get(phase.track) ?? 0
+    const toMs = fromMs + phase.seconds * 1000
+    reached.set(phase.track, toMs)
+    return { fromMs, toMs }
+  })
+}
+
+/** Whether arrivals come by themselves in a phase, so that it is known how many are due. */
+export function isOpenPhase(phase: Pick<ShapePhase, 'kind'>): boolean {
+  return phase.kind !== 'users' && phase.kind !== 'passes'
+}
+
+/** Number of a step, by name; adds it when it is new. */
+export function stepIndex(shape: RunShape, name: string): number {
+  const found = shape.steps.findIndex((step) => step.name === name)
+  return found >= 0 ? found : shape.steps.push({ name, journeys: [], group: null, isRequest: true }) - 1
+}
+
+/** Number of a check of a step, by name; adds it when it is new. */
+export function checkIndex(shape: RunShape, step: number, name: string): number {
+  const found = shape.checks.findIndex((check) => check.step === step && check.name === name)
+  return found >= 0 ? found : shape.checks.push({ step, name }) - 1
+}

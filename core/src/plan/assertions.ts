@@ -1,0 +1,131 @@
+// Checks and keeps, from nodes to the model.
+import { isMap, isScalar, type Node } from 'yaml'
+import { compilePath, parseJson } from '../language/json-path.js'
+import { compileSchema } from '../language/json-schema.js'
+import type { Json, KeepSource, Regex, Subject, Test } from '../language/sentences.js'
+import { xPathFault } from '../language/xml.js'
+import { checkValueName, fileTextAt, type StepContext } from './context.js'
+import { offsetOf, placeOf, readFields, readPhrase, readText, type Field } from './fields.js'
+import type { Check, Keep } from './model.js'
+import { writtenText, type Source } from './source.js'
+
+/**
+ * One check: a sentence, or the long form with a name of its own.
+ *
+ * @param mayBeOnValue - a condition may look at a value instead of the response
+ */
+export function readCheck(context: StepContext, node: Node | null, mayBeOnValue = false): Check | undefined {
+  const { source } = context
+  const long = isMap(node) && node.has('that')
+  const fields = long ? readFields(source, node, 'this check', { known: ['that', 'called'] }) : undefined
+  const sentenceNode = fields === undefined ? node : (fields.get('that')?.value ?? null)
+  const isOnValue = mayBeOnValue && isScalar(sentenceNode) && /^\s*value\s/.test(writtenText(sentenceNode))
+  const sentence = isOnValue
+    ? readPhrase(source, sentenceNode, 'ValueCheck', 'check')
+    : readPhrase(source, sentenceNode, 'Check', 'check')
+  if (sentence === undefined) return undefined
+  const at = offsetOf(sentenceNode)
+  const { subject, test } = sentence
+  if (!isSourceRight(context, at, subject) || !isTestRight(source, at, subject, test)) return undefined
+  const schema = test.kind === 'schema' ? readSchema(context, at, test.at) : undefined
+  if (test.kind === 'schema' && schema === undefined) return undefined
+  const written = isScalar(sentenceNode) ? writtenText(sentenceNode) : ''
+  return {
+    ...sentence,
+    name: readText(source, fields?.get('called'), 'called') ?? written.trim(),
+    schema,
+    at: placeOf(source, sentenceNode),
+  }
+}
+
+/** One keep: a name and where its value comes from. */
+export function readKeep(context: StepContext, name: string, field: Field): Keep | undefined {
+  const { source } = context
+  checkValueName(source, field, name)
+  const sentence = readPhrase(source, field.value, 'Keep', `keep ${name}`)
+  if (sentence === undefined) return undefined
+  if (!isSourceRight(context, offsetOf(field.value), sentence.source)) return undefined
+  return { ...sentence, name, at: placeOf(source, field.key) }
+}
+
+function isSourceRight(context: StepContext, at: number, from: Subject | KeepSource): boolean {
+  const { source } = context
+  switch (from.kind) {
+    case 'json': {
+      const fault = compilePath(from.path)
+      if (typeof fault !== 'string') return true
+      source.report(at, 'JSON_PATH', `"${from.path}" is not a JSONPath (RFC 9535): ${fault}`)
+      return false
+    }
+    case 'xml': {
+      const fault = xPathFault(from.path, context.namespaces)
+      if (fault === undefined) return true
+      source.report(at, 'XPATH', `"${from.path}" is not an XPath: ${fault}`)
+      return false
+    }
+    case 'match':
+      return isRegex(source, at, from.regex)
+    default:
+      return true
+  }
+}
+
+/** What a bound of each subject is measured in. */
+const BOUND_UNITS: Partial<Record<Subject['kind'], { units: string[]; words: string }>> = {
+  'response time': { units: ['time'], words: 'a time such as 300 ms' },
+  size: { units: ['size', 'number'], words: 'a size such as 64 kB, or a number of bytes' },
+}
+
+function isTestRight(source: Source, at: number, subject: Subject, test: Test): boolean {
+  if (test.kind === 'bound') {
+    const { units, words } = BOUND_UNITS[subject.kind] ?? { units: ['number'], words: 'a bare number' }
+    if (units.includes(test.limit.unit)) return true
+    source.report(at, 'UNIT', `${subject.kind} is compared with ${words}`)
+    return false
+  }
+  if (subject.kind === 'response time') {
+    source.report(
+      at,
+      'UNIT',
+      'response time is checked with under, over, at least or at most, and a time such as 300 ms',
+    )
+    return false
+  }
+  if (test.kind === 'class' && subject.kind !== 'status') {
+    source.report(at, 'CLASS', 'only status can be a class such as 2xx')
+    return false
+  }
+  return test.kind !== 'matches' || isRegex(source, at, test.regex)
+}
+
+/** The schema at `FILE#POINTER`, as a schema of its own that still finds its neighbours. */
+function readSchema(context: StepContext, at: number, where: string): Json | undefined {
+  const { source } = context
+  const [path = '', pointer = ''] = where.split('#', 2)
+  const text = fileTextAt(context, at, path)
+  if (text === undefined) return undefined
+  const document = parseJson(text)
+  const fault =
+    document === undefined || document === null || typeof document !== 'object' || Array.isArray(document)
+      ? `${path} holds no JSON object`
+      : undefined
+  if (fault !== undefined || document === undefined) {
+    source.report(at, 'SCHEMA', fault ?? '')
+    return undefined
+  }
+  const schema: Json = { document, pointer }
+  const compiled = compileSchema(schema)
+  if (typeof compiled !== 'string') return schema
+  source.report(at, 'SCHEMA', `${where}: ${compiled}`)
+  return undefined
+}
+
+function isRegex(source: Source, at: number, regex: Regex): boolean {
+  try {
+    new RegExp(regex.source, regex.flags)
+    return true
+  } catch (error) {
+    source.report(at, 'REGEX', error instanceof Error ? error.message : 'not a regular expression')
+    return false
+  }
+}

@@ -1,0 +1,229 @@
+// The load of a plan, its tracks and phases, from nodes to the model.
+import { isMap, type Node } from 'yaml'
+import { readWord } from './context.js'
+import {
+  offsetOf,
+  placeOf,
+  readFields,
+  readList,
+  readPhrase,
+  readSwitch,
+  readText,
+  readWhole,
+  type Field,
+} from './fields.js'
+import type { Load, Phase, Spacing } from './model.js'
+import type { Source } from './source.js'
+
+const PHASE_KEYS = ['phase', 'rate', 'for', 'starts', 'rest', 'users', 'passes', 'spread', 'measure', 'spacing', 'cap']
+const MAX_SECONDS = 24 * 3600
+const MOST_TREADS = 1000
+
+/** What the plan's top says of all its phases. */
+export interface LoadFrame {
+  spacing: Spacing
+  cap: number | undefined
+  mix: Load['mix']
+  drainMs: number
+}
+
+export function readLoadFrame(source: Source, fields: Map<string, Field>): LoadFrame {
+  const drain = fields.get('drain')
+  return {
+    spacing: readSpacing(source, fields.get('spacing')) ?? 'even',
+    cap: readCap(source, fields.get('cap')),
+    mix: readWord(source, fields.get('mix'), 'mix', ['exact', 'drawn']) ?? 'exact',
+    drainMs: drain === undefined ? 30_000 : (readPhrase(source, drain.value, 'DurationOnly', 'drain') ?? 30_000),
+  }
+}
+
+/** The phases of one track: the common one, or a journey's own. */
+export function readTrack(source: Source, node: Node | null, track: string | null, frame: LoadFrame): Phase[] {
+  const phases = readList(source, node, 'load').flatMap((item) => readPhase(source, item, track, frame))
+  const passes = phases.findIndex((phase) => phase.kind === 'passes')
+  const after = phases[passes + 1]
+  if (passes >= 0 && after !== undefined)
+    report(source, after, 'PASSES', 'passes is the last phase of its track: nobody knows when it will end')
+  return phases
+}
+
+/** Names must tell phases apart; phases without a name are numbered. */
+export function checkPhaseNames(source: Source, phases: readonly Phase[]): void {
+  const seen = new Map<string, Phase>()
+  for (const phase of phases) {
+    if (phase.name === '') {
+      const word = phase.kind === 'rest' ? 'rest' : 'load'
+      let number = 1
+      phase.name = word
+      while (seen.has(phase.name)) phase.name = `${word} ${String(++number)}`
+    }
+    const earlier = seen.get(phase.name)
+    if (earlier !== undefined)
+      report(
+        source,
+        phase,
+        'SAME_NAME',
+        `a phase called "${phase.name}" stands on line ${String(earlier.at.line)} already`,
+      )
+    seen.set(phase.name, phase)
+    if (phase.ladder !== null && !seen.has(phase.ladder)) seen.set(phase.ladder, phase)
+  }
+}
+
+function report(source: Source, phase: Phase, code: string, message: string): void {
+  source.problems.push({ severity: 'error', code, message, ...phase.at })
+}
+
+function readSpacing(source: Source, field: Field | undefined): Spacing | undefined {
+  return readWord(source, field, 'spacing', ['even', 'random'])
+}
+
+function readCap(source: Source, field: Field | undefined): number | undefined {
+  if (field === undefined) return undefined
+  const cap = readPhrase(source, field.value, 'UsersOnly', 'cap')
+  if (cap !== undefined && cap < 1) source.report(offsetOf(field.value), 'CAP', 'a cap lets at least one user in')
+  return cap
+}
+
+type Common = Omit<Phase, 'kind'>
+
+function readPhase(source: Source, node: Node, track: string | null, frame: LoadFrame): Phase[] {
+  if (!isMap(node)) {
+    source.report(offsetOf(node), 'PHASE', 'a phase is a map such as { phase: peak, rate: 40/s, for: 3m }')
+    return []
+  }
+  const fields = readFields(source, node, 'this phase', { known: PHASE_KEYS })
+  const kinds = ['rate', 'starts', 'rest', 'users'].filter((key) => fields.has(key))
+  const [kind] = kinds
+  if (kinds.length !== 1 || kind === undefined) {
+    source.report(
+      offsetOf(node),
+      'PHASE',
+      `a phase needs one of rate, starts, users or rest${kinds.length > 1 ? `, found ${kinds.join(' and ')}` : ''}`,
+    )
+    return []
+  }
+  refuseStrays(source, fields, kind)
+  const seconds = readLength(source, node, fields)
+  if (seconds === undefined) return []
+  const common: Common = {
+    name: readText(source, fields.get('phase'), 'phase') ?? '',
+    seconds,
+    measured: readSwitch(source, fields.get('measure'), 'measure') ?? true,
+    track,
+    ladder: null,
+    spacing: readSpacing(source, fields.get('spacing')) ?? frame.spacing,
+    cap: readCap(source, fields.get('cap')) ?? frame.cap,
+    at: placeOf(source, node),
+  }
+  switch (kind) {
+    case 'rest':
+      return [{ ...common, kind }]
+    case 'starts': {
+      const starts = readWhole(source, fields.get('starts'), 'starts', 0)
+      return starts === undefined ? [] : [{ ...common, kind: 'batch', starts }]
+    }
+    case 'users':
+      return readUsers(source, fields, common)
+    default:
+      return readRate(source, fields.get('rate'), common)
+  }
+}
+
+/** Keys that only mean something beside another. */
+function refuseStrays(source: Source, fields: Map<string, Field>, kind: string): void {
+  for (const key of ['passes', 'spread']) {
+    const field = fields.get(key)
+    if (field !== undefined && kind !== 'users')
+      source.report(offsetOf(field.key), 'PHASE', `"${key}" belongs to a phase with users`)
+  }
+  const spacing = fields.get('spacing')
+  if (spacing !== undefined && (kind === 'users' || kind === 'rest'))
+    source.report(offsetOf(spacing.key), 'PHASE', 'spacing belongs to a phase with a rate or with starts')
+}
+
+function readLength(source: Source, node: Node, fields: Map<string, Field>): number | undefined {
+  const field = fields.get('rest') ?? fields.get('for')
+  if (field === undefined) {
+    // Passes end by themselves; a day is the bound of every phase.
+    if (fields.has('passes')) return MAX_SECONDS
+    source.report(offsetOf(node), 'LENGTH', 'this phase does not say how long it lasts: add for, such as for: 30s')
+    return undefined
+  }
+  const second = fields.has('rest') ? fields.get('for') : undefined
+  if (second !== undefined)
+    source.report(offsetOf(second.key), 'LENGTH', 'a rest says its length itself: leave "for" out')
+  const ms = readPhrase(source, field.value, 'DurationOnly', fields.has('rest') ? 'rest' : 'for')
+  if (ms === undefined) return undefined
+  const seconds = ms / 1000
+  if (seconds > 0 && seconds <= MAX_SECONDS) return seconds
+  source.report(offsetOf(field.value), 'LENGTH', 'a phase lasts more than nothing and at most 24 h')
+  return undefined
+}
+
+function readRate(source: Source, field: Field | undefined, common: Common): Phase[] {
+  const rates = readPhrase(source, field?.value ?? null, 'RatesOnly', 'rate')
+  if (rates === undefined || field === undefined) return []
+  if (rates.by === null)
+    return rates.ramp
+      ? [{ ...common, kind: 'ramp', from: rates.from, to: rates.to }]
+      : [{ ...common, kind: 'constant', rate: rates.from }]
+  return treadsOf(source, field, { ...rates, by: rates.by }, common, (rate) => `${String(rate)}/s`).map(
+    ({ level, tread }) => ({ ...tread, kind: 'constant', rate: level }),
+  )
+}
+
+function readUsers(source: Source, fields: Map<string, Field>, common: Common): Phase[] {
+  const field = fields.get('users')
+  const range = readPhrase(source, field?.value ?? null, 'UsersRange', 'users')
+  if (range === undefined || field === undefined) return []
+  const spread = fields.get('spread')
+  const spreadMs = spread === undefined ? 0 : (readPhrase(source, spread.value, 'DurationOnly', 'spread') ?? 0)
+  const passes = readWhole(source, fields.get('passes'), 'passes', 1)
+  if (passes !== undefined) {
+    if (!range.ramp) return [{ ...common, kind: 'passes', users: range.from, passes }]
+    source.report(offsetOf(field.value), 'PASSES', 'passes are made by a fixed number of users')
+    return []
+  }
+  if (spreadMs / 1000 > common.seconds)
+    source.report(offsetOf(spread?.value ?? null), 'SPREAD', 'spread is longer than the phase')
+  const users = (from: number, to: number, phase: Common): Phase => ({
+    ...phase, kind: 'users', from, to, spreadSeconds: spreadMs / 1000,
+  }) // prettier-ignore
+  if (range.by === null) return [users(range.from, range.to, common)]
+  return treadsOf(source, field, { ...range, by: range.by }, common, (level) => `${String(level)} users`).map(
+    ({ level, tread }) => users(level, level, tread),
+  )
+}
+
+/** Equal treads from one level to another, both included; each is a phase named after its level. */
+function treadsOf(
+  source: Source,
+  field: Field,
+  { from, to, by, ramp }: { from: number; to: number; by: number; ramp: boolean },
+  common: Common,
+  levelName: (level: number) => string,
+): { level: number; tread: Common }[] {
+  const steps = by > 0 ? (to - from) / by : NaN
+  const count = Math.round(Math.abs(steps))
+  if (
+    !ramp ||
+    !Number.isFinite(steps) ||
+    Math.abs(Math.abs(steps) - count) > 1e-9 ||
+    count < 1 ||
+    count >= MOST_TREADS
+  ) {
+    source.report(
+      offsetOf(field.value),
+      'LADDER',
+      `a ladder runs from one level to another in whole steps of "by", such as 10/s to 100/s by 10/s, in fewer than ${String(MOST_TREADS)} treads`,
+    )
+    return []
+  }
+  const ladder = common.name === '' ? 'ladder' : common.name
+  return Array.from({ length: count + 1 }, (_, index) => {
+    const level = Math.round((from + (to > from ? by : -by) * index) * 1e9) / 1e9
+    const name = `${ladder} at ${levelName(level)}`
+    return { level, tread: { ...common, name, ladder, seconds: common.seconds / (count + 1) } }
+  })
+}

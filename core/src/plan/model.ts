@@ -1,0 +1,276 @@
+// What a plan says once it is read. Times in ms, rates per second, shares 0 to 1.
+import type { CheckSentence, GateSentence, Json, KeepSentence, WaitSentence } from '../language/sentences.js'
+
+/** A place in a file; line and column count from 1. */
+export interface Position {
+  file: string
+  line: number
+  column: number
+}
+
+export interface Problem extends Position {
+  severity: 'error' | 'warning'
+  code: string
+  message: string
+}
+
+export const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'TRACE'] as const
+export type Method = (typeof METHODS)[number]
+
+/** Text with `{name}` places in it, as written. */
+export type Text = string
+
+/** A JSON body with `{name}` places in its strings; a number keeps the digits it was written with. */
+export type JsonTemplate =
+  | { kind: 'text'; text: Text }
+  | { kind: 'number'; written: string }
+  | { kind: 'literal'; value: boolean | null }
+  | { kind: 'list'; items: JsonTemplate[] }
+  | { kind: 'object'; fields: [Text, JsonTemplate][] }
+
+/** One part of a multipart body: a text, or a file of the repository. */
+export type Part =
+  { kind: 'text'; name: string; text: Text } | { kind: 'file'; name: string; path: string; type: string | undefined }
+
+export type Body =
+  | { kind: 'json'; json: JsonTemplate }
+  | { kind: 'form'; fields: [string, Text][] }
+  | { kind: 'text' | 'xml'; text: Text }
+  | { kind: 'file'; path: string }
+  | { kind: 'multipart'; parts: Part[] }
+
+export type Sign = { kind: 'basic'; user: Text; password: Text } | { kind: 'bearer'; token: Text }
+
+export interface Check extends CheckSentence {
+  name: string
+  /** The schema of `fits schema`, read from its file. */
+  schema: Json | undefined
+  at: Position
+}
+
+export interface Keep extends KeepSentence {
+  name: string
+  at: Position
+}
+
+export interface SendStep {
+  kind: 'send'
+  name: string
+  method: Method
+  /** RFC 6570 template: a path on the target's origin, or an absolute URL. */
+  url: string
+  with: [string, Text][]
+  query: [string, Text][]
+  headers: [string, Text][]
+  body: Body | undefined
+  sign: Sign | undefined
+  checks: Check[]
+  keeps: Keep[]
+  timeoutMs: number
+  redirects: number
+  http: 1 | 2
+  /** In setup: made anew so often while the load lasts. */
+  refreshMs: number | undefined
+  onFailure: OnFailure
+  at: Position
+}
+
+export type OnFailure = 'go on' | 'end pass'
+
+export interface WaitStep {
+  kind: 'wait'
+  wait: WaitSentence
+  at: Position
+}
+
+export interface GroupStep {
+  kind: 'group'
+  name: string
+  steps: Step[]
+  at: Position
+}
+
+/** All begin at once; the step after them begins when all have ended. */
+export interface TogetherStep {
+  kind: 'together'
+  steps: Step[]
+  at: Position
+}
+
+export interface RepeatStep {
+  kind: 'repeat'
+  /** Passes at most; all of them where `until` is not given. */
+  times: number
+  until: Check | undefined
+  steps: Step[]
+  at: Position
+}
+
+export interface WhenStep {
+  kind: 'when'
+  /** On the last response, or on a value. */
+  condition: Check
+  steps: Step[]
+  otherwise: Step[]
+  at: Position
+}
+
+export interface PickStep {
+  kind: 'pick'
+  options: { share: number; steps: Step[] }[]
+  at: Position
+}
+
+/** A function of a script of the repository, called in a sandbox. */
+export interface CallStep {
+  kind: 'call'
+  name: string
+  file: string
+  /** Text of the script. */
+  script: string
+  export: string
+  with: [string, JsonTemplate][]
+  keeps: Keep[]
+  onFailure: OnFailure
+  at: Position
+}
+
+export type SocketAct =
+  | { kind: 'say'; name: string; json: JsonTemplate | undefined; text: Text | undefined; at: Position }
+  | { kind: 'await'; name: string; check: Check; withinMs: number; keeps: Keep[]; at: Position }
+
+/** A WebSocket: opened, talked over, closed after its steps. */
+export interface SocketStep {
+  kind: 'socket'
+  name: string
+  url: string
+  with: [string, Text][]
+  headers: [string, Text][]
+  acts: (SocketAct | WaitStep)[]
+  timeoutMs: number
+  onFailure: OnFailure
+  at: Position
+}
+
+export interface SqlStep {
+  kind: 'sql'
+  name: string
+  database: Text
+  statement: string
+  with: Text[]
+  timeoutMs: number
+  at: Position
+}
+
+/** Steps that are timed and counted as requests. */
+export type TimedStep = SendStep | CallStep | SocketStep | SqlStep
+export type Step = TimedStep | WaitStep | GroupStep | TogetherStep | RepeatStep | WhenStep | PickStep
+
+export interface Journey {
+  name: string
+  share: number
+  /** In users and passes phases the same user comes back, with its cookies and kept values. */
+  returning: boolean
+  steps: Step[]
+  at: Position
+}
+
+export type Maker =
+  | { kind: 'constant'; text: Text }
+  | { kind: 'whole'; from: number; to: number }
+  | { kind: 'decimal'; from: number; to: number; places: number }
+  | { kind: 'pick'; options: Text[]; weights: number[] }
+  | { kind: 'list'; options: Text[] }
+  | { kind: 'date'; days: number; format: string | undefined; zone: string | undefined }
+  | { kind: 'uuid'; version: 'v4' | 'v7' }
+  | { kind: 'pattern'; pattern: string }
+  | { kind: 'text'; length: number }
+  | { kind: 'normal'; mean: number; sd: number }
+
+/** How long a made value lasts. */
+export type Lasting = 'use' | 'pass' | 'user' | 'run'
+
+export interface ValueMaker {
+  name: string
+  maker: Maker
+  per: Lasting
+  at: Position
+}
+
+/** Rows of a file; an arrival takes one. */
+export interface DataSet {
+  name: string
+  file: string
+  take: 'in turn' | 'at random' | 'once each'
+  /** What comes when the rows of `once each` have run out. */
+  then: 'void' | 'again' | 'stop'
+  columns: string[]
+  rows: Json[][]
+  at: Position
+}
+
+export type Spacing = 'even' | 'random'
+
+interface PhaseCommon {
+  name: string
+  /** Length in seconds; of passes, the upper bound. */
+  seconds: number
+  measured: boolean
+  /** The journey whose own track this is, or null for the common one. */
+  track: string | null
+  /** Name of the ladder of which this is a tread. */
+  ladder: string | null
+  spacing: Spacing
+  /** Users in flight at most; undefined for the plan's own limit. */
+  cap: number | undefined
+  at: Position
+}
+export type Phase = PhaseCommon &
+  (
+    | { kind: 'constant'; rate: number }
+    | { kind: 'ramp'; from: number; to: number }
+    | { kind: 'batch'; starts: number }
+    | { kind: 'rest' }
+    | { kind: 'users'; from: number; to: number; spreadSeconds: number }
+    | { kind: 'passes'; users: number; passes: number }
+  )
+
+export interface Load {
+  /** The common track's phases first, then those of each journey with a load of its own; each track in order. */
+  phases: Phase[]
+  drainMs: number
+  cap: number | undefined
+  mix: 'exact' | 'drawn'
+}
+
+/** When a breached gate stops the run. */
+export type StopRule = { kind: 'at once' } | { kind: 'in a row' | 'in all'; seconds: number }
+
+export interface Gate extends GateSentence {
+  /** The sentence, about the one step of which it is. */
+  rule: string
+  /** The sentence as it stands in the file: for a gate of each step, the one for all of them. */
+  written: string
+  stop: StopRule | undefined
+  /** A count or a rate means nothing when the load was scaled: shown, not judged. */
+  isScaled: boolean
+  at: Position
+}
+
+export interface Plan {
+  file: string
+  name: string
+  about: string
+  target: string | undefined
+  seed: number
+  values: ValueMaker[]
+  data: DataSet[]
+  /** Prefixes of XPath expressions. */
+  namespaces: Record<string, string>
+  connections: 'shared' | 'per user'
+  setup: Step[]
+  journeys: Journey[]
+  teardown: Step[]
+  load: Load
+  gates: Gate[]
+}

@@ -1,0 +1,285 @@
+// A plan file as text, to a plan as a model, with every problem found on the way.
+import type { Node } from 'yaml'
+import { readGates } from './gates.js'
+import { checkPhaseNames, readLoadFrame, readTrack, type LoadFrame } from './load.js'
+import type { Journey, Phase, Plan, Position, Problem, Step } from './model.js'
+import type { Target } from './target-model.js'
+import { allSteps, groupsOf, timedOf } from './walk.js'
+import { checkNames } from './names.js'
+import { openSource, writtenText, type Source } from './source.js'
+import { readWord, type FileReader, type StepContext } from './context.js'
+import { readData } from './data.js'
+import { NO_DEFAULTS, readDefaults, readOnFailure } from './send.js'
+import { readSteps } from './steps.js'
+import { readTextMap } from './texts.js'
+import {
+  offsetOf,
+  placeOf,
+  readEntries,
+  readFields,
+  readScalar,
+  readSwitch,
+  readText,
+  readWhole,
+  type Field,
+} from './fields.js'
+import { fileOfTarget, isLoopback, readTarget, targetOfOrigin } from './target.js'
+import { readValues } from './values.js'
+
+const KNOWN = [
+  'jolt',
+  'name',
+  'about',
+  'target',
+  'seed',
+  'values',
+  'setup',
+  'journeys',
+  'teardown',
+  'load',
+  'gates',
+  'defaults',
+  'drain',
+  'spacing',
+  'data',
+  'namespaces',
+  'cap',
+  'mix',
+  'connections',
+]
+
+export interface ReadOptions {
+  /** Other files of the repository: shared steps and targets. */
+  files: FileReader
+  /** Stands in for the plan's own target: a name or an origin. */
+  target?: string | undefined
+}
+
+export interface PlanReading {
+  /** The plan, as far as it could be read; only without errors may it be run. */
+  plan: Plan
+  target: Target | undefined
+  problems: Problem[]
+  /** Where each journey and step stands is known even when the plan has errors, so that an outline can be drawn. */
+  hasErrors: boolean
+}
+
+/**
+ * Reads a plan file with its target and shared steps.
+ *
+ * @param file - path of the plan in its repository, for messages
+ * @param text - YAML of plan format 1, at most 1 MB
+ * @returns the model and every problem, in order of place; nothing is thrown for bad input
+ */
+export function readPlan(file: string, text: string, options: ReadOptions): PlanReading {
+  const source = openSource(file, text)
+  const texts = new Map([[file, text]])
+  const files: FileReader = (path) => {
+    const content = options.files(path)
+    if (content !== undefined) texts.set(path, content)
+    return content
+  }
+  const plan = readModel(source, files)
+  const target = resolveTarget(source, plan, files, options.target)
+  if (source.root !== null && !source.isBroken) source.problems.push(...checkNames(plan, target, texts))
+  const problems = source.problems.sort(
+    (a, b) => Number(a.file !== file) - Number(b.file !== file) || a.line - b.line || a.column - b.column,
+  )
+  return { plan, target, problems, hasErrors: problems.some((problem) => problem.severity === 'error') }
+}
+
+function readModel(source: Source, files: FileReader): Plan {
+  const root = source.root
+  if (root === null) {
+    if (source.problems.length === 0)
+      source.report(0, 'EMPTY', 'the plan is empty: it needs jolt, name, target, journeys, load and gates')
+    return emptyPlan(source.file)
+  }
+  const fields = readFields(source, root, 'the plan', { known: KNOWN })
+  checkVersion(source, fields.get('jolt'))
+  const node = (key: string): Node | null => fields.get(key)?.value ?? null
+  const namespaces = Object.fromEntries(readTextMap(source, node('namespaces'), 'namespaces'))
+  const bare: StepContext = {
+    source,
+    files,
+    namespaces,
+    defaults: NO_DEFAULTS,
+    isSetup: false,
+    isOnce: false,
+    opened: [],
+  }
+  const context = fields.has('defaults') ? { ...bare, defaults: readDefaults(bare, node('defaults')) } : bare
+  const setup = readSteps({ ...context, isSetup: true, isOnce: true }, node('setup'), 'setup')
+  const teardown = readSteps({ ...context, isOnce: true }, node('teardown'), 'teardown')
+  const frame = readLoadFrame(source, fields)
+  const tracks: Phase[] = []
+  const journeys = readJourneys(context, fields.get('journeys'), frame, tracks)
+  const phases = [...readTrack(source, node('load'), null, frame), ...tracks]
+  checkPhaseNames(source, phases)
+  const named = {
+    steps: new Set(
+      journeys.flatMap((journey) => [...timedOf(journey.steps)].flatMap((step) => (step.isRequest ? [step.name] : []))),
+    ),
+    groups: new Set(journeys.flatMap((journey) => [...groupsOf(journey.steps)].map((group) => group.name))),
+    journeys: new Set(journeys.map((journey) => journey.name)),
+    phases: new Set(phases.flatMap(({ name, ladder }) => (ladder === null ? [name] : [name, ladder]))),
+  }
+  const plan: Plan = {
+    file: source.file,
+    name: readText(source, fields.get('name'), 'name') ?? source.file,
+    about: readText(source, fields.get('about'), 'about') ?? '',
+    target: readText(source, fields.get('target'), 'target'),
+    seed: readWhole(source, fields.get('seed'), 'seed', 0) ?? 1,
+    values: readValues(source, node('values')),
+    data: readData({ source, files }, node('data')),
+    namespaces,
+    connections: readWord(source, fields.get('connections'), 'connections', ['shared', 'per user']) ?? 'shared',
+    setup,
+    journeys,
+    teardown,
+    load: { phases, drainMs: frame.drainMs, cap: frame.cap, mix: frame.mix },
+    gates: readGates(source, node('gates'), named),
+  }
+  if (!source.isBroken) requireParts(source, fields, plan)
+  return plan
+}
+
+function checkVersion(source: Source, field: Field | undefined): void {
+  if (field === undefined) {
+    source.report(0, 'VERSION', 'the first line of a plan says its format: jolt: 1')
+    return
+  }
+  const version = readScalar(source, field, 'jolt')
+  if (version !== undefined && writtenText(version) !== '1')
+    source.report(offsetOf(version), 'VERSION', `this version reads format 1, found "${writtenText(version)}"`)
+}
+
+function requireParts(source: Source, fields: Map<string, Field>, plan: Plan): void {
+  const missing = [
+    { key: 'name', cure: 'name: Summer timetable opens' },
+    { key: 'journeys', cure: 'what a virtual user does' },
+    { key: 'load', cure: 'how users come, such as - { phase: peak, rate: 5/s, for: 30s }' },
+  ].filter(({ key }) => !fields.has(key) && !(key === 'load' && plan.load.phases.length > 0))
+  for (const { key, cure } of missing) source.report(0, 'MISSING_KEY', `the plan has no ${key}: ${cure}`)
+  if (
+    fields.has('load') &&
+    plan.load.phases.length === 0 &&
+    !source.problems.some((problem) => problem.severity === 'error')
+  ) {
+    source.report(offsetOf(fields.get('load')?.key ?? null), 'EMPTY', 'the load has no phases')
+  }
+}
+
+/** The journeys; the phases of those with a load of their own go to `tracks`. */
+function readJourneys(context: StepContext, field: Field | undefined, frame: LoadFrame, tracks: Phase[]): Journey[] {
+  if (field === undefined) return []
+  const { source, defaults } = context
+  const journeys: Journey[] = []
+  let areAllAlone = true
+  for (const [name, entry] of readEntries(source, field.value, 'journeys')) {
+    const fields = readFields(source, entry.value, `the journey "${name}"`, {
+      known: ['share', 'steps', 'on failure', 'load', 'returning'],
+    })
+    const onFailure = readOnFailure(source, fields.get('on failure')) ?? defaults.onFailure
+    const inner = { ...context, defaults: { ...defaults, onFailure } }
+    const steps = readSteps(inner, fields.get('steps')?.value ?? null, 'steps')
+    const own = fields.get('load')
+    const shareField = fields.get('share')
+    if (own !== undefined) {
+      tracks.push(...readTrack(source, own.value, name, frame))
+      if (shareField !== undefined)
+        source.report(
+          offsetOf(shareField.key),
+          'SHARES',
+          'a journey with a load of its own takes no share: leave it out',
+        )
+    } else areAllAlone = false
+    const share = own === undefined ? (readWhole(source, shareField, 'share', 0) ?? 1) : 0
+    if (![...timedOf(steps)].some((step) => step.isRequest))
+      source.report(offsetOf(entry.key), 'EMPTY', `the journey "${name}" sends nothing`)
+    for (const step of allSteps(steps)) {
+      if (step.kind === 'when' && step.condition.subject.kind !== 'value' && steps[0] === step)
+        source.report(
+          offsetOf(entry.key),
+          'WHEN',
+          'nothing was sent yet: a when on the response needs a step before it',
+        )
+    }
+    const returning = readSwitch(source, fields.get('returning'), 'returning') ?? false
+    journeys.push({ name, share, returning, steps, at: placeOf(source, entry.key) })
+  }
+  if (journeys.length > 0 && !areAllAlone && journeys.every((journey) => journey.share === 0)) {
+    source.report(offsetOf(field.key), 'SHARES', 'every journey has share 0: no user would come')
+  }
+  return journeys
+}
+
+function resolveTarget(
+  source: Source,
+  plan: Plan,
+  files: FileReader,
+  override: string | undefined,
+): Target | undefined {
+  const wanted = override ?? plan.target
+  const at: Position = override === undefined ? placeOfKey(source, 'target') : { file: '--target', line: 1, column: 1 }
+  const report = (code: string, message: string) => source.problems.push({ severity: 'error', code, message, ...at })
+  if (wanted === undefined) {
+    if (source.root !== null && !source.isBroken)
+      report(
+        'MISSING_KEY',
+        'the plan has no target: name a file in targets/, or an origin such as http://127.0.0.1:7710',
+      )
+    return undefined
+  }
+  const target = targetOfOrigin(wanted) ?? targetOfFile(source, wanted, files, report)
+  for (const origin of target === undefined ? [] : [target.origin, ...target.also]) {
+    if (!isLoopback(origin))
+      report(
+        'PERMISSION',
+        `${origin} is not on loopback: loading it needs a permission and proof of control, which the command cannot take yet`,
+      )
+  }
+  return target
+}
+
+function targetOfFile(
+  source: Source,
+  name: string,
+  files: FileReader,
+  report: (code: string, message: string) => void,
+): Target | undefined {
+  const path = fileOfTarget(name)
+  const text = /^[A-Za-z0-9_-]+$/.test(name) ? files(path) : undefined
+  if (text === undefined) {
+    report('NO_TARGET', `there is no file ${path}, and "${name}" is not an origin such as http://127.0.0.1:7710`)
+    return undefined
+  }
+  const reading = readTarget(path, text, files)
+  source.problems.push(...reading.problems)
+  return reading.target
+}
+
+function placeOfKey(source: Source, key: string): Position {
+  const line = source.text.split('\n').findIndex((text) => text.startsWith(`${key}:`))
+  return { file: source.file, line: Math.max(1, line + 1), column: 1 }
+}
+
+function emptyPlan(file: string): Plan {
+  const steps: Step[] = []
+  return {
+    file,
+    name: file,
+    about: '',
+    target: undefined,
+    seed: 1,
+    values: [],
+    data: [],
+    namespaces: {},
+    connections: 'shared',
+    setup: steps,
+    journeys: [],
+    teardown: steps,
+    load: { phases: [], drainMs: 30_000, cap: undefined, mix: 'exact' },
+    gates: [],
+  }
+}

@@ -1,0 +1,149 @@
+// Journeys' steps and the ways to order them, from nodes to the model.
+import { isMap, isScalar, type Node, type YAMLMap } from 'yaml'
+import { nearestWord } from '../language/sentences.js'
+import { readCheck } from './assertions.js'
+import { readCall, readSocket, readSql } from './calls.js'
+import { fileTextAt, type StepContext } from './context.js'
+import { offsetOf, placeOf, readFields, readList, readText, readWhole, type Field } from './fields.js'
+import type { Check, Step } from './model.js'
+import { readSend } from './send.js'
+import { openSource, writtenText } from './source.js'
+import { readWait } from './wait.js'
+
+type StepReader = (context: StepContext, node: YAMLMap) => Step[]
+const READERS: Record<string, StepReader> = {
+  send: readSend,
+  wait: ({ source }, node) => readWait(source, node),
+  group: readGroup,
+  together: readTogether,
+  repeat: readRepeat,
+  when: readWhen,
+  pick: readPick,
+  use: readUse,
+  call: readCall,
+  socket: readSocket,
+  sql: readSql,
+}
+const KINDS = Object.keys(READERS)
+/** Rounds of a repeat at most; a plan is bounded in time, but one pass should not be a run of its own. */
+const MOST_ROUNDS = 10_000
+
+/** The steps of a list; shared steps (`use`) are read in their place. */
+export function readSteps(context: StepContext, node: Node | null, what: string): Step[] {
+  return readList(context.source, node, what).flatMap((item) => readStep(context, item))
+}
+
+function readStep(context: StepContext, node: Node): Step[] {
+  const { source } = context
+  if (!isMap(node)) {
+    source.report(offsetOf(node), 'STEP', `a step must be a map that begins with ${KINDS.join(', ')}`)
+    return []
+  }
+  const names = node.items.map((pair) => (isScalar(pair.key) ? writtenText(pair.key) : ''))
+  // `use` and `repeat` may stand beside other keys, so the first key that is a kind decides.
+  const kind = names.find((name) => KINDS.includes(name))
+  const reader = kind === undefined ? undefined : READERS[kind]
+  if (reader !== undefined) return reader(context, node)
+  const first = names[0] ?? ''
+  const meant = nearestWord(first, KINDS)
+  const hint = meant === undefined ? `Steps are ${KINDS.join(', ')}` : `Did you mean "${meant}"?`
+  source.report(offsetOf(node), 'STEP', `no step is called "${first}". ${hint}`)
+  return []
+}
+
+function readGroup(context: StepContext, node: YAMLMap): Step[] {
+  const { source } = context
+  const fields = readFields(source, node, 'this group', { known: ['group', 'steps'] })
+  const name = readText(source, fields.get('group'), 'group')
+  const steps = innerSteps(context, node, fields.get('steps'), `the group "${name ?? ''}"`)
+  return name === undefined ? [] : [{ kind: 'group', name, steps, at: placeOf(source, node) }]
+}
+
+function readTogether(context: StepContext, node: YAMLMap): Step[] {
+  const fields = readFields(context.source, node, 'this together step', { known: ['together'] })
+  const steps = innerSteps(context, node, fields.get('together'), 'together')
+  return [{ kind: 'together', steps, at: placeOf(context.source, node) }]
+}
+
+function readRepeat(context: StepContext, node: YAMLMap): Step[] {
+  const { source } = context
+  const fields = readFields(source, node, 'this repeat step', { known: ['repeat', 'steps'] })
+  const field = fields.get('repeat')
+  const steps = innerSteps(context, node, fields.get('steps'), 'repeat')
+  const at = placeOf(source, node)
+  if (field !== undefined && isMap(field.value)) {
+    const inner = readFields(source, field.value, 'repeat', { known: ['until', 'at most'] })
+    const until = readCondition(context, inner.get('until'))
+    const times = readWhole(source, inner.get('at most'), 'at most', 1)
+    if (!inner.has('at most'))
+      source.report(
+        offsetOf(field.value),
+        'REPEAT',
+        'a repeat with until needs a bound: add at most, such as at most: 20',
+      )
+    return until === undefined || times === undefined
+      ? []
+      : [{ kind: 'repeat', times: Math.min(times, MOST_ROUNDS), until, steps, at }]
+  }
+  const times = readWhole(source, field, 'repeat', 0)
+  return times === undefined
+    ? []
+    : [{ kind: 'repeat', times: Math.min(times, MOST_ROUNDS), until: undefined, steps, at }]
+}
+
+function readWhen(context: StepContext, node: YAMLMap): Step[] {
+  const { source } = context
+  const fields = readFields(source, node, 'this when step', { known: ['when', 'steps', 'else'] })
+  const condition = readCondition(context, fields.get('when'))
+  const steps = innerSteps(context, node, fields.get('steps'), 'when')
+  const otherwise = readSteps(context, fields.get('else')?.value ?? null, 'else')
+  return condition === undefined ? [] : [{ kind: 'when', condition, steps, otherwise, at: placeOf(source, node) }]
+}
+
+function readPick(context: StepContext, node: YAMLMap): Step[] {
+  const { source } = context
+  const field = readFields(source, node, 'this pick step', { known: ['pick'] }).get('pick')
+  const options = readList(source, field?.value ?? null, 'pick').map((item) => {
+    const fields = readFields(source, item, 'this option', { known: ['share', 'steps'] })
+    return {
+      share: readWhole(source, fields.get('share'), 'share', 0) ?? 1,
+      steps: readSteps(context, fields.get('steps')?.value ?? null, 'steps'),
+    }
+  })
+  if (options.every((option) => option.share === 0))
+    source.report(offsetOf(node), 'SHARES', 'a pick needs an option with a share above 0')
+  return options.length === 0 ? [] : [{ kind: 'pick', options, at: placeOf(source, node) }]
+}
+
+function readCondition(context: StepContext, field: Field | undefined): Check | undefined {
+  return field === undefined ? undefined : readCheck(context, field.value, true)
+}
+
+function innerSteps(context: StepContext, node: Node, field: Field | undefined, what: string): Step[] {
+  const steps = readSteps(context, field?.value ?? null, 'steps')
+  if (steps.length === 0 && (field === undefined || offsetOf(field.value) > 0))
+    context.source.report(offsetOf(node), 'EMPTY', `${what} has no steps`)
+  return steps
+}
+
+function readUse(context: StepContext, node: Node): Step[] {
+  const { source, opened } = context
+  const field = readFields(source, node, 'this use step', { known: ['use'] }).get('use')
+  const path = readText(source, field, 'use')
+  if (path === undefined || field === undefined) return []
+  const at = offsetOf(field.value)
+  if (!path.endsWith('.steps.yaml')) {
+    source.report(at, 'USE', `use needs a *.steps.yaml file of this repository, found "${path}"`)
+    return []
+  }
+  if (opened.includes(path)) {
+    source.report(at, 'USE', `${path} uses itself`)
+    return []
+  }
+  const text = fileTextAt(context, at, path)
+  if (text === undefined) return []
+  const shared = openSource(path, text)
+  const steps = readSteps({ ...context, source: shared, opened: [...opened, path] }, shared.root, path)
+  source.problems.push(...shared.problems)
+  return steps
+}

@@ -1,0 +1,45 @@
+// What a target's file says once it is read.
+import type { Text } from './model.js'
+
+/** What is read from a target each second while a run lasts. */
+export interface Probe {
+  name: string
+  url: string
+  family: string
+  labels: Record<string, string>
+  /** By type, a counter is read as a rate and all else as a value. */
+  as: { kind: 'value' | 'rate' | 'by type' } | { kind: 'ratio'; of: string }
+  unit: string
+  ceiling: number | undefined
+}
+
+export interface Permission {
+  by: string
+  ratePerSecond: number | undefined
+  hours: string | undefined
+  until: string | undefined
+}
+
+/** Certificates and key as PEM text. */
+export interface Tls {
+  ca: string | undefined
+  cert: string | undefined
+  key: string | undefined
+  verify: boolean
+}
+
+export interface Target {
+  name: string
+  file: string
+  origin: string
+  also: string[]
+  values: [string, string][]
+  headers: [string, Text][]
+  secrets: string[]
+  probes: Probe[]
+  permission: Permission | undefined
+  tls: Tls | undefined
+  proxy: string | undefined
+  /** Local address from which requests are sent. */
+  network: string | undefined
+}

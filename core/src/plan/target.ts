@@ -1,0 +1,218 @@
+// Target files, `targets/NAME.target.yaml`.
+import type { Node } from 'yaml'
+import { fileTextAt, readWord, type FileReader } from './context.js'
+import {
+  offsetOf,
+  readEntries,
+  readFields,
+  readList,
+  readPhrase,
+  readScalar,
+  readSwitch,
+  readText,
+  scalarOf,
+  type Field,
+} from './fields.js'
+import type { Problem } from './model.js'
+import type { Permission, Probe, Target, Tls } from './target-model.js'
+import { openSource, writtenText, type Source } from './source.js'
+import { readTextMap } from './texts.js'
+
+const KNOWN = [
+  'origin',
+  'also',
+  'values',
+  'headers',
+  'secrets',
+  'about',
+  'probes',
+  'permission',
+  'tls',
+  'proxy',
+  'network',
+]
+
+export interface TargetReading {
+  target: Target | undefined
+  problems: Problem[]
+}
+
+/** Reads a target file. */
+export function readTarget(file: string, text: string, files: FileReader = () => undefined): TargetReading {
+  const source = openSource(file, text)
+  if (source.root === null) {
+    if (source.problems.length === 0)
+      source.report(0, 'EMPTY', 'the target file is empty: it needs an origin such as http://127.0.0.1:7710')
+    return { target: undefined, problems: source.problems }
+  }
+  const fields = readFields(source, source.root, 'the target', { known: KNOWN })
+  const origin = readOrigin(source, fields.get('origin'))
+  if (!fields.has('origin'))
+    source.report(0, 'ORIGIN', 'the target has no origin: add one, such as origin: http://127.0.0.1:7710')
+  const target: Target = {
+    name: nameOfTargetFile(file),
+    file,
+    origin: origin ?? '',
+    also: readList(source, fields.get('also')?.value ?? null, 'also').flatMap((item) => originOf(source, item) ?? []),
+    values: readTextMap(source, fields.get('values')?.value ?? null, 'values'),
+    headers: readTextMap(source, fields.get('headers')?.value ?? null, 'headers'),
+    secrets: readSecrets(source, fields.get('secrets')),
+    probes: readProbes(source, fields.get('probes')),
+    permission: readPermission(source, fields.get('permission')),
+    tls: readTls({ source, files }, fields.get('tls')),
+    proxy: readProxy(source, fields.get('proxy')),
+    network: readNetwork(source, fields.get('network')),
+  }
+  readText(source, fields.get('about'), 'about')
+  return { target: origin === undefined ? undefined : target, problems: source.problems }
+}
+
+/** A target that is nothing but an origin, as in `target: http://127.0.0.1:7710`; undefined when it is no origin. */
+export function targetOfOrigin(text: string): Target | undefined {
+  const origin = parseOrigin(text)
+  return origin === undefined
+    ? undefined
+    : {
+        name: origin,
+        file: '',
+        origin,
+        also: [],
+        values: [],
+        headers: [],
+        secrets: [],
+        probes: [],
+        permission: undefined,
+        tls: undefined,
+        proxy: undefined,
+        network: undefined,
+      }
+}
+
+export const fileOfTarget = (name: string): string => `targets/${name}.target.yaml`
+export const nameOfTargetFile = (file: string): string => file.replace(/^.*\//, '').replace(/\.target\.yaml$/, '')
+
+/** Loopback may be loaded freely: 127.0.0.0/8, ::1 and localhost (RFC 6761). */
+export function isLoopback(origin: string): boolean {
+  const host = new URL(origin).hostname
+  return host === 'localhost' || host === '[::1]' || /^127(\.\d{1,3}){3}$/.test(host)
+}
+
+function parseOrigin(text: string): string | undefined {
+  if (!/^https?:\/\/[^/]+\/?$/.test(text) || !URL.canParse(text)) return undefined
+  const url = new URL(text)
+  return url.username === '' && url.password === '' ? url.origin : undefined
+}
+
+function originOf(source: Source, node: Node): string | undefined {
+  const scalar = scalarOf(source, node, 'an origin', offsetOf(node))
+  if (scalar === undefined) return undefined
+  const origin = parseOrigin(writtenText(scalar))
+  if (origin === undefined)
+    source.report(offsetOf(node), 'ORIGIN', `"${writtenText(scalar)}" is not an origin such as http://127.0.0.1:7710`)
+  return origin
+}
+
+function readOrigin(source: Source, field: Field | undefined): string | undefined {
+  const scalar = readScalar(source, field, 'origin')
+  return scalar === undefined ? undefined : originOf(source, scalar)
+}
+
+function readSecrets(source: Source, field: Field | undefined): string[] {
+  return readList(source, field?.value ?? null, 'secrets').flatMap((item) => {
+    const scalar = scalarOf(source, item, 'a secret', offsetOf(item))
+    if (scalar === undefined) return []
+    const name = writtenText(scalar)
+    if (/^[A-Za-z0-9_]+$/.test(name)) return [name]
+    source.report(
+      offsetOf(item),
+      'NAME',
+      `secrets are names only, of letters, digits and _, found "${name}". The value comes from JOLT_SECRET_NAME`,
+    )
+    return []
+  })
+}
+
+/** What is read from the target, or beside it, each second. */
+function readProbes(source: Source, field: Field | undefined): Probe[] {
+  return [...readEntries(source, field?.value ?? null, 'probes')].flatMap(([name, entry]): Probe[] => {
+    const what = `the probe "${name}"`
+    const fields = readFields(source, entry.value, what, {
+      known: ['url', 'family', 'labels', 'as', 'unit', 'ceiling'],
+    })
+    const [url, family] = [readText(source, fields.get('url'), 'url'), readText(source, fields.get('family'), 'family')]
+    if (url === undefined || family === undefined) {
+      source.report(offsetOf(entry.key), 'PROBE', `${what} needs a url and a family of that page`)
+      return []
+    }
+    if (!url.startsWith('/') && !URL.canParse(url)) {
+      source.report(offsetOf(fields.get('url')?.value ?? null), 'URL', `"${url}" is neither a path nor a URL`)
+      return []
+    }
+    const ceiling = Number(readText(source, fields.get('ceiling'), 'ceiling') ?? NaN)
+    return [
+      {
+        name,
+        url,
+        family,
+        labels: Object.fromEntries(readTextMap(source, fields.get('labels')?.value ?? null, 'labels')),
+        as: readProbeKind(source, fields.get('as')),
+        unit: readText(source, fields.get('unit'), 'unit') ?? '',
+        ceiling: Number.isFinite(ceiling) ? ceiling : undefined,
+      },
+    ]
+  })
+}
+
+function readProbeKind(source: Source, field: Field | undefined): Probe['as'] {
+  const text = readText(source, field, 'as')
+  const of = /^ratio of (\S+)$/.exec(text ?? '')?.[1]
+  if (of !== undefined) return { kind: 'ratio', of }
+  return { kind: readWord(source, field, 'as', ['value', 'rate']) ?? 'by type' }
+}
+
+function readPermission(source: Source, field: Field | undefined): Permission | undefined {
+  if (field === undefined) return undefined
+  const fields = readFields(source, field.value, 'permission', { known: ['by', 'rate', 'hours', 'until'] })
+  const rate = fields.get('rate')
+  const by = readText(source, fields.get('by'), 'by')
+  if (by === undefined) {
+    source.report(offsetOf(field.key), 'PERMISSION', 'a permission says who gives it: add by')
+    return undefined
+  }
+  return {
+    by,
+    ratePerSecond: rate === undefined ? undefined : readPhrase(source, rate.value, 'RateOnly', 'rate'),
+    hours: readText(source, fields.get('hours'), 'hours'),
+    until: readText(source, fields.get('until'), 'until'),
+  }
+}
+
+function readTls(context: { source: Source; files: FileReader }, field: Field | undefined): Tls | undefined {
+  if (field === undefined) return undefined
+  const { source } = context
+  const fields = readFields(source, field.value, 'tls', { known: ['ca', 'cert', 'key', 'verify'] })
+  const pem = (key: string): string | undefined => {
+    const path = readText(source, fields.get(key), key)
+    return path === undefined ? undefined : fileTextAt(context, offsetOf(fields.get(key)?.value ?? null), path)
+  }
+  return {
+    ca: pem('ca'),
+    cert: pem('cert'),
+    key: pem('key'),
+    verify: readSwitch(source, fields.get('verify'), 'verify') ?? true,
+  }
+}
+
+function readProxy(source: Source, field: Field | undefined): string | undefined {
+  const text = readText(source, field, 'proxy')
+  if (text === undefined || field === undefined) return undefined
+  if (URL.canParse(text) && /^https?:$/.test(new URL(text).protocol)) return text
+  source.report(offsetOf(field.value), 'PROXY', `"${text}" is not a proxy such as http://127.0.0.1:3128`)
+  return undefined
+}
+
+/** `network: { from: 127.0.0.2 }`: the local address from which requests are sent. */
+function readNetwork(source: Source, field: Field | undefined): string | undefined {
+  if (field === undefined) return undefined
+  return readText(source, readFields(source, field.value, 'network', { known: ['from'] }).get('from'), 'from')
+}

@@ -1,0 +1,16 @@
+// A wait between steps, from a node to the model.
+import type { Node } from 'yaml'
+import { offsetOf, placeOf, readFields, readPhrase } from './fields.js'
+import type { WaitStep } from './model.js'
+import type { Source } from './source.js'
+
+export function readWait(source: Source, node: Node): WaitStep[] {
+  const fields = readFields(source, node, 'this wait step', { known: ['wait'] })
+  const field = fields.get('wait')
+  const wait = field === undefined ? undefined : readPhrase(source, field.value, 'WaitOnly', 'wait')
+  if (wait === undefined) return []
+  if (wait.kind === 'between' && wait.toMs < wait.fromMs) {
+    source.report(offsetOf(field?.value ?? null), 'RANGE', 'a range runs from the smaller to the larger')
+  }
+  return [{ kind: 'wait', wait, at: placeOf(source, node) }]
+}

@@ -1,0 +1,38 @@
+// A result as CSV (RFC 4180): the series, one row a second.
+import Papa from 'papaparse'
+import type { RunResult } from './result.js'
+
+/** Writes the series of a result; probes stand in columns of their own. */
+export function csvOf({ series }: RunResult): string {
+  const probes = Object.entries(series.probes)
+  const fields = [
+    'second',
+    'arrivals due',
+    'arrivals',
+    'users',
+    'requests',
+    'failed',
+    'p50 ms',
+    'p95 ms',
+    'p99 ms',
+    'start lag ms',
+    'busy',
+    ...probes.map(([name]) => `probe ${name}`),
+  ]
+  const data = series.atMs.map((atMs, second) => [
+    atMs / 1000,
+    series.arrivalsDue[second],
+    series.arrivals[second],
+    series.users[second],
+    series.requests[second],
+    series.failed[second],
+    series.p50[second],
+    series.p95[second],
+    series.p99[second],
+    series.startLag[second],
+    series.busy[second],
+    ...probes.map(([, values]) => values[second]),
+  ])
+  // A spreadsheet runs a field that begins like a formula; names of probes are the author's.
+  return `${Papa.unparse({ fields, data }, { escapeFormulae: true })}\r\n`
+}

@@ -1,0 +1,89 @@
+// JUnit XML: one suite a plan, one case a gate.
+import XMLBuilder from 'fast-xml-builder'
+import { formatValue } from '../judge/verdict.js'
+import type { RunResult } from './result.js'
+
+/** A case, in the notation of the XML builder: `@` for attributes, `#` for text. */
+interface Case {
+  '@name': string
+  '@classname': string
+  '@time': string
+  failure?: Finding
+  error?: Finding
+  skipped?: Finding
+}
+interface Finding {
+  '@message': string
+  '@type'?: string
+  '#'?: string
+}
+
+/** Writes a result as JUnit XML. */
+export function junitOf(result: RunResult): string {
+  const cases = [...result.gates.map((gate) => caseOfGate(gate, result.plan.name)), ...caseOfRun(result)]
+  const count = (part: 'failure' | 'error' | 'skipped') => cases.filter((item) => item[part] !== undefined).length
+  const suite = {
+    '@name': result.plan.name,
+    '@tests': cases.length,
+    '@failures': count('failure'),
+    '@errors': count('error'),
+    '@skipped': count('skipped'),
+    '@time': (result.measuredMs / 1000).toFixed(3),
+    '@timestamp': result.startedAt.slice(0, 19),
+    testcase: cases,
+  }
+  const builder = new XMLBuilder({
+    ignoreAttributes: false,
+    attributeNamePrefix: '@',
+    textNodeName: '#',
+    format: true,
+    suppressEmptyNode: true,
+  })
+  const tree = { testsuites: { testsuite: suite } }
+  return `<?xml version="1.0" encoding="UTF-8"?>\n${withoutControls(builder.build(tree))}`
+}
+
+/** XML 1.0 has no place for most control characters, however escaped. */
+function withoutControls(xml: string): string {
+  // eslint-disable-next-line no-control-regex -- control characters are what is sought
+  return xml.replaceAll(/[\0-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]/g, '\ufffd')
+}
+
+function caseOfGate(gate: RunResult['gates'][number], plan: string): Case {
+  const head = { '@name': gate.rule, '@classname': plan, '@time': '0' }
+  const observed = `observed ${formatValue(gate.observed, gate.unit)}, limit ${formatValue(gate.limit, gate.unit)}`
+  switch (gate.status) {
+    case 'held':
+      return head
+    case 'breached':
+      return {
+        ...head,
+        failure: { '@message': `${gate.rule}: ${observed}`, '@type': 'breached', '#': `${gate.rule}\n${observed}` },
+      }
+    case 'unmeasured':
+      return {
+        ...head,
+        error: { '@message': `${gate.rule}: unmeasured, ${String(gate.samples)} samples`, '@type': 'unmeasured' },
+      }
+    case 'no baseline':
+    case 'not judged':
+      return { ...head, skipped: { '@message': gate.status } }
+    default:
+      return gate.status satisfies never
+  }
+}
+
+/** A void or stopped run, and one that is shut for another reason than its gates, fails a case of its own. */
+function caseOfRun(result: RunResult): Case[] {
+  const isToldByGates = result.verdict === 'shut' && result.gates.some((gate) => gate.status === 'breached')
+  if (result.verdict === 'open' || isToldByGates) return []
+  const [first = result.verdict] = result.reasons
+  return [
+    {
+      '@name': `the run is ${result.verdict}`,
+      '@classname': result.plan.name,
+      '@time': '0',
+      failure: { '@message': first, '@type': result.verdict, '#': result.reasons.join('\n') },
+    },
+  ]
+}

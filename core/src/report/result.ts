@@ -1,0 +1,181 @@
+// result.json, format 1: everything a run found out, for machines and for the other reports.
+import { pool, type Recording } from '../measure/recording.js'
+import type { ScopeCell } from '../measure/bucket.js'
+import { base64OfBytes } from '../measure/base64.js'
+import { encodeHdr } from '../measure/hdr.js'
+import { isOpenPhase, type RunShape } from '../measure/shape.js'
+import type { BaselineIdentity } from '../judge/baseline.js'
+import type { GateResult } from '../judge/gates.js'
+import { passedWithin, secondsOf, sum } from '../judge/scope.js'
+import type { Judgement, Verdict } from '../judge/verdict.js'
+import { phaseSummaries, seriesOf } from './series.js'
+import { round, share, stepSummaries, summaryOf, type DistributionSummary } from './summaries.js'
+
+/** One request of setup or teardown. */
+export interface OnceResult {
+  name: string
+  passed: boolean
+  reason: string | null
+  responseTimeMs: number | null
+}
+
+export interface RunIdentity {
+  id: string
+  tool: string
+  plan: {
+    name: string
+    file: string
+    commit: string | null
+    branch: string | null
+    dirty: boolean
+    seed: number
+    scale: number
+    /** Tells one load from another: a baseline of another load is no baseline. */
+    load: string
+  }
+  target: { name: string; origin: string }
+  startedAt: string
+  endedAt: string
+}
+
+export interface RunFacts {
+  judgement: Judgement
+  gates: GateResult[]
+  setup: OnceResult[]
+  teardown: OnceResult[]
+  generator: { processes: number; reasons: string[]; calibration: Calibration | null }
+  baseline: BaselineIdentity | null
+}
+
+/** What this machine was found able to do, against an echo server of its own. */
+export interface Calibration {
+  at: string
+  requestsPerSecond: number
+  /** At a thousand arrivals a second. */
+  startLag: { p50: number; p99: number; max: number }
+  /** Measured less true response time, at delays that the server kept. */
+  timing: { delayMs: number; errorP50Ms: number; errorP99Ms: number }[]
+}
+
+export type RunResult = ReturnType<typeof resultOf>
+
+/** Puts a result together. Everything but `series` holds measured phases alone. */
+export function resultOf(identity: RunIdentity, facts: RunFacts, recording: Recording, shape: RunShape) {
+  const isMeasured = (phase: number) => shape.phases[phase]?.measured === true
+  const cells = [...recording.stepCells(isMeasured, () => true)]
+  const journeys = [...recording.journeys.values()].filter((cell) => isMeasured(cell.phase))
+  const arrivals = [...recording.arrivals.values()].filter((cell) => isMeasured(cell.phase))
+  const checks = [...recording.checks.values()].filter((cell) => isMeasured(cell.phase))
+  const requests = sum(cells, (cell) => cell.requests)
+  const failedRequests = sum(cells, (cell) => cell.failed)
+  const measuredSeconds = secondsOf(shape, { isPhase: isMeasured })
+  const lag = pool(arrivals.map((cell) => cell.startLag))
+  const delays = pool(recording.seconds.map((row) => row.eventLoopDelay))
+  const closed = arrivals.filter((cell) => !isOpenPhase(shape.phases[cell.phase] ?? { kind: 'rest' }))
+  return {
+    jolt: 1 as const,
+    tool: identity.tool,
+    id: identity.id,
+    verdict: facts.judgement.verdict satisfies Verdict,
+    reasons: facts.judgement.reasons,
+    plan: identity.plan,
+    target: identity.target,
+    startedAt: identity.startedAt,
+    endedAt: identity.endedAt,
+    measuredMs: measuredSeconds * 1000,
+    baseline: facts.baseline,
+    gates: facts.gates,
+    totals: {
+      // Users who come again by themselves are due when they come.
+      arrivalsDue:
+        sum(shape.phases, (phase) => (phase.measured ? phase.arrivalsDue : 0)) + sum(closed, (cell) => cell.started),
+      arrivals: sum(arrivals, (cell) => cell.started),
+      turnedAway: sum(arrivals, (cell) => cell.turnedAway),
+      cutOff: sum(journeys, (cell) => cell.cutOff),
+      outOfData: sum(arrivals, (cell) => cell.outOfData),
+      journeys: sum(journeys, (cell) => cell.finished),
+      failedJourneys: sum(journeys, (cell) => cell.failed),
+      requests,
+      failedRequests,
+      failedShare: share(failedRequests, requests),
+      checks: { passed: sum(checks, (cell) => cell.passed), failed: sum(checks, (cell) => cell.failed) },
+      throughput: share(
+        passedWithin(recording.steps.values(), { isPhase: isMeasured, isStep: () => true }),
+        measuredSeconds,
+      ),
+      peakUsers: recording.seconds.reduce((most, row) => Math.max(most, row.users), 0),
+      bytesReceived: sum(cells, (cell) => cell.bytesReceived),
+      bytesSent: sum(cells, (cell) => cell.bytesSent),
+    },
+    steps: stepSummaries(recording, shape, isMeasured, measuredSeconds),
+    groups: shape.groups.map((name, index) => {
+      const scoped = [...recording.groups.values()].filter((cell) => cell.scope === index && isMeasured(cell.phase))
+      return {
+        name,
+        count: sum(scoped, (cell) => cell.finished),
+        failed: sum(scoped, (cell) => cell.failed),
+        time: poolTimes(scoped),
+      }
+    }),
+    journeys: shape.journeys.map((name, index) => {
+      const scoped = journeys.filter((cell) => cell.scope === index)
+      const total = (value: (cell: ScopeCell) => number) => sum(scoped, value)
+      return {
+        name,
+        started: total((cell) => cell.started),
+        finished: total((cell) => cell.finished),
+        failed: total((cell) => cell.failed),
+        cutOff: total((cell) => cell.cutOff),
+        time: poolTimes(scoped),
+      }
+    }),
+    phases: phaseSummaries(recording, shape),
+    setup: facts.setup,
+    teardown: facts.teardown,
+    generator: {
+      processes: facts.generator.processes,
+      trusted: facts.generator.reasons.length === 0,
+      reasons: facts.generator.reasons,
+      calibration: facts.generator.calibration,
+      startLag: { p50: msOf(lag.percentile(50)), p99: msOf(lag.percentile(99)), max: msOf(lag.largest) },
+      busy: busyOf(recording),
+      eventLoopDelay: {
+        p99: msOf(delays.percentile(99)),
+        max: msOf(delays.largest),
+      },
+    },
+    series: seriesOf(recording, shape),
+    histograms: histogramsOf(recording, shape),
+  }
+}
+
+function histogramsOf(recording: Recording, shape: RunShape) {
+  return shape.steps.flatMap((step, stepNumber) =>
+    shape.phases.flatMap((phase, phaseNumber) => {
+      const cells = recording.stepCells((other) => other === phaseNumber, (other) => other === stepNumber) // prettier-ignore
+      const times = pool([...cells].map((cell) => cell.responseTime))
+      return times.count === 0 ? [] : [{ step: step.name, phase: phase.name, data: base64OfBytes(encodeHdr(times)) }]
+    }),
+  )
+}
+
+function poolTimes(cells: readonly ScopeCell[]): DistributionSummary | null {
+  return summaryOf(pool(cells.map((cell) => cell.time)))
+}
+
+function busyOf(recording: Recording): { mean: number; max: number } {
+  const shares = recording.seconds.map((row) => row.busy)
+  return {
+    mean: round(
+      share(
+        sum(shares, (value) => value),
+        shares.length,
+      ),
+    ),
+    max: round(Math.max(0, ...shares)),
+  }
+}
+
+function msOf(us: number): number | null {
+  return Number.isFinite(us) ? round(us / 1000) : null
+}

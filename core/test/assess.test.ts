@@ -1,0 +1,273 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import {
+  compileCheck,
+  compileKeep,
+  compileRequest,
+  readSentence,
+  Received,
+  type Check,
+  type Frame,
+  type Keep,
+  type Lookup,
+  type SendStep,
+} from '../src/index.js'
+import { planText, read } from './reading.js'
+
+const at = { file: 'x', line: 1, column: 1 }
+const lookup: Lookup = (name) => (frame) => (name === 'x' ? frame[0] : undefined)
+const answer = (body: string, status = 200) =>
+  new Received(status, body, {
+    header: (name) => (name === 'content-type' ? 'application/json' : undefined),
+    setCookies: () => ['seen=1; Path=/', 'session="ab=c"; HttpOnly'],
+    size: new TextEncoder().encode(body).length,
+    timeMs: 120,
+  })
+const context = { lookup, namespaces: { s: 'http://larkholm.example/sailings' } }
+
+function check(sentence: string): Check {
+  const parsed = readSentence('Check', sentence)
+  if (!parsed.ok) throw new Error(parsed.fault.message)
+  return { ...parsed.value, name: sentence, schema: undefined, at }
+}
+function keep(sentence: string): Keep {
+  const parsed = readSentence('Keep', sentence)
+  if (!parsed.ok) throw new Error(parsed.fault.message)
+  return { ...parsed.value, name: 'kept', at }
+}
+const holds = (sentence: string, received: Received, frame: Frame = []) =>
+  compileCheck(check(sentence), context)(received, frame)
+const kept = (sentence: string, received: Received, draw = 0) =>
+  compileKeep(keep(sentence), context)(received, ['fallback'], () => draw)
+
+describe('a check', () => {
+  const sailings = answer('{"sailings":[{"id":"a","places":180,"name":"x"},{"id":"b","places":90}],"none":[],"one":1}')
+
+  it.each([
+    ['status is 200', true],
+    ['status is 2xx', true],
+    ['status is one of 201, 202', false],
+    ['status is not 404', true],
+    ['json $.sailings has at least 1 item', true],
+    ['json $.sailings has 2 items', true],
+    ['json $.none has at most 0 items', true],
+    ['json $.sailings[*].id is one of "a", "b"', true],
+    ['json $.sailings[*].places at least 100', false],
+    ['json $.missing exists', false],
+    ['json $.missing is missing', true],
+    ['json $.missing is 1', false],
+    ['json $.one is 1', true],
+    ['json $.one is "1"', false],
+    ['json $.sailings[?(@.places == 90)].id is "b"', true],
+    ['header content-type contains "json"', true],
+    ['header x-none is missing', true],
+    ['body matches /"id":"[ab]"/', true],
+    ['body contains "sold out"', false],
+  ])('%s: %s', (sentence, expected) => {
+    expect(holds(sentence, sailings)).toBe(expected)
+  })
+
+  it('compares with a value of the pass', () => {
+    expect(holds('json $.one is {x}', sailings, [1])).toBe(true)
+    expect(holds('json $.one is {x}', sailings, ['1'])).toBe(false)
+  })
+
+  it('on JSON fails where the body is none', () => {
+    expect(holds('json $.a exists', answer('<html>'))).toBe(false)
+  })
+})
+
+describe('a keep', () => {
+  const found = answer('{"ids":["a","b","c"],"id":7}')
+
+  it.each([
+    ['json $.id', 7],
+    ['json $.ids', 'a'],
+    ['json $.ids last', 'c'],
+    ['json $.ids number 2', 'b'],
+    ['json $.ids[*] all', ['a', 'b', 'c']],
+    ['json $.ids at random', 'b'],
+    ['json $.none or "nothing"', 'nothing'],
+    ['json $.none or {x}', 'fallback'],
+    ['status', 200],
+    ['header content-type', 'application/json'],
+  ])('%s takes %j', (sentence, value) => {
+    expect(kept(sentence, found, 0.5)).toEqual(value)
+  })
+
+  it('that finds nothing is undefined', () => {
+    expect(kept('json $.none', found)).toBeUndefined()
+  })
+})
+
+describe('a request', () => {
+  const made = (send: string, frame: Frame) => {
+    const { plan } = read(
+      planText({
+        journeys: `  a:\n    steps:\n      - send: GET /first\n        keep:\n          x: json $.x\n${send}`,
+      }),
+    )
+    const step = plan.journeys[0]?.steps[1]
+    const request = compileRequest(step as SendStep, [], lookup, () => new Uint8Array([0, 255]))
+    return { url: request.url(frame), headers: request.headers(frame), body: request.body?.(frame) }
+  }
+
+  it('escapes values in its URL and keeps the type of a json value', () => {
+    const send =
+      '      - send: POST /a/{x}{?q}\n        with: { q: "1 {x}" }\n        json: { n: "{x}", t: "is {x}", l: [1.10, true, null] }'
+
+    expect(made(send, [5])).toMatchObject({ url: '/a/5?q=1%205', body: '{"n":5,"t":"is 5","l":[1.10,true,null]}' })
+    expect(made(send, ['a/b'])).toMatchObject({
+      url: '/a/a%2Fb?q=1%20a%2Fb',
+      body: '{"n":"a/b","t":"is a/b","l":[1.10,true,null]}',
+    })
+  })
+
+  it('is not made when a value of its URL is missing', () => {
+    expect(made('      - send: GET /a/{x}', []).url).toBeUndefined()
+  })
+
+  // Source: RFC 7617, section 2, the example of Aladdin; RFC 6750, section 2.1. From memory.
+  it('signs with basic and bearer as the standards show', () => {
+    expect(made('      - send: GET /a\n        sign: { basic: [Aladdin, open sesame] }', []).headers).toEqual([
+      'authorization',
+      'Basic QWxhZGRpbjpvcGVuIHNlc2FtZQ==',
+    ])
+    expect(made('      - send: GET /a\n        sign: { bearer: mF_9.B5f-4.1JqM }', []).headers).toEqual([
+      'authorization',
+      'Bearer mF_9.B5f-4.1JqM',
+    ])
+  })
+
+  it('cannot have a header forged by a value', () => {
+    expect(made('      - send: GET /a\n        headers: { x-a: "{x}" }', ['1\r\nx-b: 2']).headers).toEqual([
+      'x-a',
+      '1  x-b: 2',
+    ])
+  })
+})
+
+describe('XML', () => {
+  // The weather-report envelope of the SOAP 1.1 note's own example 1 and 2, shortened; from memory.
+  const envelope = `<SOAP-ENV:Envelope xmlns:SOAP-ENV="http://schemas.xmlsoap.org/soap/envelope/">
+  <SOAP-ENV:Body><m:GetLastTradePriceResponse xmlns:m="Some-URI"><Price>34.5</Price></m:GetLastTradePriceResponse></SOAP-ENV:Body>
+</SOAP-ENV:Envelope>`
+  const named = { lookup, namespaces: { soap: 'http://schemas.xmlsoap.org/soap/envelope/', m: 'Some-URI' } }
+  const verify = (sentence: string, body = envelope) => compileCheck(check(sentence), named)(answer(body), [])
+
+  it.each([
+    ['xml //Price is 34.5', true],
+    ['xml /soap:Envelope/soap:Body/m:GetLastTradePriceResponse/Price is "34.5"', true],
+    ['xml count(//Price) is 1', true],
+    ['xml //m:None is missing', true],
+    ['xml //Price[. > 30] exists', true],
+    ['xml //Price over 40', false],
+  ])('is checked by XPath with namespaces: %s', (sentence, expected) => {
+    expect(verify(sentence)).toBe(expected)
+  })
+
+  // XPath 1.0, section 2.5, abbreviated syntax, over the document that its examples speak of; from memory.
+  it('selects as the examples of XPath 1.0 say', () => {
+    const doc =
+      '<doc><chapter><section>1</section><section>2</section></chapter><para type="warning">a</para><para type="plain">b</para><para>c</para></doc>'
+    const found = (path: string) => compileKeep(keep(`xml ${path} all`), named)(answer(doc), [], () => 0)
+
+    expect(found('/doc/chapter[1]/section[2]')).toEqual(['2'])
+    expect(found('//para[@type="warning"]')).toEqual(['a'])
+    expect(found('/doc/para[last()]')).toEqual(['c'])
+    expect(found('/doc/para/@type')).toEqual(['warning', 'plain'])
+  })
+
+  it('that is none, or that would expand without end, finds nothing', () => {
+    const bomb = `<!DOCTYPE b [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;&a;"><!ENTITY c "&b;&b;&b;&b;">]><b>&c;</b>`
+
+    expect(verify('xml //Price exists', '{"a":1}')).toBe(false)
+    expect(verify('xml //b contains "haha"', bomb)).toBe(false)
+  })
+})
+
+describe('the other subjects', () => {
+  const body = '{"id":"LH-204711","places":[1,2,3]}'
+
+  it.each([
+    ['size is 35', true],
+    ['size under 1 kB', true],
+    ['response time under 100 ms', false],
+    ['response time at most 120 ms', true],
+    ['body matches /LH-\\d{6}/', true],
+  ])('%s: %s', (sentence, expected) => {
+    expect(holds(sentence, answer(body))).toBe(expected)
+  })
+
+  it('fit a schema, with its neighbours, or do not', () => {
+    // JSON Schema 2020-12, "Understanding JSON Schema": $ref to $defs; formats are judged.
+    const document = {
+      $defs: { place: { type: 'integer', minimum: 1 } },
+      components: {
+        type: 'object',
+        required: ['id'],
+        properties: { places: { type: 'array', items: { $ref: '#/$defs/place' } } },
+      },
+    }
+    const fits = (text: string) =>
+      compileCheck({ ...check('body fits schema s.json#/components'), schema: { document, pointer: '/components' } }, context)(answer(text), []) // prettier-ignore
+
+    expect(fits(body)).toBe(true)
+    expect(fits('{"id":"x","places":[0]}')).toBe(false)
+    expect(fits('{}')).toBe(false)
+  })
+
+  it('keep cookies and matches', () => {
+    expect(kept('cookie session', answer(body))).toBe('"ab=c"')
+    expect(kept('cookie none or "no"', answer(body))).toBe('no')
+    expect(kept('match /LH-(\\d+)/', answer(body))).toBe('204711')
+    expect(kept('match /\\d/ number 3', answer(body))).toBe('4')
+  })
+})
+
+describe('a URL', () => {
+  it('takes any text that a response may hold, and never throws', () => {
+    const steps = '      - send: GET /{x}{?x}{+x}{x:3}\n        query: { q: "{x}" }'
+    const { plan } = read(planText({ top: 'values: { x: a }\n', journeys: `  a:\n    steps:\n${steps}` }))
+    const request = compileRequest(plan.journeys[0]?.steps[0] as SendStep, [], lookup, () => new Uint8Array())
+    fc.assert(
+      fc.property(fc.string({ unit: 'binary' }), fc.constantFrom('', '\ud83d', '\udc00'), (text, half) => {
+        const url = request.url([text + half])
+        expect(url === undefined || !/[\s<>"]/.test(url)).toBe(true)
+      }),
+    )
+  })
+})
+
+describe('bodies', () => {
+  const made = (body: string, files: Record<string, string> = {}) => {
+    const { plan, problems } = read(planText({ journeys: `  a:\n    steps:\n      - send: GET /first\n        keep: { x: body }\n      - send: POST /\n        ${body}` }), files) // prettier-ignore
+    expect(problems).toEqual([])
+    const request = compileRequest(plan.journeys[0]?.steps[1] as SendStep, [], lookup, () => new Uint8Array([0, 255]))
+    const bytes = request.body?.(['<&"\'>']) ?? ''
+    return {
+      headers: request.headers([]),
+      text: typeof bytes === 'string' ? bytes : new TextDecoder('latin1').decode(bytes),
+    }
+  }
+
+  it('of XML take values as text, never as markup', () => {
+    expect(made('xml: "<a>{x}</a>"').text).toBe('<a>&#60;&#38;&#34;&#39;&#62;</a>')
+  })
+
+  // RFC 7578, section 4, and RFC 2046, section 5.1.1.
+  it('of several parts are multipart/form-data', () => {
+    const { headers, text } = made(
+      'multipart: { note: "for {x}", "a\\"b": { file: img/pier.jpg, type: image/jpeg } }',
+      { 'img/pier.jpg': '' },
+    )
+    const boundary = /boundary=(\S+)/.exec(headers[1] ?? '')?.[1] ?? ''
+
+    expect(text.split(`--${boundary}`)).toEqual([
+      '',
+      '\r\nContent-Disposition: form-data; name="note"\r\n\r\nfor <&"\'>\r\n',
+      '\r\nContent-Disposition: form-data; name="a%22b"; filename="pier.jpg"\r\nContent-Type: image/jpeg\r\n\r\n\0\xff\r\n',
+      '--\r\n',
+    ])
+  })
+})

@@ -1,0 +1,276 @@
+// What the plan format says beyond the first slice: each part is read, and each wrong part is told with its place.
+import { describe, expect, it } from 'vitest'
+import { allSteps, previewOf, type Phase, type Plan, type Step } from '../src/index.js'
+import { firstProblem, placeOf, planText, read } from './reading.js'
+
+function right(text: string, files: Record<string, string> = {}): Plan {
+  const { plan, problems } = read(text, files)
+  expect(problems).toEqual([])
+  return plan
+}
+const phasesOf = (load: string, top = ''): Phase[] => right(planText({ load, top })).load.phases
+const stepsOf = (steps: string, files: Record<string, string> = {}, top = ''): Step[] => [
+  ...allSteps(
+    right(planText({ journeys: `  a:\n    steps:\n      - send: GET /first\n${steps}`, top }), files).journeys[0]
+      ?.steps ?? [],
+  ),
+]
+
+describe('a load', () => {
+  it('climbs a ladder in equal treads, both ends included, each a phase of its own', () => {
+    const treads = phasesOf('  - { phase: climb, rate: 10/s to 40/s by 10/s, for: 1m }')
+
+    expect(treads.map(({ name, ladder, seconds }) => [name, ladder, seconds])).toEqual([
+      ['climb at 10/s', 'climb', 15],
+      ['climb at 20/s', 'climb', 15],
+      ['climb at 30/s', 'climb', 15],
+      ['climb at 40/s', 'climb', 15],
+    ])
+    expect(treads.map((tread) => tread.kind === 'constant' && tread.rate)).toEqual([10, 20, 30, 40])
+    const falling = phasesOf('  - { phase: down, users: 30 to 10 by 10, for: 30s }')
+    expect(falling.map((tread) => tread.name)).toEqual(['down at 30 users', 'down at 20 users', 'down at 10 users'])
+  })
+
+  it('lets a gate name a tread, or the whole ladder', () => {
+    const gates = '  - p95 response time during climb under 1 s\n  - p95 response time during "climb at 20/s" under 1 s'
+
+    right(planText({ load: '  - { phase: climb, rate: 10/s to 20/s by 10/s, for: 60s }', gates }))
+  })
+
+  it('holds users, passes, spacing, cap and mix', () => {
+    const load =
+      '  - { phase: in, users: 0 to 20, for: 10s }\n  - { phase: held, users: 20, for: 10s, spread: 5s, cap: 15 users }\n  - { phase: crowd, starts: 30, for: 5s, spacing: random }\n  - { phase: end, users: 3, passes: 20 }'
+    const { load: read } = right(planText({ load, top: 'cap: 500 users\nspacing: even\nmix: drawn\ndrain: 5s\n' }))
+
+    expect(read).toMatchObject({ cap: 500, mix: 'drawn', drainMs: 5000 })
+    expect(read.phases).toMatchObject([
+      { kind: 'users', from: 0, to: 20, cap: 500 },
+      { kind: 'users', from: 20, to: 20, spreadSeconds: 5, cap: 15 },
+      { kind: 'batch', starts: 30, spacing: 'random' },
+      { kind: 'passes', users: 3, passes: 20 },
+    ])
+  })
+
+  it('has a track for each journey with a load of its own, beside the common one', () => {
+    const journeys =
+      '  look:\n    share: 3\n    steps:\n      - send: GET /a\n  night:\n    returning: yes\n    load:\n      - { phase: crew, users: 5, for: 10s }\n    steps:\n      - send: GET /b'
+    const { load, journeys: walked } = right(planText({ journeys }))
+
+    expect(load.phases.map(({ name, track }) => [name, track])).toEqual([
+      ['peak', null],
+      ['crew', 'night'],
+    ])
+    expect(walked).toMatchObject([{ share: 3 }, { share: 0, returning: true }])
+  })
+
+  it('numbers phases without a name', () => {
+    const names = phasesOf('  - { rate: 1/s, for: 1s }\n  - { rest: 1s }\n  - { rate: 1/s, for: 1s }\n  - { rest: 1s }')
+
+    expect(names.map(({ name }) => name)).toEqual(['load', 'rest', 'load 2', 'rest 2'])
+  })
+
+  it.each([
+    ['a ladder that does not end on a tread', '{ phase: p, rate: 10/s to 35/s by 10/s, for: 1m }', '10/s to', 'LADDER'],
+    [
+      'passes before another phase',
+      '{ phase: p, users: 2, passes: 3 }\n  - { phase: q, rate: 1/s, for: 1s }',
+      '{ phase: q',
+      'PASSES',
+    ],
+    ['passes by a changing number of users', '{ phase: p, users: 1 to 5, passes: 3 }', '1 to 5', 'PASSES'],
+    ['spread beside a rate', '{ phase: p, rate: 1/s, for: 5s, spread: 2s }', 'spread', 'PHASE'],
+    ['an unknown spacing', '{ phase: p, rate: 1/s, for: 5s, spacing: randm }', 'randm', 'WORD'],
+    ['a cap of nobody', '{ phase: p, rate: 1/s, for: 5s, cap: 0 users }', '0 users', 'CAP'],
+    ['two kinds at once', '{ phase: p, rate: 1/s, users: 5, for: 5s }', '{ phase', 'PHASE'],
+    ['no length', '{ phase: p, rate: 1/s }', '{ phase', 'LENGTH'],
+  ])('refuses %s', (_, phase, piece, code) => {
+    const text = planText({ load: `  - ${phase}` })
+
+    expect(firstProblem(text)).toMatchObject({ code, at: placeOf(text, piece) })
+  })
+
+  it('refuses a share beside a load of its own, and a name given twice over two tracks', () => {
+    const journey = (more: string) =>
+      planText({
+        journeys: `  look:\n    steps:\n      - send: GET /a\n  own:\n${more}    load:\n      - { phase: peak, users: 5, for: 10s }\n    steps:\n      - send: GET /b`,
+      })
+
+    expect(firstProblem(journey('    share: 2\n')).code).toBe('SHARES')
+    expect(firstProblem(journey('')).code).toBe('SAME_NAME')
+  })
+})
+
+describe('steps', () => {
+  it('are together, repeated, under a condition and picked by share', () => {
+    const steps = stepsOf(`      - together:
+          - send: GET /a
+          - send: GET /b
+      - repeat: 3
+        steps:
+          - send: GET /c
+      - repeat: { until: json $.state is "done", at most: 20 }
+        steps:
+          - send: GET /d
+      - when: status is 200
+        steps:
+          - send: GET /e
+        else:
+          - send: GET /f
+      - when: value run.seed is 1
+        steps:
+          - send: GET /g
+      - pick:
+          - share: 3
+            steps:
+              - send: GET /h
+          - steps:
+              - send: GET /i`)
+
+    expect(steps.filter((step) => step.kind !== 'send')).toMatchObject([
+      { kind: 'together' },
+      { kind: 'repeat', times: 3, until: undefined },
+      { kind: 'repeat', times: 20, until: { name: 'json $.state is "done"' } },
+      { kind: 'when', condition: { subject: { kind: 'status' } } },
+      { kind: 'when', condition: { subject: { kind: 'value', name: 'run.seed' } } },
+      { kind: 'pick', options: [{ share: 3 }, { share: 1 }] },
+    ])
+    expect(steps.flatMap((step) => (step.kind === 'send' ? [step.url] : []))).toEqual(
+      ['/first', '/a', '/b', '/c', '/d', '/e', '/f', '/g', '/h', '/i'], // prettier-ignore
+    )
+  })
+
+  it('call a function, talk over a socket and run a statement', () => {
+    const script = 'export function choose() { return 1 }'
+    const text = `jolt: 1
+name: T
+target: http://127.0.0.1:1
+setup:
+  - sql: mariadb://root@127.0.0.1/ferries
+    run: DELETE FROM holds WHERE run = ?
+    with: ["{run.id}"]
+journeys:
+  a:
+    steps:
+      - call: lib/fares.ts#choose
+        with: { people: 2 }
+        keep: { fare: json $.fare }
+      - socket: GET /departures
+        steps:
+          - say: { json: { fare: "{fare}" } }
+          - wait: 100ms
+          - await: json $.gate exists
+            within: 2s
+            keep: { gate: json $.gate }
+      - send: GET /gates/{gate}
+load:
+  - { phase: p, rate: 1/s, for: 1s }
+`
+    const { plan, problems } = read(text, { 'lib/fares.ts': script })
+
+    expect(problems).toEqual([])
+    expect(plan.setup).toMatchObject([{ kind: 'sql', with: ['{run.id}'] }])
+    expect(plan.journeys[0]?.steps).toMatchObject([
+      { kind: 'call', file: 'lib/fares.ts', export: 'choose', script },
+      { kind: 'socket', acts: [{ kind: 'say' }, { kind: 'wait' }, { kind: 'await', withinMs: 2000 }] },
+      { kind: 'send' },
+    ])
+  })
+
+  it.each([
+    [
+      'a repeat without a bound',
+      '- repeat: { until: status is 200 }\n        steps:\n          - send: GET /',
+      'REPEAT',
+    ],
+    ['a script that is not there', '- call: none.ts#x', 'FILE'],
+    ['a script outside the repository', '- call: ../x.ts#x', 'FILE'],
+    ['a call without a function', '- call: fares.ts', 'CALL'],
+    ['a statement in a journey', '- sql: mariadb://h/d\n        run: SELECT 1', 'SQL'],
+    ['a socket that is posted', '- socket: POST /x', 'REQUEST'],
+    ['a value of nothing', '- when: value none is 1\n        steps:\n          - send: GET /', 'UNKNOWN_NAME'],
+    ['a refresh outside setup', '- send: GET /\n        refresh: every 20m', 'REFRESH'],
+    ['HTTP 3', '- send: GET /\n        http: 3', 'WORD'],
+    ['two bodies', '- send: POST /\n        text: a\n        xml: <a/>', 'BODY'],
+    ['a file that is not there', '- send: POST /\n        multipart: { a: { file: none.png } }', 'FILE'],
+    ['a prefix of nothing', '- send: GET /\n        check: [xml //s:a exists]', 'XPATH'],
+    ['a wrong path', '- send: GET /\n        check: ["xml //a[ exists"]', 'SENTENCE'],
+    ['a response time in bytes', '- send: GET /\n        check: [response time under 3 kB]', 'UNIT'],
+    ['a schema that is not there', '- send: GET /\n        check: ["body fits schema none.json"]', 'FILE'],
+    ['a schema pointer to nothing', '- send: GET /\n        check: ["body fits schema s.json#/none"]', 'SCHEMA'],
+  ])('refuse %s', (_, step, code) => {
+    const text = planText({ journeys: `  a:\n    steps:\n      - send: GET /first\n      ${step}` })
+
+    expect(firstProblem(text, { 's.json': '{"type":"object"}' }).code).toBe(code)
+  })
+
+  it('send every kind of body, over HTTP 1 and 2', () => {
+    const [, ...sends] = stepsOf(
+      '      - send: POST /a\n        xml: "<a>{run.id}</a>"\n        http: 2\n      - send: PUT /b\n        file: pier.jpg\n      - send: POST /c\n        multipart: { note: "for {run.id}", picture: { file: pier.jpg, type: image/jpeg } }',
+      { 'pier.jpg': '' },
+    )
+
+    expect(sends).toMatchObject([
+      { body: { kind: 'xml' }, http: 2 },
+      { body: { kind: 'file', path: 'pier.jpg' } },
+      { body: { kind: 'multipart', parts: [{ kind: 'text' }, { kind: 'file', type: 'image/jpeg' }] } },
+    ])
+  })
+})
+
+describe('values and data', () => {
+  it('know every maker, and how long what they make lasts', () => {
+    const top = `values:
+  turn: { list: [a, b, c] }
+  when: { date: today + 1 days, format: dd.MM.yyyy, zone: Europe/Oslo, per: run }
+  key: { uuid: v7, per: use }
+`
+    expect(right(planText({ top })).values).toMatchObject([
+      { maker: { kind: 'list', options: ['a', 'b', 'c'] }, per: 'pass' },
+      { maker: { kind: 'date', format: 'dd.MM.yyyy', zone: 'Europe/Oslo' }, per: 'run' },
+      { maker: { kind: 'uuid', version: 'v7' }, per: 'use' },
+    ])
+  })
+
+  it('read CSV and JSON Lines, whose columns are names', () => {
+    const top =
+      'data:\n  passenger: { file: p.csv, take: once each, then: again }\n  ship: { file: s.jsonl, take: at random }\n'
+    const journeys = '  a:\n    steps:\n      - send: GET /{passenger.name}/{ship.berths}'
+    const { data } = right(planText({ top, journeys }), {
+      'p.csv': 'name,email\r\n"Tove ""Red"" Quill","a,b@larkholm.example"\r\n\r\nMoss,m@larkholm.example\r\n',
+      's.jsonl': '{"berths":12}\n{"berths":40,"name":"Skua"}\n',
+    })
+
+    expect(data).toMatchObject([
+      { columns: ['name', 'email'], rows: [['Tove "Red" Quill', 'a,b@larkholm.example'], ['Moss', 'm@larkholm.example']] },
+      { columns: ['berths', 'name'], rows: [[12, null], [40, 'Skua']] },
+    ]) // prettier-ignore
+  })
+
+  it.each([
+    ['a row that is too short', 'a,b\n1,2\n3\n', 3],
+    ['a column named twice', 'a,a\n1,2\n', 1],
+    ['a quote that does not end', 'a,b\n"1,2\n', 2],
+    ['no rows', 'a,b\n', 2],
+  ])('refuse %s, with its line', (_, csv, line) => {
+    const { problems } = read(planText({ top: 'data: { d: { file: d.csv } }\n' }), { 'd.csv': csv })
+
+    expect(problems).toMatchObject([{ code: 'DATA', file: 'd.csv', line }])
+  })
+
+  it('refuse a column that is not there, with the nearest', () => {
+    const top = 'data: { passenger: { file: p.csv } }\n'
+    const journeys = '  a:\n    steps:\n      - send: GET /{passenger.emial}'
+
+    expect(firstProblem(planText({ top, journeys }), { 'p.csv': 'email\nx\n' }).message).toMatch(
+      /Did you mean "passenger.email"/,
+    )
+  })
+
+  it('warn when rows that are taken once each will run out', () => {
+    const plan = right(planText({ top: 'data: { d: { file: d.csv, take: once each } }\n' }), { 'd.csv': 'a\n1\n2\n' })
+
+    expect(previewOf(plan).warnings.map(({ message }) => message)).toContainEqual(
+      expect.stringMatching(/2 rows.*50 arrivals/),
+    )
+  })
+})

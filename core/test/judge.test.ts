@@ -1,0 +1,281 @@
+import { describe, expect, it } from 'vitest'
+import { readFileSync } from 'node:fs'
+import { validateXML } from 'xmllint-wasm'
+import {
+  Distribution,
+  distrust,
+  emptyBucket,
+  judge,
+  judgeGate,
+  junitOf,
+  markdownOf,
+  previewOf,
+  Recording,
+  resultOf,
+  shapeOf,
+  type Bucket,
+  type Ending,
+  type Plan,
+  type RunShape,
+} from '../src/index.js'
+import { planText, read } from './reading.js'
+
+interface Second {
+  ms?: number[]
+  failed?: number
+  phase?: number
+  endPhase?: number
+  kind?: string
+}
+
+function runOf(
+  gates: string[],
+  seconds: Second[],
+  started = 50,
+): { plan: Plan; shape: RunShape; recording: Recording; buckets: Bucket[] } {
+  const { plan, problems } = read(planText({ gates: gates.map((gate) => `  - ${gate}`).join('\n') }))
+  if (problems.length > 0) throw new Error(problems[0]?.message)
+  const shape = shapeOf(plan, previewOf(plan).phases)
+  const buckets = seconds.map((second, number) => bucketOf(number, second))
+  buckets[0]?.arrivals.push({
+    phase: 0,
+    started,
+    missed: 50 - started,
+    turnedAway: 0,
+    outOfData: 0,
+    startLag: distributionOf([0.1]),
+  })
+  const recording = new Recording()
+  for (const bucket of buckets) recording.add(bucket)
+  return { plan, shape, recording, buckets }
+}
+function bucketOf(
+  number: number,
+  { ms = [], failed = 0, phase = 0, endPhase = phase, kind = 'status' }: Second,
+): Bucket {
+  const bucket = emptyBucket(number)
+  bucket.steps.push({
+    phase,
+    endPhase,
+    step: 0,
+    journey: 0,
+    requests: ms.length + failed,
+    failed,
+    bytesReceived: 0,
+    bytesSent: 0,
+    responseTime: distributionOf(ms),
+    failedTime: distributionOf(new Array<number>(failed).fill(1)),
+    connectTime: new Distribution(),
+    timeToFirstByte: new Distribution(),
+  })
+  if (failed > 0)
+    bucket.failures.push({ phase, step: 0, kind, detail: '503', count: failed, firstAtMs: number * 1000, sample: '' })
+  return bucket
+}
+function distributionOf(ms: number[]): Distribution {
+  const distribution = new Distribution()
+  for (const value of ms) distribution.record(value * 1000)
+  return distribution
+}
+const repeat = (value: number, times: number) => new Array<number>(times).fill(value)
+const finished: Ending = { kind: 'finished' }
+const trusted = { local: [], deaths: [] }
+
+describe('a gate', () => {
+  const judged = (gate: string, seconds: Second[]) => {
+    const { plan, shape, recording, buckets } = runOf([gate], seconds)
+    const [first] = plan.gates.map((one) => judgeGate(one, recording, shape, { buckets }))
+    return first
+  }
+
+  it('on a percentile is held or breached, with margin and first breach', () => {
+    const seconds = [{ ms: repeat(100, 60) }, { ms: repeat(400, 60) }]
+
+    expect(judged('p95 response time under 300 ms', seconds)).toMatchObject({
+      status: 'breached',
+      unit: 'ms',
+      samples: 120,
+      firstBreachAtMs: 1000,
+    })
+    expect(judged('p95 response time under 300 ms', [{ ms: repeat(100, 60) }])).toMatchObject({
+      status: 'held',
+      observed: 100,
+      limit: 300,
+      margin: 200,
+    })
+  })
+
+  it('on a percentile with too few samples is unmeasured', () => {
+    expect(judged('p95 response time under 300 ms', [{ ms: repeat(100, 58) }])).toMatchObject({
+      status: 'unmeasured',
+      observed: null,
+      samples: 58,
+    })
+  })
+
+  it('is close where its limit lies within the interval', () => {
+    const gate = judged('median response time under 101 ms', [{ ms: [...repeat(100, 52), ...repeat(102, 48)] }])
+
+    expect(gate).toMatchObject({ status: 'held', close: true })
+  })
+
+  it('on failed requests is a share, or a count where the limit is one', () => {
+    const seconds = [{ ms: repeat(10, 98), failed: 2 }]
+
+    expect(judged('failed requests at most 1 %', seconds)).toMatchObject({
+      status: 'breached',
+      observed: 2,
+      limit: 1,
+      unit: '%',
+    })
+    expect(judged('failed requests at most 2', seconds)).toMatchObject({ status: 'held', observed: 2, unit: 'count' })
+  })
+
+  it('on a share of nothing is unmeasured', () => {
+    expect(judged('failed checks at most 1 %', [{ ms: [5] }])?.status).toBe('unmeasured')
+  })
+
+  it('on throughput counts what passed and ended within the phase, over its length', () => {
+    const seconds = [
+      { ms: repeat(10, 30), failed: 5 },
+      { ms: repeat(10, 20), endPhase: -1 },
+    ]
+
+    expect(judged('throughput at least 3/s', seconds)).toMatchObject({ status: 'held', observed: 3 })
+    expect(judged('requests at least 55', seconds)).toMatchObject({ status: 'held', observed: 55 })
+  })
+})
+
+describe('the verdict is the first that applies', () => {
+  const verdict = (ending: Ending, seconds: Second[], options: { started?: number; faults?: string[] } = {}) => {
+    const { plan, shape, recording, buckets } = runOf(['p95 response time under 300 ms'], seconds, options.started)
+    const gates = plan.gates.map((gate) => judgeGate(gate, recording, shape, { buckets }))
+    const reasons = distrust(recording, shape, plan.gates, { local: options.faults ?? [], deaths: [] })
+    return judge(ending, reasons, gates, recording, shape)
+  }
+  const good = [{ ms: repeat(100, 60) }]
+  const slow = [{ ms: repeat(400, 60) }]
+
+  it.each([
+    ['a fault of our own', verdict({ kind: 'fault', reason: 'bug' }, slow), 'void', 5],
+    ['stopped before a breach', verdict({ kind: 'stopped', by: 'SIGINT' }, slow, { started: 10 }), 'stopped', 4],
+    ['void before a breach', verdict(finished, slow, { started: 49 }), 'void', 3],
+    ['void for a local error', verdict(finished, good, { faults: ['EMFILE'] }), 'void', 3],
+    ['shut for a breach', verdict(finished, slow), 'shut', 1],
+    ['shut when nothing was answered', verdict(finished, [{ failed: 50, kind: 'refused' }]), 'shut', 1],
+    ['void for an unmeasured gate', verdict(finished, [{ ms: repeat(100, 10) }]), 'void', 3],
+    ['open', verdict(finished, good), 'open', 0],
+    ['setup that fails is void', verdict({ kind: 'setup failed', reason: 'x', answered: true }, []), 'void', 3],
+    [
+      'setup that nothing answers is shut',
+      verdict({ kind: 'setup failed', reason: 'x', answered: false }, []),
+      'shut',
+      1,
+    ],
+  ])('%s', (_, judgement, expected, exitCode) => {
+    expect(judgement).toMatchObject({ verdict: expected, exitCode })
+  })
+
+  it('an unreachable target says so first', () => {
+    expect(verdict(finished, [{ failed: 50, kind: 'refused' }]).reasons[0]).toBe(
+      'the target did not answer: all 50 measured requests failed (refused 50)',
+    )
+  })
+
+  it('answers with errors are answers', () => {
+    expect(verdict(finished, [{ failed: 60 }]).reasons.join()).not.toMatch(/did not answer/)
+  })
+})
+
+describe('the generator', () => {
+  it('is not trusted when requests start later than a tenth of a time limit, and never under 1 ms', () => {
+    const late = (gate: string, lagMs: number) => {
+      const { plan, shape, recording } = runOf([gate], [{ ms: repeat(1, 60) }])
+      recording.arrivals.get(0)?.startLag.add(distributionOf(repeat(lagMs, 200)))
+      return distrust(recording, shape, plan.gates, trusted).length > 0
+    }
+
+    expect(late('p95 response time under 300 ms', 31)).toBe(true)
+    expect(late('p95 response time under 300 ms', 29)).toBe(false)
+    expect(late('p95 response time under 2 ms', 0.9)).toBe(false)
+    expect(late('failed requests at most 1 %', 51)).toBe(true)
+  })
+
+  it('is not trusted when a thread was over 90 % busy for five seconds', () => {
+    const { plan, shape, recording } = runOf(['failed requests at most 1 %'], [{ ms: [1] }])
+    const [row] = recording.seconds
+    if (row !== undefined) row.busyOfFive = 0.91
+
+    expect(distrust(recording, shape, plan.gates, trusted)).toEqual([expect.stringContaining('91 % busy')])
+  })
+})
+
+describe('reports', () => {
+  const gates = ['p95 response time under 300 ms', 'failed requests at most 1 %', 'p99 response time under 1s']
+  const { plan, shape, recording, buckets } = runOf(gates, [{ ms: repeat(400, 60) }])
+  const results = plan.gates.map((gate) => judgeGate(gate, recording, shape, { buckets }))
+  const identity = {
+    id: 'r1',
+    tool: '0.1.0',
+    plan: {
+      name: 'A <plan> & "more" \u0001',
+      file: 'p',
+      commit: null,
+      branch: null,
+      dirty: false,
+      seed: 1,
+      scale: 1,
+      load: 'x',
+    },
+    target: { name: 't', origin: 'http://127.0.0.1:1' },
+    startedAt: '2026-06-01T08:00:00.000Z',
+    endedAt: '2026-06-01T08:00:10.000Z',
+  }
+  const facts = {
+    judgement: judge(finished, [], results, recording, shape),
+    gates: results,
+    setup: [],
+    teardown: [],
+    generator: { processes: 1, reasons: [], calibration: null },
+    baseline: null,
+  }
+  const result = resultOf(identity, facts, recording, shape)
+
+  // Schema: the widely used JUnit.xsd of the Ant task, written down from memory.
+  it.each(['shut', 'void', 'stopped', 'open'] as const)(
+    'JUnit XML of a run that is %s keeps to its common schema',
+    async (verdict) => {
+      const schema = readFileSync(new URL('./junit.xsd', import.meta.url), 'utf8')
+
+      const { valid, errors } = await validateXML({
+        xml: [{ fileName: 'junit.xml', contents: junitOf({ ...result, verdict }) }],
+        schema: [schema],
+      })
+
+      expect(errors).toEqual([])
+      expect(valid).toBe(true)
+    },
+  )
+
+  it('JUnit XML has a failure for a breach, an error for the unmeasured, and a case of its own for a void run', () => {
+    expect(junitOf(result)).toMatch(/tests="3" failures="1" errors="1"/)
+    expect(junitOf({ ...result, verdict: 'void', reasons: ['too busy'] })).toMatch(
+      /tests="4" failures="2" .*[^]*name="the run is void"[^]*too busy/,
+    )
+  })
+
+  it('Markdown names the verdict, and no name can become markup', () => {
+    expect(markdownOf(result)).toMatch(/^## Shut: A \\<plan\\> & "more"/)
+  })
+
+  it('result.json holds its histograms, and no value that JSON lacks', () => {
+    expect(result).toMatchObject({
+      jolt: 1,
+      verdict: 'shut',
+      totals: { requests: 60, arrivals: 50 },
+      series: { p50: [400] },
+      histograms: [{ step: 'search', phase: 'peak' }],
+    })
+    expect(JSON.parse(JSON.stringify(result))).toEqual(result)
+  })
+})

@@ -1,0 +1,226 @@
+// Every measure of a gate over one small recording whose numbers are known; stop rules; baselines.
+import { describe, expect, it } from 'vitest'
+import {
+  baselineFault,
+  baselineFrom,
+  baselineValue,
+  Distribution,
+  distrust,
+  emptyBucket,
+  judgeGate,
+  measureText,
+  previewOf,
+  Recording,
+  scalePlan,
+  shapeOf,
+  StopWatch,
+  type Bucket,
+  type Plan,
+} from '../src/index.js'
+import { planText, read } from './reading.js'
+
+const JOURNEYS = `  look:
+    share: 3
+    steps:
+      - group: browse
+        steps:
+          - send: GET /sailings
+            name: search
+            check: [status is 200]
+  book:
+    steps:
+      - send: POST /holds
+        name: hold`
+const LOAD = '  - { phase: peak, rate: 5/s, for: 2s }\n  - { phase: after, rate: 5/s, for: 2s, measure: no }'
+const PROBES = [
+  { name: 'queue', url: '/m', family: 'q', labels: {}, as: { kind: 'value' as const }, unit: '', ceiling: 40 },
+]
+
+function planOf(gate: string, load = LOAD): Plan {
+  const { plan, problems } = read(planText({ journeys: JOURNEYS, load, gates: `  - ${gate}` }))
+  expect(problems).toEqual([])
+  return plan
+}
+const times = (...ms: number[]): Distribution => {
+  const distribution = new Distribution()
+  for (const value of ms) distribution.record(1000 * value)
+  return distribution
+}
+const many = (ms: number, count: number): number[] => new Array<number>(count).fill(ms)
+
+/** Two seconds: in each, 20 searches of which 2 fail, and 10 holds. */
+function buckets(): Bucket[] {
+  return [0, 1].map((second) => {
+    const bucket = emptyBucket(second)
+    const none = new Distribution()
+    const cell = { phase: 0, endPhase: 0, failedTime: none, bytesReceived: 4000, bytesSent: 500 }
+    bucket.steps.push(
+      { ...cell, step: 0, journey: 0, requests: 20, failed: 2, responseTime: times(...many(100, 9), ...many(400, 9)), connectTime: times(3), timeToFirstByte: times(...many(90, 18)) },
+      { ...cell, step: 1, journey: 1, requests: 10, failed: 0, responseTime: times(...many(50, 10)), connectTime: none, timeToFirstByte: none },
+    ) // prettier-ignore
+    bucket.groups.push({
+      phase: 0,
+      scope: 0,
+      journey: 0,
+      started: 20,
+      finished: 18,
+      failed: 2,
+      cutOff: 0,
+      time: times(...many(250, 18)),
+    })
+    bucket.journeys.push(
+      { phase: 0, scope: 0, journey: 0, started: 20, finished: 15, failed: 4, cutOff: 1, time: times(...many(2000, 15)) },
+      { phase: 0, scope: 1, journey: 1, started: 10, finished: 10, failed: 0, cutOff: 0, time: times(...many(1000, 10)) },
+    ) // prettier-ignore
+    bucket.arrivals.push({
+      phase: 0,
+      started: 30,
+      missed: 0,
+      turnedAway: 10,
+      outOfData: 0,
+      startLag: times(...many(0.5, 30)),
+    })
+    bucket.checks.push({ phase: 0, check: 0, journey: 0, passed: 15, failed: 5 })
+    bucket.busy = 0.2 + 0.2 * second
+    bucket.eventLoopDelay = times(1, 2)
+    bucket.probes = [10 + 20 * second]
+    return bucket
+  })
+}
+
+function judged(gate: string, options: Parameters<typeof judgeGate>[3] = {}, plan = planOf(gate)) {
+  const shape = shapeOf(plan, previewOf(plan).phases, PROBES)
+  const recording = new Recording()
+  for (const bucket of buckets()) recording.add(bucket)
+  const [first] = plan.gates
+  if (first === undefined) throw new Error('no gate')
+  return judgeGate(first, recording, shape, options)
+}
+
+describe('a gate', () => {
+  it.each([
+    ['max response time of "hold" under 60 ms', 50, 'held', 'ms'],
+    ['median time to first byte under 100 ms', 90, 'held', 'ms'],
+    ['max connect time of "search" under 2 ms', 3, 'breached', 'ms'],
+    ['median group time of "browse" at most 250 ms', 250, 'held', 'ms'],
+    ['mean journey time under 2 s', 1600, 'held', 'ms'],
+    ['mean journey time in journey "book" under 1.5 s', 1000, 'held', 'ms'],
+    ['failed requests at most 5 %', 100 * (4 / 60), 'breached', '%'],
+    ['failed requests in journey "book" at most 0 %', 0, 'held', '%'],
+    ['failed checks at most 20 %', 25, 'breached', '%'],
+    ['failed checks in journey "look" at most 9', 10, 'breached', 'count'],
+    ['failed journeys at most 10 %', 100 * (8 / 60), 'breached', '%'],
+    ['cut off at most 2', 2, 'held', 'count'],
+    ['turned away at most 25 %', 25, 'held', '%'],
+    ['requests at least 60', 60, 'held', 'count'],
+    ['requests of "hold" in journey "book" at least 30', 20, 'breached', 'count'],
+    ['arrivals at least 60', 60, 'held', 'count'],
+    ['journeys in journey "look" at least 30', 30, 'held', 'count'],
+    ['arrival rate at least 30/s', 30, 'held', '/s'],
+    ['throughput of "search" during peak at least 20/s', 18, 'breached', '/s'],
+    ['bytes received at least 8 kB/s', 8000, 'held', 'B/s'],
+    ['bytes sent of "hold" under 400 B/s', 500, 'breached', 'B/s'],
+    ['p50 start lag under 1 ms', 0.5, 'held', 'ms'],
+    ['max generator busy under 30 %', 40, 'breached', '%'],
+    ['mean event loop delay under 2 ms', 1.5, 'held', 'ms'],
+    ['max probe "queue" under 25', 30, 'breached', 'value'],
+    ['mean probe "queue" at most 20', 20, 'held', 'value'],
+  ] as const)('%s: %d, %s', (gate, observed, status, unit) => {
+    const result = judged(gate)
+
+    expect(result).toMatchObject({ status, unit })
+    expect(result.observed).toBeCloseTo(observed, 6)
+  })
+
+  // The specification's own formula: (satisfied + tolerating / 2) / all. Here 18 + 20 of 60 are within 100 ms, 18 within
+  // four times that, and 4 failed. Source: Apdex Alliance, Apdex Technical Specification, version 1.1.
+  it('on the apdex counts satisfied, half of the tolerating, and failures as frustrated', () => {
+    expect(judged('apdex at 100 ms at least 0.75')).toMatchObject({ status: 'held', unit: 'score' })
+    expect(judged('apdex at 100 ms at least 0.75').observed).toBeCloseTo((38 + 18 / 2) / 60, 6)
+    expect(judged('apdex at 100 ms in journey "book" at least 1').observed).toBe(1)
+  })
+
+  it('on a count or a rate is shown, not judged, when the load was scaled', () => {
+    const plan = scalePlan(planOf('throughput at least 1000/s'), 0.1)
+
+    expect(judged('', {}, plan)).toMatchObject({ status: 'not judged', observed: 28 })
+    expect(judged('', {}, scalePlan(planOf('failed requests at most 5 %'), 0.1)).status).toBe('breached')
+  })
+})
+
+describe('a baseline', () => {
+  const gate = 'mean response time of "hold" at most 110 % of baseline or 60 ms'
+
+  it('gives the limit, the larger of two where a quantity stands beside it', () => {
+    expect(judged(gate)).toMatchObject({ status: 'no baseline', observed: 50, limit: null })
+    expect(judged(gate, { baselineOf: () => 40 })).toMatchObject({ status: 'held', limit: 60, baselineValue: 40 })
+    const alone = gate.replace(' or 60 ms', '')
+    expect(judged(alone, { baselineOf: () => 40 })).toMatchObject({ status: 'breached' })
+    expect(judged(alone, { baselineOf: () => 40 }).limit).toBeCloseTo(44, 6)
+  })
+
+  it('is found by what it measures, and only for the same target, scale and load', () => {
+    const { target, plan } = {
+      target: { name: 'harbour', origin: 'http://127.0.0.1:1' },
+      plan: { commit: null, scale: 1, load: 'x' },
+    }
+    const earlier = { rule: 'mean response time of "hold" under 300 ms', unit: 'ms', observed: 41 }
+    const baseline = baselineFrom({ id: 'a', startedAt: '', target, plan, gates: [earlier] })
+    const [now] = planOf(gate).gates
+    if (now === undefined) throw new Error('no gate')
+
+    expect(baselineValue(baseline, now)).toBe(41)
+    expect(baselineFault(baseline, { target, plan })).toBeUndefined()
+    expect(baselineFault(baseline, { target: { name: 'pier' }, plan })).toMatch(/against harbour/)
+    expect(baselineFault(baseline, { target, plan: { scale: 0.5, load: 'x' } })).toMatch(/scale 1/)
+    expect(baselineFault(baseline, { target, plan: { scale: 1, load: 'y' } })).toMatch(/load/)
+    expect(measureText('p95 response time of "over 9" during peak at most 110 % of baseline or 3 s')).toBe(
+      'p95 response time of "over 9" during peak',
+    )
+  })
+})
+
+describe('a stop rule', () => {
+  const watchOf = (stop: string, counts: [requests: number, failed: number][]) => {
+    const plan = planOf(
+      `rule: failed requests at most 25 %\n    stop: ${stop}`,
+      '  - { phase: peak, rate: 5/s, for: 60s }',
+    )
+    const watch = new StopWatch(plan.gates, shapeOf(plan, previewOf(plan).phases))
+    return counts.findIndex(([requests, failed], second) => {
+      const bucket = emptyBucket(second)
+      const none = new Distribution()
+      bucket.steps.push({ phase: 0, endPhase: 0, step: 0, journey: 0, requests, failed, bytesReceived: 0, bytesSent: 0, responseTime: none, failedTime: none, connectTime: none, timeToFirstByte: none }) // prettier-ignore
+      return watch.add(bucket) !== undefined
+    })
+  }
+  const good: [number, number] = [20, 1]
+  const bad: [number, number] = [20, 10]
+  const few: [number, number] = [9, 9]
+
+  it('fires at once, after seconds in a row, or after seconds in all', () => {
+    expect(watchOf('at once', [good, bad])).toBe(1)
+    expect(watchOf('after 3s', [bad, bad, good, bad, bad, bad])).toBe(5)
+    expect(watchOf('after 3 breached seconds', [bad, bad, good, bad])).toBe(3)
+  })
+
+  it('neither counts nor breaks a row by a second with fewer than ten samples', () => {
+    expect(watchOf('after 3s', [bad, few, bad, few, bad])).toBe(4)
+    expect(watchOf('at once', [few, few])).toBe(-1)
+  })
+})
+
+describe('the generator', () => {
+  const reasons = (gate: string, faults = { local: [], deaths: [] }) => {
+    const plan = planOf(gate)
+    const shape = shapeOf(plan, previewOf(plan).phases.map((phase) => ({ ...phase, arrivals: 80 })), PROBES) // prettier-ignore
+    const recording = new Recording()
+    for (const bucket of buckets()) recording.add(bucket)
+    return distrust(recording, shape, plan.gates, faults)
+  }
+
+  it('is not to be trusted when arrivals were turned away, unless a gate limits that', () => {
+    expect(reasons('failed requests at most 1 %')).toEqual([expect.stringMatching(/60 of 80.*20 were turned away/)])
+    expect(reasons('turned away at most 30 %')).toEqual([])
+  })
+})

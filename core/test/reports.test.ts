@@ -1,0 +1,253 @@
+// Reports, comparisons and the formats read from outside, and what they make of hostile input.
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import {
+  bytesOfBase64,
+  compareRuns,
+  csvOf,
+  decodeBucket,
+  decodeHdr,
+  Distribution,
+  emptyBucket,
+  familyValue,
+  htmlOf,
+  judge,
+  judgeGate,
+  previewOf,
+  readMetrics,
+  readResult,
+  readSentence,
+  Recording,
+  resultOf,
+  shapeOf,
+  type RunResult,
+  type StoredResult,
+} from '../src/index.js'
+import { parseCsv, parseJsonLines } from '../src/plan/data.js'
+import { planText, read } from './reading.js'
+
+function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): RunResult {
+  const { plan } = read(planText({ gates: '  - p95 response time under 300 ms\n  - failed requests at most 1 %' }))
+  const shape = shapeOf(plan, previewOf(plan).phases)
+  const recording = new Recording()
+  for (let second = 0; second < 10; second++) {
+    const bucket = emptyBucket(second)
+    const times = new Distribution()
+    for (let index = 0; index < 100 - failed; index++) times.record(1000 * ms(second * 100 + index))
+    const none = new Distribution()
+    bucket.steps.push({ phase: 0, endPhase: 0, step: 0, journey: 0, requests: 100, failed, bytesReceived: 0, bytesSent: 0, responseTime: times, failedTime: none, connectTime: none, timeToFirstByte: none }) // prettier-ignore
+    if (failed > 0)
+      bucket.failures.push({
+        phase: 0,
+        step: 0,
+        kind: 'status',
+        detail: '503',
+        count: failed,
+        firstAtMs: 0,
+        sample: '</script><b>',
+      })
+    recording.add(bucket)
+  }
+  const gates = plan.gates.map((gate) => judgeGate(gate, recording, shape))
+  const judgement = judge({ kind: 'finished' }, [], gates, recording, shape)
+  const facts = {
+    judgement,
+    gates,
+    setup: [],
+    teardown: [],
+    generator: { processes: 1, reasons: [], calibration: null },
+    baseline: null,
+  }
+  const identity = {
+    id: 'r', tool: 't', plan: { name, file: 'p', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: 'l' },
+    target: { name: 'harbour', origin: 'http://127.0.0.1:1' }, startedAt: '2026-06-01T08:00:00.000Z', endedAt: '',
+  } // prettier-ignore
+  return resultOf(identity, facts, recording, shape)
+}
+function stored(result: RunResult): StoredResult {
+  const reading = readResult(JSON.stringify(result))
+  if (!reading.ok) throw new Error(reading.fault)
+  return reading.result
+}
+
+describe('a comparison', () => {
+  const even = (index: number) => 100 + (index % 50)
+
+  it('finds a shift of all times significant, and says by how much', () => {
+    const { steps } = compareRuns(stored(resultWith(even)), stored(resultWith((index) => even(index) + 20)))
+    const median = steps[0]?.changes.find((change) => change.figure === 'median')
+
+    expect(median).toMatchObject({ significant: true, test: 'Mann–Whitney U', unit: 'ms' })
+    expect(median?.difference).toBeCloseTo(20, 0)
+    expect(median?.interval[0]).toBeLessThan(20)
+    expect(median?.interval[1]).toBeGreaterThan(20)
+  })
+
+  it('finds nothing between a run and itself, and failures by their share', () => {
+    const alike = compareRuns(stored(resultWith(even)), stored(resultWith(even)))
+    expect(alike.steps[0]?.changes.some((change) => change.significant)).toBe(false)
+
+    const worse = compareRuns(stored(resultWith(even)), stored(resultWith(even, 5)))
+    expect(worse.steps[0]?.changes.find((change) => change.figure === 'failed')).toMatchObject({
+      significant: true,
+      before: 0,
+      after: 0.05,
+    })
+    expect(worse.gates.map(({ before, after }) => [before, after])).toContainEqual([0, 5])
+  })
+
+  it('warns of another load or target, and reads nothing that is no result', () => {
+    const other = stored(resultWith(even))
+    const { warnings } = compareRuns(stored(resultWith(even)), { ...other, plan: { ...other.plan, load: 'm' } })
+
+    expect(warnings).toEqual(['the loads differ'])
+    expect(readResult('{}')).toMatchObject({ ok: false })
+    expect(readResult('nonsense')).toEqual({ ok: false, fault: 'this is not JSON' })
+  })
+})
+
+describe('reports', () => {
+  it('HTML loads nothing from elsewhere, and hostile text is no markup', () => {
+    const html = htmlOf(resultWith(() => 100, 3, '<img src=x onerror=alert(1)>'))
+
+    expect(html).not.toMatch(/<img|<b>|https?:\/\/(?!127\.0\.0\.1)|@import|url\(/)
+    expect(html.match(/<script/g)).toHaveLength(2)
+    expect(html).toContain('Content-Security-Policy')
+    expect(html).toMatch(/prefers-color-scheme: dark/)
+  })
+
+  it('CSV has a row for each second', () => {
+    const lines = csvOf(resultWith(() => 100))
+      .trimEnd()
+      .split('\r\n')
+
+    expect(lines).toHaveLength(11)
+    expect(lines[0]).toMatch(/^second,arrivals due,arrivals,users,requests,failed,p50 ms/)
+    expect(lines[1]).toMatch(/^0,5,0,0,100,0,100,100,100,/)
+  })
+})
+
+describe('OpenMetrics', () => {
+  // From the examples of the OpenMetrics 1.0 specification (section "Overall structure" and the types); from memory.
+  const page = `# TYPE acme_http_router_request_seconds summary
+# UNIT acme_http_router_request_seconds seconds
+# HELP acme_http_router_request_seconds Latency though all of ACME's HTTP request router.
+acme_http_router_request_seconds_sum{path="/api/v1",method="GET"} 9036.32
+acme_http_router_request_seconds_count{path="/api/v1",method="GET"} 807283.0
+acme_http_router_request_seconds_created{path="/api/v1",method="GET"} 1605281325.0
+# TYPE go_goroutines gauge
+go_goroutines 69
+# TYPE foo counter
+foo_total{a="x \\"quoted\\", and \\\\ \\n"} 17.0 1520879607.789 # {trace_id="KOO5S4vxi0o"} 0.67
+foo_total{a="y"} 3
+# EOF
+after the end nothing is read
+`
+
+  it('gives samples with labels, counters among them', () => {
+    const reading = readMetrics(page)
+    if (!reading.ok) throw new Error(reading.message)
+
+    expect(familyValue(reading.page, 'go_goroutines', {})).toEqual({ value: 69, isCounter: false })
+    expect(familyValue(reading.page, 'foo', {})).toEqual({ value: 20, isCounter: true })
+    expect(familyValue(reading.page, 'foo_total', { a: 'x "quoted", and \\ \n' })).toEqual({
+      value: 17,
+      isCounter: true,
+    })
+    expect(familyValue(reading.page, 'acme_http_router_request_seconds_sum', { method: 'GET' })?.value).toBe(9036.32)
+    expect(familyValue(reading.page, 'none', {})).toBeUndefined()
+  })
+
+  it('that is none is told with its line', () => {
+    expect(readMetrics('a 1\nb{x="1" 2\n')).toMatchObject({ ok: false, line: 2 })
+    expect(readMetrics('a one\n')).toMatchObject({ ok: false, line: 1 })
+  })
+})
+
+describe('any text', () => {
+  const anyText = fc.oneof(
+    fc.string({ unit: 'binary', maxLength: 200 }),
+    fc
+      .array(
+        fc.constantFrom(
+          '"',
+          ',',
+          '\n',
+          '{',
+          '}',
+          '# ',
+          'a',
+          ' 1',
+          '=',
+          'to',
+          'p95',
+          'under',
+          '%',
+          'json $.',
+          '[',
+          ':',
+          '- ',
+        ),
+        { maxLength: 60 },
+      )
+      .map((parts) => parts.join('')),
+  )
+  const holdsFor = (parse: (text: string) => unknown) => {
+    fc.assert(
+      fc.property(anyText, (text) => void parse(text)),
+      { numRuns: 400 },
+    )
+  }
+
+  it('makes no parser crash or hang: sentences, plans, CSV, JSON Lines, OpenMetrics', () => {
+    for (const rule of [
+      'Gate',
+      'Check',
+      'Keep',
+      'RatesOnly',
+      'WaitOnly',
+      'StopOnly',
+      'ValueCheck',
+      'UsersRange',
+    ] as const)
+      holdsFor((text) => readSentence(rule, text))
+    holdsFor(parseCsv)
+    holdsFor(parseJsonLines)
+    holdsFor(readMetrics)
+    holdsFor(readResult)
+  })
+
+  it('in a plan gives problems with places inside the file', () => {
+    fc.assert(
+      fc.property(anyText, fc.nat(300), (piece, at) => {
+        const whole = planText({ top: 'values: { n: { whole: 1 to 4 } }\n' })
+        const text = whole.slice(0, at) + piece + whole.slice(at)
+        const lines = text.split('\n').length
+        for (const { line, column } of read(text).problems) {
+          expect(line).toBeGreaterThan(0)
+          expect(line).toBeLessThanOrEqual(lines + 1)
+          expect(column).toBeGreaterThan(0)
+        }
+      }),
+      { numRuns: 300 },
+    )
+  })
+
+  it('as bytes is refused by the readers of histograms and buckets, or read', () => {
+    const refusesOrReads = (parse: (bytes: Uint8Array) => unknown) => {
+      fc.assert(
+        fc.property(fc.uint8Array({ maxLength: 300 }), (bytes) => {
+          try {
+            parse(bytes)
+          } catch (error) {
+            expect(error).toBeInstanceOf(Error)
+          }
+        }),
+        { numRuns: 500 },
+      )
+    }
+    refusesOrReads(decodeHdr)
+    refusesOrReads(decodeBucket)
+    refusesOrReads((bytes) => decodeHdr(bytesOfBase64(btoa(String.fromCharCode(...bytes)))))
+  })
+})

@@ -1,0 +1,181 @@
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { DEMO_SECRETS, prepareDemo, startChild, startMariaDb } from '@jolt-gate/scripts'
+import { chromium, type Browser, type Page } from 'playwright-core'
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+
+const root = fileURLToPath(new URL('../', import.meta.url))
+const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-e2e-'))
+const parts: { stop(): Promise<void> }[] = []
+let origin: string
+let browser: Browser
+let page: Page
+let faults: string[]
+
+const SWITCHES = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+]
+
+beforeAll(async () => {
+  mkdirSync(join(folder, 'data'), { recursive: true })
+  const database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
+  const ferries = await startChild([join(root, 'stand-ins/ferries/dist/main.js')])
+  const demo = join(folder, 'larkholm-ferries')
+  prepareDemo(join(root, 'demo'), demo, ferries.origin)
+  const server = await startChild(
+    [
+      join(root, 'server/dist/main.js'),
+      '--socket',
+      database.socketPath,
+      '--pages',
+      join(root, 'web/dist'),
+      '--project',
+      demo,
+    ],
+    DEMO_SECRETS,
+  )
+  parts.push(server, ferries, database)
+  origin = server.origin
+  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: SWITCHES })
+})
+afterAll(async () => {
+  await browser.close()
+  for (const part of parts) await part.stop()
+  rmSync(folder, { recursive: true, force: true })
+})
+beforeEach(async () => {
+  faults = []
+  page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+  page.on('pageerror', (error) => faults.push(error.message))
+  page.on('console', (message) => {
+    if (message.type() === 'error') faults.push(message.text())
+  })
+})
+afterEach(async () => {
+  expect(faults).toEqual([])
+  await page.close()
+})
+
+const editor = () => page.getByLabel('Text of the plan')
+/** Replaces a piece of the plan's text, as a person would: search, select, type. */
+async function retype(before: string, after: string): Promise<void> {
+  await editor().click()
+  await page.keyboard.press('Control+f')
+  const field = page.locator('.cm-search input[name=search]')
+  await field.pressSequentially(before)
+  await field.press('Enter')
+  await field.press('Escape')
+  await page.keyboard.type(after)
+}
+
+describe('the application', () => {
+  it('opens on the plans of the project, and a plan on its text, gates and load', async () => {
+    await page.goto(origin)
+    await page.getByRole('link', { name: 'Summer timetable opens' }).click()
+
+    await expect.poll(() => page.locator('.gate').count()).toBe(4)
+    expect(await page.locator('.outline').innerText()).toMatch(
+      /sign in the purser[^]*look around[^]*7 of 10[^]*checkout/,
+    )
+    expect(await page.locator('.totals').innerText()).toMatch(/1 min[^]*2\s?280/)
+  })
+
+  it('shows a plan with everything in it: tracks, users who come again, branches, a gate of each step, and what has not held yet', async () => {
+    await page.goto(`${origin}/p/1/plan?file=plans/day.gate.yaml`)
+
+    await expect.poll(() => page.locator('.problems').innerText()).toMatch(/none/)
+    expect(await page.locator('.outline').innerText()).toMatch(
+      /pick 3[^]*scripts\/fares.ts#quote[^]*when status is 201[^]*own load[^]*together/,
+    )
+    expect(await page.locator('.gates').innerText()).toMatch(
+      /p95 response time of each step under 400 ms[^]*stops the run after 5 s in a row/,
+    )
+    expect(await page.locator('.picture').textContent()).toMatch(/tide at 20\/s[^]*6 users/)
+    expect(await page.locator('.growth').innerText()).toMatch(/no run has held|up to 20\/s/)
+  })
+
+  it('shows problems at their place while one types, and has them gone when they are mended', async () => {
+    await page.goto(`${origin}/p/1/plan?file=plans/smoke.gate.yaml`)
+    await expect.poll(() => page.locator('.problems').innerText()).toMatch(/none/)
+
+    await retype('under 500 ms', 'undr 500 ms')
+    await expect.poll(() => page.locator('.problems').innerText()).toMatch(/Did you mean "under"\?/)
+    expect(await page.getByRole('button', { name: 'Commit and run' }).isDisabled()).toBe(true)
+
+    await retype('undr 500 ms', 'under 700 ms')
+    await expect.poll(() => page.locator('.problems').innerText()).toMatch(/none/)
+    expect(await page.locator('.gate').first().innerText()).toMatch(/under 700 ms/)
+    page.on('dialog', (dialog) => void dialog.accept())
+  })
+
+  it('lets a person change a limit, commit, run, watch it live, see it shut, and find it again after a reload', async () => {
+    await page.goto(`${origin}/p/1/plan?file=plans/overload.gate.yaml`)
+    await page.getByRole('button', { name: '1 %' }).click()
+    await page.getByRole('textbox', { name: 'Limit' }).fill('0.5 %')
+    await page.getByRole('button', { name: 'change', exact: true }).click()
+    await expect.poll(() => page.locator('.gates').innerText()).toMatch(/failed requests at most 0.5 %/)
+
+    await page.getByRole('button', { name: 'Commit and run' }).click()
+    await page.getByLabel('Why does it change?').fill('One in two hundred may fail')
+    await page.getByLabel('Your name').fill('Ida Quay')
+    await page.getByLabel('Your e-mail').fill('ida@larkholm.example')
+    await page.getByRole('dialog').getByRole('button', { name: 'Commit and run' }).click()
+
+    await page.waitForURL(/\/runs\/\w+/)
+    await expect.poll(() => page.locator('.verdict .title').innerText(), { timeout: 20_000 }).toBe('Running')
+    await expect.poll(() => page.locator('.el-table__row').count(), { timeout: 20_000 }).toBe(3)
+    await page.getByText('1 run going').waitFor()
+
+    await expect.poll(() => page.locator('.verdict .title').innerText(), { timeout: 60_000 }).toMatch(/Shut|Void/)
+    const verdict = await page.locator('.column').innerText()
+    // A machine that is too busy for its own figures is told so; on any other the overload is shut.
+    if (!verdict.includes('late at p99')) expect(verdict).toMatch(/^Shut/)
+    expect(verdict).toMatch(/failed requests at most 0.5 %/)
+    // The target's probes have a lane of their own.
+    expect(await page.locator('.lanes').innerText()).toMatch(/Target readings[^]*busy places at most \d/)
+    const address = page.url()
+    await page.reload()
+    await expect.poll(() => page.locator('.column').innerText()).toBe(verdict)
+
+    await page.getByRole('link', { name: 'Runs', exact: true }).click()
+    await page.getByText('Beyond capacity').first().click()
+    await expect.poll(() => page.url()).toBe(address)
+  })
+
+  it('computes every step again for a stretch that was marked with the keyboard, and keeps it in the address', async () => {
+    await page.goto(`${origin}/p/1/runs`)
+    await page.getByText('Beyond capacity').first().click()
+    const requests = () => page.locator('.el-table__row').first().locator('td').nth(1).innerText()
+    await page.locator('.lanes canvas').first().waitFor()
+    await expect.poll(requests).not.toBe('0')
+    const whole = Number((await requests()).replace(/\D/g, ''))
+
+    await page.locator('.lanes').focus()
+    for (let press = 0; press < 3; press++) await page.keyboard.press('Shift+ArrowRight')
+
+    await page.getByText('4 s marked on the chart').waitFor()
+    await expect.poll(async () => Number((await requests()).replace(/\D/g, ''))).toBeLessThan(whole / 3)
+    expect(page.url()).toMatch(/mark=0-4/)
+    await page.keyboard.press('Escape')
+    await expect.poll(async () => Number((await requests()).replace(/\D/g, ''))).toBe(whole)
+  })
+
+  it('stops a run when a person says so', async () => {
+    await page.goto(`${origin}/p/1/plan?file=plans/summer.gate.yaml`)
+    await page.getByRole('button', { name: 'Run', exact: true }).click()
+    await page.locator('.lanes').waitFor({ timeout: 30_000 })
+
+    await page.getByRole('button', { name: 'Stop' }).click()
+
+    await expect.poll(() => page.locator('.verdict .title').innerText(), { timeout: 15_000 }).toBe('Stopped')
+    expect(await page.locator('.reasons').innerText()).toBe('stopped by a person, in the application')
+  })
+})

@@ -1,0 +1,152 @@
+// What this machine can send, how late, and how exactly it times: against an echo server on loopback, in another thread.
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { homedir } from 'node:os'
+import { dirname, join } from 'node:path'
+import { Worker } from 'node:worker_threads'
+import { Distribution, parseJson, readPlan, type Calibration, type RunResult } from '@jolt-gate/core'
+import { startRun } from './run.js'
+import { monotonicMs } from './clock.js'
+import { Connections } from './connections.js'
+import { Exchange, type ExchangeOwner } from './exchange.js'
+import type { SendOperation } from './program.js'
+
+const DELAYS_MS = [1, 5, 20, 100]
+const TIMED_REQUESTS = 60
+const LAG_RATE = 1000
+
+/**
+ * Measures this machine; takes about ten seconds and loads nothing but loopback.
+ *
+ * @param onPart - told what is being measured
+ */
+export async function calibrate(onPart: (part: string) => void = () => undefined): Promise<Calibration> {
+  const echo = new Worker(new URL('./echo.js', import.meta.url))
+  const port = await new Promise<number>((resolve, reject) => {
+    echo.once('message', resolve)
+    echo.once('error', reject)
+  })
+  const origin = `http://127.0.0.1:${String(port)}`
+  try {
+    onPart('requests a second')
+    const closed = await runAgainst(origin, '{ phase: p, users: 32, for: 4s }')
+    onPart(`start lag at ${String(LAG_RATE)} arrivals a second`)
+    const open = await runAgainst(origin, `{ phase: p, rate: ${String(LAG_RATE)}/s, for: 4s }`)
+    onPart('timing')
+    const timing = []
+    for (const delayMs of DELAYS_MS) timing.push(await timeDelay(origin, delayMs))
+    const { startLag } = open.generator
+    return {
+      at: new Date().toISOString(),
+      requestsPerSecond: Math.round(closed.totals.throughput),
+      startLag: { p50: startLag.p50 ?? 0, p99: startLag.p99 ?? 0, max: startLag.max ?? 0 },
+      timing,
+    }
+  } finally {
+    await echo.terminate()
+  }
+}
+
+async function runAgainst(origin: string, phase: string): Promise<RunResult> {
+  const text = `jolt: 1\nname: Calibration\ntarget: ${origin}\njourneys:\n  echo:\n    steps:\n      - send: GET /\n        check: [status is 200]\nload:\n  - ${phase}\n`
+  const { plan, target } = readPlan('calibration.gate.yaml', text, { files: () => undefined })
+  if (target === undefined) throw new Error('the calibration has no target')
+  const identity = {
+    id: 'calibration',
+    tool: '',
+    plan: { name: plan.name, file: plan.file, commit: null, branch: null, dirty: false, seed: plan.seed },
+  }
+  return (await startRun({ plan, target, identity, secrets: {}, senders: 1 }).done).result
+}
+
+/** Measured less true response time: the server tells in a header how long it really took. */
+async function timeDelay(origin: string, delayMs: number): Promise<Calibration['timing'][number]> {
+  const connections = new Connections({ tls: undefined, proxy: undefined, network: undefined })
+  const errors = new Distribution()
+  for (let sent = 0; sent < TIMED_REQUESTS; sent++) {
+    const errorMs = await timeOnce(origin, delayMs, connections)
+    // The first requests connect and warm the path up.
+    if (sent >= 10 && errorMs !== null) errors.record(1000 * Math.abs(errorMs))
+  }
+  connections.close()
+  return {
+    delayMs,
+    errorP50Ms: errors.percentile(50) / 1000,
+    errorP99Ms: errors.percentile(99) / 1000,
+  }
+}
+
+function timeOnce(origin: string, delayMs: number, connections: Connections): Promise<number | null> {
+  const operation: SendOperation = {
+    kind: 'send',
+    step: 0,
+    place: 0,
+    name: 'echo',
+    request: { method: 'GET', url: () => '/', headers: () => [], body: undefined },
+    checks: [],
+    keeps: [],
+    hasStatusCheck: false,
+    needsBody: true,
+    timeoutMs: 5000,
+    redirects: 0,
+    http: 1,
+    refreshMs: undefined,
+    endsPassOnFailure: false,
+  }
+  return new Promise((resolve) => {
+    const owner: ExchangeOwner<null> = {
+      connectionsOf: () => connections,
+      cookiesOf: () => null,
+      storeCookies: () => undefined,
+      permits: () => true,
+      onEnd: (exchange, outcome) => {
+        const kept = outcome.kind === 'answered' ? Number(outcome.received.facts.header('x-kept-ms')) : NaN
+        resolve(Number.isFinite(kept) ? exchange.endedMs - exchange.dueMs - kept : null)
+      },
+    }
+    new Exchange(null, operation, owner).start(monotonicMs(), origin, `/?delay=${String(delayMs)}`, [], null)
+  })
+}
+
+// ---------- the last calibration of this machine
+
+function calibrationFile(environment: Readonly<Record<string, string | undefined>>): string {
+  const cache = environment['XDG_CACHE_HOME'] ?? join(homedir(), '.cache')
+  return join(cache, 'jolt-gate', 'calibration.json')
+}
+
+export function keepCalibration(
+  calibration: Calibration,
+  environment: Readonly<Record<string, string | undefined>> = process.env,
+): string {
+  const file = calibrationFile(environment)
+  mkdirSync(dirname(file), { recursive: true })
+  writeFileSync(file, `${JSON.stringify(calibration, null, 2)}\n`)
+  return file
+}
+
+/** The last calibration, or null when this machine has none that can be read. */
+export function lastCalibration(
+  environment: Readonly<Record<string, string | undefined>> = process.env,
+): Calibration | null {
+  try {
+    const json: unknown = parseJson(readFileSync(calibrationFile(environment), 'utf8'))
+    return isCalibration(json) ? json : null
+  } catch {
+    return null
+  }
+}
+
+function isCalibration(json: unknown): json is Calibration {
+  return (
+    typeof json === 'object' &&
+    json !== null &&
+    'at' in json &&
+    typeof json.at === 'string' &&
+    'requestsPerSecond' in json &&
+    typeof json.requestsPerSecond === 'number' &&
+    'startLag' in json &&
+    typeof json.startLag === 'object' &&
+    'timing' in json &&
+    Array.isArray(json.timing)
+  )
+}

@@ -1,0 +1,149 @@
+// The users of the closed model whom one thread looks after: each passes again as its pass ends.
+import TinyQueue from 'tinyqueue'
+import { tracksIn, JourneyChoice, UserSchedule, userNumber, type Plan } from '@jolt-gate/core'
+import type { Pass } from './pass.js'
+
+interface User {
+  slot: number
+  track: number
+  schedule: UserSchedule
+  journeys: JourneyChoice
+  /** Passes begun so far, and those of the present phase. */
+  passes: number
+  phase: number
+  passesInPhase: number
+  /** The last pass of each journey whose users come back. */
+  returning: Map<number, Pass>
+}
+
+/** A pass that is to begin now. */
+export interface NextPass {
+  /** For `ended`, to be given back with the end of the pass. */
+  index: number
+  user: number
+  pass: number
+  turn: number
+  phase: number
+  journey: number
+  dueMs: number
+  previous: Pass | undefined
+}
+
+/** Times are ms from the start of the load. */
+export class ClosedUsers {
+  private readonly users: User[] = []
+  private readonly starts = new TinyQueue<{ atMs: number; phase: number; index: number }>([], (a, b) => a.atMs - b.atMs)
+  private readonly tracks: number
+  private running = 0
+  private isOver = false
+
+  /** @param index - this thread looks after the users whose number leaves this remainder */
+  constructor(
+    private readonly plan: Plan,
+    index: number,
+    senders: number,
+  ) {
+    const tracks = tracksIn(plan.load.phases)
+    this.tracks = tracks.length
+    for (const track of tracks) {
+      const schedule = new UserSchedule(track)
+      const journeys = new JourneyChoice(plan, track)
+      for (let slot = index; slot < schedule.most; slot += senders)
+        this.users.push({
+          slot,
+          track: track.number,
+          schedule,
+          journeys,
+          passes: 0,
+          phase: -1,
+          passesInPhase: 0,
+          returning: new Map(),
+        })
+    }
+    for (const number of this.users.keys()) this.planStart(number, 0)
+  }
+
+  nextMs(): number {
+    return this.starts.peek()?.atMs ?? Infinity
+  }
+
+  /** Whether no pass is under way and none will begin. */
+  get isDone(): boolean {
+    return this.running === 0 && (this.isOver || this.starts.length === 0)
+  }
+
+  /** Lets nobody begin any more. */
+  end(): void {
+    this.isOver = true
+  }
+
+  /** The next pass that is due by now, or undefined. */
+  take(nowMs: number): NextPass | undefined {
+    const start = this.starts.peek()
+    if (this.isOver || start === undefined || start.atMs > nowMs) return undefined
+    this.starts.pop()
+    return this.begin(start.index, start.phase, start.atMs)
+  }
+
+  /** A pass has ended: the next of the same user, where it is still wanted. */
+  ended(index: number, pass: Pass | undefined, atMs: number): NextPass | undefined {
+    const user = this.users[index]
+    this.running--
+    if (user === undefined || this.isOver) return undefined
+    if (pass?.program.returning === true) user.returning.set(pass.program.journey, pass)
+    const next = this.startOf(user, atMs)
+    if (next === undefined) return undefined
+    if (next.atMs <= atMs) return this.begin(index, next.phase, atMs)
+    this.starts.push({ ...next, index })
+    return undefined
+  }
+
+  /** A user who was not let in tries again a second later. */
+  turnedAway(index: number, atMs: number): void {
+    this.running--
+    const user = this.users[index]
+    if (user === undefined) return
+    user.passesInPhase--
+    this.planStart(index, atMs + 1000)
+  }
+
+  private planStart(index: number, fromMs: number): void {
+    const user = this.users[index]
+    const next = user === undefined ? undefined : this.startOf(user, fromMs)
+    if (next !== undefined) this.starts.push({ ...next, index })
+  }
+
+  private startOf(user: User, fromMs: number): { atMs: number; phase: number } | undefined {
+    const next = user.schedule.nextStart(user.slot, fromMs)
+    if (next === undefined) return undefined
+    // Passes are the last phase of their track: once they are made, the user never begins again.
+    const isSpent = next.phase === user.phase && user.passesInPhase >= user.schedule.passesIn(next.phase)
+    return isSpent ? undefined : next
+  }
+
+  private begin(index: number, phase: number, dueMs: number): NextPass {
+    const user = this.users[index]
+    if (user === undefined) throw new RangeError('there is no such user')
+    this.running++
+    if (user.phase !== phase) {
+      user.phase = phase
+      user.passesInPhase = 0
+    }
+    user.passesInPhase++
+    const number = user.passes++
+    const journey = user.journeys.ofPass(user.slot, number)
+    const comesBack = this.plan.journeys[journey]?.returning === true
+    // Each pass is a new user, unless the journey's users come back.
+    const turn = comesBack ? user.slot : user.slot + number * user.schedule.most
+    return {
+      index,
+      user: userNumber(turn, user.track, this.tracks),
+      pass: comesBack ? number : 0,
+      turn: user.slot + number * user.schedule.most,
+      phase,
+      journey,
+      dueMs,
+      previous: user.returning.get(journey),
+    }
+  }
+}

@@ -1,0 +1,291 @@
+// From a plan to its program: steps become operations, names become slots.
+import {
+  checkIndex,
+  compileCheck,
+  compileFinder,
+  compileHeaders,
+  compileJson,
+  compileKeep,
+  compileRequest,
+  compileText,
+  compileUrlTemplate,
+  compileValue,
+  stepIndex,
+  timedOf,
+  type AssessContext,
+  type Check,
+  type Journey,
+  type Keep,
+  type Lookup,
+  type Plan,
+  type RunShape,
+  type SendStep,
+  type SocketStep,
+  type Step,
+  type Target,
+} from '@jolt-gate/core'
+import { Names, type Scope } from './names.js'
+import type {
+  Compiled,
+  CompiledAct,
+  CompiledCheck,
+  CompiledKeep,
+  CompileTools,
+  Operation,
+  Program,
+  SendOperation,
+  SocketOperation,
+  TimedOperation,
+} from './program.js'
+import { scriptCall } from './steps/script.js'
+
+/** Compiles a plan that was read without errors. `shape` gives steps and checks their numbers. */
+export function compilePlan(plan: Plan, target: Target, shape: RunShape, tools: CompileTools): Compiled {
+  const compiler = new Compiler(plan, target, shape, tools)
+  const rowSlots = plan.data.map((data) => compiler.names.slotOf(`row of ${data.name}`))
+  const setup = compiler.program(plan.setup, { name: 'setup', returning: false }, 0)
+  return {
+    setup,
+    journeys: plan.journeys.map((journey, number) => compiler.program(journey.steps, journey, number)),
+    teardown: compiler.program(plan.teardown, { name: 'teardown', returning: false }, 0),
+    slotCount: compiler.names.slotCount,
+    setupSlots: [...timedOf(plan.setup)].flatMap((timed) =>
+      timed.keeps.map((keep) => compiler.names.slotOf(keep.name)),
+    ),
+    rowSlots,
+  }
+}
+
+class Compiler {
+  readonly names: Names
+  private readonly namespaces: Plan['namespaces']
+  private places = 0
+
+  constructor(
+    plan: Plan,
+    private readonly target: Target,
+    private readonly shape: RunShape,
+    private readonly tools: CompileTools,
+  ) {
+    this.names = new Names(plan, target, tools.run)
+    this.namespaces = plan.namespaces
+  }
+
+  program(steps: readonly Step[], journey: Pick<Journey, 'name' | 'returning'>, number: number): Program {
+    const scope = this.names.scopeOf(journey.name)
+    const operations: Operation[] = []
+    this.append(operations, steps, scope)
+    const looksBack = (operation: Operation) =>
+      operation.kind === 'when' || (operation.kind === 'repeat next' && operation.until !== undefined)
+    return {
+      journey: number,
+      returning: journey.returning,
+      operations,
+      needsLast: operations.some(looksBack),
+      data: [...scope.data],
+      begin: this.names.beginner(scope),
+    }
+  }
+
+  // ---------- steps to operations
+
+  private append(into: Operation[], steps: readonly Step[], scope: Scope): void {
+    for (const step of steps) this.appendStep(into, step, scope)
+  }
+
+  private appendStep(into: Operation[], step: Step, scope: Scope): void {
+    switch (step.kind) {
+      case 'send':
+        into.push(this.send(step, scope))
+        return
+      case 'wait':
+        into.push({ kind: 'wait', wait: step.wait, place: this.places++ })
+        return
+      case 'group':
+        into.push({ kind: 'group', group: this.shape.groups.indexOf(step.name) })
+        this.append(into, step.steps, scope)
+        into.push({ kind: 'group end' })
+        return
+      case 'when':
+        this.appendWhen(into, step, scope)
+        return
+      case 'repeat':
+        this.appendRepeat(into, step, scope)
+        return
+      case 'pick':
+        this.appendPick(into, step, scope)
+        return
+      case 'together': {
+        const operation: Operation = { kind: 'together', branches: [], next: 0 }
+        into.push(operation)
+        for (const branch of step.steps) {
+          const from = into.length
+          this.appendStep(into, branch, scope)
+          operation.branches.push({ from, to: into.length })
+        }
+        operation.next = into.length
+        return
+      }
+      case 'call':
+        into.push({
+          kind: 'call',
+          ...this.timed(step.name, scope, step.keeps, Infinity, step.onFailure === 'end pass'),
+          call: scriptCall(step.file, step.script, step.export),
+          argument: compileJson({ kind: 'object', fields: step.with }, scope.lookup),
+        })
+        return
+      case 'socket':
+        into.push(this.socket(step, scope))
+        return
+      case 'sql':
+        into.push({
+          kind: 'sql',
+          ...this.timed(step.name, scope, [], step.timeoutMs, true),
+          database: compileText(step.database, scope.lookup),
+          statement: step.statement,
+          parameters: step.with.map((text) => compileValue(text, scope.lookup)),
+        })
+        return
+      default:
+        step satisfies never
+    }
+  }
+
+  private appendWhen(into: Operation[], step: Extract<Step, { kind: 'when' }>, scope: Scope): void {
+    const test: Operation = {
+      kind: 'when',
+      verify: compileCheck(step.condition, this.context(scope.lookup)),
+      otherwise: 0,
+    }
+    into.push(test)
+    this.append(into, step.steps, scope)
+    const jump: Operation = { kind: 'jump', to: 0 }
+    into.push(jump)
+    test.otherwise = into.length
+    this.append(into, step.otherwise, scope)
+    jump.to = into.length
+  }
+
+  private appendRepeat(into: Operation[], step: Extract<Step, { kind: 'repeat' }>, scope: Scope): void {
+    const counter = this.names.slotOf(`rounds ${String(this.places++)}`)
+    into.push({ kind: 'repeat begin', counter })
+    const begin = into.length
+    const test: Operation = { kind: 'repeat test', counter, times: step.times, end: 0 }
+    into.push(test)
+    this.append(into, step.steps, scope)
+    const until = step.until === undefined ? undefined : compileCheck(step.until, this.context(scope.lookup))
+    const next: Operation = { kind: 'repeat next', counter, until, begin, end: 0 }
+    into.push(next)
+    test.end = next.end = into.length
+  }
+
+  private appendPick(into: Operation[], step: Extract<Step, { kind: 'pick' }>, scope: Scope): void {
+    const shares = step.options.map((option) => option.share)
+    const pick: Operation = { kind: 'pick', shares, targets: [], place: this.places++ }
+    into.push(pick)
+    const jumps = step.options.map((option) => {
+      pick.targets.push(into.length)
+      this.append(into, option.steps, scope)
+      const jump = { kind: 'jump' as const, to: 0 }
+      into.push(jump)
+      return jump
+    })
+    for (const jump of jumps) jump.to = into.length
+  }
+
+  private timed(
+    name: string,
+    scope: Scope,
+    keeps: readonly Keep[],
+    timeoutMs: number,
+    endsPassOnFailure: boolean,
+  ): TimedOperation {
+    return {
+      step: stepIndex(this.shape, name),
+      place: this.places++,
+      name,
+      checks: [],
+      keeps: keeps.map((keep) => this.keep(keep, scope.lookup)),
+      timeoutMs,
+      endsPassOnFailure,
+    }
+  }
+
+  private send(step: SendStep, scope: Scope): SendOperation {
+    const withValues = new Map(step.with.map(([name, text]) => [name, compileValue(text, scope.lookup)]))
+    const lookup: Lookup = (name) => withValues.get(name) ?? scope.lookup(name)
+    const number = stepIndex(this.shape, step.name)
+    return {
+      kind: 'send',
+      step: number,
+      place: this.places++,
+      name: step.name,
+      request: compileRequest(step, this.target.headers, scope.lookup, this.tools.fileBytes),
+      checks: step.checks.map((check) => this.check(check, number, lookup)),
+      keeps: step.keeps.map((keep) => this.keep(keep, lookup)),
+      hasStatusCheck: step.checks.some((check) => check.subject.kind === 'status'),
+      needsBody:
+        step.checks.some((check) => READS_BODY.has(check.subject.kind)) ||
+        step.keeps.some((keep) => READS_BODY.has(keep.source.kind)),
+      timeoutMs: step.timeoutMs,
+      redirects: step.redirects,
+      http: step.http,
+      refreshMs: step.refreshMs,
+      endsPassOnFailure: step.onFailure === 'end pass',
+    }
+  }
+
+  private socket(step: SocketStep, scope: Scope): SocketOperation {
+    const withValues = new Map(step.with.map(([name, text]) => [name, compileValue(text, scope.lookup)]))
+    const lookup: Lookup = (name) => withValues.get(name) ?? scope.lookup(name)
+    const ends = step.onFailure === 'end pass'
+    const acts = step.acts.map((act): CompiledAct => {
+      if (act.kind === 'wait') return { kind: 'wait', wait: act.wait, place: this.places++ }
+      if (act.kind === 'say') {
+        const text = act.json === undefined ? compileText(act.text ?? '', lookup) : compileJson(act.json, lookup)
+        return { kind: 'say', timed: this.timed(act.name, scope, [], Infinity, ends), text }
+      }
+      return {
+        kind: 'await',
+        timed: this.timed(act.name, scope, act.keeps, act.withinMs, ends),
+        verify: compileCheck(act.check, this.context(lookup)),
+        withinMs: act.withinMs,
+      }
+    })
+    const headers = new Map([...this.target.headers, ...step.headers].map(([name, text]) => [name.toLowerCase(), text]))
+    return {
+      kind: 'socket',
+      ...this.timed(step.name, scope, [], step.timeoutMs, ends),
+      url: compileUrlTemplate(step.url, lookup),
+      headers: compileHeaders(headers, undefined, lookup),
+      acts,
+    }
+  }
+
+  private check(check: Check, step: number, lookup: Lookup): CompiledCheck {
+    return {
+      verify: compileCheck(check, this.context(lookup)),
+      find: compileFinder(check.subject, this.context(lookup)),
+      number: checkIndex(this.shape, step, check.name),
+      name: check.name,
+      isOnStatus: check.subject.kind === 'status',
+      isOnTime: check.subject.kind === 'response time',
+    }
+  }
+
+  private keep(keep: Keep, lookup: Lookup): CompiledKeep {
+    return {
+      take: compileKeep(keep, this.context(lookup)),
+      slot: this.names.slotOf(keep.name),
+      name: keep.name,
+      secret: keep.secret,
+      place: this.places++,
+    }
+  }
+
+  private context(lookup: Lookup): AssessContext {
+    return { lookup, namespaces: this.namespaces }
+  }
+}
+
+const READS_BODY: ReadonlySet<string> = new Set(['body', 'json', 'xml', 'match', 'size'])

@@ -1,0 +1,155 @@
+// Connections of ours: over HTTP/1.1 as many as there are requests open at once, the last used first; over HTTP/2 shared.
+import { buildConnector, Client, H2CClient, ProxyAgent, type Dispatcher } from 'undici'
+import type { Target } from '@jolt-gate/core'
+import { monotonicMs } from './clock.js'
+
+/** How a target is reached. */
+export type Network = Pick<Target, 'tls' | 'proxy' | 'network'>
+export type HttpVersion = 1 | 2
+
+/** Moments of a connection being made, on the monotonic clock; 0 where a part did not happen. */
+export interface ConnectMoments {
+  beganMs: number
+  nameFoundMs: number
+  connectedMs: number
+  endedMs: number
+}
+
+/** Streams that one HTTP/2 connection carries at once; servers allow at least a hundred (RFC 9113, section 6.5.2). */
+const STREAMS = 100
+
+/** One connection of ours to one origin. Over HTTP/1.1 it carries one request at a time. */
+export class Link {
+  readonly moments: ConnectMoments = { beganMs: 0, nameFoundMs: 0, connectedMs: 0, endedMs: 0 }
+  readonly client: Dispatcher
+  /** Requests that it carries now. */
+  carries = 0
+
+  constructor(
+    readonly origin: string,
+    readonly http: HttpVersion,
+    network: Network,
+  ) {
+    const secured = tlsOptions(network.tls)
+    const connector = buildConnector({ timeout: 0, allowH2: http === 2, ...secured })
+    const options = {
+      headersTimeout: 0,
+      bodyTimeout: 0,
+      keepAliveTimeout: 60_000,
+      connect: this.timed(connector, network.network),
+    }
+    this.client =
+      network.proxy === undefined ? this.direct(options) : throughProxy(network.proxy, origin, options, secured)
+  }
+
+  destroy(): void {
+    void this.client.destroy().catch(() => undefined)
+  }
+
+  private direct(options: Client.Options): Dispatcher {
+    if (this.http === 1) return new Client(this.origin, { ...options, pipelining: 1 })
+    if (this.origin.startsWith('https:'))
+      return new Client(this.origin, { ...options, allowH2: true, pipelining: STREAMS, maxConcurrentStreams: STREAMS })
+    // Without TLS there is no negotiation: HTTP/2 is spoken with prior knowledge (RFC 9113, section 3.3).
+    return new H2CClient(this.origin, { ...options, pipelining: STREAMS, maxConcurrentStreams: STREAMS })
+  }
+
+  private timed(
+    connector: ReturnType<typeof buildConnector>,
+    localAddress: string | undefined,
+  ): ReturnType<typeof buildConnector> {
+    const { moments } = this
+    return (options, callback) => {
+      moments.beganMs = monotonicMs()
+      const from = localAddress === undefined ? options : { ...options, localAddress }
+      // The connector returns the socket before it is connected, though its type does not say so.
+      const socket: unknown = connector(from, (...outcome) => {
+        moments.endedMs = monotonicMs()
+        callback(...outcome)
+      })
+      if (isEmitter(socket)) {
+        socket.once('lookup', () => (moments.nameFoundMs = monotonicMs()))
+        socket.once('connect', () => (moments.connectedMs = monotonicMs()))
+      }
+    }
+  }
+}
+
+interface TlsOptions {
+  ca?: string
+  cert?: string
+  key?: string
+  rejectUnauthorized: boolean
+}
+
+function tlsOptions(tls: Target['tls']): TlsOptions {
+  return {
+    ...(tls?.ca === undefined ? {} : { ca: tls.ca }),
+    ...(tls?.cert === undefined ? {} : { cert: tls.cert }),
+    ...(tls?.key === undefined ? {} : { key: tls.key }),
+    rejectUnauthorized: tls?.verify ?? true,
+  }
+}
+
+function isEmitter(value: unknown): value is { once(event: string, listener: () => void): void } {
+  return typeof value === 'object' && value !== null && 'once' in value && typeof value.once === 'function'
+}
+
+/** Plain HTTP goes to the proxy in absolute form, TLS through a tunnel (RFC 9110, section 9.3.6). */
+function throughProxy(proxy: string, origin: string, options: Client.Options, secured: TlsOptions): Dispatcher {
+  const isTunnel = origin.startsWith('https:')
+  return new ProxyAgent({
+    uri: proxy,
+    proxyTunnel: isTunnel,
+    connections: 1,
+    requestTls: secured,
+    clientFactory: (url, own) => new Client(url, { ...own, ...options }),
+  })
+}
+
+export class Connections {
+  private readonly idle = new Map<string, Link[]>()
+  private readonly shared = new Map<string, Link>()
+
+  constructor(private readonly network: Network) {}
+
+  take(origin: string, http: HttpVersion): Link {
+    if (http === 1) {
+      const link = this.idle.get(origin)?.pop() ?? new Link(origin, http, this.network)
+      link.carries = 1
+      return link
+    }
+    let link = this.shared.get(origin)
+    if (link === undefined || link.carries >= STREAMS) {
+      link = new Link(origin, http, this.network)
+      this.shared.set(origin, link)
+    }
+    link.carries++
+    return link
+  }
+
+  giveBack(link: Link): void {
+    link.carries--
+    if (link.http === 2) return
+    const links = this.idle.get(link.origin)
+    if (links === undefined) this.idle.set(link.origin, [link])
+    else links.push(link)
+  }
+
+  /** Takes a link out of use after a fault: over HTTP/1.1 nothing more can be read on it. */
+  drop(link: Link): void {
+    link.carries--
+    if (link.http === 1) link.destroy()
+    else if (this.shared.get(link.origin) === link) {
+      this.shared.delete(link.origin)
+      if (link.carries === 0) link.destroy()
+    }
+  }
+
+  close(): void {
+    for (const links of this.idle.values()) for (const link of links) link.destroy()
+    for (const link of this.shared.values()) link.destroy()
+    this.idle.clear()
+    this.shared.clear()
+  }
+}

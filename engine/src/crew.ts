@@ -1,0 +1,88 @@
+// The sender threads of a run: begun together, listened to, told to stop.
+import { Worker } from 'node:worker_threads'
+import { decodeBucket, type Bucket, type GeneratorFaults } from '@jolt-gate/core'
+import { BucketMerger } from './merger.js'
+import type { FromSender, SenderData, ToSender } from './sender-protocol.js'
+
+export interface CrewEvents {
+  onBucket: (bucket: Bucket) => void
+  onDataSpent: (name: string, then: 'void' | 'stop', isClosed: boolean) => void
+  onPassesMade: (atMs: number) => void
+}
+
+export class Crew {
+  private readonly workers: Worker[]
+  /** Resolves when every sender has compiled its plan. */
+  readonly ready: Promise<unknown>
+  /** Resolves when every sender has ended, however it did. */
+  readonly ended: Promise<unknown>
+  private isStopping = false
+
+  constructor(
+    data: Omit<SenderData, 'index' | 'shared'>,
+    private readonly faults: GeneratorFaults,
+    private readonly events: CrewEvents,
+  ) {
+    const merger = new BucketMerger(data.senders, (bucket) => {
+      events.onBucket(bucket)
+    })
+    const shared = new Int32Array(new SharedArrayBuffer(4 * (1 + data.plan.data.length)))
+    this.workers = Array.from({ length: data.senders }, (_, index) => {
+      const workerData: SenderData = { ...data, index, shared }
+      return new Worker(new URL('./sender.js', import.meta.url), { workerData })
+    })
+    this.ready = Promise.all(this.workers.map(untilReady))
+    this.ended = Promise.all(this.workers.map((worker, index) => this.listen(worker, index, merger)))
+  }
+
+  say(message: ToSender): void {
+    if (message.kind === 'stop') this.isStopping = true
+    for (const worker of this.workers) worker.postMessage(message)
+  }
+
+  private listen(worker: Worker, index: number, merger: BucketMerger): Promise<void> {
+    return new Promise((resolve) => {
+      let isDone = false
+      worker.on('message', (message: FromSender) => {
+        switch (message.kind) {
+          case 'ready':
+            return
+          case 'bucket':
+            merger.add(index, decodeBucket(message.bytes))
+            return
+          case 'local fault':
+            if (!this.faults.local.includes(message.detail)) this.faults.local.push(message.detail)
+            return
+          case 'data spent':
+            this.events.onDataSpent(message.name, message.then, message.isClosed)
+            return
+          case 'passes made':
+            this.events.onPassesMade(message.atMs)
+            return
+          case 'done':
+            isDone = true
+            return
+          default:
+            message satisfies never
+        }
+      })
+      worker.on('error', (error) => {
+        this.faults.deaths.push(`a generator thread died: ${error instanceof Error ? error.message : String(error)}`)
+      })
+      worker.on('exit', () => {
+        if (!isDone && !this.isStopping && this.faults.deaths.length === 0)
+          this.faults.deaths.push('a generator thread ended too early')
+        merger.end(index)
+        resolve()
+      })
+    })
+  }
+}
+
+function untilReady(worker: Worker): Promise<void> {
+  return new Promise((resolve) => {
+    worker.on('message', (message: FromSender) => {
+      if (message.kind === 'ready') resolve()
+    })
+  })
+}

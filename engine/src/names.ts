@@ -1,0 +1,173 @@
+// Names of a plan turned into slots of a frame, and the values that are made for a pass.
+import {
+  compileText,
+  Draws,
+  makeValue,
+  namesInText,
+  pickIndex,
+  type Frame,
+  type Json,
+  type Lookup,
+  type Plan,
+  type Reading,
+  type Target,
+  type ValueMaker,
+} from '@jolt-gate/core'
+import type { Program, RunValues } from './program.js'
+
+const USER_NUMBER = 0
+const USER_PASS = 1
+const USES = 2
+const RESERVED_SLOTS = 3
+
+/** Names that one journey uses, and how they are read there. */
+export interface Scope {
+  journey: string
+  lookup: Lookup
+  /** Made values, and numbers of data sets, that are used. */
+  made: Set<string>
+  data: Set<number>
+}
+
+export class Names {
+  private readonly slots = new Map<string, number>()
+  private readonly draws: Draws
+
+  constructor(
+    private readonly plan: Plan,
+    private readonly target: Target,
+    private readonly run: RunValues,
+  ) {
+    this.draws = new Draws(run.seed)
+  }
+
+  get slotCount(): number {
+    return RESERVED_SLOTS + this.slots.size
+  }
+
+  slotOf(name: string): number {
+    const known = this.slots.get(name)
+    if (known !== undefined) return known
+    const slot = this.slotCount
+    this.slots.set(name, slot)
+    return slot
+  }
+
+  scopeOf(journey: string): Scope {
+    const scope: Scope = { journey, lookup: () => () => undefined, made: new Set(), data: new Set() }
+    scope.lookup = this.lookupIn(scope)
+    return scope
+  }
+
+  /** How a name is read in one journey; what is made or taken from data is noted, so that only that is made. */
+  private lookupIn(scope: Scope): Lookup {
+    const fromSlot = (slot: number): Reading => (frame) => frame[slot] // prettier-ignore
+    return (name) => {
+      const reserved = this.reserved(name, scope.journey)
+      if (reserved !== undefined) return reserved
+      const override = this.run.overrides[name]
+      if (override !== undefined) return () => override
+      const value = this.plan.values.find((value) => value.name === name)
+      if (value !== undefined) {
+        scope.made.add(name)
+        return value.per === 'use' ? this.madeAtEachUse(value, scope.journey) : fromSlot(this.slotOf(name))
+      }
+      const column = this.column(name, scope)
+      if (column !== undefined) return column
+      const given = this.target.values.find(([key]) => key === name)?.[1]
+      return given === undefined ? fromSlot(this.slotOf(name)) : () => given
+    }
+  }
+
+  private column(name: string, scope: Scope): Reading | undefined {
+    const [set = '', ...rest] = name.split('.')
+    const number = this.plan.data.findIndex((data) => data.name === set)
+    const data = this.plan.data[number]
+    const column = data?.columns.indexOf(rest.join('.')) ?? -1
+    if (data === undefined || column < 0) return undefined
+    scope.data.add(number)
+    const slot = this.slotOf(`row of ${data.name}`)
+    return (frame) => data.rows[Number(frame[slot] ?? 0)]?.[column]
+  }
+
+  private reserved(name: string, journey: string): Reading | undefined {
+    const { run } = this
+    const constant = (value: Json): Reading => () => value // prettier-ignore
+    if (name.startsWith('secret.')) return constant(run.secrets[name.slice(7)] ?? '')
+    switch (name) {
+      case 'run.id':
+        return constant(run.id)
+      case 'run.seed':
+        return constant(run.seed)
+      case 'journey.name':
+        return constant(journey)
+      case 'user.number':
+        return (frame) => frame[USER_NUMBER]
+      case 'user.pass':
+        return (frame) => frame[USER_PASS]
+      case 'now':
+        return () => new Date().toISOString()
+      default:
+        return undefined
+    }
+  }
+
+  private madeAtEachUse(value: ValueMaker, journey: string): Reading {
+    const make = this.maker(value, journey)
+    const { draws } = this
+    return (frame) => {
+      const uses = Number(frame[USES] ?? 0)
+      frame[USES] = uses + 1
+      return make(frame, Number(frame[USER_NUMBER]), Number(frame[USER_PASS]) + 1e6 * (uses + 1), draws)
+    }
+  }
+
+  /** What fills the made values of a new pass in one journey. */
+  beginner(scope: Scope): Program['begin'] {
+    const fills = this.plan.values.flatMap((value) => {
+      if (!scope.made.has(value.name) || value.per === 'use') return []
+      const slot = this.slotOf(value.name)
+      const make = this.maker(value, scope.journey)
+      const { per } = value
+      return [
+        (frame: Frame, user: number, pass: number, draws: Draws) => {
+          frame[slot] = make(frame, per === 'run' ? 0 : user, per === 'pass' ? pass : 0, draws)
+        },
+      ]
+    })
+    return (frame, user, pass, draws) => {
+      frame[USER_NUMBER] = user
+      frame[USER_PASS] = pass
+      frame[USES] = 0
+      for (const fill of fills) fill(frame, user, pass, draws)
+    }
+  }
+
+  /** Makes a value for a user and a pass; what it draws depends on nothing else. */
+  private maker(
+    { maker, name }: ValueMaker,
+    journey: string,
+  ): (frame: Frame, user: number, pass: number, draws: Draws) => Json | undefined {
+    const place = -1 - this.plan.values.findIndex((value) => value.name === name)
+    const outer: Lookup = (name) =>
+      this.reserved(name, journey) ?? (() => this.target.values.find(([key]) => key === name)?.[1])
+    switch (maker.kind) {
+      case 'constant': {
+        const text = compileText(maker.text, outer)
+        if (namesInText(maker.text).length > 0) return text
+        const constant = text([])
+        return () => constant
+      }
+      case 'pick': {
+        const options = maker.options.map((option) => compileText(option, outer))
+        return (frame, user, pass, draws) => options[pickIndex(maker.weights, draws.at(user, pass, place))]?.(frame)
+      }
+      case 'list': {
+        const options = maker.options.map((option) => compileText(option, outer))
+        return (frame, user, pass) => options[(user + pass) % options.length]?.(frame)
+      }
+      default:
+        return (_, user, pass, draws) => makeValue(maker, draws.at(user, pass, place), this.run.startedAtMs)
+    }
+  }
+}

@@ -1,0 +1,101 @@
+// Setup and teardown: steps that are walked once, outside the load.
+import type { Frame, OnceResult, Target } from '@jolt-gate/core'
+import { timerAlarm } from './alarm.js'
+import { monotonicMs } from './clock.js'
+import type { Mask } from './mask.js'
+import type { Program } from './program.js'
+import { Walker } from './walker.js'
+
+export interface OnceOptions {
+  target: Target
+  seed: number
+  mask: Mask
+  frame: Frame
+  /** Setup ends at its first failure; teardown goes on. */
+  endsOnFailure: boolean
+  withinMs: number
+  signal?: AbortSignal
+}
+
+export interface OnceOutcome {
+  results: OnceResult[]
+  frame: Frame
+  /** Values that a `secret` keep took. */
+  secrets: string[]
+  failure: string | null
+  /** Whether any request got an answer. */
+  answered: boolean
+}
+
+/** Kinds of failure after an answer came. */
+const AFTER_ANSWER = new Set(['status', 'check', 'keep', 'redirects', 'too large'])
+
+/** Walks a program once. */
+export function walkOnce(program: Program, options: OnceOptions): Promise<OnceOutcome> {
+  const outcome: OnceOutcome = { results: [], frame: options.frame, secrets: [], failure: null, answered: false }
+  if (program.operations.length === 0) return Promise.resolve(outcome)
+  return new Promise((resolve) => {
+    const { target, seed, mask } = options
+    const walker: Walker = new Walker(
+      {
+        origin: target.origin,
+        permitted: new Set([target.origin, ...target.also]),
+        network: target,
+        connections: 'shared',
+        seed,
+        mask,
+      },
+      {
+        onStarted: () => undefined,
+        onGroup: () => undefined,
+        onLocalFault: () => undefined,
+        onEnded: ({ operation, sample, failure, pass }) => {
+          const reason =
+            failure === null ? null : `${operation.name}: ${failure.kind} ${options.mask.apply(failure.detail)}`
+          if (failure === null || AFTER_ANSWER.has(failure.kind)) outcome.answered = true
+          outcome.failure ??= reason
+          outcome.results.push({
+            name: operation.name,
+            passed: failure === null,
+            reason,
+            responseTimeMs: Math.round((sample.endedMs - sample.dueMs) * 1000) / 1000,
+          })
+          for (const keep of operation.keeps) {
+            const kept = pass.frame[keep.slot]
+            if (keep.secret && kept !== undefined)
+              outcome.secrets.push(typeof kept === 'string' ? kept : JSON.stringify(kept))
+          }
+        },
+        onStepFailed: (_, operation, failure) => {
+          const reason = `${operation.name}: ${options.mask.apply(failure.detail)}`
+          outcome.failure ??= reason
+          outcome.results.push({ name: operation.name, passed: false, reason, responseTimeMs: null })
+        },
+        onPassEnded: (_, how) => {
+          if (how === 'cut off') outcome.failure ??= 'it was given up before it ended'
+          clearTimeout(limit)
+          // Let the exchange that ended last unwind before its connection is closed.
+          setImmediate(() => {
+            walker.close()
+            resolve(outcome)
+          })
+        },
+      },
+    )
+    const turn = () => {
+      walker.runDue()
+      walker.arm(Infinity)
+    }
+    walker.useAlarm(timerAlarm(turn))
+    const giveUp = () => {
+      walker.cutOff()
+    }
+    const limit = setTimeout(giveUp, options.withinMs)
+    options.signal?.addEventListener('abort', giveUp, { once: true })
+    const operations = program.operations.map((operation) =>
+      'endsPassOnFailure' in operation ? { ...operation, endsPassOnFailure: options.endsOnFailure } : operation,
+    )
+    walker.begin({ program: { ...program, operations }, user: 0, phase: 0, frame: options.frame, dueMs: monotonicMs() })
+    turn()
+  })
+}

@@ -1,0 +1,125 @@
+// A plan compiled for walking: flat lists of operations, with every name turned into a slot.
+import type { CompiledRequest, Draws, Frame, FileBytes, Finder, Reading, Take, Verify, WaitStep } from '@jolt-gate/core'
+import type { ScriptCall } from './steps/script.js'
+
+export interface CompiledCheck {
+  verify: Verify
+  /** What the check looks at, for whoever shows it. */
+  find: Finder
+  number: number
+  name: string
+  isOnStatus: boolean
+  isOnTime: boolean
+}
+export interface CompiledKeep {
+  take: Take
+  slot: number
+  name: string
+  secret: boolean
+  place: number
+}
+
+/** What is timed and counted under a name of its own. */
+export interface TimedOperation {
+  /** Number of the step in the shape of the run. */
+  step: number
+  place: number
+  name: string
+  checks: CompiledCheck[]
+  keeps: CompiledKeep[]
+  timeoutMs: number
+  endsPassOnFailure: boolean
+}
+
+export interface SendOperation extends TimedOperation {
+  kind: 'send'
+  request: CompiledRequest
+  hasStatusCheck: boolean
+  needsBody: boolean
+  redirects: number
+  http: 1 | 2
+  refreshMs: number | undefined
+}
+export interface CallOperation extends TimedOperation {
+  kind: 'call'
+  call: ScriptCall
+  /** The argument as JSON text. */
+  argument: (frame: Frame) => string
+}
+export type SocketOperation = TimedOperation & {
+  kind: 'socket'
+  url: (frame: Frame) => string | undefined
+  headers: (frame: Frame) => string[]
+  acts: CompiledAct[]
+}
+export type CompiledAct =
+  | { kind: 'wait'; wait: WaitStep['wait']; place: number }
+  | { kind: 'say'; timed: TimedOperation; text: (frame: Frame) => string }
+  | { kind: 'await'; timed: TimedOperation; verify: Verify; withinMs: number }
+export interface SqlOperation extends TimedOperation {
+  kind: 'sql'
+  database: (frame: Frame) => string
+  statement: string
+  parameters: Reading[]
+}
+
+/** Numbers of operations are places in the program's list. */
+export type Operation =
+  | SendOperation
+  | CallOperation
+  | SocketOperation
+  | SqlOperation
+  | { kind: 'wait'; wait: WaitStep['wait']; place: number }
+  | { kind: 'group'; group: number }
+  | { kind: 'group end' }
+  /** Goes on at `otherwise` when the condition does not hold. */
+  | { kind: 'when'; verify: Verify; otherwise: number }
+  | { kind: 'jump'; to: number }
+  | { kind: 'repeat begin'; counter: number }
+  /** Leaves for `end` once all rounds are made. */
+  | { kind: 'repeat test'; counter: number; times: number; end: number }
+  | { kind: 'repeat next'; counter: number; until: Verify | undefined; begin: number; end: number }
+  | { kind: 'pick'; shares: number[]; targets: number[]; place: number }
+  /** Walks each branch at once, and goes on at `next` when all have ended. */
+  | { kind: 'together'; branches: { from: number; to: number }[]; next: number }
+
+export type TimedKind = SendOperation | CallOperation | SocketOperation | SqlOperation
+
+export interface Program {
+  journey: number
+  returning: boolean
+  operations: Operation[]
+  /** Whether a condition looks at the last response. */
+  needsLast: boolean
+  /** The data sets of which a pass takes a row, by number. */
+  data: number[]
+  /** Fills the made values of a new pass. */
+  begin: (frame: Frame, user: number, pass: number, draws: Draws) => void
+}
+
+export interface Compiled {
+  setup: Program
+  journeys: Program[]
+  teardown: Program
+  slotCount: number
+  /** Slots that setup fills, and that every user sees. */
+  setupSlots: number[]
+  /** Where a pass keeps the number of its row, for each data set. */
+  rowSlots: number[]
+}
+
+/** What a run gives to its templates besides the plan. */
+export interface RunValues {
+  id: string
+  seed: number
+  startedAtMs: number
+  secrets: Record<string, string>
+  /** Values set on the command line, before those of the plan. */
+  overrides: Record<string, string>
+}
+
+/** What compiling needs from outside the plan. */
+export interface CompileTools {
+  run: RunValues
+  fileBytes: FileBytes
+}

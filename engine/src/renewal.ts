@@ -1,0 +1,38 @@
+// Setup steps with `refresh`: made anew while the load lasts; what they keep, every user sees.
+import type { Frame } from '@jolt-gate/core'
+import type { Crew } from './crew.js'
+import { walkOnce, type OnceOptions } from './once.js'
+import type { Compiled } from './program.js'
+
+const WITHIN_MS = 30_000
+
+export class Renewal {
+  private readonly timers: NodeJS.Timeout[]
+
+  constructor(compiled: Compiled, frame: Frame, once: Pick<OnceOptions, 'target' | 'seed' | 'mask'>, crew: Crew) {
+    this.timers = compiled.setup.operations.flatMap((operation) => {
+      if (operation.kind !== 'send' || operation.refreshMs === undefined) return []
+      const renew = async () => {
+        const program = { ...compiled.setup, operations: [operation] }
+        const outcome = await walkOnce(program, {
+          ...once,
+          frame: [...frame],
+          endsOnFailure: true,
+          withinMs: WITHIN_MS,
+        })
+        // One that fails leaves what was kept before: it may still serve, and the next is not far.
+        if (outcome.failure !== null) return
+        const values = operation.keeps.flatMap(({ slot }): [number, NonNullable<Frame[number]>][] => {
+          const value = outcome.frame[slot]
+          return value === undefined || value === null ? [] : [[slot, value]]
+        })
+        crew.say({ kind: 'renewed', values, masked: outcome.secrets })
+      }
+      return [setInterval(() => void renew(), operation.refreshMs)]
+    })
+  }
+
+  close(): void {
+    for (const timer of this.timers) clearInterval(timer)
+  }
+}

@@ -1,0 +1,323 @@
+// A run from setup to teardown: senders started, buckets merged, gates judged, result put together.
+import { availableParallelism } from 'node:os'
+import {
+  allSteps,
+  baselineFault,
+  baselineValue,
+  distrust,
+  filesSentBy,
+  judge,
+  judgeGate,
+  loadFingerprint,
+  phaseRanges,
+  previewOf,
+  Recording,
+  resultOf,
+  scalePlan,
+  shapeOf,
+  StopWatch,
+  type Baseline,
+  type Bucket,
+  type Calibration,
+  type Ending,
+  type Frame,
+  type GateResult,
+  type GeneratorFaults,
+  type Judgement,
+  type OnceResult,
+  type Plan,
+  type RunIdentity,
+  type RunResult,
+  type RunShape,
+  type Target,
+} from '@jolt-gate/core'
+import { monotonicMs } from './clock.js'
+import { compilePlan } from './compiler.js'
+import { Crew } from './crew.js'
+import { Mask } from './mask.js'
+import { walkOnce } from './once.js'
+import { ProbeReader } from './probes.js'
+import type { Compiled, RunValues } from './program.js'
+import { Renewal } from './renewal.js'
+import { prepareScripts } from './steps/script.js'
+
+export type RunState = 'setup' | 'load' | 'teardown' | 'ended'
+
+export interface RunOptions {
+  plan: Plan
+  target: Target
+  identity: Pick<RunIdentity, 'id' | 'tool'> & { plan: Omit<RunIdentity['plan'], 'load' | 'scale'> }
+  secrets: Record<string, string>
+  /** Values that stand in for those of the plan and the target. */
+  overrides?: Record<string, string>
+  /** Multiplies the load; by default 1. */
+  scale?: number
+  /** The run that gates against the baseline are held to. */
+  baseline?: Baseline | undefined
+  /** What this machine was last found able to do. */
+  calibration?: Calibration | null
+  /** Gives the bytes of a file of the repository that a request carries. */
+  fileBytes?: (path: string) => Uint8Array | undefined
+  /** Sender threads; by default one less than there are cores. */
+  senders?: number
+  onState?: (state: RunState) => void
+  /** Each second of the run, once all senders have reported it. */
+  onBucket?: (bucket: Bucket) => void
+  /** The result, before teardown and again after it. */
+  onResult?: (result: RunResult) => void
+}
+
+export interface RunOutcome {
+  result: RunResult
+  judgement: Judgement
+  buckets: Bucket[]
+}
+
+export interface RunHandle {
+  readonly shape: RunShape
+  /** The gates over what is recorded so far. */
+  gates(): GateResult[]
+  /** Stops the load within a second; teardown is still done. */
+  stop(by: string): void
+  done: Promise<RunOutcome>
+}
+
+const SETUP_WITHIN_MS = 120_000
+const TEARDOWN_WITHIN_MS = 30_000
+const TEARDOWN_AFTER_STOP_MS = 8_000
+/** Between the word to the senders and the first moment of the load. */
+const LEAD_MS = 30
+
+/** Starts a run. The plan must have been read without errors, and the target must be permitted. */
+export function startRun(options: RunOptions): RunHandle {
+  return new Run(options)
+}
+
+class Run implements RunHandle {
+  readonly shape: RunShape
+  readonly done: Promise<RunOutcome>
+  private readonly plan: Plan
+  private readonly recording = new Recording()
+  private readonly buckets: Bucket[] = []
+  private readonly faults: Required<GeneratorFaults> = { local: [], deaths: [], outOfData: [] }
+  private readonly mask = new Mask()
+  private readonly values: RunValues
+  private readonly compiled: Compiled
+  private readonly files: Map<string, Uint8Array>
+  private readonly startedAt = new Date()
+  private readonly stopping = new AbortController()
+  private readonly watch: StopWatch
+  private readonly senders: number
+  private readonly identity: Omit<RunIdentity, 'startedAt' | 'endedAt' | 'target'>
+  private readonly baseline: Baseline | undefined
+  private stoppedBy: string | undefined
+  private stoppedByGate: { index: number; atMs: number } | undefined
+  private passesMadeAtMs = 0
+  private loadStartMs = Infinity
+  /** When a gate, a person or spent rows ended the load, in ms from its start. */
+  private endedEarlyAtMs: number | undefined
+
+  constructor(private readonly options: RunOptions) {
+    const { target, secrets, identity, scale = 1 } = options
+    this.plan = scalePlan({ ...options.plan, seed: identity.plan.seed }, scale)
+    this.shape = shapeOf(this.plan, previewOf(this.plan).phases, target.probes)
+    this.senders = options.senders ?? Math.max(1, availableParallelism() - 1)
+    this.identity = {
+      ...identity,
+      plan: { ...identity.plan, scale, load: loadFingerprint(options.plan) },
+    }
+    this.baseline =
+      options.baseline !== undefined && baselineFault(options.baseline, { ...this.identity, target }) === undefined
+        ? options.baseline
+        : undefined
+    this.values = {
+      id: identity.id,
+      seed: identity.plan.seed,
+      startedAtMs: this.startedAt.getTime(),
+      secrets,
+      overrides: options.overrides ?? {},
+    }
+    for (const secret of Object.values(secrets)) this.mask.add(secret)
+    this.files = new Map(filesSentBy(this.plan).map((path) => [path, options.fileBytes?.(path) ?? new Uint8Array()]))
+    // Setup and teardown have steps of their own, which are not among those measured.
+    this.compiled = compilePlan(this.plan, target, structuredClone(this.shape), {
+      run: this.values,
+      fileBytes: (path) => this.files.get(path) ?? new Uint8Array(),
+    })
+    this.watch = new StopWatch(this.plan.gates, this.shape)
+    // One turn later, so that the caller holds the handle before the first event.
+    this.done = Promise.resolve().then(() => this.walk())
+  }
+
+  gates(): GateResult[] {
+    return this.judgeGates([])
+  }
+
+  stop(by: string): void {
+    this.stoppedBy ??= by
+    this.endEarly()
+    this.stopping.abort()
+  }
+
+  private async walk(): Promise<RunOutcome> {
+    this.options.onState?.('setup')
+    const once = { target: this.options.target, seed: this.values.seed, mask: this.mask }
+    const steps = [...this.plan.setup, ...this.plan.teardown]
+    if ([...allSteps(steps)].some((step) => step.kind === 'call')) await prepareScripts()
+    const frame: Frame = new Array<undefined>(this.compiled.slotCount).fill(undefined)
+    const setup = await walkOnce(this.compiled.setup, {
+      ...once,
+      frame,
+      endsOnFailure: true,
+      withinMs: SETUP_WITHIN_MS,
+      signal: this.stopping.signal,
+    })
+    let ending: Ending = { kind: 'finished' }
+    if (setup.failure === null && this.stoppedBy === undefined) {
+      this.options.onState?.('load')
+      try {
+        await this.load(setup.frame, setup.secrets)
+      } catch (error) {
+        ending = { kind: 'fault', reason: error instanceof Error ? error.message : String(error) }
+      }
+    } else if (setup.failure !== null)
+      ending = { kind: 'setup failed', reason: setup.failure, answered: setup.answered }
+    if (this.stoppedBy !== undefined && ending.kind !== 'fault') ending = { kind: 'stopped', by: this.stoppedBy }
+    this.options.onState?.('teardown')
+    this.options.onResult?.(this.conclude(ending, setup.results, []).result)
+    const teardown = await walkOnce(this.compiled.teardown, {
+      ...once,
+      frame: setup.frame,
+      endsOnFailure: false,
+      withinMs: this.stoppedBy === undefined ? TEARDOWN_WITHIN_MS : TEARDOWN_AFTER_STOP_MS,
+    })
+    const outcome = this.conclude(ending, setup.results, teardown.results)
+    this.options.onResult?.(outcome.result)
+    this.options.onState?.('ended')
+    return { ...outcome, buckets: this.buckets }
+  }
+
+  /** Makes the load; resolves when every sender has ended. */
+  private async load(setupFrame: Frame, secrets: string[]): Promise<void> {
+    const { target } = this.options
+    const permitted = new Set([target.origin, ...target.also])
+    const probes = new ProbeReader(target.probes, target.origin, permitted)
+    const setupValues = setupFrame.map((value, slot) => (this.compiled.setupSlots.includes(slot) ? value : undefined))
+    const crew: Crew = new Crew(
+      {
+        plan: this.plan,
+        target,
+        shape: this.shape,
+        run: this.values,
+        senders: this.senders,
+        setupValues,
+        maskedValues: secrets,
+        files: this.files,
+      },
+      this.faults,
+      {
+        onBucket: (bucket) => {
+          this.take({ ...bucket, probes: probes.take(bucket.second) }, crew)
+        },
+        onDataSpent: (name, then, isClosed) => {
+          if (then === 'stop') {
+            this.endEarly()
+            crew.say({ kind: 'end load' })
+          }
+          if (then === 'void' && isClosed) this.noteOutOfData(name)
+        },
+        onPassesMade: (atMs) => {
+          this.passesMadeAtMs = Math.max(this.passesMadeAtMs, atMs)
+        },
+      },
+    )
+    await Promise.race([crew.ready, crew.ended])
+    const stop = () => {
+      crew.say({ kind: 'stop' })
+    }
+    const startMs = monotonicMs() + LEAD_MS
+    this.loadStartMs = startMs
+    if (this.stopping.signal.aborted) stop()
+    else crew.say({ kind: 'start', startMs })
+    this.stopping.signal.addEventListener('abort', stop, { once: true })
+    probes.start(startMs)
+    const renewal = new Renewal(this.compiled, setupFrame, { target, seed: this.values.seed, mask: this.mask }, crew)
+    await crew.ended
+    renewal.close()
+    probes.close()
+    this.shortenPhases()
+  }
+
+  private take(bucket: Bucket, crew: Crew): void {
+    this.recording.add(bucket)
+    this.buckets.push(bucket)
+    this.options.onBucket?.(bucket)
+    if (this.stoppedByGate !== undefined) return
+    this.stoppedByGate = this.watch.add(bucket)
+    if (this.stoppedByGate === undefined) return
+    this.endEarly()
+    crew.say({ kind: 'stop' })
+  }
+
+  private noteOutOfData(name: string): void {
+    const reason = `the rows of "${name}" ran out, each being taken once`
+    if (!this.faults.outOfData.includes(reason)) this.faults.outOfData.push(reason)
+  }
+
+  /**
+   * Makes phases as long as they were: passes end by themselves, and a load that a gate, a person or spent rows ended
+   * early was over then. Rates are taken over these lengths.
+   */
+  private shortenPhases(): void {
+    const ranges = phaseRanges(this.shape)
+    const endedMs = this.endedEarlyAtMs ?? Infinity
+    for (const [index, phase] of this.shape.phases.entries()) {
+      const { fromMs = 0, toMs = 0 } = ranges[index] ?? {}
+      const madeMs = phase.kind === 'passes' && this.passesMadeAtMs > fromMs ? this.passesMadeAtMs : Infinity
+      phase.seconds = Math.max(0, Math.min(toMs, endedMs, madeMs) - fromMs) / 1000
+    }
+  }
+
+  private endEarly(): void {
+    this.endedEarlyAtMs ??= Math.max(0, monotonicMs() - this.loadStartMs)
+  }
+
+  private judgeGates(buckets: readonly Bucket[]): GateResult[] {
+    const { baseline, stoppedByGate } = this
+    return this.plan.gates.map((gate, index) =>
+      judgeGate(gate, this.recording, this.shape, {
+        buckets,
+        baselineOf: (gate) => (baseline === undefined ? null : baselineValue(baseline, gate)),
+        stoppedAtMs: stoppedByGate?.index === index ? stoppedByGate.atMs : null,
+      }),
+    )
+  }
+
+  private conclude(ending: Ending, setup: OnceResult[], teardown: OnceResult[]): Omit<RunOutcome, 'buckets'> {
+    const { target, calibration = null } = this.options
+    const gates = this.judgeGates(this.buckets)
+    const hasLoad = this.buckets.length > 0
+    const reasons =
+      hasLoad || ending.kind === 'finished'
+        ? distrust(this.recording, this.shape, this.plan.gates, this.faults, this.endedEarlyAtMs !== undefined)
+        : []
+    const judgement = judge(ending, reasons, gates, this.recording, this.shape)
+    const { baseline } = this
+    const identified = {
+      ...this.identity,
+      target: { name: target.name, origin: target.origin },
+      startedAt: this.startedAt.toISOString(),
+      endedAt: new Date().toISOString(),
+    }
+    const facts = {
+      judgement,
+      gates,
+      setup,
+      teardown,
+      generator: { processes: 1, reasons, calibration },
+      baseline:
+        baseline === undefined ? null : { id: baseline.id, commit: baseline.commit, startedAt: baseline.startedAt },
+    }
+    return { result: resultOf(identified, facts, this.recording, this.shape), judgement }
+  }
+}

@@ -1,0 +1,205 @@
+// A WebSocket (RFC 6455, by a library) with what is said and awaited on it, each timed.
+import { WebSocket } from 'ws'
+import { Received, type FailureKind, type Frame } from '@jolt-gate/core'
+import { monotonicMs } from '../clock.js'
+import type { Network } from '../connections.js'
+import { wireFaultOf } from '../failures.js'
+import type { CompiledAct, SocketOperation } from '../program.js'
+
+/** Messages kept for an await that comes after them; beyond, the oldest are given up. */
+const MOST_WAITING = 1000
+const MOST_MESSAGE_BYTES = 16_000_000
+
+/** One thing on a socket that was timed: its opening, a say or an await. */
+export interface SocketEvent {
+  act: Exclude<CompiledAct, { kind: 'wait' }> | undefined
+  dueMs: number
+  endedMs: number
+  bytesSent: number
+  bytesReceived: number
+  failure: { kind: FailureKind; detail: string } | null
+  received: Received | undefined
+}
+
+export interface SocketTalk {
+  operation: SocketOperation
+  url: string
+  frame: Frame
+  network: Network
+  /** Length of a wait between acts. */
+  waitMs: (act: Extract<CompiledAct, { kind: 'wait' }>) => number
+  /** Records an event; says whether the talk goes on. */
+  onEvent: (event: SocketEvent) => boolean
+  /** The socket is closed; called once. */
+  onEnd: (endedMs: number) => void
+}
+
+/** Opens a socket, goes through its acts and closes it. `cancel` cuts it off. */
+export class SocketTalker {
+  private readonly socket: WebSocket
+  private readonly waiting: string[] = []
+  private timer: NodeJS.Timeout | undefined
+  private next = 0
+  private dueMs: number
+  private isOver = false
+  private isOpen = false
+
+  constructor(
+    private readonly talk: SocketTalk,
+    dueMs: number,
+  ) {
+    this.dueMs = dueMs
+    const { tls, network } = talk.network
+    this.socket = new WebSocket(talk.url, {
+      headers: headersOf(talk.operation.headers(talk.frame)),
+      maxPayload: MOST_MESSAGE_BYTES,
+      followRedirects: false,
+      rejectUnauthorized: tls?.verify ?? true,
+      ...(tls?.ca === undefined ? {} : { ca: tls.ca }),
+      ...(network === undefined ? {} : { localAddress: network }),
+    })
+    this.timer = setTimeout(() => {
+      this.fail('timeout', `no socket in ${String(talk.operation.timeoutMs)} ms`)
+    }, talk.operation.timeoutMs)
+    this.socket.on('open', () => {
+      this.isOpen = true
+      this.record(undefined, null, undefined)
+      this.goOn()
+    })
+    this.socket.on('unexpected-response', (_, response) => {
+      this.fail('status', String(response.statusCode ?? 0))
+    })
+    this.socket.on('message', (data, isBinary) => {
+      const text = isBinary ? '' : textOf(data)
+      if (this.waiting.length >= MOST_WAITING) this.waiting.shift()
+      this.waiting.push(text)
+      this.settleAwait()
+    })
+    this.socket.on('error', (error) => {
+      const fault = wireFaultOf(error)
+      this.fail(fault.kind === 'failure' ? fault.failure : 'reset', fault.detail)
+    })
+    this.socket.on('close', () => {
+      this.fail('reset', 'the socket was closed')
+    })
+  }
+
+  cancel(failure: FailureKind, detail: string): void {
+    this.fail(failure, detail)
+  }
+
+  private goOn(): void {
+    for (;;) {
+      if (this.isOver) return
+      const act = this.talk.operation.acts[this.next]
+      if (act === undefined) {
+        this.end()
+        return
+      }
+      switch (act.kind) {
+        case 'wait': {
+          const ms = this.talk.waitMs(act)
+          this.next++
+          this.dueMs += ms
+          this.timer = setTimeout(
+            () => {
+              this.goOn()
+            },
+            Math.max(0, this.dueMs - monotonicMs()),
+          )
+          return
+        }
+        case 'say': {
+          const text = act.text(this.talk.frame)
+          this.next++
+          this.socket.send(text, (error) => {
+            if (this.isOver) return
+            this.record(
+              act,
+              error ? { kind: 'reset', detail: 'the socket took no message' } : null,
+              undefined,
+              Buffer.byteLength(text),
+            )
+            this.goOn()
+          })
+          return
+        }
+        case 'await':
+          this.timer = setTimeout(() => {
+            this.next++
+            this.record(act, { kind: 'timeout', detail: `nothing that fits in ${String(act.withinMs)} ms` }, undefined)
+            this.goOn()
+          }, act.withinMs)
+          this.settleAwait()
+          return
+        default:
+          act satisfies never
+      }
+    }
+  }
+
+  /** Looks for a message that the present await is waiting for. */
+  private settleAwait(): void {
+    const act = this.talk.operation.acts[this.next]
+    if (act?.kind !== 'await' || this.isOver || !this.isOpen) return
+    while (this.waiting.length > 0) {
+      const text = this.waiting.shift() ?? ''
+      const received = Received.ofText(text, 0, monotonicMs() - this.dueMs)
+      if (!act.verify(received, this.talk.frame)) continue
+      clearTimeout(this.timer)
+      this.next++
+      this.record(act, null, received, 0, Buffer.byteLength(text))
+      this.goOn()
+      return
+    }
+  }
+
+  private record(
+    act: SocketEvent['act'],
+    failure: SocketEvent['failure'],
+    received: Received | undefined,
+    bytesSent = 0,
+    bytesReceived = 0,
+  ): void {
+    clearTimeout(this.timer)
+    const endedMs = monotonicMs()
+    const goesOn = this.talk.onEvent({ act, dueMs: this.dueMs, endedMs, bytesSent, bytesReceived, failure, received })
+    this.dueMs = endedMs
+    if (!goesOn) this.end()
+  }
+
+  /** Ends the talk with a failure of what was going on. */
+  private fail(failure: FailureKind, detail: string): void {
+    if (this.isOver) return
+    const act = this.talk.operation.acts[this.next]
+    const current = !this.isOpen || act === undefined || act.kind === 'wait' ? undefined : act
+    this.isOver = true
+    this.record(current, { kind: failure, detail }, undefined)
+    this.isOver = false
+    this.end()
+  }
+
+  private end(): void {
+    if (this.isOver) return
+    this.isOver = true
+    clearTimeout(this.timer)
+    if (this.isOpen) this.socket.close()
+    // A peer that does not answer the closing handshake is not waited for.
+    setTimeout(() => {
+      this.socket.terminate()
+    }, 1000).unref()
+    this.talk.onEnd(monotonicMs())
+  }
+}
+
+function textOf(data: unknown): string {
+  if (Array.isArray(data)) return Buffer.concat(data.filter((piece) => Buffer.isBuffer(piece))).toString('utf8')
+  if (Buffer.isBuffer(data)) return data.toString('utf8')
+  return data instanceof ArrayBuffer ? Buffer.from(data).toString('utf8') : ''
+}
+
+function headersOf(pairs: readonly string[]): Record<string, string> {
+  const headers: Record<string, string> = {}
+  for (let index = 0; index + 1 < pairs.length; index += 2) headers[pairs[index] ?? ''] = pairs[index + 1] ?? ''
+  return headers
+}

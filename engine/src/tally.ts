@@ -1,0 +1,239 @@
+// What a worker records: one bucket at a time, closed when its second is over.
+import {
+  Distribution,
+  emptyBucket,
+  encodeBucket,
+  MAX_FAILURE_CELLS,
+  phaseRanges,
+  type ArrivalCell,
+  type Bucket,
+  type CheckCell,
+  type FailureCell,
+  type RunShape,
+  type ScopeCell,
+  type StepCell,
+} from '@jolt-gate/core'
+import type { Failure } from './assessor.js'
+import type { Pass } from './pass.js'
+import type { TimedOperation } from './program.js'
+import type { Ended, Sample, WalkerListener } from './listener.js'
+
+/** Failures whose requests waited as long as they are counted: they belong to the response times. */
+const WAITED = new Set(['timeout', 'cut off'])
+
+export class Tally implements WalkerListener {
+  private second = 0
+  private bucket: Bucket = emptyBucket(0)
+  private readonly steps = new Map<number, StepCell>()
+  private readonly groups = new Map<number, ScopeCell>()
+  private readonly journeys = new Map<number, ScopeCell>()
+  private readonly arrivals = new Map<number, ArrivalCell>()
+  private readonly checks = new Map<number, CheckCell>()
+  private readonly failures = new Map<string, FailureCell>()
+  /** For each phase, the phases of its track with the ends of each, in ms from the start. */
+  private readonly tracks: { phase: number; toMs: number }[][]
+  private usersNow = 0
+  private usersMost = 0
+
+  /**
+   * @param startMs - start of the load on the monotonic clock
+   * @param send - takes each bucket that is over, as bytes
+   * @param passEnded - called after a pass was counted
+   */
+  constructor(
+    private readonly shape: RunShape,
+    private readonly startMs: number,
+    private readonly send: (bucket: Uint8Array<ArrayBuffer>) => void,
+    private readonly localFault: (detail: string) => void,
+    private readonly passEnded: (pass: Pass) => void,
+  ) {
+    const ranges = phaseRanges(shape)
+    const phases = shape.phases.map(({ track }, phase) => ({ track, phase, toMs: ranges[phase]?.toMs ?? 0 }))
+    this.tracks = shape.phases.map(({ track }) => phases.filter((other) => other.track === track))
+  }
+
+  /** Closes every second that is over, and sends it. */
+  close(nowMs: number, generator: { busy: number; busyOfFive: number; delays: Distribution }): void {
+    this.bucket.busy = generator.busy
+    this.bucket.busyOfFive = generator.busyOfFive
+    this.bucket.eventLoopDelay = generator.delays
+    this.bucket.second = this.second
+    this.bucket.users = Math.max(this.usersMost, this.usersNow)
+    this.bucket.steps = [...this.steps.values()]
+    this.bucket.groups = [...this.groups.values()]
+    this.bucket.journeys = [...this.journeys.values()]
+    this.bucket.arrivals = [...this.arrivals.values()]
+    this.bucket.checks = [...this.checks.values()]
+    this.bucket.failures = [...this.failures.values()]
+    this.send(encodeBucket(this.bucket))
+    for (const cells of [this.steps, this.groups, this.journeys, this.arrivals, this.checks, this.failures])
+      cells.clear()
+    this.second = Math.max(this.second + 1, Math.floor((nowMs - this.startMs) / 1000))
+    this.bucket = emptyBucket(this.second)
+    this.usersMost = this.usersNow
+  }
+
+  // ---------- arrivals and requests
+
+  onArrival(phase: number, journey: number): void {
+    this.arrivalCell(phase).started++
+    this.scopeCell(this.journeys, phase, journey, journey).started++
+    this.usersNow++
+    if (this.usersNow > this.usersMost) this.usersMost = this.usersNow
+  }
+
+  onMissed(phase: number): void {
+    this.arrivalCell(phase).missed++
+  }
+
+  onTurnedAway(phase: number): void {
+    this.arrivalCell(phase).turnedAway++
+  }
+
+  onOutOfData(phase: number): void {
+    this.arrivalCell(phase).outOfData++
+  }
+
+  onStarted(pass: Pass, sample: Sample): void {
+    this.arrivalCell(this.phaseOfDue(pass, sample)).startLag.record(1000 * (sample.startedMs - sample.dueMs))
+  }
+
+  onEnded({ pass, operation, sample, failure, checks, excerpt }: Ended): void {
+    const phase = this.phaseOfDue(pass, sample)
+    const { journey } = pass.program
+    const cell = this.stepCell(phase, this.phaseAt(pass.phase, sample.endedMs, -1), operation.step, journey)
+    const time = 1000 * (sample.endedMs - sample.dueMs)
+    cell.requests++
+    cell.bytesReceived += sample.bytesReceived
+    cell.bytesSent += sample.bytesSent
+    if (failure === null || failure.isOnTime || WAITED.has(failure.kind)) cell.responseTime.record(time)
+    else cell.failedTime.record(time)
+    if (sample.connectMs >= 0) cell.connectTime.record(1000 * sample.connectMs)
+    if (sample.firstByteMs > 0) cell.timeToFirstByte.record(1000 * (sample.firstByteMs - sample.dueMs))
+    for (let index = 0; index < checks.length; index++) {
+      const check = this.checkCell(phase, operation.checks[index]?.number ?? 0, journey)
+      if (checks[index] === true) check.passed++
+      else check.failed++
+    }
+    if (failure === null) return
+    cell.failed++
+    this.countFailure(phase, operation.step, failure, sample.endedMs - this.startMs, excerpt)
+  }
+
+  onStepFailed(pass: Pass, operation: TimedOperation, failure: Failure): void {
+    this.countFailure(pass.phase, operation.step, failure, pass.lastEndMs - this.startMs, () => '')
+  }
+
+  onGroup(pass: Pass, group: number, beganMs: number, timeMs: number | null): void {
+    const phase = beganMs < 0 ? pass.phase : this.phaseAt(pass.phase, beganMs)
+    const cell = this.scopeCell(this.groups, phase, group, pass.program.journey)
+    cell.started++
+    if (timeMs === null) {
+      cell.failed++
+      return
+    }
+    cell.finished++
+    cell.time.record(1000 * timeMs)
+  }
+
+  onPassEnded(pass: Pass, how: 'finished' | 'failed' | 'cut off'): void {
+    this.usersNow--
+    const { journey } = pass.program
+    const cell = this.scopeCell(this.journeys, pass.phase, journey, journey)
+    if (how === 'failed') cell.failed++
+    else if (how === 'cut off') cell.cutOff++
+    else {
+      cell.finished++
+      cell.time.record(1000 * (pass.lastEndMs - pass.arrivedMs))
+    }
+    this.passEnded(pass)
+  }
+
+  onLocalFault(detail: string): void {
+    this.localFault(detail)
+  }
+
+  // ---------- where a sample belongs
+
+  /** The first request of an arrival belongs to the arrival's own phase, also where that falls on a border. */
+  private phaseOfDue(pass: Pass, sample: Sample): number {
+    return sample.dueMs === pass.arrivedMs ? pass.phase : this.phaseAt(pass.phase, sample.dueMs)
+  }
+
+  /** The phase at a moment, of the track to which a phase belongs; after all, the last one unless told otherwise. */
+  private phaseAt(sibling: number, atMs: number, afterAll?: number): number {
+    const sinceStart = atMs - this.startMs
+    const track = this.tracks[sibling] ?? []
+    for (let index = 0; index < track.length; index++) {
+      const entry = track[index]
+      if (entry !== undefined && sinceStart < entry.toMs) return entry.phase
+    }
+    return afterAll ?? track.at(-1)?.phase ?? sibling
+  }
+
+  // ---------- cells
+
+  private stepCell(phase: number, endPhase: number, step: number, journey: number): StepCell {
+    const { phases, steps, journeys } = this.shape
+    const key = ((phase * (phases.length + 1) + endPhase + 1) * steps.length + step) * journeys.length + journey
+    let cell = this.steps.get(key)
+    if (cell === undefined) {
+      cell = {
+        phase,
+        endPhase,
+        step,
+        journey,
+        requests: 0,
+        failed: 0,
+        bytesReceived: 0,
+        bytesSent: 0,
+        responseTime: new Distribution(),
+        failedTime: new Distribution(),
+        connectTime: new Distribution(),
+        timeToFirstByte: new Distribution(),
+      }
+      this.steps.set(key, cell)
+    }
+    return cell
+  }
+
+  private scopeCell(cells: Map<number, ScopeCell>, phase: number, scope: number, journey: number): ScopeCell {
+    const key = (phase * 10_000 + scope) * 10_000 + journey
+    let cell = cells.get(key)
+    if (cell === undefined) {
+      const time = new Distribution()
+      cells.set(key, (cell = { phase, scope, journey, started: 0, finished: 0, failed: 0, cutOff: 0, time }))
+    }
+    return cell
+  }
+
+  private arrivalCell(phase: number): ArrivalCell {
+    let cell = this.arrivals.get(phase)
+    if (cell === undefined) {
+      const startLag = new Distribution()
+      this.arrivals.set(phase, (cell = { phase, started: 0, missed: 0, turnedAway: 0, outOfData: 0, startLag }))
+    }
+    return cell
+  }
+
+  private checkCell(phase: number, check: number, journey: number): CheckCell {
+    const key = (phase * 10_000 + check) * 10_000 + journey
+    let cell = this.checks.get(key)
+    if (cell === undefined) this.checks.set(key, (cell = { phase, check, journey, passed: 0, failed: 0 }))
+    return cell
+  }
+
+  private countFailure(
+    phase: number,
+    step: number,
+    { kind, detail }: Failure,
+    atMs: number,
+    excerpt: () => string,
+  ): void {
+    const told = this.failures.size < MAX_FAILURE_CELLS ? detail : 'others'
+    const key = `${String(phase)} ${String(step)} ${kind} ${told}`
+    const cell = this.failures.get(key)
+    if (cell !== undefined) cell.count++
+    else this.failures.set(key, { phase, step, kind, detail: told, count: 1, firstAtMs: atMs, sample: excerpt() })
+  }
+}

@@ -1,0 +1,314 @@
+// The load in full against a server that counts: users, passes, caps, tracks, rows, stop rules, probes, dead workers.
+import type { Worker } from 'node:worker_threads'
+import { baselineFrom } from '@jolt-gate/core'
+import { startFerries } from '@jolt-gate/stand-in-ferries'
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { begin, HOST, ONE_REQUEST, runPlan, verdictOf } from './run-plan.js'
+import { startTrueServer, type TrueServer } from './true-server.js'
+
+let server: TrueServer
+/** Answers take so long. */
+let answerMs = 0
+let inFlight = 0
+let mostInFlight = 0
+let failEvery = 0
+let asked = 0
+
+beforeAll(async () => {
+  server = await startTrueServer((request, response) => {
+    if (request.url === '/metrics') {
+      response.end(`# TYPE seen counter\nseen_total ${String(asked)}\n# TYPE queue gauge\nqueue{pool="a"} ${String(asked % 7)}\nqueue{pool="b"} 100\n# EOF\n`) // prettier-ignore
+      return
+    }
+    mostInFlight = Math.max(mostInFlight, ++inFlight)
+    asked++
+    const status = failEvery > 0 && asked % failEvery === 0 ? 500 : 200
+    setTimeout(() => {
+      inFlight--
+      response.writeHead(status).end('{"ok":true}')
+    }, answerMs)
+  })
+})
+beforeEach(() => {
+  server.arrivals.clear()
+  server.bodies.length = 0
+  answerMs = failEvery = mostInFlight = asked = 0
+})
+afterAll(() => server.stop())
+
+const load = (...phases: string[]) => `load:\n${phases.map((phase) => `  - ${phase}\n`).join('')}`
+const sent = () => server.bodies.filter((body) => body !== '')
+
+describe('users', () => {
+  it('are so many at once, each passing again as its pass ends, and leave on a fall', async () => {
+    answerMs = 100
+    const plan = ONE_REQUEST + load('{ phase: held, users: 8, for: 2s }', '{ phase: fall, users: 8 to 0, for: 2s }')
+
+    const { result } = await runPlan(server.origin, plan, { senders: 2 })
+
+    expect(mostInFlight).toBe(8)
+    // 8 users of a little more than 100 ms make at most 80 a second, and half of that on the fall.
+    const [held, fall] = result.phases
+    expect(held?.arrivalsStarted).toBeGreaterThan(80)
+    expect(held?.arrivalsStarted).toBeLessThanOrEqual(168)
+    expect(fall?.arrivalsStarted).toBeGreaterThan(30)
+    expect(fall?.arrivalsStarted).toBeLessThan(100)
+    expect(result.totals).toMatchObject({ peakUsers: 8, failedRequests: 0, arrivalsDue: result.totals.arrivals })
+  })
+
+  it('make exactly their passes, the same whatever the number of senders, and the phase is as long as they took', async () => {
+    const parts = `seed: 9
+values: { n: { whole: 1 to 1000000 }, each: { whole: 1 to 1000000, per: use }, all: { whole: 1 to 1000000, per: run } }
+journeys:
+  a:
+    share: 2
+    steps:
+      - send: POST /a
+        json: { n: "{n}", each: "{each}", again: "{each}", all: "{all}", user: "{user.number}" }
+      - wait: 10ms to 30ms
+  b:
+    steps:
+      - send: POST /b
+        json: { n: "{n}", all: "{all}" }
+`
+    const bodiesWith = async (senders: number) => {
+      server.bodies.length = 0
+      const { result } = await runPlan(server.origin, parts + load('{ phase: p, users: 6, passes: 9 }'), { senders })
+      return { bodies: sent().toSorted(), result }
+    }
+    const one = await bodiesWith(1)
+
+    expect(one.bodies).toHaveLength(54)
+    expect(new Set(one.bodies).size).toBe(54)
+    expect(one.bodies.filter((body) => body.includes('each'))).toHaveLength(36)
+    expect(new Set(one.bodies.map((body) => /"all":(\d+)/.exec(body)?.[1])).size).toBe(1)
+    expect(one.bodies.every((body) => !/"each":(\d+),"again":\1,/.test(body))).toBe(true)
+    expect(one.result.measuredMs).toBeLessThan(5000)
+    expect((await bodiesWith(2)).bodies).toEqual(one.bodies)
+  })
+
+  it('and arrivals run beside one another, each track with its own phases', async () => {
+    const parts = `journeys:
+  look:
+    steps:
+      - send: GET /look
+  crew:
+    load:
+      - { phase: early, rest: 500ms }
+      - { phase: crew, users: 2, for: 1500ms }
+    steps:
+      - send: GET /crew
+      - wait: 200ms
+`
+    const { result } = await runPlan(server.origin, parts + load('{ phase: arrivals, rate: 20/s, for: 1s }'))
+
+    expect(result.phases.map(({ name, track, fromMs, toMs }) => [name, track, fromMs, toMs])).toEqual([
+      ['arrivals', null, 0, 1000],
+      ['early', 'crew', 0, 500],
+      ['crew', 'crew', 500, 2000],
+    ])
+    expect(server.arrivals.get('/look')).toHaveLength(20)
+    expect(result.measuredMs).toBe(2000)
+    expect(result.phases[2]?.arrivalsStarted).toBeGreaterThanOrEqual(10)
+    expect(result.phases[2]?.arrivalsStarted).toBeLessThanOrEqual(18)
+  })
+})
+
+describe('limits', () => {
+  it('turn arrivals away at the cap, over all senders, and count them', async () => {
+    answerMs = 300
+    const plan = `cap: 5 users\n${ONE_REQUEST}${load('{ phase: p, rate: 50/s, for: 2s }')}`
+
+    const { result, judgement } = await runPlan(server.origin, `${plan}gates:\n  - turned away at most 90 %\n`, {
+      senders: 2,
+    })
+    const unlimited = await runPlan(server.origin, plan)
+
+    expect(mostInFlight).toBe(5)
+    expect(result.totals.turnedAway).toBeGreaterThan(50)
+    // What a busy host makes more than a second late is not started, and so neither let in nor turned away.
+    expect(result.totals.turnedAway + result.totals.arrivals).toBeLessThanOrEqual(100)
+    expect(['open', HOST]).toContain(verdictOf(judgement))
+    expect(unlimited.judgement).toMatchObject({ verdict: 'void', exitCode: 3 })
+    expect(unlimited.judgement.reasons.join()).toMatch(/turned away at the cap/)
+  })
+
+  it('scale the load, and show counts and rates without judging them', async () => {
+    const plan = `${ONE_REQUEST}${load('{ phase: p, rate: 40/s, for: 2s }')}gates:\n  - requests at least 70\n  - failed requests at most 1 %\n`
+
+    const { result, judgement } = await runPlan(server.origin, plan, { scale: 0.25 })
+
+    expect(server.arrivals.get('/one')).toHaveLength(20)
+    expect(result.gates.map(({ status }) => status)).toEqual(['not judged', 'held'])
+    expect(['open', HOST]).toContain(verdictOf(judgement))
+  })
+})
+
+describe('random arrivals', () => {
+  it('are the same for the same seed, whatever the number of senders, and their number is known', async () => {
+    const plan = `seed: 4\n${ONE_REQUEST.replace('GET /one', 'GET /{user.number}')}${load('{ phase: p, rate: 60/s, for: 2s, spacing: random }')}`
+    const pathsWith = async (senders: number) => {
+      server.arrivals.clear()
+      const { result } = await runPlan(server.origin, plan, { senders })
+      expect(result.totals.arrivals).toBe(result.totals.arrivalsDue)
+      return [...server.arrivals.keys()].length
+    }
+
+    expect(await pathsWith(1)).toBe(await pathsWith(2))
+  })
+})
+
+describe('rows', () => {
+  const plan = (take: string, starts: number) => `data: { p: { file: p.csv, ${take} } }
+journeys:
+  a:
+    steps:
+      - send: POST /
+        text: "{p.name}"
+  b:
+    steps:
+      - send: POST /
+        text: "other"
+${load(`{ phase: p, starts: ${String(starts)}, for: 500ms }`)}`
+  const files = { 'p.csv': `name\n${Array.from({ length: 20 }, (_, row) => `row${String(row)}`).join('\n')}\n` }
+  const names = () => sent().filter((body) => body.startsWith('row')).toSorted() // prettier-ignore
+
+  it('taken once each go to one user alone, whatever the number of senders', async () => {
+    const { result } = await runPlan(server.origin, plan('take: once each', 40), { files, senders: 2 })
+
+    expect(names()).toEqual(Array.from({ length: 20 }, (_, row) => `row${String(row)}`).sort())
+    expect(result.totals.outOfData).toBe(0)
+  })
+
+  it('that run out make the run void, or end it, or begin again, as the plan says', async () => {
+    const spent = await runPlan(server.origin, plan('take: once each', 60), { files })
+    expect(spent.result.totals.outOfData).toBe(10)
+    expect(spent.judgement).toMatchObject({ verdict: 'void' })
+    expect(spent.judgement.reasons.join()).toMatch(/the data ran out for 10/)
+
+    server.bodies.length = 0
+    await runPlan(server.origin, plan('take: once each, then: again', 60), { files, senders: 2 })
+    expect(names()).toHaveLength(30)
+    expect(new Set(names()).size).toBe(20)
+
+    server.bodies.length = 0
+    const stopped = await runPlan(
+      server.origin,
+      plan('take: once each, then: stop', 60).replace('for: 500ms', 'for: 3s'),
+      { files },
+    )
+    expect(names()).toHaveLength(20)
+    expect(stopped.result.totals.arrivals).toBeLessThan(60)
+    expect(['open', HOST]).toContain(verdictOf(stopped.judgement))
+    expect(stopped.result.measuredMs).toBeLessThan(3000)
+  })
+
+  it('in turn are row k mod rows, and of users who come again none goes twice', async () => {
+    const turns = plan('take: in turn', 45).replace(/ {2}b:[\s\S]*(?=load)/, '')
+    await runPlan(server.origin, turns, { files, senders: 2 })
+    expect(names().filter((name) => name === 'row0' || name === 'row4')).toHaveLength(6)
+    expect(names().filter((name) => name === 'row5')).toHaveLength(2)
+
+    server.bodies.length = 0
+    const closed = plan('take: once each', 1).replace('starts: 1, for: 500ms', 'users: 4, passes: 9')
+    const { judgement } = await runPlan(server.origin, closed, { files, senders: 2 })
+    expect(new Set(names()).size).toBe(names().length)
+    expect(['open', HOST]).toContain(verdictOf(judgement))
+  })
+})
+
+describe('the judgement', () => {
+  it('stops the run when a gate says so, with the verdict shut and teardown done', async () => {
+    failEvery = 2
+    const plan = `${ONE_REQUEST}teardown:\n  - send: DELETE /cleared\n${load('{ phase: p, rate: 40/s, for: 30s }')}gates:\n  - rule: failed requests at most 25 %\n    stop: after 2s\n`
+    const startedAt = performance.now()
+
+    const { result, judgement } = await runPlan(server.origin, plan)
+
+    expect(performance.now() - startedAt).toBeLessThan(9000)
+    expect(judgement).toMatchObject({ verdict: 'shut', exitCode: 1 })
+    expect(judgement.reasons[0]).toMatch(/stopped the run after/)
+    expect(result.gates[0]).toMatchObject({ status: 'breached' })
+    expect(result.gates[0]?.stoppedAtMs).toBeGreaterThanOrEqual(2000)
+    expect(server.arrivals.get('/cleared')).toHaveLength(1)
+  })
+
+  it('holds gates to a baseline of the same load, and to none of another', async () => {
+    const gates =
+      'gates:\n  - median response time at most 400 % of baseline or 400 ms\n  - requests at most 200 % of baseline\n'
+    const plan = (rate: number) => ONE_REQUEST + load(`{ phase: p, rate: ${String(rate)}/s, for: 1s }`) + gates
+    const first = await runPlan(server.origin, plan(20))
+    const baseline = baselineFrom(first.result)
+
+    const second = await runPlan(server.origin, plan(20), { baseline })
+    const other = await runPlan(server.origin, plan(10), { baseline })
+
+    expect(first.result.gates.map(({ status }) => status)).toEqual(['no baseline', 'no baseline'])
+    expect(['open', HOST]).toContain(verdictOf(first.judgement))
+    expect(second.result.gates.map(({ status, baselineValue }) => [status, baselineValue !== null])).toEqual([['held', true], ['held', true]]) // prettier-ignore
+    expect(second.result.baseline?.id).toBe('test')
+    expect(other.result.gates.map(({ status }) => status)).toEqual(['no baseline', 'no baseline'])
+  })
+
+  it('reads probes each second: counters as rates, ratios, and labels told apart', async () => {
+    const target = `probes:
+  seen: { url: /metrics, family: seen }
+  queue: { url: /metrics, family: queue, labels: { pool: a }, ceiling: 6 }
+  both: { url: /metrics, family: queue }
+  share: { url: /metrics, family: seen, as: ratio of seen }
+`
+    const gates =
+      'gates:\n  - mean probe "seen" at least 20\n  - max probe "queue" under 7\n  - min probe "both" at least 100\n'
+    const { result } = await runPlan(server.origin, ONE_REQUEST + load('{ phase: p, rate: 40/s, for: 4s }') + gates, {
+      target,
+    })
+
+    expect(result.gates.map(({ status }) => status)).toEqual(['held', 'held', 'held'])
+    expect(result.series.probes['seen']?.[0]).toBeNull()
+    expect(result.series.probes['seen']?.[2]).toBeGreaterThan(15)
+    expect(result.series.probes['seen']?.[2]).toBeLessThan(80)
+    expect(result.series.probes['share']?.[2]).toBe(1)
+  })
+
+  it('is void when a worker dies, and what it had recorded is kept', async () => {
+    const workers: Worker[] = []
+    const note = (worker: Worker) => workers.push(worker)
+    process.on('worker', note)
+    const plan = ONE_REQUEST + load('{ phase: p, rate: 20/s, for: 6s }')
+    const handle = begin(server.origin, plan, {
+      onBucket: ({ second }) => {
+        if (second === 2) for (const worker of workers) void worker.terminate()
+      },
+    })
+    const { result, judgement } = await handle.done
+    process.off('worker', note)
+
+    expect(judgement).toMatchObject({ verdict: 'void', exitCode: 3 })
+    expect(judgement.reasons.join()).toMatch(/a generator thread ended too early/)
+    expect(result.totals.requests).toBeGreaterThanOrEqual(55)
+  })
+})
+
+describe('against the ferries', () => {
+  it('Little’s law holds on a finished run: users in flight are arrival rate times time in flight', async () => {
+    const ferries = await startFerries({ places: 20, queue: 100 })
+    const parts = `journeys:
+  a:
+    steps:
+      - send: GET /sailings{?from,day}
+        with: { from: OSTREY, day: 2026-06-01 }
+        name: search
+      - wait: 400ms
+      - send: GET /health
+${load('{ phase: p, rate: 50/s, for: 8s }')}`
+    const { result } = await runPlan(ferries.origin, parts)
+    await ferries.stop()
+
+    // J. D. C. Little, "A proof for the queuing formula L = λW", 1961; the middle of the run, where it is steady.
+    const inFlight = result.series.users.slice(2, 7).reduce((sum, users) => sum + users, 0) / 5
+    const expected = 50 * ((result.journeys[0]?.time?.mean ?? 0) / 1000)
+    // The series holds the most in each second, which is a little more than the mean.
+    expect(inFlight).toBeGreaterThan(0.9 * expected)
+    expect(inFlight).toBeLessThan(1.35 * expected + 2)
+  })
+})

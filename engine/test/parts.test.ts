@@ -1,0 +1,305 @@
+// The parts of the engine by themselves: deadlines, merging, masking, rows, users who come again, scripts, recording.
+import fc from 'fast-check'
+import {
+  decodeBucket,
+  Distribution,
+  emptyBucket,
+  Draws,
+  previewOf,
+  readPlan,
+  shapeOf,
+  type Bucket,
+  type Plan,
+} from '@jolt-gate/core'
+import { beforeAll, describe, expect, it } from 'vitest'
+import { ClosedUsers } from '../src/closed-users.js'
+import { Deadlines, type Limited } from '../src/deadlines.js'
+import { wireFaultOf } from '../src/failures.js'
+import { Mask, maskHeader } from '../src/mask.js'
+import { BucketMerger } from '../src/merger.js'
+import { Pass } from '../src/pass.js'
+import type { Program } from '../src/program.js'
+import { RowTaker } from '../src/rows.js'
+import { prepareScripts, scriptCall, Scripts } from '../src/steps/script.js'
+import { Tally } from '../src/tally.js'
+
+function planOf(load: string, more = '', files: Record<string, string> = {}): Plan {
+  const text = `jolt: 1\nname: T\ntarget: http://127.0.0.1:1\n${more}journeys:\n  a:\n    steps:\n      - send: GET /one\n        name: one\n        check: [status is 200]\nload:\n${load}\n`
+  const { plan, problems } = readPlan('t.gate.yaml', text, { files: (path) => files[path] })
+  expect(problems).toEqual([])
+  return plan
+}
+
+describe('deadlines', () => {
+  it('ring in order of their limits, each once, and never after they were taken away', () => {
+    const item = fc.record({ limitMs: fc.constantFrom(10, 50, 200), addedMs: fc.nat(100), removed: fc.boolean() })
+    fc.assert(
+      fc.property(fc.array(item, { maxLength: 40 }), fc.nat(400), (items, nowMs) => {
+        const deadlines = new Deadlines()
+        const rung: number[] = []
+        const limited = items
+          .toSorted((a, b) => a.addedMs - b.addedMs)
+          .map(({ limitMs, addedMs, removed }, index) => {
+            const entry: Limited = { limitAtMs: addedMs + limitMs, before: null, after: null, timeOut: () => { rung.push(index); deadlines.remove(entry, limitMs) } } // prettier-ignore
+            deadlines.add(entry, limitMs)
+            return { entry, limitMs, removed }
+          })
+        for (const { entry, limitMs, removed } of limited) if (removed) deadlines.remove(entry, limitMs)
+        deadlines.run(nowMs)
+
+        const due = limited.flatMap(({ entry, removed }, index) =>
+          !removed && entry.limitAtMs <= nowMs ? [index] : [],
+        )
+        expect(rung.toSorted((a, b) => a - b)).toEqual(due)
+        const left = limited.filter(({ entry, removed }) => !removed && entry.limitAtMs > nowMs)
+        expect(deadlines.nextMs()).toBe(Math.min(Infinity, ...left.map(({ entry }) => entry.limitAtMs)))
+      }),
+    )
+  })
+})
+
+describe('merging', () => {
+  const bucketWith = (second: number, users: number): Bucket => ({ ...emptyBucket(second), users })
+
+  it('hands seconds on in order, once every sender has reached them', () => {
+    const emitted: [number, number][] = []
+    const merger = new BucketMerger(2, (bucket) => emitted.push([bucket.second, bucket.users]))
+
+    merger.add(0, bucketWith(0, 2))
+    merger.add(0, bucketWith(1, 2))
+    expect(emitted).toEqual([])
+    merger.add(1, bucketWith(0, 3))
+    expect(emitted).toEqual([[0, 5]])
+    // A sender that dies holds nobody up.
+    merger.end(1)
+    merger.add(0, bucketWith(2, 1))
+    merger.end(0)
+    expect(emitted).toEqual([[0, 5], [1, 2], [2, 1]]) // prettier-ignore
+  })
+})
+
+describe('masking', () => {
+  it('hides a secret in every form in which it may be written, wherever it stands', () => {
+    const secret = fc.string({
+      minLength: 6,
+      maxLength: 30,
+      unit: fc.constantFrom(...Array.from('abcXYZ019 +/"\\äß&=%')),
+    })
+    fc.assert(
+      fc.property(secret, fc.string({ maxLength: 10 }), (word, around) => {
+        const mask = new Mask()
+        mask.add(word)
+        const forms = [
+          word,
+          encodeURIComponent(word),
+          JSON.stringify(word).slice(1, -1),
+          Buffer.from(word).toString('base64').replace(/=+$/, ''),
+        ]
+        for (const form of forms) expect(mask.apply(`${around}${form}${around}`)).not.toContain(form)
+        // In base64 of a pair only the characters at its ends may be left.
+        const pair = Buffer.from(`user:${word}`).toString('base64')
+        expect(mask.apply(pair).length).toBeLessThan(pair.length)
+      }),
+      { numRuns: 200 },
+    )
+  })
+
+  it('leaves short ones, and shows of sign-in headers only the scheme', () => {
+    const mask = new Mask()
+    mask.add('abc')
+
+    expect(mask.apply('abc')).toBe('abc')
+    expect(maskHeader('Authorization', 'Bearer x.y')).toBe('Bearer •••')
+    expect(maskHeader('Set-Cookie', 'a=b')).toBe('•••')
+    expect(maskHeader('accept', '*/*')).toBe('*/*')
+  })
+})
+
+describe('rows', () => {
+  const files = { 'p.csv': `name\n${Array.from({ length: 5 }, (_, row) => `r${String(row)}`).join('\n')}\n` }
+  const program = { data: [0] } as unknown as Program
+  const takerOf = (take: string, isClosed = false, counters = new Int32Array(new SharedArrayBuffer(4))) => {
+    const plan = planOf('  - { phase: p, rate: 1/s, for: 1s }', `data: { p: { file: p.csv, take: ${take} } }\n`, files)
+    return new RowTaker(plan.data, [3], 7, counters, isClosed)
+  }
+
+  it('in turn go round, at random stay within, and once each end', () => {
+    const [turns, random, once] = [takerOf('in turn'), takerOf('at random'), takerOf('once each')]
+    const taken: unknown[] = []
+    for (let turn = 0; turn < 7; turn++) {
+      const frame: unknown[] = []
+      once.count(program)
+      taken.push(once.take(program, frame as never, turn, turn, 0).kind)
+      turns.take(program, frame as never, turn, turn, 0)
+      expect(frame[3]).toBe(turn % 5)
+      random.take(program, frame as never, turn, turn, 0)
+      expect([0, 1, 2, 3, 4]).toContain(frame[3])
+    }
+
+    expect(taken).toEqual(['taken', 'taken', 'taken', 'taken', 'taken', 'spent', 'spent'])
+  })
+
+  it('of users who come again are shared by all threads', () => {
+    const counters = new Int32Array(new SharedArrayBuffer(4))
+    const [one, two] = [takerOf('once each', true, counters), takerOf('once each', true, counters)]
+    const rows = [one, two, two, one, two].map((taker) => {
+      const frame: unknown[] = []
+      taker.take(program, frame as never, 0, 0, 0)
+      return frame[3]
+    })
+
+    expect(rows).toEqual([0, 1, 2, 3, 4])
+  })
+})
+
+describe('users who come again', () => {
+  it('are looked after by one thread each, and make their passes', () => {
+    const plan = planOf('  - { phase: p, users: 5, passes: 3 }')
+    const begun = [0, 1].flatMap((index) => {
+      const users = new ClosedUsers(plan, index, 2)
+      const passes: string[] = []
+      const queue = []
+      for (let next = users.take(0); next !== undefined; next = users.take(0)) queue.push(next)
+      for (let next = queue.shift(); next !== undefined; next = queue.shift()) {
+        passes.push(String(next.user))
+        const again = users.ended(next.index, undefined, next.dueMs + 10)
+        if (again !== undefined) queue.push(again)
+      }
+      expect(users.isDone).toBe(true)
+      return passes
+    })
+
+    expect(begun).toHaveLength(15)
+    expect(new Set(begun).size).toBe(15)
+  })
+
+  it('who were turned away try again a second later, and nobody begins after the end', () => {
+    const users = new ClosedUsers(planOf('  - { phase: p, users: 1, for: 10s }'), 0, 1)
+    const first = users.take(0)
+    users.turnedAway(first?.index ?? -1, 0)
+
+    expect(users.take(500)).toBeUndefined()
+    expect(users.nextMs()).toBe(1000)
+    users.end()
+    expect(users.take(2000)).toBeUndefined()
+    expect(users.isDone).toBe(true)
+  })
+})
+
+describe('a script', () => {
+  beforeAll(prepareScripts)
+
+  it('gives back any JSON that it is given', () => {
+    const scripts = new Scripts()
+    const same = scriptCall('s.js', 'export const same = (given) => given', 'same')
+    fc.assert(
+      fc.property(fc.jsonValue(), (value) => {
+        const text = JSON.stringify(value)
+        const outcome = scripts.call(same, text, Math.random)
+        expect(outcome.kind === 'returned' && JSON.stringify(JSON.parse(outcome.json))).toBe(
+          JSON.stringify(JSON.parse(text)),
+        )
+      }),
+      { numRuns: 100 },
+    )
+    scripts.close()
+  })
+
+  it('draws from the seed, and is told what is wrong with it', () => {
+    const scripts = new Scripts()
+    const draw = () => {
+      const draws = new Draws(4).at(1, 0, 2)
+      return scripts.call(scriptCall('r.ts', 'export const r = (): number => Math.random()', 'r'), '{}', () =>
+        draws.next(),
+      )
+    }
+
+    expect(draw()).toEqual(draw())
+    expect(scripts.call(scriptCall('a.js', 'export async function a() {}', 'a'), '{}', () => 0)).toMatchObject({ kind: 'failed', detail: expect.stringMatching(/^a\.js: it is async/) as string }) // prettier-ignore
+    expect(scripts.call(scriptCall('b.js', 'export function {', 'b'), '{}', () => 0)).toMatchObject({ kind: 'failed' })
+    expect(
+      scripts.call(scriptCall('i.js', 'import fs from "fs"; export const i = 1', 'i'), '{}', () => 0),
+    ).toMatchObject({ kind: 'failed' })
+    scripts.close()
+  })
+})
+
+describe('recording', () => {
+  const shape = shapeOf(...(() => { const plan = planOf('  - { phase: one, rate: 1/s, for: 1s }\n  - { phase: two, rate: 1/s, for: 1s }'); return [plan, previewOf(plan).phases] as const })()) // prettier-ignore
+  const program: Program = {
+    journey: 0,
+    returning: false,
+    operations: [],
+    needsLast: false,
+    data: [],
+    begin: () => undefined,
+  }
+  const operation = { step: 0, place: 0, name: 'one', checks: [], keeps: [], timeoutMs: 1000, endsPassOnFailure: false }
+  const recorded = (record: (tally: Tally, pass: Pass) => void): Bucket => {
+    let bytes = new Uint8Array()
+    const tally = new Tally(shape, 0, (bucket) => (bytes = bucket), () => undefined, () => undefined) // prettier-ignore
+    record(tally, new Pass(program, 0, 0, 0, [], 900, -1))
+    tally.close(2000, { busy: 0.5, busyOfFive: 0.4, delays: new Distribution() })
+    return decodeBucket(bytes)
+  }
+  const sample = (dueMs: number, endedMs: number) => ({
+    dueMs,
+    startedMs: dueMs,
+    endedMs,
+    firstByteMs: 0,
+    connectMs: -1,
+    bytesSent: 1,
+    bytesReceived: 2,
+  })
+  const ended = (
+    tally: Tally,
+    pass: Pass,
+    dueMs: number,
+    endedMs: number,
+    failure: { kind: 'status' | 'check' | 'timeout'; isOnTime?: boolean } | null,
+  ) => {
+    tally.onEnded({
+      pass, operation, sample: sample(dueMs, endedMs), exchange: null, received: null, checks: [], excerpt: () => 'x',
+      failure: failure === null ? null : { kind: failure.kind, detail: 'd', isOnTime: failure.isOnTime ?? false },
+    }) // prettier-ignore
+  }
+
+  it('counts a request in the phase in which it was due, and by the phase in which it ended', () => {
+    const { steps } = recorded((tally, pass) => {
+      ended(tally, pass, 900, 1100, null)
+      ended(tally, pass, 1500, 1700, null)
+      ended(tally, pass, 1900, 2300, null)
+    })
+
+    expect(steps.map(({ phase, endPhase, requests }) => [phase, endPhase, requests])).toEqual([[0, 1, 1], [1, 1, 1], [1, -1, 1]]) // prettier-ignore
+  })
+
+  it('keeps the times of quick failures apart, but not of those that waited or failed on time alone', () => {
+    const { steps, failures } = recorded((tally, pass) => {
+      ended(tally, pass, 900, 910, { kind: 'status' })
+      ended(tally, pass, 900, 960, { kind: 'timeout' })
+      ended(tally, pass, 900, 980, { kind: 'check', isOnTime: true })
+    })
+
+    expect(steps[0]).toMatchObject({ requests: 3, failed: 3, responseTime: { count: 2 }, failedTime: { count: 1 } })
+    expect(failures.map(({ kind, count }) => [kind, count])).toEqual([['status', 1], ['timeout', 1], ['check', 1]]) // prettier-ignore
+  })
+})
+
+describe('faults of the wire', () => {
+  it.each([
+    ['ECONNREFUSED', 'refused'],
+    ['ECONNRESET', 'reset'],
+    ['UND_ERR_SOCKET', 'reset'],
+    ['ENOTFOUND', 'name'],
+    ['CERT_HAS_EXPIRED', 'tls'],
+    ['DEPTH_ZERO_SELF_SIGNED_CERT', 'tls'],
+    ['HPE_INVALID_CONSTANT', 'reset'],
+  ])('%s is told as %s', (code, failure) => {
+    expect(wireFaultOf(Object.assign(new Error('x'), { code }))).toMatchObject({ kind: 'failure', failure })
+  })
+
+  it.each(['EMFILE', 'EADDRNOTAVAIL', 'ENOMEM'])('%s is the generator’s own', (code) => {
+    expect(wireFaultOf(Object.assign(new Error('x'), { code })).kind).toBe('local')
+  })
+})

@@ -1,0 +1,54 @@
+import { readPlan } from '@jolt-gate/core'
+import { startRun, type RunHandle, type RunOptions, type RunOutcome } from '@jolt-gate/engine'
+
+type Extra = Partial<
+  Pick<RunOptions, 'secrets' | 'senders' | 'onBucket' | 'onState' | 'scale' | 'baseline' | 'fileBytes'>
+> & {
+  /** Further lines of the target file. */
+  target?: string
+  /** Other files of the repository. */
+  files?: Record<string, string>
+}
+
+/** Starts a run of a plan text against an origin. */
+export function begin(origin: string, parts: string, extra: Extra = {}): RunHandle {
+  const text = `jolt: 1\nname: Test\ntarget: here\n${parts}\n`
+  const { target: more = '', files = {}, ...options } = extra
+  const secrets = Object.keys(extra.secrets ?? {})
+  const { plan, target, problems } = readPlan('plans/test.gate.yaml', text, {
+    files: (path) =>
+      path === 'targets/here.target.yaml'
+        ? `origin: ${origin}\nsecrets: [${secrets.join(', ')}]\n${more}`
+        : files[path],
+  })
+  const [first] = problems
+  if (first !== undefined || target === undefined)
+    throw new Error(`${first?.line ?? 0}: ${first?.message ?? 'no target'}`)
+  const identity = {
+    id: 'test',
+    tool: 'test',
+    plan: { name: plan.name, file: plan.file, commit: null, branch: null, dirty: false, seed: plan.seed },
+  }
+  return startRun({ plan, target, identity, secrets: {}, ...options })
+}
+
+export function runPlan(origin: string, parts: string, extra: Extra = {}): Promise<RunOutcome> {
+  return begin(origin, parts, extra).done
+}
+
+/** What a verdict is called where the host of the test took the processor away, and the run rightly says so. */
+export const HOST = 'a matter of the host'
+
+/** The verdict, unless nothing but the host is to blame for it. */
+export function verdictOf({ verdict, reasons }: RunOutcome['judgement']): string {
+  const isHosts = (reason: string) => /late at p99|could not keep up|busy over five seconds/.test(reason)
+  return verdict === 'void' && reasons.every(isHosts) ? HOST : verdict
+}
+
+/** One journey of one request. */
+export const ONE_REQUEST = 'journeys:\n  one:\n    steps:\n      - send: GET /one\n        name: one\n'
+
+/** A journey of some steps, indented by six, and a batch of users. */
+export function journeyOf(steps: string, starts = 4, more = ''): string {
+  return `${more}journeys:\n  a:\n    steps:\n${steps}load:\n  - { phase: p, starts: ${String(starts)}, for: 400ms }\n`
+}

@@ -1,0 +1,48 @@
+import js from '@eslint/js'
+import vue from 'eslint-plugin-vue'
+import tseslint from 'typescript-eslint'
+
+export default tseslint.config(
+  {
+    ignores: [
+      '**/dist/',
+      '**/node_modules/',
+      'core/grammar/',
+      'demo/',
+      '.data/',
+      'eslint.config.js',
+      '.dependency-cruiser.cjs',
+    ],
+  },
+  js.configs.recommended,
+  ...tseslint.configs.strictTypeChecked,
+  ...vue.configs['flat/recommended'],
+  {
+    languageOptions: {
+      parserOptions: {
+        projectService: { allowDefaultProject: ['scripts/*.mjs', 'core/scripts/*.mjs', 'bench/*.mjs', 'cli/bin/*.js'] },
+        extraFileExtensions: ['.vue'],
+        parser: tseslint.parser,
+      },
+      globals: { process: 'readonly', URL: 'readonly' },
+    },
+    rules: {
+      '@typescript-eslint/no-confusing-void-expression': 'off',
+      '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
+      'vue/max-attributes-per-line': 'off',
+      'vue/singleline-html-element-content-newline': 'off',
+      'vue/html-self-closing': 'off',
+      'vue/html-closing-bracket-newline': 'off',
+      'vue/html-indent': 'off',
+      'vue/multiline-html-element-content-newline': 'off',
+      'vue/require-default-prop': 'off',
+    },
+  },
+  // Vue files are typed by vue-tsc; the linter alone cannot follow their templates.
+  { files: ['**/*.vue'], extends: [tseslint.configs.disableTypeChecked], rules: { 'no-undef': 'off' } },
+  { files: ['**/*.mjs', '**/*.js'], extends: [tseslint.configs.disableTypeChecked] },
+  {
+    files: ['web/src/api/client.ts', 'scripts/src/demo.ts'],
+    rules: { '@typescript-eslint/no-unnecessary-type-parameters': 'off' },
+  },
+)

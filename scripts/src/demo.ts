@@ -1,0 +1,75 @@
+// The demo: the Larkholm repository as a Git repository of its own, and its first runs, really made.
+import { execFileSync } from 'node:child_process'
+import { cpSync, existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { setTimeout as sleep } from 'node:timers/promises'
+
+const OVERLOAD = 'plans/overload.gate.yaml'
+const FIRST_RUNS = ['plans/smoke.gate.yaml', 'plans/summer.gate.yaml', OVERLOAD, 'plans/smoke.gate.yaml']
+const TARGET = 'targets/harbour.target.yaml'
+
+/** What the stand-in asks for; no secret of anybody's. */
+export const DEMO_SECRETS = { JOLT_SECRET_USER: 'purser', JOLT_SECRET_PASSWORD: 'low-tide-4711' }
+
+/** Makes the demo repository where it is missing, and points its target at the stand-in. */
+export function prepareDemo(source: string, folder: string, origin: string): void {
+  const git = (...words: string[]) =>
+    execFileSync('git', words, { cwd: folder, encoding: 'utf8', stdio: ['ignore', 'pipe', 'inherit'] })
+  if (!existsSync(join(folder, '.git'))) {
+    cpSync(source, folder, { recursive: true })
+    git('init', '-q', '-b', 'main')
+    git('config', 'user.name', 'Larkholm Ferries')
+    git('config', 'user.email', 'harbour@larkholm.example')
+    aim(folder, origin)
+    git('add', '-A')
+    git('commit', '-q', '-m', 'Load tests of the booking service')
+    return
+  }
+  if (!aim(folder, origin)) return
+  git('commit', '-q', '-m', 'The stand-in answers at another port', '--', TARGET)
+}
+
+function aim(folder: string, origin: string): boolean {
+  const file = join(folder, TARGET)
+  const before = readFileSync(file, 'utf8')
+  const after = before.replace(/^origin: .*$/m, `origin: ${origin}`)
+  if (after === before) return false
+  writeFileSync(file, after)
+  return true
+}
+
+/** Asks the server for the demo's first runs, one after another; resolves when they have ended. */
+export async function makeFirstRuns(server: string): Promise<void> {
+  const { projects } = await json<{ projects: { id: number }[] }>(`${server}/api/projects`)
+  const project = projects[0]?.id
+  if (project === undefined) return
+  const { runs } = await json<{ runs: unknown[] }>(`${server}/api/projects/${String(project)}/runs`)
+  if (runs.length > 0) return
+  const runsOf = `${server}/api/projects/${String(project)}/runs`
+  const ask = (plan: string) =>
+    json(runsOf, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ plan }) })
+  for (const plan of FIRST_RUNS) await ask(plan)
+  await untilNoneGoes(server)
+  // On a machine that was too busy to trust its own figures the overload is void; the demo wants to show it shut.
+  for (let attempt = 0; attempt < 2; attempt++) {
+    const { runs: made } = await json<{ runs: { verdict: string }[] }>(runsOf)
+    if (made.some((run) => run.verdict === 'shut')) return
+    await ask(OVERLOAD)
+    await untilNoneGoes(server)
+  }
+}
+
+async function untilNoneGoes(server: string): Promise<void> {
+  for (;;) {
+    const { runs } = await json<{ runs: unknown[] }>(`${server}/api/line`)
+    if (runs.length === 0) return
+    await sleep(500)
+  }
+}
+
+async function json<T>(url: string, init?: RequestInit): Promise<T> {
+  const response = await fetch(url, init)
+  if (!response.ok) throw new Error(`${url}: ${await response.text()}`)
+  // Our own server's answer, whose shape its description gives.
+  return (await response.json()) as T
+}

@@ -1,0 +1,5 @@
+import { build, installPackages } from './bootstrap.mjs'
+
+installPackages()
+build()
+await import('./dist/test.js')

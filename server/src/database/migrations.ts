@@ -1,0 +1,95 @@
+// Changes of the schema, in order, each with a way back.
+import { DataTypes, type QueryInterface } from 'sequelize'
+
+export interface Migration {
+  name: string
+  up: (schema: QueryInterface) => Promise<void>
+  down: (schema: QueryInterface) => Promise<void>
+}
+
+const text = (length: number) => ({ type: DataTypes.STRING(length), allowNull: false })
+const number = { type: DataTypes.INTEGER, allowNull: false }
+const key = { ...number, primaryKey: true, autoIncrement: true }
+const long = { type: DataTypes.TEXT('long'), allowNull: true }
+const runKey = {
+  type: DataTypes.STRING(20),
+  allowNull: false,
+  references: { model: 'runs', key: 'id' },
+  onDelete: 'CASCADE',
+}
+const options = { charset: 'utf8mb4', collate: 'utf8mb4_bin' }
+
+const firstTables: Migration = {
+  name: '001-projects-and-runs',
+  async up(schema) {
+    await schema.createTable('projects', { id: key, name: text(200), path: { ...text(700), unique: true } }, options)
+    await schema.createTable(
+      'runs',
+      {
+        id: { type: DataTypes.STRING(20), primaryKey: true },
+        project_id: { ...number, references: { model: 'projects', key: 'id' }, onDelete: 'CASCADE' },
+        number,
+        plan_file: text(500),
+        plan_name: text(300),
+        target_name: text(300),
+        origin: text(300),
+        commit: DataTypes.STRING(64),
+        branch: DataTypes.STRING(200),
+        dirty: { type: DataTypes.BOOLEAN, allowNull: false },
+        state: text(20),
+        verdict: DataTypes.STRING(20),
+        reasons: long,
+        plan: long,
+        shape: long,
+        spark: long,
+        result: long,
+        asked_at: { type: DataTypes.DATE(3), allowNull: false },
+        started_at: DataTypes.DATE(3),
+        ended_at: DataTypes.DATE(3),
+      },
+      options,
+    )
+    await schema.addIndex('runs', ['project_id', 'number'], { unique: true })
+    await schema.createTable(
+      'run_buckets',
+      {
+        run_id: { ...runKey, primaryKey: true },
+        second: { ...number, primaryKey: true },
+        data: { type: DataTypes.BLOB('medium'), allowNull: false },
+      },
+      options,
+    )
+    await schema.createTable(
+      'gate_results',
+      {
+        run_id: { ...runKey, primaryKey: true },
+        position: { ...number, primaryKey: true },
+        rule: text(1000),
+        status: text(20),
+        observed: DataTypes.DOUBLE,
+        limit_value: { type: DataTypes.DOUBLE, allowNull: true },
+        unit: text(10),
+      },
+      options,
+    )
+    await schema.createTable(
+      'failures',
+      {
+        id: key,
+        run_id: runKey,
+        step: text(300),
+        kind: text(40),
+        detail: text(500),
+        count: number,
+        first_at_ms: { type: DataTypes.DOUBLE, allowNull: false },
+        sample: text(1000),
+      },
+      options,
+    )
+  },
+  async down(schema) {
+    for (const table of ['failures', 'gate_results', 'run_buckets', 'runs', 'projects']) await schema.dropTable(table)
+  },
+}
+
+export const MIGRATIONS: readonly Migration[] = [firstTables]

@@ -1,0 +1,63 @@
+// Errors of the API as problem details (RFC 9457).
+import type { ErrorRequestHandler, RequestHandler } from 'express'
+import { ValidationError } from 'yup'
+
+/** An error for the person who meets it: what, and what to do. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    readonly detail: string,
+    readonly extra: Record<string, unknown> = {},
+  ) {
+    super(detail)
+  }
+}
+
+const TITLES: Record<number, string> = {
+  400: 'The request is not right',
+  403: 'This is not permitted',
+  404: 'There is no such thing',
+  409: 'It has changed in the meantime',
+  413: 'It is too large',
+  415: 'It must be JSON',
+  422: 'The plan is not right',
+  500: 'A fault of Jolt Gate',
+}
+
+export const noSuchRoute: RequestHandler = (request) => {
+  throw new Problem(404, 'NO_ROUTE', `there is nothing at ${request.method} ${request.path}`)
+}
+
+export const answerProblems: ErrorRequestHandler = (error: unknown, _request, response, next) => {
+  if (response.headersSent) {
+    next(error)
+    return
+  }
+  const problem = problemOf(error)
+  if (problem.status === 500)
+    process.stderr.write(`${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`)
+  response
+    .status(problem.status)
+    .type('application/problem+json')
+    .send(
+      JSON.stringify({
+        type: 'about:blank',
+        title: TITLES[problem.status] ?? 'Error',
+        status: problem.status,
+        code: problem.code,
+        detail: problem.detail,
+        ...problem.extra,
+      }),
+    )
+}
+
+function problemOf(error: unknown): Problem {
+  if (error instanceof Problem) return error
+  if (error instanceof ValidationError)
+    return new Problem(400, 'BAD_FIELD', error.errors.join('; '), { field: error.path })
+  const status = typeof error === 'object' && error !== null && 'status' in error ? error.status : 500
+  if (typeof status === 'number' && status >= 400 && status < 500)
+    return new Problem(status, 'BAD_REQUEST', error instanceof Error ? error.message : 'the request could not be read')
+  return new Problem(500, 'FAULT', 'something broke in the server; its log says what')
+}

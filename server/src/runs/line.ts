@@ -1,0 +1,165 @@
+// The line of runs: one at a time, the others wait.
+import { EventEmitter } from 'node:events'
+import { base64OfBytes, encodeBucket, previewOf, shapeOf, type Bucket, type Plan, type Target } from '@jolt-gate/core'
+import { lastCalibration, secretsOf, startRun, type RunHandle, type RunState } from '@jolt-gate/engine'
+import { customAlphabet } from 'nanoid'
+import { RunRow, type StoredState } from '../database/models.js'
+import { Problem } from '../http/problems.js'
+import type { CommitInfo } from '../projects/working-copy.js'
+import { addBucket, addRun, storeResult, summaryOfRun } from './store.js'
+
+const TOOL_VERSION = '0.1.0'
+const MOST_WAITING = 50
+const newId = customAlphabet('0123456789abcdefghijkmnpqrstuvwxyz', 10)
+
+export interface AskedRun {
+  projectId: number
+  plan: Plan
+  target: Target
+  head: CommitInfo
+  /** Bytes of a file that requests carry. */
+  fileBytes: (path: string) => Uint8Array | undefined
+}
+
+/** What a reader of a live run hears. */
+export type LiveEvent =
+  { kind: 'state'; state: StoredState } | { kind: 'bucket'; second: number; data: string } | { kind: 'end' }
+
+interface Waiting {
+  asked: AskedRun
+  row: RunRow
+  secrets: Record<string, string>
+}
+
+export class RunLine {
+  readonly events = new EventEmitter<Record<string, [LiveEvent]>>().setMaxListeners(0)
+  private readonly waiting: Waiting[] = []
+  private current: { row: RunRow; handle: RunHandle | undefined } | undefined
+  private idle: Promise<void> = Promise.resolve()
+
+  /** Puts a run in the line. */
+  async ask(asked: AskedRun): Promise<RunRow> {
+    if (this.waiting.length >= MOST_WAITING)
+      throw new Problem(409, 'LINE_FULL', `${String(MOST_WAITING)} runs wait already: stop some first`)
+    const secrets = secretsOf(asked.target, process.env)
+    if (secrets.kind === 'missing')
+      throw new Problem(
+        422,
+        'NO_SECRET',
+        `the target needs secrets: start the server with ${secrets.variables.join(' and ')}`,
+      )
+    const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target.probes)
+    const row = await addRun({ id: newId(), shape, ...asked })
+    this.waiting.push({ asked, row, secrets: secrets.values })
+    if (this.current === undefined) this.idle = this.work()
+    return row
+  }
+
+  /** Stops a run that goes or waits; false when it has ended. */
+  async stop(id: string, by: string): Promise<boolean> {
+    const index = this.waiting.findIndex(({ row }) => row.id === id)
+    if (index >= 0) {
+      const [removed] = this.waiting.splice(index, 1)
+      await removed?.row.update({
+        state: 'ended',
+        verdict: 'stopped',
+        reasons: [`stopped by ${by} before it began`],
+        endedAt: new Date(),
+      })
+      this.tell(id, { kind: 'end' })
+      return true
+    }
+    if (this.current?.row.id !== id) return false
+    this.current.handle?.stop(by)
+    return true
+  }
+
+  isLive(id: string): boolean {
+    return this.current?.row.id === id || this.waiting.some(({ row }) => row.id === id)
+  }
+
+  /** Runs that go or wait, the one that goes first. */
+  list(): ReturnType<typeof summaryOfRun>[] {
+    return [...(this.current === undefined ? [] : [this.current.row]), ...this.waiting.map(({ row }) => row)].map(
+      summaryOfRun,
+    )
+  }
+
+  /** Stops everything, and waits until teardown is done. */
+  async close(): Promise<void> {
+    for (const { row } of [...this.waiting]) await this.stop(row.id, 'the server, which was shut down')
+    this.current?.handle?.stop('the server, which was shut down')
+    await this.idle
+  }
+
+  private async work(): Promise<void> {
+    for (let next = this.waiting.shift(); next !== undefined; next = this.waiting.shift()) {
+      this.current = { row: next.row, handle: undefined }
+      try {
+        await this.perform(next)
+      } catch (error) {
+        process.stderr.write(`${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`)
+        await next.row
+          .update({
+            state: 'ended',
+            verdict: 'void',
+            reasons: ['a fault of Jolt Gate; the log of the server says which'],
+            endedAt: new Date(),
+          })
+          .catch(() => undefined)
+      }
+      this.current = undefined
+      this.tell(next.row.id, { kind: 'end' })
+    }
+  }
+
+  private async perform({ asked, row, secrets }: Waiting): Promise<void> {
+    await row.update({ startedAt: new Date() })
+    let writing: Promise<unknown> = Promise.resolve()
+    const write = (task: () => Promise<unknown>) => {
+      writing = writing.then(task)
+    }
+    const handle = startRun({
+      plan: asked.plan,
+      target: asked.target,
+      secrets,
+      fileBytes: asked.fileBytes,
+      calibration: lastCalibration(),
+      identity: {
+        id: row.id,
+        tool: TOOL_VERSION,
+        plan: { name: asked.plan.name, file: asked.plan.file, ...asked.head, seed: asked.plan.seed },
+      },
+      onState: (state: RunState) => {
+        if (state === 'ended') return
+        write(() => row.update({ state }))
+        this.tell(row.id, { kind: 'state', state })
+      },
+      onBucket: (bucket: Bucket) => {
+        write(() => addBucket(row.id, bucket))
+        this.tell(row.id, { kind: 'bucket', second: bucket.second, data: base64OfBytes(encodeBucket(bucket)) })
+      },
+      onResult: (result) => {
+        // Passes end by themselves: only now is it known how long their phase was.
+        write(() => storeResult(row, result, handle.shape))
+      },
+    })
+    this.current = { row, handle }
+    await handle.done
+    write(() => row.update({ state: 'ended' }))
+    await writing
+  }
+
+  private tell(id: string, event: LiveEvent): void {
+    this.events.emit(id, event)
+  }
+}
+
+/** Runs that a server left behind when it ended without warning. */
+export async function closeAbandoned(): Promise<void> {
+  await RunRow.update(
+    { verdict: 'void', endedAt: new Date() },
+    { where: { state: ['waiting', 'setup', 'load', 'teardown'], verdict: null } },
+  )
+  await RunRow.update({ state: 'ended' }, { where: { state: ['waiting', 'setup', 'load', 'teardown'] } })
+}

@@ -1,0 +1,299 @@
+import { execFileSync } from 'node:child_process'
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { request as rawRequest } from 'node:http'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { startFerries, type Ferries } from '@jolt-gate/stand-in-ferries'
+import { migratorOf, openDatabase, startServer, type JoltServer } from '@jolt-gate/server'
+import { startMariaDb, type MariaDb } from '@jolt-gate/scripts'
+import { bytesOfBase64, decodeBucket } from '@jolt-gate/core'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+
+const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-server-'))
+const repository = join(folder, 'booking')
+let database: MariaDb
+let ferries: Ferries
+let server: JoltServer
+let project: string
+
+const PLAN = 'plans/short.gate.yaml'
+const planText = (seconds: number) =>
+  `jolt: 1\nname: Short\ntarget: here\njourneys:\n  a:\n    steps:\n      - send: GET /health\n        name: health\nload:\n  - { phase: p, rate: 20/s, for: ${seconds}s }\ngates:\n  - failed requests at most 1 %\n`
+
+beforeAll(async () => {
+  ferries = await startFerries()
+  for (const name of ['plans', 'targets']) mkdirSync(join(repository, name), { recursive: true })
+  writeFileSync(join(repository, PLAN), planText(2))
+  writeFileSync(join(repository, 'targets/here.target.yaml'), `origin: ${ferries.origin}\n`)
+  for (const words of [
+    ['init', '-q', '-b', 'main'],
+    ['config', 'user.name', 'T'],
+    ['config', 'user.email', 't@t.example'],
+    ['add', '-A'],
+    ['commit', '-qm', 'first'],
+  ])
+    execFileSync('git', words, { cwd: repository })
+  database = await startMariaDb(join(folder, 'data'), 'jolt_gate_test')
+  server = await startServer({ database: address(), port: 0, pages: undefined, projects: [repository] })
+  const { body } = await call('GET', '/projects')
+  project = `/projects/${String((body as { projects: { id: number }[] }).projects[0]?.id)}`
+})
+afterAll(async () => {
+  await server.stop()
+  await database.stop()
+  await ferries.stop()
+  rmSync(folder, { recursive: true, force: true })
+})
+
+const address = () => ({ socketPath: database.socketPath, user: database.user, database: 'jolt_gate_test' })
+async function call(
+  method: string,
+  path: string,
+  body?: unknown,
+  headers: Record<string, string> = {},
+): Promise<{ status: number; body: unknown; type: string }> {
+  const init: RequestInit =
+    body === undefined
+      ? { method, headers }
+      : { method, headers: { 'content-type': 'application/json', ...headers }, body: JSON.stringify(body) }
+  const response = await fetch(`${server.origin}/api${path}`, init)
+  const text = await response.text()
+  const type = response.headers.get('content-type') ?? ''
+  return { status: response.status, body: type.includes('json') ? (JSON.parse(text) as unknown) : text, type }
+}
+async function startRunOf(plan: string): Promise<string> {
+  const { status, body } = await call('POST', `${project}/runs`, { plan })
+  expect(status).toBe(201)
+  return (body as { id: string }).id
+}
+/** The events of a stream until it ends. */
+async function eventsOf(
+  run: string,
+  headers: Record<string, string> = {},
+): Promise<{ id?: string; event: string; data: string }[]> {
+  const response = await fetch(`${server.origin}/api/runs/${run}/stream`, { headers })
+  return (await response.text())
+    .split('\n\n')
+    .filter((block) => block !== '' && !block.startsWith(':'))
+    .map(
+      (block) =>
+        Object.fromEntries(
+          block.split('\n').map((line) => [line.slice(0, line.indexOf(':')), line.slice(line.indexOf(':') + 2)]),
+        ) as { id?: string; event: string; data: string },
+    )
+}
+
+describe('plans', () => {
+  it('are listed with what they would send', async () => {
+    const { body } = await call('GET', `${project}/plans`)
+
+    expect(body).toMatchObject({
+      branch: 'main',
+      plans: [{ file: PLAN, name: 'Short', gates: 1, errors: 0, preview: { arrivals: 40 }, lastRun: null }],
+    })
+  })
+
+  it('are saved as a commit with message and author, and never over something newer', async () => {
+    const { body } = await call('GET', `${project}/plan?file=${PLAN}`)
+    const { text, base } = body as { text: string; base: string }
+    const author = { name: 'Ida Quay', email: 'ida@larkholm.example' }
+    const change = { text: text.replace('1 %', '2 %'), message: 'Two in a hundred may fail', author, base }
+
+    const saved = await call('PUT', `${project}/plan?file=${PLAN}`, change)
+    const again = await call('PUT', `${project}/plan?file=${PLAN}`, { ...change, text: 'other' })
+
+    expect(saved).toMatchObject({ status: 200, body: { branch: 'main', dirty: false } })
+    expect(
+      execFileSync('git', ['log', '-1', '--format=%s|%an|%ae'], { cwd: repository, encoding: 'utf8' }).trim(),
+    ).toBe('Two in a hundred may fail|Ida Quay|ida@larkholm.example')
+    expect(again).toMatchObject({
+      status: 409,
+      type: expect.stringContaining('application/problem+json') as string,
+      body: { code: 'CHANGED', status: 409 },
+    })
+    expect(readFileSync(join(repository, PLAN), 'utf8')).toContain('at most 2 %')
+  })
+
+  it.each(['../secret.gate.yaml', '/etc/passwd.gate.yaml', '.git/x.gate.yaml', 'plans/../../x.gate.yaml'])(
+    'outside the project are not read: %s',
+    async (file) => {
+      expect((await call('GET', `${project}/plan?file=${encodeURIComponent(file)}`)).status).toBe(400)
+    },
+  )
+
+  it('need a message and an author to be saved', async () => {
+    expect(
+      await call('PUT', `${project}/plan?file=${PLAN}`, { text: 'x', message: ' ', author: { name: 'a', email: 'b' } }),
+    ).toMatchObject({ status: 400, body: { code: 'BAD_FIELD' } })
+  })
+})
+
+describe('runs', () => {
+  it('go one at a time, are told second by second, and are stored with their gates', async () => {
+    const first = await startRunOf(PLAN)
+    const second = await startRunOf(PLAN)
+    const waiting = await call('GET', `/runs/${second}`)
+
+    const events = await eventsOf(first)
+    await eventsOf(second)
+
+    expect(waiting.body).toMatchObject({ state: 'waiting' })
+    expect(events.at(-1)?.event).toBe('end')
+    const buckets = events
+      .filter((event) => event.event === 'bucket')
+      .map((event) => decodeBucket(bytesOfBase64(event.data)))
+    // A host that takes the processor away for over a second leaves an arrival out, and the run says so itself.
+    const told = buckets.reduce((sum, bucket) => sum + (bucket.steps[0]?.requests ?? 0), 0)
+    expect(told).toBeGreaterThan(30)
+    expect((await call('GET', `/runs/${first}`)).body).toMatchObject({
+      state: 'ended',
+      result: { totals: { arrivalsDue: 40, requests: told }, gates: [{ status: 'held' }] },
+    })
+    expect((await call('GET', `${project}/runs`)).body).toMatchObject({
+      runs: [{ number: 2 }, { number: 1, requests: told }],
+    })
+  })
+
+  it('are resumed after the last second that a reader heard', async () => {
+    const { body } = await call('GET', `${project}/runs`)
+    const id = (body as { runs: { id: string }[] }).runs[0]?.id ?? ''
+
+    const ids = (await eventsOf(id, { 'last-event-id': '0' })).flatMap((event) => event.id ?? [])
+
+    expect(ids[0]).toBe('1')
+  })
+
+  it('are stopped by a person', async () => {
+    writeFileSync(join(repository, 'plans/long.gate.yaml'), planText(60))
+    const id = await startRunOf('plans/long.gate.yaml')
+    await new Promise((resolve) => setTimeout(resolve, 2500))
+
+    const stopped = await call('POST', `/runs/${id}/stop`)
+    await eventsOf(id)
+
+    expect(stopped.status).toBe(202)
+    expect((await call('GET', `/runs/${id}`)).body).toMatchObject({
+      verdict: 'stopped',
+      reasons: ['stopped by a person, in the application'],
+    })
+    expect((await call('POST', `/runs/${id}/stop`)).status).toBe(409)
+  })
+
+  it('of a plan that is not right are refused, with its problems', async () => {
+    writeFileSync(join(repository, 'plans/wrong.gate.yaml'), planText(1).replace('20/s', '20'))
+
+    expect(await call('POST', `${project}/runs`, { plan: 'plans/wrong.gate.yaml' })).toMatchObject({
+      status: 422,
+      body: { code: 'PLAN', problems: [{ line: 10 }] },
+    })
+  })
+
+  it('give their reports', async () => {
+    const { body } = await call('GET', `${project}/runs`)
+    const id = (body as { runs: { id: string; verdict: string }[] }).runs.at(-1)?.id ?? ''
+
+    expect((await call('GET', `/runs/${id}/junit.xml`)).body).toMatch(/<testsuite name="Short"/)
+    expect((await call('GET', `/runs/${id}/report.md`)).body).toMatch(/Short/)
+    expect((await call('GET', `/runs/${id}/result.json`)).body).toMatchObject({ jolt: 1 })
+  })
+})
+
+describe('the guard', () => {
+  const withHost = (host: string) =>
+    new Promise<number | undefined>((resolve) => {
+      const { port } = new URL(server.origin)
+      rawRequest({ host: '127.0.0.1', port, path: '/api/projects', headers: { host } }, (response) =>
+        resolve(response.resume().statusCode),
+      ).end()
+    })
+
+  it('lets no other page drive the server, nor a name that was rebound to loopback', async () => {
+    expect(await call('GET', '/projects', undefined, { origin: 'http://evil.example' })).toMatchObject({
+      status: 403,
+      body: { code: 'FOREIGN_ORIGIN' },
+    })
+    expect(await withHost('evil.example')).toBe(403)
+    expect(await withHost(`localhost:${new URL(server.origin).port}`)).toBe(200)
+    expect((await call('POST', `${project}/runs`, { plan: PLAN }, { 'content-type': 'text/plain' })).status).toBe(415)
+  })
+})
+
+describe('the API', () => {
+  it('answers at every route that it describes', async () => {
+    const { body } = await call('GET', '/openapi.json')
+    const routes = Object.entries((body as { paths: Record<string, object> }).paths).flatMap(([path, operations]) =>
+      Object.keys(operations).map((method) => ({ method: method.toUpperCase(), path: path.replace(/\{\w+\}/g, '0') })),
+    )
+
+    const codes = await Promise.all(
+      routes.map(async ({ method, path }) => (await call(method, path, method === 'GET' ? undefined : {})).body),
+    )
+
+    expect(routes.length).toBeGreaterThan(12)
+    expect(codes.filter((answer) => (answer as { code?: string }).code === 'NO_ROUTE')).toEqual([])
+  })
+
+  it('answers what is not there with a problem', async () => {
+    expect(await call('GET', '/nothing')).toMatchObject({
+      status: 404,
+      body: { code: 'NO_ROUTE', title: expect.any(String) as string },
+    })
+    expect((await call('GET', '/runs/none')).status).toBe(404)
+  })
+})
+
+describe('plans with files', () => {
+  it('know the files that they name, of data no more than the first rows, and what held before', async () => {
+    const rows = Array.from({ length: 50 }, (_, row) => `row${String(row)}`).join('\n')
+    const files = { 'data/p.csv': `name\n${rows}\n`, 'lib/f.ts': 'export const f = () => 1', 'img/a.bin': '\0\xff' }
+    for (const [path, text] of Object.entries(files)) {
+      mkdirSync(join(repository, path, '..'), { recursive: true })
+      writeFileSync(join(repository, path), text, 'latin1')
+    }
+    const file = 'plans/named.gate.yaml'
+    const steps =
+      '      - call: lib/f.ts#f\n      - send: POST /holds?for={p.name}\n        file: img/a.bin\n        check:\n          - status is one of 200, 401\n'
+    writeFileSync(
+      join(repository, file),
+      `jolt: 1\nname: Named\ntarget: here\ndata: { p: { file: data/p.csv, take: once each } }\njourneys:\n  a:\n    steps:\n${steps}load:\n  - { phase: p, starts: 40, for: 1s }\n`,
+    )
+
+    const { body } = await call('GET', `${project}/plan?file=${file}`)
+    expect(body).toMatchObject({
+      files: { 'lib/f.ts': 'export const f = () => 1', 'img/a.bin': '' },
+      history: { journeyMs: {} },
+    })
+    expect((body as { files: Record<string, string> }).files['data/p.csv']?.split('\n')).toHaveLength(20)
+
+    // The run itself has all rows: with the first twenty alone it would be void.
+    const run = await startRunOf(file)
+    await eventsOf(run)
+    const ended = await call('GET', `/runs/${run}`)
+    expect(ended.body).toMatchObject({
+      result: { totals: { arrivalsDue: 40, outOfData: 0, failedRequests: 0 } },
+    })
+    const after = await call('GET', `${project}/plan?file=${file}`)
+    expect(after.body).toMatchObject({
+      history: { journeyMs: { a: expect.any(Number) as number }, held: expect.any(Array) as unknown[] },
+    })
+    for (const path of [...Object.keys(files), file]) rmSync(join(repository, path))
+  })
+})
+
+describe('the schema', () => {
+  it('goes back as it came', async () => {
+    const other = await startMariaDb(join(folder, 'other'), 'jolt_gate_back')
+    const sequelize = openDatabase({ socketPath: other.socketPath, user: other.user, database: 'jolt_gate_back' })
+    const migrator = migratorOf(sequelize)
+
+    await migrator.up()
+    const made = await sequelize.getQueryInterface().showAllTables()
+    await migrator.down({ to: 0 })
+    const left = await sequelize.getQueryInterface().showAllTables()
+    await sequelize.close()
+    await other.stop()
+
+    expect(made).toHaveLength(6)
+    expect(left).toMatchObject([{ tableName: 'migrations' }])
+  })
+})

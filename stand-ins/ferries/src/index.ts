@@ -1,0 +1,1 @@
+export { startFerries, type Ferries, type FerriesOptions } from './service.js'

@@ -1,0 +1,23 @@
+import '@fontsource-variable/archivo'
+import '@fontsource-variable/jetbrains-mono'
+import 'element-plus/theme-chalk/base.css'
+import 'element-plus/theme-chalk/el-button.css'
+import 'element-plus/theme-chalk/el-dialog.css'
+import 'element-plus/theme-chalk/el-overlay.css'
+import 'element-plus/theme-chalk/el-input.css'
+import 'element-plus/theme-chalk/el-form.css'
+import 'element-plus/theme-chalk/el-form-item.css'
+import 'element-plus/theme-chalk/el-popover.css'
+import 'element-plus/theme-chalk/el-popper.css'
+import 'element-plus/theme-chalk/el-table.css'
+import 'element-plus/theme-chalk/el-table-column.css'
+import 'element-plus/theme-chalk/el-message.css'
+import './styles/tokens.css'
+import './styles/base.css'
+import { createPinia } from 'pinia'
+import { createApp } from 'vue'
+import App from './App.vue'
+import { router } from './router.js'
+
+// eslint-disable-next-line @typescript-eslint/no-unsafe-argument -- the linter cannot follow .vue files; vue-tsc does
+createApp(App).use(createPinia()).use(router).mount('#app')

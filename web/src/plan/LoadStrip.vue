@@ -1,0 +1,266 @@
+<script setup lang="ts">
+// The load that the plan would make, before it is made: totals, and arrivals per second over time.
+import { profileOf, type Preview, type ProfileLine } from '@jolt-gate/core'
+import { useElementSize } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import { clock, grouped, lengthOf, rate } from '../text/figures.js'
+
+const props = defineProps<{ preview: Preview | null }>()
+
+const HEIGHT = 176
+const BAND = 26
+const FOOT = 22
+const box = ref<HTMLElement>()
+const { width } = useElementSize(box)
+
+const totals = computed(() =>
+  props.preview === null
+    ? []
+    : [
+        { figure: lengthOf(props.preview.seconds), label: 'length' },
+        ...(props.preview.arrivals > 0 || props.preview.mostUsers === 0 ? arrivalTotals(props.preview) : []),
+        ...(props.preview.mostUsers > 0
+          ? [{ figure: grouped(props.preview.mostUsers), label: 'users who come again' }]
+          : []),
+        ...(props.preview.usersInFlight === null
+          ? []
+          : [{ figure: `about ${rate(props.preview.usersInFlight)}`, label: 'users in flight at the peak' }]),
+      ].slice(0, 4),
+)
+
+function arrivalTotals(preview: Preview) {
+  return [
+    { figure: grouped(preview.arrivals), label: 'arrivals due' },
+    { figure: `about ${grouped(preview.requests)}`, label: 'requests' },
+    { figure: `${rate(preview.peakRequestRate)}/s`, label: 'requests per second at the peak' },
+  ]
+}
+
+const LEFT = 40
+const x = (seconds: number) =>
+  LEFT + (seconds / Math.max(props.preview?.seconds ?? 1, 1e-9)) * Math.max(0, width.value - LEFT - 6)
+const level = (value: number, most: number) =>
+  HEIGHT - FOOT - (value / Math.max(most * 1.12, 1e-9)) * (HEIGHT - FOOT - BAND)
+const y = (value: number) => level(value, props.preview?.peakRate ?? 1)
+const profile = computed(() => (props.preview === null ? null : profileOf(props.preview)))
+const pathOf = (line: ProfileLine, at: (value: number) => number) =>
+  line.map(([seconds, value]) => `${x(seconds).toFixed(1)} ${at(value).toFixed(1)}`).join('L')
+const hasRates = computed(() => (props.preview?.peakRate ?? 0) > 0)
+const outline = computed(() => (profile.value === null || !hasRates.value ? '' : pathOf(profile.value.rate, y)))
+/** Users stand on a scale of their own, at the right where there are arrivals too. */
+const users = computed(() => {
+  const most = props.preview?.mostUsers ?? 0
+  return profile.value === null || most === 0 ? '' : pathOf(profile.value.users, (value) => level(value, most))
+})
+/** The phases of the common track stand in the band, or of the first where there is none. */
+const band = computed(() => {
+  const first = props.preview?.tracks[0]?.name ?? null
+  return (props.preview?.phases ?? []).filter((phase) => phase.track === first)
+})
+/** One label for a ladder would be cut by its treads: each tread is named where it has room. */
+const trackLines = computed(() =>
+  (profile.value?.tracks ?? []).map(({ name, rate: line }) => ({
+    name: name ?? 'common track',
+    path: pathOf(line, y),
+    labelY: y(Math.max(...line.map(([, value]) => value))) - 4,
+  })),
+)
+const area = computed(() =>
+  props.preview === null || outline.value === ''
+    ? ''
+    : `M${String(x(0))} ${String(y(0))}L${outline.value}L${String(x(props.preview.seconds))} ${String(y(0))}Z`,
+)
+const ticks = computed(() => {
+  const length = props.preview?.seconds ?? 0
+  const step = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600].find((size) => length / size <= 10) ?? 7200
+  return Array.from({ length: Math.floor(length / step) + 1 }, (_, index) => index * step)
+})
+const rates = computed(() => {
+  const peak = props.preview?.peakRate ?? 0
+  return peak === 0 ? [] : [peak / 2, peak]
+})
+const usersLabel = ([from, to]: [number, number]) =>
+  from === to ? `${grouped(to)} users` : `${grouped(from)} to ${grouped(to)} users`
+const labels = computed(() =>
+  band.value.map((phase) => {
+    const room = x(phase.toSeconds) - x(phase.fromSeconds) - 10
+    const [from, to] = phase.rates
+    const name = phase.name
+    const what =
+      phase.kind === 'rest'
+        ? 'rest'
+        : phase.kind === 'batch'
+          ? `${String(phase.arrivals)} starts`
+          : from === to
+            ? phase.users[1] > 0
+              ? usersLabel(phase.users)
+              : `${rate(from)}/s`
+            : `${rate(from)} to ${rate(to)}/s`
+    const full = `${name} ${what}`
+    return { name: room > name.length * 6.6 ? name : '', what: room > full.length * 6.6 ? what : '' }
+  }),
+)
+</script>
+
+<template>
+  <div class="strip">
+    <div class="totals">
+      <h2>Load <span class="soft">before it is sent</span></h2>
+      <div v-for="total in totals" :key="total.label" class="total">
+        <b>{{ total.figure }}</b><span>{{ total.label }}</span>
+      </div>
+    </div>
+    <div ref="box" class="picture">
+      <svg
+        v-if="preview && width > 0"
+        :width="width"
+        :height="HEIGHT"
+        role="img"
+        aria-label="Arrivals per second, and users who come again, over the length of the plan"
+      >
+        <defs>
+          <pattern id="unmeasured" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+            <path d="M0 0V7" stroke="var(--rule)" stroke-width="2" />
+          </pattern>
+        </defs>
+        <g v-for="(phase, index) in band" :key="phase.name">
+          <rect
+            class="band"
+            :class="{ odd: index % 2 === 1 }"
+            :x="x(phase.fromSeconds)"
+            y="0"
+            :width="x(phase.toSeconds) - x(phase.fromSeconds)"
+            :height="BAND"
+          />
+          <rect
+            v-if="!phase.measured"
+            :x="x(phase.fromSeconds)"
+            :y="BAND"
+            :width="x(phase.toSeconds) - x(phase.fromSeconds)"
+            :height="HEIGHT - BAND - FOOT"
+            fill="url(#unmeasured)"
+          />
+          <text class="phase" :x="x(phase.fromSeconds) + 5" y="17">
+            <tspan class="phase-name">{{ labels[index]?.name }}</tspan>
+            <tspan v-if="labels[index]?.what" dx="5">{{ labels[index]?.what }}</tspan>
+          </text>
+          <path class="border" :d="`M${x(phase.fromSeconds)} 0V${HEIGHT - FOOT}`" />
+        </g>
+        <g v-for="value in rates" :key="value">
+          <path class="guide" :d="`M${x(0)} ${y(value)}H${x(preview.seconds)}`" />
+          <text class="tick" :x="LEFT - 6" :y="y(value) + 4" text-anchor="end">{{ rate(value) }}/s</text>
+        </g>
+        <path v-if="area" class="area" :d="area" />
+        <template v-for="track in trackLines" :key="track.name">
+          <path class="track" :d="`M${track.path}`" />
+          <text class="tick" :x="width - 8" :y="track.labelY" text-anchor="end">{{ track.name }}</text>
+        </template>
+        <path v-if="outline" class="line" :d="`M${outline}`" />
+        <path v-if="users" class="users" :d="`M${users}`" />
+        <text
+          v-if="users"
+          class="tick"
+          :x="hasRates ? width - 8 : LEFT - 6"
+          :y="level(preview.mostUsers, preview.mostUsers) + (hasRates ? -4 : 4)"
+          text-anchor="end"
+        >
+          {{ grouped(preview.mostUsers) }}{{ hasRates ? ' users' : '' }}
+        </text>
+        <path class="axis" :d="`M${x(0)} ${y(0)}H${x(preview.seconds)}`" />
+        <text
+          v-for="second in ticks"
+          :key="second"
+          class="tick"
+          :x="x(second)"
+          :y="HEIGHT - 6"
+          :text-anchor="second === 0 ? 'start' : x(second) > width - 24 ? 'end' : 'middle'"
+        >
+          {{ clock(second) }}
+        </text>
+      </svg>
+      <p v-else class="soft none">The load can be shown when the plan’s load is right.</p>
+    </div>
+    <div class="end"><slot /></div>
+  </div>
+</template>
+
+<style scoped>
+.strip {
+  display: grid;
+  grid-template-columns: 190px minmax(0, 1fr) 284px;
+  gap: 16px;
+  padding: 12px 16px;
+  border-top: 2px solid var(--ink);
+}
+.total {
+  padding-top: 8px;
+  line-height: 1.2;
+}
+.total b {
+  display: block;
+  font-size: 16px;
+}
+.total span {
+  color: var(--soft);
+  font-size: 12px;
+}
+h2 .soft {
+  font-weight: 400;
+}
+.picture {
+  min-width: 0;
+  height: 176px;
+}
+.band {
+  fill: #eae4d6;
+}
+.odd {
+  fill: #e2dac8;
+}
+.phase {
+  fill: var(--soft);
+  font-size: 12px;
+}
+.phase-name {
+  fill: var(--ink);
+  font-weight: 600;
+}
+.border,
+.guide {
+  stroke: var(--rule);
+}
+.guide {
+  stroke-dasharray: 2 4;
+}
+.area {
+  fill: var(--lake-light);
+  fill-opacity: 0.85;
+}
+.line {
+  fill: none;
+  stroke: var(--lake);
+  stroke-width: 2;
+}
+.track {
+  fill: none;
+  stroke: var(--slate);
+  stroke-width: 1.3;
+  stroke-dasharray: 2 3;
+}
+.users {
+  fill: none;
+  stroke: var(--ochre);
+  stroke-width: 2;
+  stroke-dasharray: 6 3;
+}
+.axis {
+  stroke: var(--soft);
+}
+.tick {
+  fill: var(--soft);
+  font-size: 11.5px;
+}
+.none {
+  padding: 60px 0;
+}
+</style>

@@ -1,0 +1,211 @@
+<script setup lang="ts">
+// The journeys of a plan and their steps, in order.
+import type { Plan, Step } from '@jolt-gate/core'
+import { computed } from 'vue'
+
+const props = defineProps<{ plan: Plan; line: number }>()
+defineEmits<{ pick: [line: number] }>()
+
+interface Row {
+  key: string
+  kind: 'part' | 'send' | 'wait' | 'group' | 'turn'
+  label: string
+  method: string
+  note: string
+  depth: number
+  line: number
+  isElsewhere: boolean
+}
+
+const shares = computed(() => props.plan.journeys.reduce((sum, journey) => sum + journey.share, 0))
+const rows = computed(() => {
+  const { plan } = props
+  const parts = [
+    ...(plan.setup.length > 0
+      ? [{ name: 'setup', note: '', steps: plan.setup, line: plan.setup[0]?.at.line ?? 1 }]
+      : []),
+    ...plan.journeys.map((journey) => ({
+      name: journey.name,
+      note: journey.share === 0 ? 'own load' : `${String(journey.share)} of ${String(shares.value)}`,
+      steps: journey.steps,
+      line: journey.at.line,
+    })),
+    ...(plan.teardown.length > 0
+      ? [{ name: 'teardown', note: '', steps: plan.teardown, line: plan.teardown[0]?.at.line ?? 1 }]
+      : []),
+  ]
+  return parts.flatMap((part, index): Row[] => [
+    {
+      key: `part ${String(index)}`,
+      kind: 'part',
+      label: part.name,
+      method: '',
+      note: part.note,
+      depth: 0,
+      line: part.line,
+      isElsewhere: false,
+    },
+    ...rowsOf(part.steps, 1, String(index)),
+  ])
+})
+const here = computed(() => rows.value.filter((row) => !row.isElsewhere && row.line <= props.line).at(-1)?.key)
+
+function rowsOf(steps: readonly Step[], depth: number, prefix: string): Row[] {
+  return steps.flatMap((step, index): Row[] => {
+    const key = `${prefix}.${String(index)}`
+    const isElsewhere = step.at.file !== props.plan.file
+    const common = { key, depth, line: step.at.line, isElsewhere, note: isElsewhere ? 'shared' : '' }
+    switch (step.kind) {
+      case 'send':
+        return [{ ...common, kind: 'send', label: step.name.replace(`${step.method} `, ''), method: step.method }]
+      case 'wait':
+        return [{ ...common, kind: 'wait', label: waitLabel(step.wait), method: '' }]
+      case 'group':
+        return [{ ...common, kind: 'group', label: step.name, method: '' }, ...rowsOf(step.steps, depth + 1, key)]
+      case 'socket':
+        return [
+          { ...common, kind: 'send', label: step.name, method: 'WS' },
+          ...step.acts.map((act, number): Row => {
+            const label = act.kind === 'wait' ? waitLabel(act.wait) : act.name
+            const kind = act.kind === 'wait' ? 'wait' : 'send'
+            const method = act.kind === 'wait' ? '' : act.kind
+            return {
+              ...common,
+              key: `${key}.${String(number)}`,
+              kind,
+              label,
+              method,
+              depth: depth + 1,
+              line: act.at.line,
+            }
+          }),
+        ]
+      case 'call':
+        return [{ ...common, kind: 'send', label: step.name.replace(/^call /, ''), method: 'call' }]
+      case 'sql':
+        return [{ ...common, kind: 'send', label: step.name.replace(/^sql /, ''), method: 'sql' }]
+      case 'together':
+      case 'repeat': {
+        const label = step.kind === 'together' ? 'together' : repeatLabel(step)
+        return [{ ...common, kind: 'turn', label, method: '' }, ...rowsOf(step.steps, depth + 1, key)]
+      }
+      case 'when':
+        return [
+          { ...common, kind: 'turn', label: `when ${step.condition.name}`, method: '' },
+          ...rowsOf(step.steps, depth + 1, `${key}.then`),
+          ...(step.otherwise.length === 0
+            ? []
+            : [{ ...common, key: `${key}.else`, kind: 'turn' as const, label: 'else', method: '' }]),
+          ...rowsOf(step.otherwise, depth + 1, `${key}.otherwise`),
+        ]
+      case 'pick':
+        return step.options.flatMap((option, number): Row[] => [
+          {
+            ...common,
+            key: `${key}.${String(number)}`,
+            kind: 'turn',
+            label: `pick ${String(option.share)}`,
+            method: '',
+          },
+          ...rowsOf(option.steps, depth + 1, `${key}.${String(number)}`),
+        ])
+    }
+  })
+}
+
+function repeatLabel({ times, until }: Extract<Step, { kind: 'repeat' }>): string {
+  return until === undefined ? `repeat ${String(times)}` : `repeat until ${until.name}, at most ${String(times)}`
+}
+
+function waitLabel(wait: Extract<Step, { kind: 'wait' }>['wait']): string {
+  const time = (ms: number) => (ms < 1000 ? `${String(ms)} ms` : `${String(ms / 1000)} s`)
+  if (wait.kind === 'about') return `wait about ${time(wait.medianMs)}`
+  return wait.fromMs === wait.toMs ? `wait ${time(wait.fromMs)}` : `wait ${time(wait.fromMs)} to ${time(wait.toMs)}`
+}
+</script>
+
+<template>
+  <nav class="outline" aria-label="Journeys and steps">
+    <button
+      v-for="row in rows"
+      :key="row.key"
+      type="button"
+      class="row"
+      :class="[row.kind, { here: row.key === here }]"
+      :style="{ paddingLeft: `${String(row.depth * 14 + (row.depth > 0 ? 14 : 14))}px` }"
+      :disabled="row.isElsewhere"
+      :title="row.isElsewhere ? 'from a file of shared steps' : undefined"
+      @click="$emit('pick', row.line)"
+    >
+      <span v-if="row.kind !== 'part'" class="method">{{ row.method }}</span>
+      <span class="label">{{ row.label }}</span>
+      <span class="note">{{ row.note }}</span>
+    </button>
+  </nav>
+</template>
+
+<style scoped>
+.outline {
+  padding: 8px 0;
+  overflow: auto;
+}
+.row {
+  display: flex;
+  gap: 4px;
+  align-items: baseline;
+  width: 100%;
+  padding: 3.5px 14px;
+  border: 0;
+  background: none;
+  color: var(--ink);
+  font: inherit;
+  text-align: left;
+  cursor: pointer;
+}
+.row:disabled {
+  cursor: default;
+}
+.row:hover:enabled {
+  background: var(--paper);
+}
+.part {
+  padding-top: 12px;
+  font-weight: 650;
+}
+.part:first-child {
+  padding-top: 4px;
+}
+.method {
+  flex: none;
+  width: 50px;
+  color: var(--lake);
+  font: 600 11.5px var(--mono);
+}
+.label {
+  flex: 1;
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.note {
+  color: var(--soft);
+  font-size: 12px;
+  font-weight: 400;
+}
+.wait {
+  color: var(--soft);
+  font-style: italic;
+}
+.group .label {
+  font-weight: 600;
+}
+.turn .label {
+  color: var(--soft);
+  font-weight: 600;
+}
+.here {
+  background: var(--lake-light) !important;
+  box-shadow: inset 3px 0 var(--lake);
+}
+</style>

@@ -1,0 +1,66 @@
+// The plan that is open: its text, what was read of it, and saving.
+import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue'
+import { api } from '../api/client.js'
+import type { PlanText } from '../api/types.js'
+import type { PlanView, ReadRequest } from './plan.worker.js'
+import PlanWorker from './plan.worker.js?worker'
+
+const READ_AFTER_MS = 120
+
+export function usePlan(project: Ref<number>, file: Ref<string>) {
+  const opened = shallowRef<PlanText>()
+  const text = ref('')
+  const view = shallowRef<PlanView>()
+  const worker = new PlanWorker()
+  let asked = 0
+  let timer: ReturnType<typeof setTimeout> | undefined
+
+  worker.onmessage = ({ data }: MessageEvent<PlanView>) => {
+    if (data.number === asked) view.value = data
+  }
+  onBeforeUnmount(() => {
+    clearTimeout(timer)
+    worker.terminate()
+  })
+
+  function read(): void {
+    if (opened.value === undefined) return
+    const request: ReadRequest = {
+      number: ++asked,
+      file: opened.value.file,
+      text: text.value,
+      files: opened.value.files,
+      journeyMs: opened.value.history.journeyMs,
+    }
+    worker.postMessage(request)
+  }
+
+  watch(text, () => {
+    clearTimeout(timer)
+    timer = setTimeout(read, READ_AFTER_MS)
+  })
+
+  async function load(): Promise<void> {
+    const plan = await api.plan(project.value, file.value)
+    opened.value = plan
+    text.value = plan.text
+    read()
+  }
+
+  /** Saves as a commit; the text that was saved is then the one to compare with. */
+  async function save(message: string, author: { name: string; email: string }): Promise<void> {
+    const before = opened.value
+    if (before === undefined) return
+    const saved = text.value
+    const answer = await api.savePlan(project.value, file.value, { text: saved, message, author, base: before.base })
+    opened.value = { ...before, text: saved, ...answer }
+  }
+
+  const changedLines = computed(() => {
+    if (opened.value === undefined || opened.value.text === text.value) return 0
+    const before = new Set(opened.value.text.split('\n'))
+    return Math.max(1, text.value.split('\n').filter((line) => !before.has(line)).length)
+  })
+
+  return { opened, text, view, changedLines, load, save }
+}

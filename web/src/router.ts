@@ -1,0 +1,33 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', name: 'home', component: () => import('./plans/HomePage.vue') },
+    {
+      path: '/p/:project(\\d+)/plans',
+      name: 'plans',
+      component: () => import('./plans/PlansPage.vue'),
+      meta: { area: 'plans' },
+    },
+    {
+      path: '/p/:project(\\d+)/plan',
+      name: 'plan',
+      component: () => import('./plan/PlanPage.vue'),
+      meta: { area: 'plans' },
+    },
+    {
+      path: '/p/:project(\\d+)/runs',
+      name: 'runs',
+      component: () => import('./runs/RunsPage.vue'),
+      meta: { area: 'runs' },
+    },
+    {
+      path: '/p/:project(\\d+)/runs/:run',
+      name: 'run',
+      component: () => import('./run/RunPage.vue'),
+      meta: { area: 'runs' },
+    },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./frame/NowherePage.vue') },
+  ],
+})

@@ -1,0 +1,116 @@
+<script setup lang="ts">
+// One lane: a chart on the shared time axis.
+import {
+  BarController,
+  BarElement,
+  Chart,
+  Filler,
+  LinearScale,
+  LineController,
+  LineElement,
+  PointElement,
+} from 'chart.js'
+import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { overlayPlugin, paletteOf, type LaneOverlay } from './lane-plugins.js'
+import type { Lane, Point } from './lane-charts.js'
+import type { RunView } from './run.worker.js'
+
+Chart.register(LineController, BarController, LineElement, BarElement, PointElement, LinearScale, Filler)
+
+const props = defineProps<{
+  lane: Lane
+  view: RunView
+  due: number[]
+  seconds: number
+  overlay: LaneOverlay
+  axisWidth: number
+  redraws: number
+}>()
+const canvas = ref<HTMLCanvasElement>()
+let chart: Chart<'line' | 'bar', Point[]> | undefined
+
+onMounted(() => {
+  if (canvas.value === undefined) return
+  const palette = paletteOf(canvas.value)
+  const base: 'line' | 'bar' = props.lane.kind
+  chart = new Chart<'line' | 'bar', Point[]>(canvas.value, {
+    type: base,
+    data: { datasets: props.lane.datasets(props.view, props.due, palette) },
+    plugins: [overlayPlugin(props.overlay, palette, props.lane.drawsBeams)],
+    options: {
+      animation: false,
+      responsive: true,
+      maintainAspectRatio: false,
+      events: [],
+      parsing: false,
+      layout: { padding: 0 },
+      scales: {
+        x: { type: 'linear', min: 0, max: props.seconds, display: false, offset: false, grid: { display: false } },
+        y: {
+          min: 0,
+          grid: { display: false },
+          border: { display: false },
+          ticks: {
+            color: palette.soft,
+            font: { family: 'Archivo Variable', size: 11.5 },
+            includeBounds: false,
+            callback: (value) => props.lane.tick(Number(value)),
+          },
+          afterFit: (scale) => {
+            scale.width = props.axisWidth
+          },
+        },
+      },
+    },
+  })
+  draw()
+})
+onBeforeUnmount(() => chart?.destroy())
+
+watch(() => [props.view, props.due, props.seconds], draw)
+watch(
+  () => props.redraws,
+  () => chart?.draw(),
+)
+
+/** The round step (1, 2 or 5 times a power of ten) that is at most this long, so that at least one tick is seen. */
+function roundStep(most: number): number {
+  const power = 10 ** Math.floor(Math.log10(most))
+  return power * ([5, 2, 1].find((factor) => factor * power <= most) ?? 1)
+}
+
+function draw(): void {
+  if (chart === undefined || canvas.value === undefined) return
+  const { scales } = chart.options
+  chart.data.datasets = props.lane.datasets(props.view, props.due, paletteOf(canvas.value))
+  const limits = props.lane.drawsBeams ? props.overlay.beams.map((beam) => beam.limitMs) : []
+  const highest = props.lane.highest(props.view, props.due)
+  // A limit far above the curve would press it flat: such a beam stays outside the lane.
+  const reach = limits.filter((limit) => limit < highest * 4).reduce((most, limit) => Math.max(most, limit), highest)
+  if (scales?.['x'] !== undefined) scales['x'].max = props.seconds
+  const top = Math.max(reach * 1.1, 1e-3)
+  const step = roundStep(top / (props.lane.height > 100 ? 4 : 2))
+  if (scales?.['y'] !== undefined)
+    Object.assign(scales['y'], {
+      max: top,
+      // The library would divide the lane evenly, whatever figures that gives.
+      afterBuildTicks: (axis: { ticks: { value: number }[] }) => {
+        axis.ticks = Array.from({ length: Math.floor(top / step + 1e-9) + 1 }, (_, index) => ({ value: index * step }))
+      },
+    })
+  chart.update('none')
+}
+</script>
+
+<template>
+  <div class="chart" :style="{ height: `${String(lane.height)}px` }">
+    <canvas ref="canvas" role="img" :aria-label="`${lane.title}: ${lane.note}`"></canvas>
+  </div>
+</template>
+
+<style scoped>
+.chart {
+  position: relative;
+  min-width: 0;
+}
+</style>

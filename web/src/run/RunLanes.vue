@@ -1,0 +1,225 @@
+<script setup lang="ts">
+// The lanes under a ruler of phases, on one time axis, with one hair line and one marked stretch through all of them.
+import { dueBySecond, phaseRanges, type RunShape } from '@jolt-gate/core'
+import { useElementSize } from '@vueuse/core'
+import { computed, reactive, ref, watch } from 'vue'
+import { clock } from '../text/figures.js'
+import LaneChart from './LaneChart.vue'
+import { lanesOf } from './lane-charts.js'
+import type { LaneOverlay, LanePhase } from './lane-plugins.js'
+import type { RunView, Stretch } from './run.worker.js'
+
+const props = defineProps<{ view: RunView; shape: RunShape }>()
+const stretch = defineModel<Stretch | null>('stretch', { required: true })
+
+const TITLE = 104
+const AXIS = 52
+const box = ref<HTMLElement>()
+const { width } = useElementSize(box)
+const hair = ref<number | null>(null)
+const drag = ref<number | null>(null)
+const redraws = ref(0)
+
+const planned = computed(() => Math.max(0, ...phaseRanges(props.shape).map(({ toMs }) => toMs / 1000)))
+/** While the run is live its whole plan is shown, so that nothing jumps as it fills. */
+const seconds = computed(() => Math.max(planned.value, props.view.seconds))
+const due = computed(() => dueBySecond(props.shape, Math.ceil(planned.value)))
+const phases = computed((): LanePhase[] =>
+  // The ruler shows one track: the common one, or the first where there is none.
+  phaseRanges(props.shape).flatMap(({ fromMs, toMs }, index) => {
+    const phase = props.shape.phases[index]
+    if (phase === undefined || phase.track !== props.shape.phases[0]?.track) return []
+    return [{ name: phase.name, measured: phase.measured, fromSecond: fromMs / 1000, toSecond: toMs / 1000 }]
+  }),
+)
+const overlay: LaneOverlay = reactive({ phases: [], beams: [], hairSecond: null, stretch: null })
+watch(
+  [phases, () => props.view.beams, hair, stretch],
+  () => {
+    Object.assign(overlay, {
+      phases: phases.value,
+      beams: props.view.beams,
+      hairSecond: hair.value === null ? null : hair.value + 0.5,
+      stretch: stretch.value,
+    })
+    redraws.value++
+  },
+  { immediate: true },
+)
+
+const plot = computed(() => ({ left: TITLE + AXIS, width: Math.max(1, width.value - TITLE - AXIS) }))
+const x = (second: number) => plot.value.left + (second / seconds.value) * plot.value.width
+const ticks = computed(() => {
+  const step = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600].find((size) => seconds.value / size <= 12) ?? 7200
+  return Array.from({ length: Math.floor(seconds.value / step) + 1 }, (_, index) => index * step)
+})
+const lanes = computed(() => lanesOf(props.view))
+const caption = (index: number) => lanes.value[index]?.caption(props.view, due.value, hair.value) ?? ''
+
+function secondAt(event: PointerEvent): number | null {
+  const left = (box.value?.getBoundingClientRect().left ?? 0) + plot.value.left
+  const second = Math.floor(((event.clientX - left) / plot.value.width) * seconds.value)
+  return second >= 0 && second < Math.max(1, props.view.seconds) ? second : null
+}
+function onMove(event: PointerEvent): void {
+  hair.value = secondAt(event)
+  if (drag.value !== null && hair.value !== null && hair.value !== drag.value) markTo(hair.value)
+}
+function onDown(event: PointerEvent): void {
+  drag.value = secondAt(event)
+}
+function onUp(): void {
+  drag.value = null
+}
+function markTo(second: number): void {
+  const from = drag.value ?? second
+  stretch.value = { fromSecond: Math.min(from, second), toSecond: Math.max(from, second) + 1 }
+}
+function onKey(event: KeyboardEvent): void {
+  const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
+  if (event.key === 'Escape') {
+    stretch.value = null
+    drag.value = null
+    hair.value = null
+    return
+  }
+  if (step === 0) return
+  event.preventDefault()
+  const before = hair.value ?? 0
+  if (event.shiftKey) drag.value ??= before
+  else drag.value = null
+  hair.value = Math.max(0, Math.min(Math.max(0, props.view.seconds - 1), before + step))
+  if (event.shiftKey) markTo(hair.value)
+}
+</script>
+
+<template>
+  <div
+    ref="box"
+    class="lanes"
+    tabindex="0"
+    role="group"
+    aria-label="Run chart. Arrow keys move the hair line, with Shift they mark a stretch, Escape clears it."
+    @pointermove="onMove"
+    @pointerleave="hair = null"
+    @pointerdown="onDown"
+    @pointerup="onUp"
+    @keydown="onKey"
+  >
+    <div class="ruler">
+      <span
+        v-for="(phase, index) in phases"
+        :key="phase.name"
+        class="phase"
+        :class="{ odd: index % 2 === 1 }"
+        :style="{
+          left: `${String(x(phase.fromSecond))}px`,
+          width: `${String(x(phase.toSecond) - x(phase.fromSecond))}px`,
+        }"
+        :title="phase.name"
+        >{{ phase.name }}</span
+      >
+    </div>
+    <div v-for="(lane, index) in lanes" :key="lane.name" class="lane">
+      <div class="title">
+        <b>{{ lane.title }}</b><span class="soft">{{ lane.note }}</span>
+      </div>
+      <LaneChart
+        class="chart"
+        :lane="lane"
+        :view="view"
+        :due="due"
+        :seconds="seconds"
+        :overlay="overlay"
+        :axis-width="AXIS"
+        :redraws="redraws"
+      />
+      <span class="caption">{{ caption(index) }}</span>
+    </div>
+    <div class="axis">
+      <span
+        v-for="second in ticks"
+        :key="second"
+        class="tick"
+        :class="{ last: second > seconds * 0.98 }"
+        :style="{ left: `${String(x(second))}px` }"
+        >{{ clock(second) }}</span
+      >
+      <span v-if="hair !== null" class="now" :style="{ left: `${String(x(hair + 0.5))}px` }">{{ clock(hair) }}</span>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.lanes {
+  position: relative;
+  user-select: none;
+  touch-action: pan-y;
+}
+.ruler {
+  position: relative;
+  height: 24px;
+}
+.phase {
+  position: absolute;
+  height: 24px;
+  padding: 3px 6px;
+  overflow: hidden;
+  background: #eae4d6;
+  font-size: 12px;
+  font-weight: 600;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.odd {
+  background: #e2dac8;
+}
+.lane {
+  position: relative;
+  display: grid;
+  grid-template-columns: 104px minmax(0, 1fr);
+  padding-bottom: 6px;
+}
+.title {
+  padding-top: 2px;
+  line-height: 1.25;
+}
+.title b,
+.title span {
+  display: block;
+}
+.title span {
+  font-size: 11.5px;
+}
+.caption {
+  position: absolute;
+  top: 3px;
+  right: 6px;
+  padding: 0 4px;
+  background: rgb(251 249 244 / 80%);
+  color: var(--soft);
+  font-size: 12px;
+}
+.axis {
+  position: relative;
+  height: 18px;
+}
+.tick,
+.now {
+  position: absolute;
+  transform: translateX(-50%);
+  color: var(--soft);
+  font-size: 11.5px;
+}
+.tick:first-child {
+  transform: none;
+}
+.tick.last {
+  transform: translateX(-100%);
+}
+.now {
+  padding: 0 7px;
+  background: var(--ink);
+  color: #fff;
+}
+</style>

@@ -1,0 +1,208 @@
+<script setup lang="ts">
+// One run, live or finished: verdict on the left; lanes, steps and failures on the right.
+import { ElButton } from 'element-plus'
+import { computed, onMounted, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, wordsOf } from '../api/client.js'
+import PageError from '../frame/PageError.vue'
+import { clock, lengthOf } from '../text/figures.js'
+import FailuresTable from './FailuresTable.vue'
+import RunLanes from './RunLanes.vue'
+import type { Stretch } from './run.worker.js'
+import StepsTable from './StepsTable.vue'
+import { useRun } from './use-run.js'
+import VerdictColumn from './VerdictColumn.vue'
+
+const route = useRoute()
+const router = useRouter()
+const id = computed(() => String(route.params['run']))
+const { run, view, state, fault, isConnected, open, mark, stop } = useRun(id)
+const isStopping = ref(false)
+const againFault = ref('')
+const tab = computed({
+  get: () => (route.query['show'] === 'failures' ? 'failures' : 'steps'),
+  set: (show) => void router.replace({ query: { ...route.query, show } }),
+})
+const stretch = computed({
+  get: (): Stretch | null => {
+    const [fromSecond, toSecond] = String(route.query['mark'] ?? '')
+      .split('-')
+      .map(Number)
+    return fromSecond !== undefined && toSecond !== undefined && toSecond > fromSecond ? { fromSecond, toSecond } : null
+  },
+  set: (next) =>
+    void router.replace({
+      query: {
+        ...route.query,
+        mark: next === null ? undefined : `${String(next.fromSecond)}-${String(next.toSecond)}`,
+      },
+    }),
+})
+const isGoing = computed(() => state.value !== 'ended')
+const gates = computed(() => run.value?.result?.gates ?? view.value?.gates ?? [])
+const failures = computed(() => (view.value?.steps ?? []).reduce((sum, step) => sum + step.failed, 0))
+
+async function start(): Promise<void> {
+  isStopping.value = false
+  await open()
+  mark(stretch.value)
+}
+onMounted(start)
+watch(id, () => void start())
+watch(stretch, (next) => {
+  mark(next)
+})
+
+async function stopNow(): Promise<void> {
+  isStopping.value = true
+  await stop()
+}
+
+async function again(): Promise<void> {
+  if (run.value === undefined) return
+  try {
+    const next = await api.startRun(run.value.projectId, run.value.planFile)
+    await router.push({ name: 'run', params: { project: run.value.projectId, run: next.id } })
+  } catch (error) {
+    againFault.value = wordsOf(error)
+  }
+}
+</script>
+
+<template>
+  <PageError v-if="fault" title="The run could not be shown" :detail="fault" @again="start()" />
+  <div v-else-if="run" class="run">
+    <VerdictColumn
+      :verdict="run.verdict"
+      :state="state"
+      :reasons="run.reasons"
+      :gates="gates"
+      :elapsed="view?.seconds ?? 0"
+      :seconds="run.seconds"
+      :trust="run.result?.generator.reasons ?? null"
+    />
+    <section class="main">
+      <div class="head">
+        <h1>
+          <RouterLink :to="{ name: 'plan', params: { project: run.projectId }, query: { file: run.planFile } }">{{
+            run.planName
+          }}</RouterLink>
+        </h1>
+        <span class="soft facts">
+          run {{ run.number }} · commit {{ run.commit?.slice(0, 7) ?? 'none' }} on
+          <b>{{ run.branch ?? 'no branch' }}</b> · against <b>{{ run.targetName }}</b> · {{ lengthOf(run.seconds) }}
+        </span>
+        <span class="buttons">
+          <span v-if="!isConnected" class="soft">connecting again …</span>
+          <ElButton v-if="isGoing" :loading="isStopping" @click="stopNow()">Stop</ElButton>
+          <template v-else>
+            <a v-if="run.result" class="report" :href="`/api/runs/${run.id}/result.json`" download>result.json</a>
+            <a v-if="run.result" class="report" :href="`/api/runs/${run.id}/junit.xml`" download>JUnit XML</a>
+            <ElButton type="primary" @click="again()">Run again</ElButton>
+          </template>
+        </span>
+      </div>
+      <p v-if="againFault" class="fault" role="alert">{{ againFault }}</p>
+      <RunLanes v-if="view && view.seconds > 0" v-model:stretch="stretch" :view="view" :shape="run.shape" />
+      <div v-else-if="isGoing" class="soft waiting">
+        {{ state === 'waiting' ? 'It waits in line: one run goes at a time.' : 'The first second is on its way …' }}
+      </div>
+      <div v-else-if="!view" class="soft waiting">reading the run …</div>
+      <div v-else class="soft waiting">No load was made.</div>
+      <div class="tabs" role="tablist">
+        <button type="button" role="tab" :aria-selected="tab === 'steps'" @click="tab = 'steps'">Steps</button>
+        <button type="button" role="tab" :aria-selected="tab === 'failures'" @click="tab = 'failures'">
+          Failures {{ failures }}
+        </button>
+        <span v-if="stretch" class="stretch">
+          computed for {{ clock(stretch.fromSecond) }} – {{ clock(stretch.toSecond) }},
+          {{ stretch.toSecond - stretch.fromSecond }} s marked on the chart ·
+          <button class="link" type="button" @click="stretch = null">whole run</button>
+        </span>
+        <span v-else class="soft hint">drag over the chart to compute a stretch of it</span>
+      </div>
+      <StepsTable v-if="tab === 'steps'" :steps="view?.steps ?? []" />
+      <FailuresTable v-else :steps="view?.steps ?? []" />
+    </section>
+  </div>
+  <p v-else class="soft waiting">reading the run …</p>
+</template>
+
+<style scoped>
+.run {
+  display: grid;
+  grid-template-columns: 318px minmax(0, 1fr);
+  height: 100%;
+}
+.main {
+  padding: 10px 16px;
+  overflow: auto;
+}
+.head {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  min-height: 36px;
+  padding-bottom: 8px;
+}
+h1 {
+  white-space: nowrap;
+}
+h1 a {
+  text-decoration: none;
+}
+h1 a:hover {
+  text-decoration: underline;
+}
+.facts {
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.buttons {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  margin-left: auto;
+  white-space: nowrap;
+}
+.report {
+  color: var(--lake);
+}
+.waiting {
+  padding: 40px 16px;
+}
+.tabs {
+  display: flex;
+  gap: 18px;
+  align-items: center;
+  padding: 8px 0 4px;
+}
+.tabs > [role='tab'] {
+  padding: 2px 0;
+  border: 0;
+  border-bottom: 2px solid transparent;
+  background: none;
+  color: var(--soft);
+  font: inherit;
+  cursor: pointer;
+}
+.tabs > [aria-selected='true'] {
+  border-color: var(--ink);
+  color: var(--ink);
+  font-weight: 650;
+}
+.stretch {
+  margin-left: auto;
+  padding: 2px 8px;
+  background: var(--ochre-light);
+}
+.hint {
+  margin-left: auto;
+  font-size: 12px;
+}
+.fault {
+  color: var(--brick);
+}
+</style>

@@ -1,0 +1,62 @@
+<script setup lang="ts">
+// The figures of each step.
+import { formatMs, type StepSummary } from '@jolt-gate/core'
+import { ElTable, ElTableColumn } from 'element-plus'
+import { grouped, percent } from '../text/figures.js'
+
+defineProps<{ steps: StepSummary[] }>()
+
+const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
+const by = (value: (step: StepSummary) => number) => (a: StepSummary, b: StepSummary) => value(a) - value(b)
+const columns: {
+  label: string
+  width: number
+  value: (step: StepSummary) => number
+  text: (step: StepSummary) => string
+}[] = [
+  { label: 'requests', width: 100, value: (step) => step.requests, text: (step) => grouped(step.requests) },
+  { label: 'per second', width: 105, value: (step) => step.throughput, text: (step) => step.throughput.toFixed(1) },
+  { label: 'failed', width: 90, value: (step) => step.failedShare, text: (step) => percent(step.failedShare) },
+  {
+    label: 'median',
+    width: 95,
+    value: (step) => step.responseTime?.p50 ?? -1,
+    text: (step) => time(step.responseTime?.p50),
+  },
+  {
+    label: 'p95',
+    width: 95,
+    value: (step) => step.responseTime?.p95 ?? -1,
+    text: (step) => time(step.responseTime?.p95),
+  },
+  {
+    label: 'p99',
+    width: 95,
+    value: (step) => step.responseTime?.p99 ?? -1,
+    text: (step) => time(step.responseTime?.p99),
+  },
+  {
+    label: 'max',
+    width: 95,
+    value: (step) => step.responseTime?.max ?? -1,
+    text: (step) => time(step.responseTime?.max),
+  },
+]
+</script>
+
+<template>
+  <ElTable :data="steps" size="small" empty-text="nothing has ended yet">
+    <ElTableColumn prop="name" label="step" min-width="180" sortable />
+    <ElTableColumn
+      v-for="column in columns"
+      :key="column.label"
+      :label="column.label"
+      :min-width="column.width"
+      align="right"
+      sortable
+      :sort-method="by(column.value)"
+    >
+      <template #default="{ row }">{{ column.text(row) }}</template>
+    </ElTableColumn>
+  </ElTable>
+</template>

@@ -1,0 +1,179 @@
+<script setup lang="ts">
+// The verdict, and each gate with what was observed against its limit.
+import { formatValue, titleOf, type GateResult, type Verdict } from '@jolt-gate/core'
+import { computed } from 'vue'
+import VerdictSign from '../signs/VerdictSign.vue'
+import { clock } from '../text/figures.js'
+import type { RunState } from '../api/types.js'
+
+const props = defineProps<{
+  verdict: Verdict | null
+  state: RunState
+  reasons: string[]
+  gates: GateResult[]
+  elapsed: number
+  seconds: number
+  trust: string[] | null
+}>()
+
+const breached = computed(() => props.gates.filter((gate) => gate.status === 'breached'))
+const firstBreach = computed(
+  () =>
+    breached.value
+      .flatMap((gate) => (gate.firstBreachAtMs === null ? [] : [gate.firstBreachAtMs]))
+      .sort((a, b) => a - b)[0],
+)
+const title = computed(() =>
+  props.verdict !== null
+    ? titleOf(props.verdict)
+    : ({ waiting: 'In line', setup: 'Setting up', load: 'Running', teardown: 'Clearing up', ended: 'Ended' } as const)[
+        props.state
+      ],
+)
+const subtitle = computed(() => {
+  if (props.gates.length === 0) return props.verdict === null ? '' : 'no gates'
+  const first = firstBreach.value === undefined ? '' : ` · first at ${clock(firstBreach.value / 1000)}`
+  if (props.verdict === null)
+    return `${clock(Math.min(props.elapsed, props.seconds))} of ${clock(props.seconds)} · ${String(breached.value.length)} of ${String(props.gates.length)} breached so far`
+  return breached.value.length === 0
+    ? `all ${String(props.gates.length)} gates ${props.verdict === 'open' ? 'held' : 'unbreached'}`
+    : `${String(breached.value.length)} of ${String(props.gates.length)} gates breached${first}`
+})
+/** Reasons that the gates below do not tell by themselves. */
+const others = computed(() => props.reasons.filter((reason) => !reason.startsWith('breached: ')))
+
+/** Bar and limit on one scale: the limit stands at 70 %, unless the observed value needs more room. */
+function bar(gate: GateResult): { width: number; limit: number } {
+  const observed = gate.observed ?? 0
+  const limit = gate.limit ?? 0
+  const full = Math.max(limit / 0.7, observed * 1.08, 1e-9)
+  return { width: (100 * observed) / full, limit: (100 * limit) / full }
+}
+const signOf = (gate: GateResult) => (gate.status === 'held' || gate.status === 'breached' ? gate.status : 'unmeasured')
+</script>
+
+<template>
+  <aside class="column">
+    <div class="verdict" :class="verdict ?? 'going'" aria-live="polite">
+      <VerdictSign size="large" :verdict="verdict ?? 'going'" />
+      <div>
+        <div class="title">{{ title }}</div>
+        <div class="soft">{{ subtitle }}</div>
+      </div>
+    </div>
+    <ul v-if="others.length > 0" class="reasons">
+      <li v-for="reason in others" :key="reason">{{ reason }}</li>
+    </ul>
+    <div v-for="gate in gates" :key="gate.rule" class="gate" :class="gate.status.replace(' ', '-')">
+      <div class="rule">{{ gate.rule }}</div>
+      <div class="reading">
+        <VerdictSign :verdict="signOf(gate)" />
+        <span class="bar"
+          ><span class="fill" :style="{ width: `${String(bar(gate).width)}%` }"></span
+          ><span class="limit" :style="{ left: `${String(bar(gate).limit)}%` }"></span
+        ></span>
+        <b class="observed">{{
+          gate.observed === null
+            ? verdict === null
+              ? 'too few yet'
+              : gate.status
+            : formatValue(gate.observed, gate.unit)
+        }}</b>
+      </div>
+      <div v-if="gate.close" class="close soft">close: the limit lies within its 95 % interval</div>
+    </div>
+    <div v-if="trust !== null" class="trust">
+      <h2>Generator</h2>
+      <p class="soft">{{ trust.length === 0 ? 'trusted: it kept to its schedule' : 'not trusted' }}</p>
+    </div>
+  </aside>
+</template>
+
+<style scoped>
+.column {
+  padding: 16px;
+  overflow: auto;
+  border-right: 1px solid var(--rule);
+  background: var(--sheet);
+}
+.verdict {
+  display: flex;
+  gap: 14px;
+  align-items: center;
+  padding-bottom: 14px;
+  border-bottom: 2px solid var(--ink);
+}
+.title {
+  font-size: 27px;
+  font-weight: 700;
+  line-height: 1.1;
+}
+.open .title {
+  color: var(--lake);
+}
+.shut .title {
+  color: var(--brick);
+}
+.going .title {
+  color: var(--ochre-text);
+}
+.reasons {
+  margin: 0;
+  padding: 10px 0 10px 18px;
+  border-bottom: 1px solid var(--rule);
+  overflow-wrap: anywhere;
+}
+.gate {
+  padding: 11px 0;
+  border-bottom: 1px solid var(--rule);
+}
+.reading {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding-top: 7px;
+}
+.bar {
+  position: relative;
+  flex: 1;
+  height: 8px;
+  background: var(--band);
+}
+.fill {
+  position: absolute;
+  inset: 0 auto 0 0;
+  background: var(--lake);
+}
+.breached .fill {
+  background: var(--brick);
+}
+.limit {
+  position: absolute;
+  top: -4px;
+  width: 2px;
+  height: 16px;
+  background: var(--ink);
+}
+.observed {
+  min-width: 72px;
+  color: var(--lake);
+  text-align: right;
+}
+.breached .observed {
+  color: var(--brick);
+}
+.not-judged .fill {
+  background: var(--faint);
+}
+.not-judged .observed,
+.unmeasured .observed {
+  color: var(--soft);
+}
+.close {
+  padding-top: 4px;
+  font-size: 12px;
+}
+.trust {
+  padding-top: 14px;
+}
+</style>

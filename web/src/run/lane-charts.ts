@@ -1,0 +1,167 @@
+// The lanes of a run: what each draws from the view of the run.
+import type { ChartDataset } from 'chart.js'
+import { formatMs } from '@jolt-gate/core'
+import { percent, rate } from '../text/figures.js'
+import type { Palette } from './lane-plugins.js'
+import type { RunView } from './run.worker.js'
+
+export interface Point {
+  x: number
+  y: number
+}
+
+export interface Lane {
+  name: string
+  title: string
+  note: string
+  height: number
+  drawsBeams: boolean
+  kind: 'line' | 'bar'
+  datasets: (view: RunView, due: number[], palette: Palette) => ChartDataset<'line' | 'bar', Point[]>[]
+  /** The words at the right end: at the hair line, or of the whole run. */
+  caption: (view: RunView, due: number[], second: number | null) => string
+  tick: (value: number) => string
+  highest: (view: RunView, due: number[]) => number
+}
+
+const points = (values: readonly (number | null)[], shift = 0.5): Point[] =>
+  values.flatMap((value, second) => (value === null ? [] : [{ x: second + shift, y: value }]))
+const most = (values: readonly (number | null)[]) =>
+  values.reduce<number>((highest, value) => Math.max(highest, value ?? 0), 0)
+const time = (value: number | null | undefined) => (value === null || value === undefined ? '–' : formatMs(value))
+/** A reading as people write it: three figures that matter. */
+const reading = (value: number | null | undefined) =>
+  value === null || value === undefined ? '–' : String(Number(value.toPrecision(3)))
+/** A time at an axis: short, whatever step the axis took. */
+const timeTick = (ms: number) => (ms >= 1000 ? `${reading(ms / 1000)} s` : `${reading(ms)} ms`)
+const curve = (color: string, width: number) => ({
+  type: 'line' as const,
+  borderColor: color,
+  borderWidth: width,
+  pointRadius: 0,
+  pointHitRadius: 0,
+  tension: 0,
+})
+
+const LANES: Lane[] = [
+  {
+    name: 'load',
+    title: 'Load',
+    note: 'arrivals per second',
+    height: 92,
+    kind: 'line',
+    drawsBeams: false,
+    datasets: (view, due, palette) => [
+      { ...curve(palette.lake, 2), data: points(due) },
+      { ...curve(palette.slate, 1.3), data: points(view.users), borderDash: [4, 3] },
+      {
+        type: 'bar',
+        data: points(view.started),
+        backgroundColor: '#c9dcd9',
+        barThickness: 'flex',
+        categoryPercentage: 0.9,
+        barPercentage: 0.9,
+      },
+    ],
+    caption: (view, due, second) =>
+      second === null
+        ? `due at most ${rate(most(due))}/s · at most ${rate(most(view.users))} users`
+        : `due ${rate(due[second] ?? 0)}/s · started ${String(view.started[second] ?? 0)} · ${String(view.users[second] ?? 0)} users`,
+    tick: (value) => `${rate(value)}/s`,
+    highest: (view, due) => Math.max(most(due), most(view.started), most(view.users)),
+  },
+  {
+    name: 'time',
+    title: 'Response time',
+    note: 'median, p95, p99',
+    height: 168,
+    kind: 'line',
+    drawsBeams: true,
+    datasets: (view, _, palette) => [
+      { ...curve(palette.lake, 1.6), data: points(view.median) },
+      { ...curve(palette.slate, 1.8), data: points(view.p95) },
+      { ...curve('#c9c5c4', 1), data: points(view.p99), fill: 'origin', backgroundColor: '#d9d6d580' },
+    ],
+    caption: (view, _, second) =>
+      second === null
+        ? `p99 at most ${time(most(view.p99))}`
+        : `median ${time(view.median[second])} · p95 ${time(view.p95[second])} · p99 ${time(view.p99[second])}`,
+    tick: timeTick,
+    highest: (view) => most(view.p99),
+  },
+  {
+    name: 'failures',
+    title: 'Failures',
+    note: 'by kind, per second',
+    height: 62,
+    kind: 'bar',
+    drawsBeams: false,
+    datasets: (view, _, palette) => {
+      const colors = [palette.brick, palette.ochre, palette.slate, palette.ink]
+      return view.failures.map(({ counts }, index) => ({
+        type: 'bar' as const,
+        data: points(counts).filter((point) => point.y > 0),
+        backgroundColor: colors[Math.min(index, colors.length - 1)] ?? palette.ink,
+        barThickness: 'flex' as const,
+        barPercentage: 0.8,
+        stack: 'failures',
+      }))
+    },
+    caption: (view, _, second) => {
+      const parts = view.failures.map(
+        ({ kind, total, counts }) => `${kind} ${String(second === null ? total : (counts[second] ?? 0))}`,
+      )
+      return parts.length === 0 ? 'none' : parts.join(' · ')
+    },
+    tick: (value) => (Number.isInteger(value) ? String(value) : ''),
+    highest: (view) => view.failures.reduce((sum, { counts }) => sum + most(counts), 0),
+  },
+  {
+    name: 'generator',
+    title: 'Generator',
+    note: 'start lag p99',
+    height: 54,
+    kind: 'line',
+    drawsBeams: false,
+    datasets: (view, _, palette) => [{ ...curve(palette.lake, 1.3), data: points(view.startLag) }],
+    caption: (view, _, second) =>
+      second === null
+        ? `start lag at most ${time(most(view.startLag))} · at most ${percent(most(view.busy))} busy`
+        : `start lag ${time(view.startLag[second])} · ${percent(view.busy[second] ?? 0)} busy`,
+    tick: timeTick,
+    highest: (view) => Math.max(1, most(view.startLag)),
+  },
+]
+
+/** What the target told of itself, where its file names probes: each a line, with its ceiling dashed. */
+const READINGS: Lane = {
+  name: 'readings',
+  title: 'Target readings',
+  note: 'probes',
+  height: 70,
+  kind: 'line',
+  drawsBeams: false,
+  datasets: (view, _, palette) => {
+    const colors = [palette.lake, palette.ochre, palette.slate, palette.ink]
+    return view.probes.flatMap(({ values, ceiling }, index) => {
+      const color = colors[Math.min(index, colors.length - 1)] ?? palette.ink
+      const line = { ...curve(color, 1.6), data: points(values) }
+      if (ceiling === null) return [line]
+      return [line, { ...curve(color, 1), data: points(values.map(() => ceiling)), borderDash: [3, 4] }]
+    })
+  },
+  caption: (view, _, second) =>
+    view.probes
+      .map(
+        ({ name, values }) =>
+          `${name} ${second === null ? `at most ${reading(most(values))}` : reading(values[second])}`,
+      )
+      .join(' · '),
+  tick: (value) => reading(value),
+  highest: (view) => Math.max(1, ...view.probes.map(({ values, ceiling }) => Math.max(most(values), ceiling ?? 0))),
+}
+
+/** The lanes of a run; the generator's own stands last. */
+export function lanesOf(view: Pick<RunView, 'probes'>): Lane[] {
+  return view.probes.length === 0 ? LANES : [...LANES.slice(0, -1), READINGS, ...LANES.slice(-1)]
+}

@@ -1,0 +1,185 @@
+// What all lanes share, drawn on each: phase borders, warm-up hatching, the marked stretch, the hair line, gate beams.
+import type { Chart, Plugin } from 'chart.js'
+import type { Beam, Stretch } from './run.worker.js'
+
+export interface LanePhase {
+  name: string
+  fromSecond: number
+  toSecond: number
+  measured: boolean
+}
+
+/** What the plugins draw; one object is shared by all lanes and changed in place. */
+export interface LaneOverlay {
+  phases: LanePhase[]
+  beams: Beam[]
+  hairSecond: number | null
+  stretch: Stretch | null
+}
+
+export interface Palette {
+  ink: string
+  rule: string
+  soft: string
+  lake: string
+  brick: string
+  ochre: string
+  slate: string
+}
+
+export function paletteOf(element: Element): Palette {
+  const styles = getComputedStyle(element)
+  const token = (name: string) => styles.getPropertyValue(`--${name}`).trim()
+  return {
+    ink: token('ink'),
+    rule: token('rule'),
+    soft: token('soft'),
+    lake: token('lake'),
+    brick: token('brick'),
+    ochre: token('ochre'),
+    slate: token('slate'),
+  }
+}
+
+/** Stripes for what is not measured, or lies beyond a gate. */
+export function hatching(
+  context: CanvasRenderingContext2D,
+  color: string,
+  gap: number,
+  width: number,
+): CanvasPattern | string {
+  const tile = document.createElement('canvas')
+  tile.width = tile.height = gap
+  const pen = tile.getContext('2d')
+  if (pen === null) return color
+  pen.strokeStyle = color
+  pen.lineWidth = width
+  for (const shift of [-gap, 0, gap]) {
+    pen.moveTo(shift, gap)
+    pen.lineTo(shift + gap, 0)
+  }
+  pen.stroke()
+  return context.createPattern(tile, 'repeat') ?? color
+}
+
+export function overlayPlugin(overlay: LaneOverlay, palette: Palette, drawsBeams: boolean): Plugin<'line' | 'bar'> {
+  return {
+    id: 'overlay',
+    beforeDatasetsDraw(chart) {
+      const { ctx, chartArea: area } = chart
+      const x = xOf(chart)
+      ctx.save()
+      for (const phase of overlay.phases) {
+        if (!phase.measured) {
+          ctx.fillStyle = hatching(ctx, palette.rule, 8, 1.5)
+          ctx.fillRect(x(phase.fromSecond), area.top, x(phase.toSecond) - x(phase.fromSecond), area.height)
+        }
+        line(ctx, x(phase.fromSecond), area.top, x(phase.fromSecond), area.bottom, palette.rule, 1)
+      }
+      if (overlay.stretch !== null) {
+        ctx.fillStyle = 'rgba(246, 231, 200, 0.6)'
+        ctx.fillRect(
+          x(overlay.stretch.fromSecond),
+          area.top,
+          x(overlay.stretch.toSecond) - x(overlay.stretch.fromSecond),
+          area.height,
+        )
+      }
+      ctx.restore()
+      if (drawsBeams) for (const beam of overlay.beams) if (beam.isBreached) hatchBeyond(chart, beam, palette)
+    },
+    afterDatasetsDraw(chart) {
+      const { ctx, chartArea: area } = chart
+      const x = xOf(chart)
+      ctx.save()
+      if (drawsBeams) drawBeams(chart, overlay.beams, palette)
+      if (overlay.stretch !== null)
+        for (const second of [overlay.stretch.fromSecond, overlay.stretch.toSecond])
+          line(ctx, x(second), area.top, x(second), area.bottom, palette.ochre, 1.5)
+      if (overlay.hairSecond !== null)
+        line(ctx, x(overlay.hairSecond), area.top, x(overlay.hairSecond), area.bottom, palette.ink, 1)
+      ctx.strokeStyle = palette.rule
+      ctx.lineWidth = 1
+      ctx.strokeRect(area.left, area.top, area.width, area.height)
+      ctx.restore()
+    },
+  }
+}
+
+/** The gate's own series where it lies beyond the beam. */
+function hatchBeyond(chart: Chart, beam: Beam, palette: Palette): void {
+  const { ctx, chartArea: area } = chart
+  const x = xOf(chart)
+  const y = yOf(chart)
+  const limit = y(beam.limitMs)
+  ctx.save()
+  ctx.beginPath()
+  ctx.rect(area.left, area.top, area.width, area.height)
+  ctx.clip()
+  ctx.fillStyle = hatching(ctx, palette.brick, 6, 1.4)
+  beam.values.forEach((value, second) => {
+    if (value === null || (beam.isUpper ? value <= beam.limitMs : value >= beam.limitMs)) return
+    const top = Math.min(y(value), limit)
+    ctx.fillRect(x(second), top, x(second + 1) - x(second), Math.abs(limit - y(value)))
+  })
+  ctx.restore()
+}
+
+function drawBeams(chart: Chart, beams: Beam[], palette: Palette): void {
+  const { ctx, chartArea: area } = chart
+  const x = xOf(chart)
+  const y = yOf(chart)
+  const taken: { left: number; right: number; top: number }[] = []
+  for (const beam of beams) {
+    const at = y(beam.limitMs)
+    if (at < area.top || at > area.bottom) continue
+    const color = beam.isBreached ? palette.brick : palette.ink
+    for (const { fromSecond, toSecond } of beam.spans) {
+      line(ctx, x(fromSecond), at, x(toSecond), at, color, 2)
+      for (const end of [fromSecond, toSecond]) line(ctx, x(end), at - 5, x(end), at + 5, color, 3)
+    }
+    const span = beam.spans[0]
+    if (span === undefined) continue
+    ctx.font = '600 11.5px "Archivo Variable", sans-serif'
+    const width = ctx.measureText(beam.label).width
+    const left = Math.min(x(span.fromSecond) + 8, area.right - width - 8)
+    const top =
+      [at + 14, at - 6, at + 28, at - 20].find(
+        (place) =>
+          place > area.top + 10 &&
+          place < area.bottom - 2 &&
+          !taken.some((other) => Math.abs(other.top - place) < 12 && left < other.right && other.left < left + width),
+      ) ?? at + 14
+    taken.push({ left, right: left + width, top })
+    ctx.fillStyle = 'rgba(251, 249, 244, 0.85)'
+    ctx.fillRect(left - 3, top - 10, width + 6, 13)
+    ctx.fillStyle = color
+    ctx.fillText(beam.label, left, top)
+  }
+}
+
+function xOf(chart: Chart): (second: number) => number {
+  const scale = chart.scales['x']
+  return (second) => scale?.getPixelForValue(second) ?? 0
+}
+function yOf(chart: Chart): (value: number) => number {
+  const scale = chart.scales['y']
+  return (value) => scale?.getPixelForValue(value) ?? 0
+}
+
+function line(
+  ctx: CanvasRenderingContext2D,
+  x1: number,
+  y1: number,
+  x2: number,
+  y2: number,
+  color: string,
+  width: number,
+): void {
+  ctx.strokeStyle = color
+  ctx.lineWidth = width
+  ctx.beginPath()
+  ctx.moveTo(x1, y1)
+  ctx.lineTo(x2, y2)
+  ctx.stroke()
+}

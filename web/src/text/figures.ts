@@ -1,0 +1,46 @@
+// Figures as people read them.
+
+/** 8800 as "8 800", with thin blanks that do not break. */
+export function grouped(value: number): string {
+  return Math.round(value)
+    .toString()
+    .replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f')
+}
+
+/** A rate with as many digits as matter. */
+export function rate(value: number): string {
+  return value >= 100 ? grouped(value) : String(Math.round(value * 10) / 10)
+}
+
+/** Seconds as m:ss. */
+export function clock(seconds: number): string {
+  const whole = Math.round(seconds)
+  return `${String(Math.floor(whole / 60))}:${String(whole % 60).padStart(2, '0')}`
+}
+
+/** Seconds in words: "4 min 50 s". */
+export function lengthOf(seconds: number): string {
+  const whole = Math.round(seconds)
+  const [hours, minutes, rest] = [Math.floor(whole / 3600), Math.floor((whole % 3600) / 60), whole % 60]
+  const parts = [
+    hours > 0 ? `${String(hours)} h` : '',
+    minutes > 0 ? `${String(minutes)} min` : '',
+    rest > 0 || whole === 0 ? `${String(rest)} s` : '',
+  ]
+  return parts.filter((part) => part !== '').join(' ')
+}
+
+export function percent(share: number): string {
+  const value = share * 100
+  return `${value > 0 && value < 0.05 ? '<0.1' : value.toFixed(1)} %`
+}
+
+/** How long ago an instant was. */
+export function ago(instant: string | null, now: number): string {
+  if (instant === null) return ''
+  const minutes = Math.round((now - Date.parse(instant)) / 60_000)
+  if (minutes < 1) return 'just now'
+  if (minutes < 60) return `${String(minutes)} min ago`
+  const hours = Math.round(minutes / 60)
+  return hours < 48 ? `${String(hours)} h ago` : `${String(Math.round(hours / 24))} days ago`
+}

@@ -1,0 +1,90 @@
+// What pages work out for themselves, apart from drawing it.
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { wordsOfGate } from '../src/plan/gate-words.js'
+import { lanesOf } from '../src/run/lane-charts.js'
+import type { RunView } from '../src/run/run.worker.js'
+import { clock, grouped, lengthOf, rate } from '../src/text/figures.js'
+
+describe('a gate in words', () => {
+  it.each([
+    ['p95 response time of "search sailings" during peak under 300 ms', 'p95 response time', '300 ms'],
+    ['apdex at 300 ms of "a" at least 0.9', 'apdex at 300 ms', '0.9'],
+    ['max probe "queue for a place" at most 40', 'max probe "queue for a place"', '40'],
+    ['p95 response time at most 110 % of baseline or 50 ms', 'p95 response time', '110 % of baseline or 50 ms'],
+    ['failed journeys in journey "over at most 3" at most 1 %', 'failed journeys', '1 %'],
+  ])('%s is cut where it can be picked', (rule, measure, limit) => {
+    const words = wordsOfGate(rule)
+
+    expect(words.map(({ text }) => text).join('')).toBe(rule)
+    expect(words.find(({ kind }) => kind === 'measure')?.text).toBe(measure)
+    expect(words.find(({ kind }) => kind === 'limit')?.text).toBe(limit)
+  })
+
+  it('is whole again whatever it says', () => {
+    fc.assert(
+      fc.property(fc.string(), (rule) => {
+        expect(
+          wordsOfGate(rule)
+            .map(({ text }) => text)
+            .join(''),
+        ).toBe(rule)
+      }),
+    )
+  })
+})
+
+describe('figures', () => {
+  it('are written as people read them', () => {
+    expect([clock(0), clock(75), clock(3600)]).toEqual(['0:00', '1:15', '60:00'])
+    expect(lengthOf(60)).toBe('1 min')
+    expect(grouped(3020).replace(/\s/g, ' ')).toBe('3 020')
+    expect([rate(8), rate(0.25)]).toEqual(['8', '0.3'])
+  })
+})
+
+describe('lanes', () => {
+  const view: RunView = {
+    seconds: 2,
+    started: [1, 2],
+    users: [1, 1],
+    requests: [1, 2],
+    median: [10, null],
+    p95: [20, null],
+    p99: [30, null],
+    failures: [{ kind: 'status', total: 3, counts: [1, 2] }],
+    startLag: [0.1, 0.2],
+    busy: [0.1, 0.2],
+    probes: [{ name: 'queue', unit: '', ceiling: 40, values: [3, null] }],
+    gates: [],
+    beams: [],
+    steps: [],
+    stretch: null,
+  }
+
+  it('have one for readings only where the target tells some, and the generator last', () => {
+    expect(lanesOf({ probes: [] }).map(({ name }) => name)).toEqual(['load', 'time', 'failures', 'generator'])
+    expect(lanesOf(view).map(({ name }) => name)).toEqual(['load', 'time', 'failures', 'readings', 'generator'])
+  })
+
+  it('say what stands under the hair line, or of the whole run', () => {
+    const captions = (second: number | null) => lanesOf(view).map((lane) => lane.caption(view, [1, 2], second))
+
+    expect(captions(null)).toEqual([
+      'due at most 2/s · at most 1 users',
+      'p99 at most 30.0 ms',
+      'status 3',
+      'queue at most 3',
+      'start lag at most 0.20 ms · at most 20.0 % busy',
+    ])
+    expect(captions(1)).toEqual([
+      'due 2/s · started 2 · 1 users',
+      'median – · p95 – · p99 –',
+      'status 2',
+      'queue –',
+      'start lag 0.20 ms · 20.0 % busy',
+    ])
+    for (const lane of lanesOf(view)) expect(lane.highest(view, [1, 2])).toBeGreaterThan(0)
+    expect(lanesOf(view).map((lane) => lane.tick(215.507512).length < 9)).not.toContain(false)
+  })
+})

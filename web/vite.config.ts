@@ -1,0 +1,8 @@
+import vue from '@vitejs/plugin-vue'
+import { defineConfig } from 'vite'
+
+export default defineConfig({
+  plugins: [vue()],
+  worker: { format: 'es' },
+  build: { chunkSizeWarningLimit: 1200 },
+})
