@@ -58,6 +58,8 @@ export interface RunOptions {
   calibration?: Calibration | null
   /** Gives the bytes of a file of the repository that a request carries. */
   fileBytes?: (path: string) => Uint8Array | undefined
+  /** An arrival that is later than this measures the generator alone, and is not started; by default 1 s. */
+  mostLateMs?: number
   /** Sender threads; by default one less than there are cores. */
   senders?: number
   onState?: (state: RunState) => void
@@ -82,6 +84,7 @@ export interface RunHandle {
   done: Promise<RunOutcome>
 }
 
+const MOST_LATE_MS = 1000
 const SETUP_WITHIN_MS = 120_000
 const TEARDOWN_WITHIN_MS = 30_000
 const TEARDOWN_AFTER_STOP_MS = 8_000
@@ -212,6 +215,7 @@ class Run implements RunHandle {
         senders: this.senders,
         setupValues,
         maskedValues: secrets,
+        mostLateMs: this.options.mostLateMs ?? MOST_LATE_MS,
         files: this.files,
       },
       this.faults,

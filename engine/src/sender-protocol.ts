@@ -13,6 +13,8 @@ export interface SenderData {
   /** What setup kept, by slot, and which of it is secret. */
   setupValues: Frame
   maskedValues: string[]
+  /** An arrival that is later than this is not started. */
+  mostLateMs: number
   /** Users in flight over all senders, then rows taken of each data set. */
   shared: Int32Array<SharedArrayBuffer>
   /** Bytes of the files that requests carry. */

@@ -16,8 +16,6 @@ import { Tally } from './tally.js'
 import { Walker, type Beginning } from './walker.js'
 import { warmUp } from './warm-up.js'
 
-/** An arrival that is later than this measures the generator alone, and is not started. */
-const MOST_LATE_MS = 1000
 /** Users in flight beyond this are more than one thread can serve. */
 const MOST_USERS = 200_000
 /** Arrivals started in one turn, so that answers are read in between. */
@@ -132,7 +130,7 @@ function startArrivals(now: number): boolean {
   for (let started = 0; hasMore; hasMore = advanceToOwn()) {
     const dueMs = startMs + cursor.dueMs
     if (dueMs > now) return false
-    if (now - dueMs > MOST_LATE_MS) {
+    if (now - dueMs > data.mostLateMs) {
       tally.onMissed(cursor.phase)
       continue
     }

@@ -97,8 +97,7 @@ describe('a pass', () => {
     expect(seen('/after/true')).toBe(4)
     const [page, inner] = result.groups
     expect(page?.time?.max).toBeGreaterThan(145)
-    expect(page?.time?.min).toBeLessThan(300)
-    expect(inner?.time?.min).toBeLessThan(145)
+    expect(inner?.time?.min).toBeLessThan(page?.time?.min ?? 0)
   })
 
   it('calls a function in a sandbox that is bounded in time and memory, and sees nothing outside', async () => {
