@@ -38,10 +38,7 @@ interface Ended {
   stdout: string
   stderr: string
 }
-function jolt(
-  args: string[],
-  options: { environment?: Record<string, string>; stopAfterMs?: number } = {},
-): Promise<Ended> {
+function jolt(args: string[], options: { environment?: Record<string, string>; stopOn?: RegExp } = {}): Promise<Ended> {
   const child = spawn(process.execPath, [command, ...args], {
     cwd: target,
     // A pipeline's own wish for colours must not reach what is compared here.
@@ -49,8 +46,12 @@ function jolt(
   })
   let [stdout, stderr] = ['', '']
   child.stdout.on('data', (chunk: Buffer) => (stdout += chunk.toString()))
-  child.stderr.on('data', (chunk: Buffer) => (stderr += chunk.toString()))
-  if (options.stopAfterMs !== undefined) setTimeout(() => child.kill('SIGINT'), options.stopAfterMs)
+  child.stderr.on('data', (chunk: Buffer) => {
+    stderr += chunk.toString()
+    if (options.stopOn?.test(stderr) !== true) return
+    child.kill('SIGINT')
+    delete options.stopOn
+  })
   return new Promise((resolve) => child.on('close', (code) => resolve({ code, stdout, stderr })))
 }
 /** How a run ends; where the host took the processor away it is void, which the run says and the code tells. */
@@ -147,7 +148,7 @@ describe('run', () => {
   it('ends with 4 on SIGINT, with its report written', async () => {
     const json = join(out, 'stopped.json')
 
-    const { code } = await jolt(['run', 'plans/smoke.gate.yaml', '--json', json], { stopAfterMs: 2500 })
+    const { code } = await jolt(['run', 'plans/smoke.gate.yaml', '--json', json], { stopOn: /^setup$/m })
 
     expect(code).toBe(4)
     expect(JSON.parse(readFileSync(json, 'utf8'))).toMatchObject({ verdict: 'stopped', reasons: ['stopped by SIGINT'] })

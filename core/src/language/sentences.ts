@@ -27,6 +27,8 @@ export interface SentenceFault {
   /** Offset in the sentence, from 0. */
   offset: number
   message: string
+  /** What would mend it there, where one word alone is wrong. */
+  fix?: { length: number; text: string }
 }
 export type Parsed<T> = { ok: true; value: T } | { ok: false; fault: SentenceFault }
 
@@ -43,7 +45,7 @@ export function readSentence<Rule extends keyof Sentences>(rule: Rule, text: str
   } catch (error) {
     if (!(error instanceof SyntaxError)) throw error
     const offset = error.location.start.offset
-    return { ok: false, fault: { offset, message: describe(text.slice(offset), error) } }
+    return { ok: false, fault: { offset, ...describe(text.slice(offset), error) } }
   }
 }
 
@@ -67,7 +69,7 @@ export function nearestWord(written: string, known: Iterable<string>): string | 
   return best
 }
 
-function describe(remaining: string, error: SyntaxError): string {
+function describe(remaining: string, error: SyntaxError): Omit<SentenceFault, 'offset'> {
   const words: string[] = []
   const descriptions: string[] = []
   for (const expectation of error.expected ?? []) {
@@ -82,7 +84,9 @@ function describe(remaining: string, error: SyntaxError): string {
     .map((word) => nearestWord(firstWords(remaining, word.split(' ').length), [word]))
     .find((word) => word !== undefined)
   const hint = meant === undefined ? bareNumberHint(remaining, descriptions) : `. Did you mean "${meant}"?`
-  return `expected ${expected.length === 0 ? 'the end' : listWords(expected)}, found ${found}${hint}`
+  const message = `expected ${expected.length === 0 ? 'the end' : listWords(expected)}, found ${found}${hint}`
+  if (meant === undefined) return { message }
+  return { message, fix: { length: firstWords(remaining, meant.split(' ').length).length, text: meant } }
 }
 
 function bareNumberHint(remaining: string, descriptions: string[]): string {

@@ -17,7 +17,7 @@ import { writtenText, type Source } from './source.js'
 export function readCheck(context: StepContext, node: Node | null, mayBeOnValue = false): Check | undefined {
   const { source } = context
   const long = isMap(node) && node.has('that')
-  const fields = long ? readFields(source, node, 'this check', { known: ['that', 'called'] }) : undefined
+  const fields = long ? readFields(source, node, 'this check', 'check') : undefined
   const sentenceNode = fields === undefined ? node : (fields.get('that')?.value ?? null)
   const isOnValue = mayBeOnValue && isScalar(sentenceNode) && /^\s*value\s/.test(writtenText(sentenceNode))
   const sentence = isOnValue

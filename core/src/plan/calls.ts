@@ -12,7 +12,7 @@ import { readWait } from './wait.js'
 /** `call: fares.ts#choose`: a function of a script of the repository. */
 export function readCall(context: StepContext, node: YAMLMap): CallStep[] {
   const { source, defaults } = context
-  const fields = readFields(source, node, 'this call step', { known: ['call', 'name', 'with', 'keep', 'on failure'] })
+  const fields = readFields(source, node, 'this call step', 'call')
   const field = fields.get('call')
   const written = readText(source, field, 'call')
   if (written === undefined || field === undefined) return []
@@ -48,9 +48,7 @@ export function readCall(context: StepContext, node: YAMLMap): CallStep[] {
 /** `socket: GET /departures`: a WebSocket with what is said and awaited on it. */
 export function readSocket(context: StepContext, node: YAMLMap): SocketStep[] {
   const { source, defaults } = context
-  const fields = readFields(source, node, 'this socket step', {
-    known: ['socket', 'name', 'with', 'headers', 'steps', 'timeout', 'on failure'],
-  })
+  const fields = readFields(source, node, 'this socket step', 'socket')
   const field = fields.get('socket')
   const written = readText(source, field, 'socket')
   if (written === undefined || field === undefined) return []
@@ -86,19 +84,19 @@ function readAct(context: StepContext, node: Node, socket: string): (SocketAct |
   const at = placeOf(source, node)
   if (isMap(node) && node.has('wait')) return readWait(source, node)
   if (isMap(node) && node.has('say')) {
-    const fields = readFields(source, node, 'this say', { known: ['say', 'name'] })
+    const fields = readFields(source, node, 'this say', 'say')
     const name = readText(source, fields.get('name'), 'name') ?? `${socket}: say`
     const said = fields.get('say')
     if (said === undefined || !isMap(said.value))
       return [{ kind: 'say', name, json: undefined, text: readText(source, said, 'say'), at }]
-    const inner = readFields(source, said.value, 'say', { known: ['json', 'text'] })
+    const inner = readFields(source, said.value, 'say', 'message')
     const json = inner.get('json')
     return json === undefined
       ? [{ kind: 'say', name, json: undefined, text: readText(source, inner.get('text'), 'text'), at }]
       : [{ kind: 'say', name, json: readJson(source, json.value), text: undefined, at }]
   }
   if (isMap(node) && node.has('await')) {
-    const fields = readFields(source, node, 'this await', { known: ['await', 'within', 'name', 'keep'] })
+    const fields = readFields(source, node, 'this await', 'await')
     const check = readCheck(context, fields.get('await')?.value ?? null)
     if (check === undefined) return []
     const name = readText(source, fields.get('name'), 'name') ?? `${socket}: ${check.name}`
@@ -112,7 +110,7 @@ function readAct(context: StepContext, node: Node, socket: string): (SocketAct |
 /** `sql: "{secret.database}"`, for what is prepared and cleared away outside the load. */
 export function readSql(context: StepContext, node: YAMLMap): SqlStep[] {
   const { source, defaults } = context
-  const fields = readFields(source, node, 'this sql step', { known: ['sql', 'name', 'run', 'with', 'timeout'] })
+  const fields = readFields(source, node, 'this sql step', 'sql')
   if (!context.isOnce)
     source.report(offsetOf(node), 'SQL', 'an sql step stands in setup or teardown: it is no load on the target')
   const database = readText(source, fields.get('sql'), 'sql')

@@ -1,6 +1,6 @@
 // What the readers of steps share: the file being read, the other files of the repository, and the defaults.
 import { nearestWord } from '../language/sentences.js'
-import { offsetOf, readText, type Field } from './fields.js'
+import { fixOf, offsetOf, readText, type Field } from './fields.js'
 import type { Check, OnFailure } from './model.js'
 import type { Source } from './source.js'
 
@@ -74,6 +74,7 @@ export function readWord<Word extends string>(
     offsetOf(field.value),
     'WORD',
     `${what} must be ${words.map((word) => `"${word}"`).join(' or ')}, found "${text}"${meant === undefined ? '' : `. Did you mean "${meant}"?`}`,
+    fixOf(text, meant),
   )
   return undefined
 }

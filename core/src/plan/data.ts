@@ -21,7 +21,7 @@ export function readData(context: { source: Source; files: FileReader }, node: N
   const { source } = context
   return [...readEntries(source, node, 'data')].flatMap(([name, field]): DataSet[] => {
     checkValueName(source, field, name)
-    const fields = readFields(source, field.value, `the data ${name}`, { known: ['file', 'take', 'then'] })
+    const fields = readFields(source, field.value, `the data ${name}`, 'data')
     const fileField = fields.get('file')
     const file = readText(source, fileField, 'file')
     const take = readWord(source, fields.get('take'), 'take', ['in turn', 'at random', 'once each']) ?? 'in turn'

@@ -1,15 +1,13 @@
 // Maps, lists and scalars of a plan, each with a clear word when something else stands there.
 import { isMap, isScalar, isSeq, type Node, type Scalar } from 'yaml'
 import { nearestWord, readSentence, type Parsed } from '../language/sentences.js'
-import type { Position } from './model.js'
+import type { Fix, Position } from './model.js'
 import { offsetInScalar, writtenText, type Source } from './source.js'
+import { keysOf, type ContextName } from './vocabulary.js'
 
 export interface Field {
   key: Scalar
   value: Node | null
-}
-export interface Vocabulary {
-  known: readonly string[]
 }
 type SentenceRule = Parameters<typeof readSentence>[0]
 type SentenceOf<Rule extends SentenceRule> = Extract<ReturnType<typeof readSentence<Rule>>, { ok: true }>['value']
@@ -37,21 +35,22 @@ export function readEntries(source: Source, node: Node | null, what: string): Ma
 }
 
 /** The fields of a map whose keys are known; an unknown one is reported with the nearest known word. */
-export function readFields(
-  source: Source,
-  node: Node | null,
-  what: string,
-  vocabulary: Vocabulary,
-): Map<string, Field> {
+export function readFields(source: Source, node: Node | null, what: string, context: ContextName): Map<string, Field> {
   const fields = readEntries(source, node, what)
+  const known = keysOf(context)
   for (const [name, { key }] of fields) {
-    if (vocabulary.known.includes(name)) continue
+    if (known.includes(name)) continue
     fields.delete(name)
-    const meant = nearestWord(name, vocabulary.known)
-    const hint = meant === undefined ? `Known here: ${vocabulary.known.join(', ')}` : `Did you mean "${meant}"?`
-    source.report(offsetOf(key), 'UNKNOWN_KEY', `${what} has no "${name}". ${hint}`)
+    const meant = nearestWord(name, known)
+    const hint = meant === undefined ? `Known here: ${known.join(', ')}` : `Did you mean "${meant}"?`
+    source.report(offsetOf(key), 'UNKNOWN_KEY', `${what} has no "${name}". ${hint}`, fixOf(name, meant))
   }
   return fields
+}
+
+/** One word for another, where a nearer one is known. */
+export function fixOf(written: string, meant: string | undefined): Fix | undefined {
+  return meant === undefined ? undefined : { length: written.length, text: meant }
 }
 
 /** The items of a list; what is not a list is reported. */
@@ -82,6 +81,7 @@ export function scalarOf(source: Source, node: Node | null, what: string, at: nu
     offsetOf(node),
     trap === undefined ? 'NOT_TEXT' : 'YAML_TRAP',
     trap ?? `${what} must be one text${insteadOf(node)}`,
+    braceTrap(node) === undefined ? undefined : quoted(source, node),
   )
   return undefined
 }
@@ -109,6 +109,7 @@ export function readPhrase<Rule extends SentenceRule>(
     offsetInScalar(scalar, parsed.fault.offset),
     cut ? 'YAML_TRAP' : 'SENTENCE',
     `${what}: ${parsed.fault.message}${cure}`,
+    cut ? undefined : parsed.fault.fix,
   )
   return undefined
 }
@@ -145,6 +146,12 @@ export function braceTrap(node: Node): string | undefined {
   if (!empty) return undefined
   const name = writtenText(pair.key)
   return `YAML reads {${name}} without quotes as a map: write "{${name}}"`
+}
+
+/** The same text in double quotes, as `"{name}"`. */
+function quoted({ text }: Source, node: Node): Fix {
+  const written = text.slice(offsetOf(node), node.range?.[1])
+  return { length: written.length, text: `"${written}"` }
 }
 
 /** A sentence with ": " in it: YAML reads a map with the first half as its key. */

@@ -1,7 +1,7 @@
 // The gates of a plan: each a sentence, held against what can be measured and what the plan names.
 import { isMap, type Node } from 'yaml'
 import { nearestWord, type GateSentence, type Unit } from '../language/sentences.js'
-import { offsetOf, placeOf, readFields, readPhrase, readList, type Field } from './fields.js'
+import { fixOf, offsetOf, placeOf, readFields, readPhrase, readList, type Field } from './fields.js'
 import type { Gate, StopRule } from './model.js'
 import type { Source } from './source.js'
 
@@ -83,7 +83,7 @@ function readGate(source: Source, node: Node, named: Named): Gate[] {
   let sentenceNode: Node | null = node
   let stopField: Field | undefined
   if (isMap(node) && (node.has('rule') || node.has('stop'))) {
-    const fields = readFields(source, node, 'this gate', { known: ['rule', 'stop'] })
+    const fields = readFields(source, node, 'this gate', 'gate')
     sentenceNode = fields.get('rule')?.value ?? null
     stopField = fields.get('stop')
   }
@@ -212,7 +212,12 @@ function areNamed(source: Source, gate: GateSentence, named: Named, whereIs: (wo
       meant === undefined
         ? `This plan has ${[...known].map((word) => `"${word}"`).join(', ')}`
         : `Did you mean "${meant}"?`
-    source.report(whereIs(name), 'UNKNOWN_NAME', `no ${kind} of this plan is called "${name}". ${hint}`)
+    source.report(
+      whereIs(name),
+      'UNKNOWN_NAME',
+      `no ${kind} of this plan is called "${name}". ${hint}`,
+      fixOf(name, meant),
+    )
   }
   return unknown.length === 0
 }

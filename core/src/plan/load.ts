@@ -15,7 +15,6 @@ import {
 import type { Load, Phase, Spacing } from './model.js'
 import type { Source } from './source.js'
 
-const PHASE_KEYS = ['phase', 'rate', 'for', 'starts', 'rest', 'users', 'passes', 'spread', 'measure', 'spacing', 'cap']
 const MAX_SECONDS = 24 * 3600
 const MOST_TREADS = 1000
 
@@ -92,7 +91,7 @@ function readPhase(source: Source, node: Node, track: string | null, frame: Load
     source.report(offsetOf(node), 'PHASE', 'a phase is a map such as { phase: peak, rate: 40/s, for: 3m }')
     return []
   }
-  const fields = readFields(source, node, 'this phase', { known: PHASE_KEYS })
+  const fields = readFields(source, node, 'this phase', 'phase')
   const kinds = ['rate', 'starts', 'rest', 'users'].filter((key) => fields.has(key))
   const [kind] = kinds
   if (kinds.length !== 1 || kind === undefined) {

@@ -12,6 +12,12 @@ export interface Problem extends Position {
   severity: 'error' | 'warning'
   code: string
   message: string
+  /** What would mend it: so many characters from its place on become this text. */
+  fix?: Fix
+}
+export interface Fix {
+  length: number
+  text: string
 }
 
 export const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS', 'TRACE'] as const

@@ -1,7 +1,8 @@
 // Every {name} of a plan must mean something before anything is sent.
 import { nearestWord } from '../language/sentences.js'
 import { namesInText, namesInUrl, urlTemplateFault } from '../language/templates.js'
-import type { Check, Keep, Plan, Position, Problem, SendStep, SocketStep, Step } from './model.js'
+import { fixOf } from './fields.js'
+import type { Check, Fix, Keep, Plan, Position, Problem, SendStep, SocketStep, Step } from './model.js'
 import type { Target } from './target-model.js'
 import { textsOfJson } from './texts.js'
 
@@ -204,6 +205,7 @@ function checkName(
       at,
       'UNKNOWN_SECRET',
       `the target lists no secret called "${name.slice(7)}". ${meant === undefined ? 'Add it to secrets in the target file' : `Did you mean "${meant}"?`}`,
+      fixOf(name.slice(7), meant),
     )
     return
   }
@@ -214,11 +216,12 @@ function checkName(
     at,
     'UNKNOWN_NAME',
     `no value called "${name}" is known before this step${meant === undefined ? '. Keep it in an earlier step, or add it to values' : `. Did you mean "${meant}"?`}`,
+    fixOf(name, meant),
   )
 }
 
-function report(context: Context, at: Position, code: string, message: string): void {
-  context.problems.push({ severity: 'error', code, message, ...at })
+function report(context: Context, at: Position, code: string, message: string, fix?: Fix): void {
+  context.problems.push({ severity: 'error', code, message, ...at, ...(fix === undefined ? {} : { fix }) })
 }
 
 /** The first place at or after a step where a word stands in braces. */

@@ -26,28 +26,6 @@ import {
 import { fileOfTarget, isLoopback, readTarget, targetOfOrigin } from './target.js'
 import { readValues } from './values.js'
 
-const KNOWN = [
-  'jolt',
-  'name',
-  'about',
-  'target',
-  'seed',
-  'values',
-  'setup',
-  'journeys',
-  'teardown',
-  'load',
-  'gates',
-  'defaults',
-  'drain',
-  'spacing',
-  'data',
-  'namespaces',
-  'cap',
-  'mix',
-  'connections',
-]
-
 export interface ReadOptions {
   /** Other files of the repository: shared steps and targets. */
   files: FileReader
@@ -95,7 +73,7 @@ function readModel(source: Source, files: FileReader): Plan {
       source.report(0, 'EMPTY', 'the plan is empty: it needs jolt, name, target, journeys, load and gates')
     return emptyPlan(source.file)
   }
-  const fields = readFields(source, root, 'the plan', { known: KNOWN })
+  const fields = readFields(source, root, 'the plan', 'plan')
   checkVersion(source, fields.get('jolt'))
   const node = (key: string): Node | null => fields.get(key)?.value ?? null
   const namespaces = Object.fromEntries(readTextMap(source, node('namespaces'), 'namespaces'))
@@ -177,12 +155,11 @@ function readJourneys(context: StepContext, field: Field | undefined, frame: Loa
   const journeys: Journey[] = []
   let areAllAlone = true
   for (const [name, entry] of readEntries(source, field.value, 'journeys')) {
-    const fields = readFields(source, entry.value, `the journey "${name}"`, {
-      known: ['share', 'steps', 'on failure', 'load', 'returning'],
-    })
+    const fields = readFields(source, entry.value, `the journey "${name}"`, 'journey')
     const onFailure = readOnFailure(source, fields.get('on failure')) ?? defaults.onFailure
     const inner = { ...context, defaults: { ...defaults, onFailure } }
     const steps = readSteps(inner, fields.get('steps')?.value ?? null, 'steps')
+    if (readSwitch(source, fields.get('off'), 'off') === true) continue
     const own = fields.get('load')
     const shareField = fields.get('share')
     if (own !== undefined) {

@@ -4,6 +4,7 @@ import { nearestWord, readSentence } from '../language/sentences.js'
 import { readCheck, readKeep } from './assertions.js'
 import { readRepositoryFile, readWord, type Defaults, type StepContext } from './context.js'
 import {
+  fixOf,
   offsetOf,
   placeOf,
   readEntries,
@@ -31,33 +32,12 @@ import { readJson, readTextMap } from './texts.js'
 
 export const NO_DEFAULTS: Defaults = { headers: [], timeoutMs: 30_000, checks: [], onFailure: 'go on' }
 
-const SEND_KEYS = [
-  'send',
-  'name',
-  'with',
-  'query',
-  'headers',
-  'json',
-  'form',
-  'text',
-  'xml',
-  'file',
-  'multipart',
-  'sign',
-  'check',
-  'keep',
-  'timeout',
-  'redirects',
-  'http',
-  'refresh',
-  'on failure',
-]
 const MOST_REDIRECTS = 50
 
 /** What every request has unless it says otherwise. */
 export function readDefaults(context: StepContext, node: Node | null): Defaults {
   const { source } = context
-  const fields = readFields(source, node, 'defaults', { known: ['headers', 'timeout', 'check', 'on failure'] })
+  const fields = readFields(source, node, 'defaults', 'defaults')
   return {
     headers: readTextMap(source, fields.get('headers')?.value ?? null, 'headers'),
     timeoutMs: readTimeout(source, fields.get('timeout')) ?? NO_DEFAULTS.timeoutMs,
@@ -73,7 +53,7 @@ export function readOnFailure(source: Source, field: Field | undefined): OnFailu
 /** A request, with its checks and keeps. */
 export function readSend(context: StepContext, node: Node): SendStep[] {
   const { source, defaults } = context
-  const fields = readFields(source, node, 'this send step', { known: SEND_KEYS })
+  const fields = readFields(source, node, 'this send step', 'send')
   const request = readRequestLine(source, fields.get('send'))
   if (request === undefined) return []
   const headers = new Map([
@@ -121,6 +101,7 @@ function readRequestLine(source: Source, field: Field | undefined): { method: Me
       offsetOf(scalar),
       'METHOD',
       `"${word}" is not an HTTP method${meant === undefined ? '' : `. Did you mean "${meant}"?`}`,
+      fixOf(word, meant),
     )
     return undefined
   }
@@ -178,7 +159,7 @@ function readParts(context: StepContext, field: Field): Part[] {
       const text = readText(source, entry, `"${name}" in multipart`)
       return text === undefined ? [] : [{ kind: 'text', name, text }]
     }
-    const fields = readFields(source, entry.value, `"${name}" in multipart`, { known: ['file', 'type'] })
+    const fields = readFields(source, entry.value, `"${name}" in multipart`, 'part')
     const path = readRepositoryFile(context, fields.get('file'), 'file')
     return path === undefined ? [] : [{ kind: 'file', name, path, type: readText(source, fields.get('type'), 'type') }]
   })
@@ -210,7 +191,7 @@ function readRefresh(context: StepContext, field: Field | undefined): number | u
 
 function readSign(source: Source, field: Field | undefined): Sign | undefined {
   if (field === undefined) return undefined
-  const fields = readFields(source, field.value, 'sign', { known: ['basic', 'bearer'] })
+  const fields = readFields(source, field.value, 'sign', 'sign')
   const basic = fields.get('basic')
   if (basic !== undefined) {
     const [user, password] = readList(source, basic.value, 'basic').map((item) =>

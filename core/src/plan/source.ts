@@ -11,7 +11,7 @@ import {
   type Node,
   type Scalar,
 } from 'yaml'
-import type { Problem } from './model.js'
+import type { Fix, Problem } from './model.js'
 
 const MAX_BYTES = 1_000_000
 const MAX_LEVELS = 20
@@ -25,7 +25,7 @@ export interface Source {
   /** YAML itself could not read all of it: what seems to be missing may only be unread. */
   isBroken: boolean
   /** Notes an error at an offset of the text. Reading goes on, so that one pass finds them all. */
-  report(offset: number, code: string, message: string, severity?: Problem['severity']): void
+  report(offset: number, code: string, message: string, fix?: Fix): void
   positionAt(offset: number): { file: string; line: number; column: number }
 }
 
@@ -50,8 +50,8 @@ export function openSource(file: string, text: string): Source {
     isBroken: false,
     problems,
     positionAt,
-    report: (offset, code, message, severity = 'error') => {
-      problems.push({ severity, code, message, ...positionAt(offset) })
+    report: (offset, code, message, fix) => {
+      problems.push({ severity: 'error', code, message, ...positionAt(offset), ...(fix === undefined ? {} : { fix }) })
     },
   }
   if (new TextEncoder().encode(text).length > MAX_BYTES) {

@@ -1,13 +1,24 @@
 // Journeys' steps and the ways to order them, from nodes to the model.
-import { isMap, isScalar, type Node, type YAMLMap } from 'yaml'
+import { isMap, isScalar, isSeq, type Node, type YAMLMap } from 'yaml'
 import { nearestWord } from '../language/sentences.js'
 import { readCheck } from './assertions.js'
 import { readCall, readSocket, readSql } from './calls.js'
 import { fileTextAt, type StepContext } from './context.js'
-import { offsetOf, placeOf, readFields, readList, readText, readWhole, type Field } from './fields.js'
+import {
+  fixOf,
+  offsetOf,
+  placeOf,
+  readEntries,
+  readFields,
+  readList,
+  readSwitch,
+  readText,
+  readWhole,
+  type Field,
+} from './fields.js'
 import type { Check, Step } from './model.js'
 import { readSend } from './send.js'
-import { openSource, writtenText } from './source.js'
+import { openSource, writtenText, type Source } from './source.js'
 import { readWait } from './wait.js'
 
 type StepReader = (context: StepContext, node: YAMLMap) => Step[]
@@ -43,36 +54,45 @@ function readStep(context: StepContext, node: Node): Step[] {
   // `use` and `repeat` may stand beside other keys, so the first key that is a kind decides.
   const kind = names.find((name) => KINDS.includes(name))
   const reader = kind === undefined ? undefined : READERS[kind]
-  if (reader !== undefined) return reader(context, node)
+  if (reader !== undefined) {
+    const steps = reader(context, node)
+    return isOff(source, node) ? [] : steps
+  }
   const first = names[0] ?? ''
   const meant = nearestWord(first, KINDS)
   const hint = meant === undefined ? `Steps are ${KINDS.join(', ')}` : `Did you mean "${meant}"?`
-  source.report(offsetOf(node), 'STEP', `no step is called "${first}". ${hint}`)
+  source.report(offsetOf(node), 'STEP', `no step is called "${first}". ${hint}`, fixOf(first, meant))
   return []
+}
+
+/** `off: yes` leaves a step out; it is read all the same, so that it is right when it comes back. */
+function isOff(source: Source, node: YAMLMap): boolean {
+  const off = readEntries(source, node, 'this step').get('off')
+  return readSwitch(source, off, 'off') ?? false
 }
 
 function readGroup(context: StepContext, node: YAMLMap): Step[] {
   const { source } = context
-  const fields = readFields(source, node, 'this group', { known: ['group', 'steps'] })
+  const fields = readFields(source, node, 'this group', 'group')
   const name = readText(source, fields.get('group'), 'group')
   const steps = innerSteps(context, node, fields.get('steps'), `the group "${name ?? ''}"`)
   return name === undefined ? [] : [{ kind: 'group', name, steps, at: placeOf(source, node) }]
 }
 
 function readTogether(context: StepContext, node: YAMLMap): Step[] {
-  const fields = readFields(context.source, node, 'this together step', { known: ['together'] })
+  const fields = readFields(context.source, node, 'this together step', 'together')
   const steps = innerSteps(context, node, fields.get('together'), 'together')
   return [{ kind: 'together', steps, at: placeOf(context.source, node) }]
 }
 
 function readRepeat(context: StepContext, node: YAMLMap): Step[] {
   const { source } = context
-  const fields = readFields(source, node, 'this repeat step', { known: ['repeat', 'steps'] })
+  const fields = readFields(source, node, 'this repeat step', 'repeat')
   const field = fields.get('repeat')
   const steps = innerSteps(context, node, fields.get('steps'), 'repeat')
   const at = placeOf(source, node)
   if (field !== undefined && isMap(field.value)) {
-    const inner = readFields(source, field.value, 'repeat', { known: ['until', 'at most'] })
+    const inner = readFields(source, field.value, 'repeat', 'until')
     const until = readCondition(context, inner.get('until'))
     const times = readWhole(source, inner.get('at most'), 'at most', 1)
     if (!inner.has('at most'))
@@ -93,7 +113,7 @@ function readRepeat(context: StepContext, node: YAMLMap): Step[] {
 
 function readWhen(context: StepContext, node: YAMLMap): Step[] {
   const { source } = context
-  const fields = readFields(source, node, 'this when step', { known: ['when', 'steps', 'else'] })
+  const fields = readFields(source, node, 'this when step', 'when')
   const condition = readCondition(context, fields.get('when'))
   const steps = innerSteps(context, node, fields.get('steps'), 'when')
   const otherwise = readSteps(context, fields.get('else')?.value ?? null, 'else')
@@ -102,9 +122,9 @@ function readWhen(context: StepContext, node: YAMLMap): Step[] {
 
 function readPick(context: StepContext, node: YAMLMap): Step[] {
   const { source } = context
-  const field = readFields(source, node, 'this pick step', { known: ['pick'] }).get('pick')
+  const field = readFields(source, node, 'this pick step', 'pick').get('pick')
   const options = readList(source, field?.value ?? null, 'pick').map((item) => {
-    const fields = readFields(source, item, 'this option', { known: ['share', 'steps'] })
+    const fields = readFields(source, item, 'this option', 'option')
     return {
       share: readWhole(source, fields.get('share'), 'share', 0) ?? 1,
       steps: readSteps(context, fields.get('steps')?.value ?? null, 'steps'),
@@ -121,14 +141,15 @@ function readCondition(context: StepContext, field: Field | undefined): Check | 
 
 function innerSteps(context: StepContext, node: Node, field: Field | undefined, what: string): Step[] {
   const steps = readSteps(context, field?.value ?? null, 'steps')
-  if (steps.length === 0 && (field === undefined || offsetOf(field.value) > 0))
+  const hasItems = isSeq(field?.value) && field.value.items.length > 0
+  if (steps.length === 0 && !hasItems && (field === undefined || offsetOf(field.value) > 0))
     context.source.report(offsetOf(node), 'EMPTY', `${what} has no steps`)
   return steps
 }
 
 function readUse(context: StepContext, node: Node): Step[] {
   const { source, opened } = context
-  const field = readFields(source, node, 'this use step', { known: ['use'] }).get('use')
+  const field = readFields(source, node, 'this use step', 'use').get('use')
   const path = readText(source, field, 'use')
   if (path === undefined || field === undefined) return []
   const at = offsetOf(field.value)

@@ -18,20 +18,6 @@ import type { Permission, Probe, Target, Tls } from './target-model.js'
 import { openSource, writtenText, type Source } from './source.js'
 import { readTextMap } from './texts.js'
 
-const KNOWN = [
-  'origin',
-  'also',
-  'values',
-  'headers',
-  'secrets',
-  'about',
-  'probes',
-  'permission',
-  'tls',
-  'proxy',
-  'network',
-]
-
 export interface TargetReading {
   target: Target | undefined
   problems: Problem[]
@@ -45,7 +31,7 @@ export function readTarget(file: string, text: string, files: FileReader = () =>
       source.report(0, 'EMPTY', 'the target file is empty: it needs an origin such as http://127.0.0.1:7710')
     return { target: undefined, problems: source.problems }
   }
-  const fields = readFields(source, source.root, 'the target', { known: KNOWN })
+  const fields = readFields(source, source.root, 'the target', 'target')
   const origin = readOrigin(source, fields.get('origin'))
   if (!fields.has('origin'))
     source.report(0, 'ORIGIN', 'the target has no origin: add one, such as origin: http://127.0.0.1:7710')
@@ -136,9 +122,7 @@ function readSecrets(source: Source, field: Field | undefined): string[] {
 function readProbes(source: Source, field: Field | undefined): Probe[] {
   return [...readEntries(source, field?.value ?? null, 'probes')].flatMap(([name, entry]): Probe[] => {
     const what = `the probe "${name}"`
-    const fields = readFields(source, entry.value, what, {
-      known: ['url', 'family', 'labels', 'as', 'unit', 'ceiling'],
-    })
+    const fields = readFields(source, entry.value, what, 'probe')
     const [url, family] = [readText(source, fields.get('url'), 'url'), readText(source, fields.get('family'), 'family')]
     if (url === undefined || family === undefined) {
       source.report(offsetOf(entry.key), 'PROBE', `${what} needs a url and a family of that page`)
@@ -172,7 +156,7 @@ function readProbeKind(source: Source, field: Field | undefined): Probe['as'] {
 
 function readPermission(source: Source, field: Field | undefined): Permission | undefined {
   if (field === undefined) return undefined
-  const fields = readFields(source, field.value, 'permission', { known: ['by', 'rate', 'hours', 'until'] })
+  const fields = readFields(source, field.value, 'permission', 'permission')
   const rate = fields.get('rate')
   const by = readText(source, fields.get('by'), 'by')
   if (by === undefined) {
@@ -190,7 +174,7 @@ function readPermission(source: Source, field: Field | undefined): Permission | 
 function readTls(context: { source: Source; files: FileReader }, field: Field | undefined): Tls | undefined {
   if (field === undefined) return undefined
   const { source } = context
-  const fields = readFields(source, field.value, 'tls', { known: ['ca', 'cert', 'key', 'verify'] })
+  const fields = readFields(source, field.value, 'tls', 'tls')
   const pem = (key: string): string | undefined => {
     const path = readText(source, fields.get(key), key)
     return path === undefined ? undefined : fileTextAt(context, offsetOf(fields.get(key)?.value ?? null), path)
@@ -214,5 +198,5 @@ function readProxy(source: Source, field: Field | undefined): string | undefined
 /** `network: { from: 127.0.0.2 }`: the local address from which requests are sent. */
 function readNetwork(source: Source, field: Field | undefined): string | undefined {
   if (field === undefined) return undefined
-  return readText(source, readFields(source, field.value, 'network', { known: ['from'] }).get('from'), 'from')
+  return readText(source, readFields(source, field.value, 'network', 'network').get('from'), 'from')
 }

@@ -5,7 +5,7 @@ import type { WaitStep } from './model.js'
 import type { Source } from './source.js'
 
 export function readWait(source: Source, node: Node): WaitStep[] {
-  const fields = readFields(source, node, 'this wait step', { known: ['wait'] })
+  const fields = readFields(source, node, 'this wait step', 'wait')
   const field = fields.get('wait')
   const wait = field === undefined ? undefined : readPhrase(source, field.value, 'WaitOnly', 'wait')
   if (wait === undefined) return []
