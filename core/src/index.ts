@@ -96,3 +96,19 @@ export {
   type ReadyMadeSize,
 } from './load/ready-made.js'
 export { comparisonMarkdown } from './report/comparison-markdown.js'
+export * from './write/tree.js'
+export { applyChanges, editText, type Edit, type TextChange } from './write/edit.js'
+export { rootShapeOf, spotAt, stepContext, type Spot } from './write/context-of.js'
+export { type Written } from './write/yaml-text.js'
+export { CONTEXTS, STEP_CONTEXTS, type Context, type ContextName, type Key, type Shape } from './plan/vocabulary.js'
+export { formatSchema } from './write/format-schema.js'
+export {
+  completionsAt,
+  meaningAt,
+  namesKnown,
+  type Completion,
+  type Completions,
+  type Surroundings,
+} from './write/complete.js'
+export { renameInText, type Renamed } from './write/rename.js'
+export { planChanges, writtenLimit, type PlanChange } from './write/changes.js'

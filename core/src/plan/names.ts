@@ -6,7 +6,7 @@ import type { Check, Fix, Keep, Plan, Position, Problem, SendStep, SocketStep, S
 import type { Target } from './target-model.js'
 import { textsOfJson } from './texts.js'
 
-const RUN_NAMES = ['run.id', 'run.seed', 'user.number', 'user.pass', 'journey.name', 'now']
+export const RESERVED_NAMES = ['run.id', 'run.seed', 'user.number', 'user.pass', 'journey.name', 'now']
 
 interface Context {
   texts: ReadonlyMap<string, string>
@@ -195,7 +195,7 @@ function checkName(
   target: Target | undefined,
   from: Position,
 ): void {
-  if (known.has(name) || RUN_NAMES.includes(name)) return
+  if (known.has(name) || RESERVED_NAMES.includes(name)) return
   const at = locate(context, from, name)
   if (name.startsWith('secret.')) {
     if (target === undefined || context.secrets.includes(name.slice(7))) return
@@ -210,7 +210,7 @@ function checkName(
     return
   }
   if (target === undefined && !name.includes('.')) return
-  const meant = nearestWord(name, [...known, ...RUN_NAMES])
+  const meant = nearestWord(name, [...known, ...RESERVED_NAMES])
   report(
     context,
     at,

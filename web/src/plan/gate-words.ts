@@ -1,20 +1,20 @@
 // A gate's sentence cut into words, so that some of them can be picked.
 
+import { writtenLimit } from '@jolt-gate/core'
+
 export interface GateWord {
   text: string
   /** What a word stands for; plain words only hold the sentence together. */
   kind: 'plain' | 'measure' | 'name' | 'limit'
 }
 
-/** What stands after the last comparison: names may hold such words too. */
-const LIMIT = /^.*\b(?:under|at most|over|at least)\s+(\S.*)$/s
 const MEASURE =
   /^(?:(?:mean|median|min|max|sd|p[\d.]+) )?(?:response time|time to first byte|connect time|group time|journey time|failed requests|failed checks|failed journeys|turned away|cut off|requests|arrivals|journeys|throughput|arrival rate|bytes received|bytes sent|apdex at \d+ ?m?s|start lag|generator busy|event loop delay|probe "[^"]*")/
 
 /** Cuts a sentence; joined again, the words are the sentence. */
 export function wordsOfGate(rule: string): GateWord[] {
   const measure = MEASURE.exec(rule)?.[0] ?? ''
-  const limit = LIMIT.exec(rule)?.[1] ?? ''
+  const limit = writtenLimit(rule)
   const middle = rule.slice(measure.length, rule.length - limit.length)
   const words = middle
     .split(/("(?:[^"\\]|\\.)*"|(?<=during )[\w-]+)/)
