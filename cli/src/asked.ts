@@ -1,6 +1,7 @@
 // What run and rehearse are asked for beside the plan.
 import { customAlphabet } from 'nanoid'
-import { readSentence, type Plan, type Target } from '@jolt-gate/core'
+import { permissionFault, previewOf, readSentence, scalePlan, type Plan, type Target } from '@jolt-gate/core'
+import { controlNeeded, proveControl } from '@jolt-gate/engine'
 import { UsageError } from './errors.js'
 import type { RunArguments } from './main.js'
 
@@ -12,6 +13,17 @@ export function refuseUnknownValues(plan: Plan, target: Target, set: Record<stri
   const unknown = Object.keys(set).find((name) => !known.has(name))
   if (unknown !== undefined)
     throw new UsageError(`--set ${unknown}: neither the plan nor the target has a value of this name`)
+}
+
+/** Refuses a load that the target's owner does not permit, or has not shown to be able to permit. */
+export async function refuseForbidden(plan: Plan | undefined, target: Target, scale = 1): Promise<void> {
+  const load = plan === undefined ? { peakRate: 0, mostUsers: 0, seconds: 0 } : previewOf(scalePlan(plan, scale))
+  const fault = permissionFault(target, load, new Date())
+  if (fault !== undefined) throw new UsageError(`${target.name}: ${fault}`)
+  const missing = (await proveControl(controlNeeded(target))).flatMap((found) => (found.isProven ? [] : [found]))
+  const [first] = missing
+  if (first !== undefined)
+    throw new UsageError(`${target.name}: control of ${first.origin} is not proven: ${first.why}. Serve the token ${first.token} as text at ${first.url}`) // prettier-ignore
 }
 
 export const isUrl = (text: string): boolean => /^https?:\/\//.test(text)

@@ -118,6 +118,35 @@ program
   })
 
 program
+  .command('import')
+  .description('write a plan from a recording (HAR 1.2), OpenAPI 3, WSDL 1.1, a command line of curl, or a URL')
+  .argument('<what>', 'a file, a URL, a command line of curl in quotes, or - for standard input')
+  .option('--name <name>', 'the name of the plan')
+  .option('--folder <folder>', 'the repository to write into', '.')
+  .option('--force', 'write over files that are there', false)
+  .option('--origins <origins>', 'of a recording: the origins to take, with commas between', listed)
+  .addOption(
+    new Option('--waits <waits>', 'of a recording: its pauses')
+      .choices(['kept', 'rounded', 'around', 'none'])
+      .default('around'),
+  )
+  .option('--no-by-page', 'of a recording: no groups by page')
+  .option('--origin <origin>', 'of a description: where the service answers')
+  .option('--operations <operations>', 'of a description: those to call, in order, with commas between', listed)
+  .addHelpText(
+    'after',
+    `
+Examples:
+  jolt-gate import visit.har --name "Book a place" --waits rounded
+  jolt-gate import api.openapi.yaml --origin http://127.0.0.1:7710 --operations "GET /sailings,POST /holds"
+  jolt-gate import "curl -u me:secret http://127.0.0.1:7710/health"`,
+  )
+  .action(async (what: string, options: ImportArguments) => {
+    const { importPlan } = await import('./import.js')
+    process.exitCode = importPlan(what, options, outputOf())
+  })
+
+program
   .command('calibrate')
   .description('what this machine can send, how late, and how exactly it times')
   .addOption(json())
@@ -166,6 +195,17 @@ export interface RehearseArguments {
   json?: string
 }
 
+export interface ImportArguments {
+  name?: string
+  folder: string
+  force: boolean
+  origins?: string[]
+  waits: string
+  byPage: boolean
+  origin?: string
+  operations?: string[]
+}
+
 export interface RunArguments {
   target?: string
   set: Record<string, string>
@@ -204,6 +244,13 @@ function collectValue(pair: string, before: Record<string, string>): Record<stri
   const [, name, value] = /^([A-Za-z0-9_]+)=(.*)$/s.exec(pair) ?? []
   if (name === undefined || value === undefined) throw new InvalidArgumentError('write it as name=value')
   return { ...before, [name]: value }
+}
+
+function listed(text: string): string[] {
+  return text
+    .split(',')
+    .map((part) => part.trim())
+    .filter((part) => part !== '')
 }
 
 function wholeNumber(text: string): number {

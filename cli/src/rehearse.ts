@@ -2,7 +2,7 @@
 import pc from 'picocolors'
 import { formatMs } from '@jolt-gate/core'
 import { rehearse as walk, secretsOf, type RehearsedStep } from '@jolt-gate/engine'
-import { newId, refuseUnknownValues } from './asked.js'
+import { newId, refuseForbidden, refuseUnknownValues } from './asked.js'
 import { readRightPlan } from './check.js'
 import { EXIT, UsageError } from './errors.js'
 import type { Output, RehearseArguments } from './main.js'
@@ -23,6 +23,7 @@ export async function rehearse(file: string, options: RehearseArguments, output:
   const secrets = secretsOf(target, process.env)
   if (secrets.kind === 'missing')
     throw new UsageError(`the target needs secrets: set ${secrets.variables.join(' and ')}`)
+  await refuseForbidden(undefined, target)
   const isShown = options.json !== '-' && !output.quiet
   const rehearsal = await walk({
     plan,

@@ -14,7 +14,7 @@ import {
   type Target,
 } from '@jolt-gate/core'
 import { lastCalibration, secretsOf, startRun, type RunHandle } from '@jolt-gate/engine'
-import { isUrl, newId, planOfUrl, refuseUnknownValues } from './asked.js'
+import { isUrl, newId, planOfUrl, refuseUnknownValues, refuseForbidden } from './asked.js'
 import { readRightPlan, readRightText } from './check.js'
 import { readStored } from './compare.js'
 import { UsageError } from './errors.js'
@@ -36,6 +36,7 @@ export async function run(file: string, options: RunArguments, output: Output): 
   const secrets = secretsOf(target, process.env)
   if (secrets.kind === 'missing')
     throw new UsageError(`the target needs secrets: set ${secrets.variables.join(' and ')}`)
+  await refuseForbidden(plan, target, options.scale)
   checkReports(options)
   const baseline =
     options.baseline === undefined ? undefined : readBaseline(options.baseline, plan, target, options.scale)

@@ -2,3 +2,4 @@ export { startRun, type RunHandle, type RunOptions, type RunOutcome, type RunSta
 export { secretsOf, variableOf, type Secrets } from './secrets.js'
 export { calibrate, keepCalibration, lastCalibration } from './calibrate.js'
 export { rehearse, type RehearsedStep, type Rehearsal } from './rehearse.js'
+export { controlNeeded, proveControl, WELL_KNOWN, type ControlFound, type ControlNeeded } from './control.js'

@@ -23,7 +23,8 @@ import {
   readWhole,
   type Field,
 } from './fields.js'
-import { fileOfTarget, isLoopback, readTarget, targetOfOrigin } from './target.js'
+import { fileOfTarget, readTarget, targetOfOrigin } from './target.js'
+import { originsToPermit } from './permission.js'
 import { readValues } from './values.js'
 
 export interface ReadOptions {
@@ -209,13 +210,14 @@ function resolveTarget(
     return undefined
   }
   const target = targetOfOrigin(wanted) ?? targetOfFile(source, wanted, files, report)
-  for (const origin of target === undefined ? [] : [target.origin, ...target.also]) {
-    if (!isLoopback(origin))
-      report(
-        'PERMISSION',
-        `${origin} is not on loopback: loading it needs a permission and proof of control, which the command cannot take yet`,
-      )
-  }
+  const [outside] = target === undefined ? [] : originsToPermit(target)
+  if (outside !== undefined && target?.permission === undefined)
+    source.problems.push({
+      severity: 'warning',
+      code: 'PERMISSION',
+      message: `${outside} is not on loopback: before it is loaded, its target file needs a permission, and proof of control`,
+      ...at,
+    })
   return target
 }
 

@@ -15,6 +15,7 @@ import {
 } from './fields.js'
 import type { Problem } from './model.js'
 import type { Permission, Probe, Target, Tls } from './target-model.js'
+import { parseHours } from './permission.js'
 import { openSource, writtenText, type Source } from './source.js'
 import { readTextMap } from './texts.js'
 
@@ -163,11 +164,26 @@ function readPermission(source: Source, field: Field | undefined): Permission | 
     source.report(offsetOf(field.key), 'PERMISSION', 'a permission says who gives it: add by')
     return undefined
   }
+  const hours = readText(source, fields.get('hours'), 'hours')
+  const wrong = hours === undefined ? undefined : parseHours(hours)
+  if (typeof wrong === 'string')
+    source.report(
+      offsetOf(fields.get('hours')?.value ?? null),
+      'HOURS',
+      `hours are such as Mon-Fri 06:00-18:00, in UTC, several with commas between; found "${wrong}"`,
+    )
+  const until = readText(source, fields.get('until'), 'until')
+  if (until !== undefined && !/^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])$/.test(until))
+    source.report(
+      offsetOf(fields.get('until')?.value ?? null),
+      'DATE',
+      `until is a date such as 2026-12-31, found "${until}"`,
+    )
   return {
     by,
     ratePerSecond: rate === undefined ? undefined : readPhrase(source, rate.value, 'RateOnly', 'rate'),
-    hours: readText(source, fields.get('hours'), 'hours'),
-    until: readText(source, fields.get('until'), 'until'),
+    hours,
+    until,
   }
 }
 

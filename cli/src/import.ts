@@ -1,0 +1,102 @@
+// `import`: a plan from a recording, a description of a service, a command line of curl, or a URL.
+import { existsSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { basename, dirname, join } from 'node:path'
+import {
+  importCurl,
+  ImportFault,
+  importHar,
+  importOpenApi,
+  importUrl,
+  importWsdl,
+  kindOf,
+  readHar,
+  readOpenApi,
+  readWsdl,
+  usualChoice,
+  WAITS,
+  type Imported,
+} from '@jolt-gate/core'
+import { EXIT, UsageError } from './errors.js'
+import type { ImportArguments, Output } from './main.js'
+
+const MOST_BYTES = 512_000_000
+
+export function importPlan(what: string, options: ImportArguments, output: Output): number {
+  const { text, name } = textOf(what)
+  const imported = attempt(() => importedOf(text, options.name ?? name, options))
+  const paths = imported.files.map(({ path }) => join(options.folder, path))
+  const there = paths.find((path) => existsSync(path))
+  if (there !== undefined && !options.force) throw new UsageError(`${there} is there already: give another --name, or --force to write over it`) // prettier-ignore
+  for (const [index, file] of imported.files.entries()) {
+    const path = paths[index] ?? file.path
+    mkdirSync(dirname(path), { recursive: true })
+    writeFileSync(path, file.text)
+  }
+  if (!output.quiet) process.stdout.write(report(imported, paths))
+  return EXIT.ok
+}
+
+function textOf(what: string): { text: string; name: string } {
+  if (what === '-') return { text: readFileSync(0, 'utf8'), name: 'Imported' }
+  if (/^curl\s|^https?:\/\//.test(what)) return { text: what, name: '' }
+  if (!existsSync(what)) throw new UsageError(`${what}: there is no such file; a command line of curl stands in quotes`)
+  if (statSync(what).size > MOST_BYTES) throw new UsageError(`${what} is larger than 512 MB`)
+  return { text: readFileSync(what, 'utf8'), name: basename(what).replace(/\.\w+$/, '') }
+}
+
+function importedOf(text: string, name: string, options: ImportArguments): Imported {
+  const kind = kindOf(text)
+  switch (kind) {
+    case 'har': {
+      const reading = readHar(text)
+      const waits = WAITS.find((one) => one === options.waits) ?? 'around'
+      const unknown = options.origins?.find((origin) => !reading.hosts.some((host) => host.origin === origin))
+      if (unknown !== undefined) throw new UsageError(`--origins: the recording has no ${unknown}. It has ${reading.hosts.map(({ origin }) => origin).join(', ')}`) // prettier-ignore
+      return importHar(reading, { ...usualChoice(reading, name), ...(options.origins === undefined ? {} : { origins: options.origins }), waits, byPage: options.byPage }) // prettier-ignore
+    }
+    case 'openapi': {
+      const reading = readOpenApi(text)
+      const origin = options.origin ?? reading.origins[0]
+      if (origin === undefined) throw new UsageError('the description names no origin: give --origin http://127.0.0.1:7710') // prettier-ignore
+      const usual = reading.operations.filter(({ isDeprecated }) => !isDeprecated).map(({ id }) => id)
+      return importOpenApi(reading, { name, origin, operations: chosen(options, reading.operations.map(({ id }) => id)) ?? usual }) // prettier-ignore
+    }
+    case 'wsdl': {
+      const reading = readWsdl(text)
+      const all = reading.operations.map(({ id }) => id)
+      return importWsdl(reading, { name, operations: chosen(options, all) ?? all })
+    }
+    case 'curl':
+      return importCurl(text)
+    case 'url':
+      return importUrl(text)
+    default:
+      throw new UsageError('this is no HAR file, OpenAPI or WSDL description, command line of curl, or URL')
+  }
+}
+
+function chosen({ operations }: ImportArguments, all: readonly string[]): string[] | undefined {
+  const unknown = operations?.find((id) => !all.includes(id))
+  if (unknown !== undefined) throw new UsageError(`--operations: there is no "${unknown}". There are ${all.map((id) => `"${id}"`).join(', ')}`) // prettier-ignore
+  return operations
+}
+
+function attempt<T>(work: () => T): T {
+  try {
+    return work()
+  } catch (error) {
+    if (error instanceof ImportFault) throw new UsageError(error.message)
+    throw error
+  }
+}
+
+function report({ steps, notes, secrets }: Imported, paths: readonly string[]): string {
+  const names = Object.keys(secrets)
+  const lines = [
+    `${String(steps)} ${steps === 1 ? 'request' : 'requests'}: ${paths.join(', ')}`,
+    ...notes.map((note) => `  ${note}`),
+    ...(names.length === 0 ? [] : [`  secrets are taken out: set ${names.map((name) => `JOLT_SECRET_${name.toUpperCase()}`).join(' and ')}`]),
+    `Next: jolt-gate rehearse ${paths[0] ?? ''}`,
+  ] // prettier-ignore
+  return `${lines.join('\n')}\n`
+}

@@ -1,0 +1,86 @@
+// The permission to load a target that is not on loopback: who gives it, how much, when, and until when.
+import type { Permission, Target } from './target-model.js'
+import { isLoopback } from './target.js'
+
+const DAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
+const SPAN = /^(?:(Mon|Tue|Wed|Thu|Fri|Sat|Sun)(?:\s*-\s*(Mon|Tue|Wed|Thu|Fri|Sat|Sun))?\s+)?([01]\d|2[0-3]):([0-5]\d)\s*-\s*([01]\d|2[0-4]):([0-5]\d)$/ // prettier-ignore
+
+/** Days from 0 for Monday, and minutes of the day, in UTC. */
+export interface HoursSpan {
+  days: number[]
+  fromMinute: number
+  toMinute: number
+}
+
+/**
+ * Reads such as `Mon-Fri 06:00-18:00, Sat 08:00-12:00`, in UTC; without days it is every day.
+ *
+ * @returns the spans, or the part that is none
+ */
+export function parseHours(text: string): HoursSpan[] | string {
+  const spans: HoursSpan[] = []
+  for (const part of text.split(',').map((one) => one.trim())) {
+    const [, first, last, fromHour, fromMinute, toHour, toMinute] = SPAN.exec(part) ?? []
+    const [from, to] = [60 * Number(fromHour) + Number(fromMinute), 60 * Number(toHour) + Number(toMinute)]
+    if (fromHour === undefined || to > 24 * 60 || from >= to) return part
+    const start = first === undefined ? 0 : DAYS.indexOf(first)
+    const end = first === undefined ? 6 : DAYS.indexOf(last ?? first)
+    const count = ((end - start + 7) % 7) + 1
+    spans.push({ days: Array.from({ length: count }, (_, day) => (start + day) % 7), fromMinute: from, toMinute: to })
+  }
+  return spans
+}
+
+/** The origins of a target that need a permission. */
+export function originsToPermit({ origin, also }: Target): string[] {
+  return [origin, ...also].filter((one) => one !== '' && !isLoopback(one))
+}
+
+export interface AskedLoad {
+  /** The most arrivals per second; 0 for a rehearsal. */
+  peakRate: number
+  /** The most users who come again, whose rate nobody knows beforehand. */
+  mostUsers: number
+  seconds: number
+}
+
+/**
+ * Why a load may not go to a target now; undefined when it may, or when the target is on loopback.
+ *
+ * Control of the origins is another question, which only a request can answer.
+ */
+export function permissionFault(target: Target, load: AskedLoad, now: Date): string | undefined {
+  const [outside] = originsToPermit(target)
+  if (outside === undefined) return undefined
+  const { permission } = target
+  if (permission === undefined)
+    return `${outside} is not on loopback: loading it needs a permission in its target file, which says by whom, at most how much, and until when, and proof of control`
+  return outOfTime(permission, now, load.seconds) ?? tooMuch(permission, load)
+}
+
+function outOfTime({ until, hours }: Permission, now: Date, seconds: number): string | undefined {
+  const end = new Date(now.getTime() + 1000 * seconds)
+  if (until !== undefined && end.toISOString().slice(0, 10) > until) return `the permission ended with ${until}`
+  const spans = hours === undefined ? undefined : parseHours(hours)
+  if (spans === undefined || typeof spans === 'string') return undefined
+  const isWithin = (moment: Date) => {
+    const day = (moment.getUTCDay() + 6) % 7
+    const minute = 60 * moment.getUTCHours() + moment.getUTCMinutes()
+    return spans.some((span) => span.days.includes(day) && minute >= span.fromMinute && minute < span.toMinute)
+  }
+  if (!isWithin(now)) return `the permission is for ${hours ?? ''} (UTC), and it is ${now.toISOString().slice(11, 16)} on a ${DAYS[(now.getUTCDay() + 6) % 7] ?? ''}` // prettier-ignore
+  return isWithin(end) ? undefined : `the permission is for ${hours ?? ''} (UTC), and this load would last until ${end.toISOString().slice(11, 16)}` // prettier-ignore
+}
+
+function tooMuch({ ratePerSecond }: Permission, { peakRate, mostUsers }: AskedLoad): string | undefined {
+  if (ratePerSecond === undefined) return undefined
+  if (mostUsers > 0) return `the permission is for at most ${String(ratePerSecond)}/s, and users who come again have no rate that is known beforehand` // prettier-ignore
+  const peak = Math.round(peakRate * 1000) / 1000
+  return peak > ratePerSecond ? `the load reaches ${String(peak)}/s, and the permission is for at most ${String(ratePerSecond)}/s` : undefined // prettier-ignore
+}
+
+/** What a permission says, as one text: proof of control of a target is proof for these very words. */
+export function permissionText(origin: string, permission: Permission): string {
+  const { by, ratePerSecond, hours, until } = permission
+  return JSON.stringify(['jolt-gate', 1, origin, by, ratePerSecond ?? null, hours ?? null, until ?? null])
+}
