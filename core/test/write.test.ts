@@ -155,7 +155,9 @@ load:`,
             return fit[number % fit.length] ?? []
           }
           const expected = structuredClone(dataOf(tree)) as Record<string, never>
-          const at = (path: Path): Record<string | number, unknown> & unknown[] => path.reduce((data, part) => data[part as never], expected) as never // prettier-ignore
+          type Data = Record<string | number, unknown> & unknown[]
+          const at = (path: Path) =>
+            path.reduce<unknown>((data, part) => (data as Data)[part as number], expected) as Data
           let edit: Edit
           if (kind === 'set') {
             const path = pick(['scalar'], first)

@@ -19,7 +19,8 @@ export interface Assessed {
 }
 
 const NO_CHECKS: boolean[] = []
-const NOTHING = Received.ofText('')
+/** What was received where nothing was. */
+export const NOTHING = Received.ofText('')
 const NOTHING_KEPT = { failure: null, goesOn: true }
 
 export class Assessor {

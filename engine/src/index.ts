@@ -1,5 +1,5 @@
 export { startRun, type RunHandle, type RunOptions, type RunOutcome, type RunState } from './run.js'
 export { secretsOf, variableOf, type Secrets } from './secrets.js'
 export { calibrate, keepCalibration, lastCalibration } from './calibrate.js'
-export { rehearse, type RehearsedStep, type Rehearsal } from './rehearse.js'
+export { rehearse, type Memory, type RehearsedStep, type Rehearsal } from './rehearse.js'
 export { controlNeeded, proveControl, WELL_KNOWN, type ControlFound, type ControlNeeded } from './control.js'

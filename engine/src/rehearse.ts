@@ -1,15 +1,27 @@
 // A rehearsal: one user, one pass of each journey, and every request and response in full.
-import { allSteps, asText, filesSentBy, previewOf, shapeOf, type Frame, type Plan, type Target } from '@jolt-gate/core'
+import {
+  allSteps,
+  asText,
+  filesSentBy,
+  previewOf,
+  shapeOf,
+  type Frame,
+  type Json,
+  type Plan,
+  type Target,
+} from '@jolt-gate/core'
 import { timerAlarm } from './alarm.js'
 import { monotonicMs } from './clock.js'
 import { compilePlan } from './compiler.js'
+import type { Cookies } from './cookies.js'
 import type { Exchange } from './exchange.js'
 import { Mask, maskHeader } from './mask.js'
 import type { Pass, Strand } from './pass.js'
 import type { Operation, Program, RunValues, TimedOperation } from './program.js'
 import { prepareScripts } from './steps/script.js'
 import type { Ended } from './listener.js'
-import { NOTHING, Walker } from './walker.js'
+import { NOTHING } from './assessor.js'
+import { Walker } from './walker.js'
 
 const MOST_TEXT = 200_000
 const STAGE_WITHIN_MS = 300_000
@@ -62,8 +74,18 @@ export interface RehearseOptions {
   /** One journey alone. */
   journey?: string | undefined
   fileBytes?: (path: string) => Uint8Array | undefined
-  /** Each step as it ends. */
-  onStep?: (step: RehearsedStep) => void
+  /** Each step as it ends, and what is needed to begin there again. */
+  onStep?: (step: RehearsedStep, memory: Memory) => void
+  /** Begins at a step of a journey, with what an earlier rehearsal had kept before it. */
+  resume?: { memory: Memory } | undefined
+}
+
+/** What a user had kept before a step. It holds secrets: it stays where the rehearsal was made. */
+export interface Memory {
+  journey: string
+  step: string
+  values: ReadonlyMap<string, Json>
+  cookies: Cookies | null
 }
 
 /** Walks setup, each journey once, and teardown. Secrets are masked in all of it. */
@@ -80,15 +102,38 @@ export async function rehearse(options: RehearseOptions): Promise<Rehearsal> {
   for (const secret of Object.values(run.secrets)) mask.add(secret)
   const steps: RehearsedStep[] = []
   const journeys: Rehearsal['journeys'] = []
-  const note = (stage: string) => (ended: Ended) => {
-    const step = describe(stage, ended, mask)
-    steps.push(step)
-    options.onStep?.(step)
+  const programs = [compiled.setup, ...compiled.journeys, compiled.teardown]
+  const slots = slotsByName(programs)
+  const note = (stage: string) => {
+    let before = new Map<string, Json>()
+    return (ended: Ended) => {
+      const step = describe(stage, ended, mask)
+      steps.push(step)
+      const { frame, cookies } = ended.pass
+      const own = new Set(ended.operation.keeps.map(({ name }) => name))
+      const held = new Map([...slots].flatMap(([name, slot]): [string, Json][] => (frame[slot] === undefined ? [] : [[name, frame[slot]]]))) // prettier-ignore
+      const values = new Map([...held].flatMap(([name, value]): [string, Json][] => (!own.has(name) ? [[name, value]] : before.has(name) ? [[name, before.get(name) ?? null]] : []))) // prettier-ignore
+      before = held
+      options.onStep?.(step, { journey: stage, step: step.step, values, cookies })
+    }
   }
   const frame: Frame = new Array<undefined>(compiled.slotCount).fill(undefined)
   for (const slot of compiled.rowSlots) frame[slot] = 0
-  const walk = (program: Program, stage: string, from: Frame) =>
-    walkStage({ program, stage, frame: from, target, seed: run.seed, mask, onEnded: note(stage) })
+  const walk = (program: Program, stage: string, from: Frame, at = 0, cookies: Cookies | null = null) =>
+    walkStage({ program, stage, frame: from, at, cookies, target, seed: run.seed, mask, onEnded: note(stage) })
+  const memory = options.resume?.memory
+  if (memory !== undefined) {
+    const index = plan.journeys.findIndex(({ name }) => name === memory.journey)
+    const program = compiled.journeys[index]
+    const at = program === undefined ? -1 : beginningOf(program, memory.step)
+    if (program === undefined || at < 0) throw new RangeError(`the plan has no step "${memory.step}" in "${memory.journey}" any more`) // prettier-ignore
+    for (const [name, value] of memory.values) {
+      const slot = slots.get(name)
+      if (slot !== undefined) frame[slot] = value
+    }
+    const outcome = await walk(program, memory.journey, frame, at, memory.cookies)
+    return { plan: plan.name, target: target.origin, passed: outcome.passed, steps, journeys: [{ name: memory.journey, ...outcome }] } // prettier-ignore
+  }
   const setup = await walk(compiled.setup, 'setup', frame)
   if (setup.passed) {
     for (const [index, program] of compiled.journeys.entries()) {
@@ -103,10 +148,35 @@ export async function rehearse(options: RehearseOptions): Promise<Rehearsal> {
   return { plan: plan.name, target: target.origin, passed, steps, journeys }
 }
 
+/** Where kept values stand, by name. */
+function slotsByName(programs: readonly Program[]): Map<string, number> {
+  const slots = new Map<string, number>()
+  for (const { operations } of programs)
+    for (const operation of operations)
+      if ('keeps' in operation) for (const { name, slot } of operation.keeps) slots.set(name, slot)
+  return slots
+}
+
+/** The operation to begin with so that a step is walked: the step itself, or the repeat or together that it stands in. */
+function beginningOf({ operations }: Program, step: string): number {
+  const found = operations.findIndex((operation) => 'keeps' in operation && operation.name === step)
+  const outer = operations.findIndex(
+    (operation, index) =>
+      index < found &&
+      ((operation.kind === 'together' && operation.next > found) ||
+        (operation.kind === 'repeat test' && operation.end > found)),
+  )
+  if (outer < 0) return found
+  return operations[outer]?.kind === 'repeat test' ? outer - 1 : outer
+}
+
 interface Stage {
   program: Program
   stage: string
   frame: Frame
+  /** The operation to begin with. */
+  at: number
+  cookies: Cookies | null
   target: Target
   seed: number
   mask: Mask
@@ -116,6 +186,8 @@ interface Stage {
 function walkStage({
   program,
   frame,
+  at,
+  cookies,
   target,
   seed,
   mask,
@@ -159,7 +231,8 @@ function walkStage({
     const whole = program.operations.map((operation): Operation =>
       operation.kind === 'send' ? { ...operation, needsBody: true } : operation,
     )
-    walker.begin({ program: { ...program, operations: whole }, user: 0, phase: 0, frame, dueMs: monotonicMs() })
+    const walked = { ...program, operations: whole }
+    walker.begin({ program: walked, user: 0, phase: 0, frame, dueMs: monotonicMs(), from: at, cookies })
     turn()
   })
 }

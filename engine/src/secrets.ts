@@ -1,16 +1,24 @@
-// Secrets come from the environment, and are never printed.
+// Secrets come from a store or the environment, and are never printed.
 import type { Target } from '@jolt-gate/core'
 
 export const variableOf = (secret: string): string => `JOLT_SECRET_${secret.toUpperCase()}`
 
 export type Secrets = { kind: 'found'; values: Record<string, string> } | { kind: 'missing'; variables: string[] }
 
-/** The values of a target's secrets, or the variables that would have to be set. */
-export function secretsOf(target: Target, environment: Readonly<Record<string, string | undefined>>): Secrets {
+/**
+ * The values of a target's secrets, or the variables that would have to be set.
+ *
+ * @param stored - values by name that go before those of the environment
+ */
+export function secretsOf(
+  target: Target,
+  environment: Readonly<Record<string, string | undefined>>,
+  stored: Readonly<Record<string, string>> = {},
+): Secrets {
   const values: Record<string, string> = {}
   const missing: string[] = []
   for (const name of target.secrets) {
-    const value = environment[variableOf(name)]
+    const value = stored[name] ?? environment[variableOf(name)]
     if (value === undefined) missing.push(variableOf(name))
     else values[name] = value
   }

@@ -1,8 +1,8 @@
 // Users on their way through a journey: what each does next, and when.
 import TinyQueue from 'tinyqueue'
-import { Draws, pickIndex, Received, waitMs, type Frame } from '@jolt-gate/core'
+import { Draws, pickIndex, waitMs, type Frame } from '@jolt-gate/core'
 import type { Alarm } from './alarm.js'
-import { Assessor, type Failure } from './assessor.js'
+import { Assessor, NOTHING, type Failure } from './assessor.js'
 import { monotonicMs } from './clock.js'
 import { Connections, type Network } from './connections.js'
 import { Cookies } from './cookies.js'
@@ -37,6 +37,10 @@ export interface Beginning {
   slot?: number
   /** The last pass of a user who comes back: its cookies, connections and kept values go on. */
   previous?: Pass | undefined
+  /** The operation it begins with; by default the first. */
+  from?: number
+  /** Cookies that it has already. */
+  cookies?: Cookies | null
 }
 
 const EXCERPT_LENGTH = 300
@@ -72,11 +76,23 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
 
   /** Begins a pass that was due at a moment. */
   begin(beginning: Beginning): void {
-    const { program, user, pass: number = 0, phase, frame, dueMs, slot = -1, previous } = beginning
+    const {
+      program,
+      user,
+      pass: number = 0,
+      phase,
+      frame,
+      dueMs,
+      slot = -1,
+      previous,
+      from = 0,
+      cookies = null,
+    } = beginning
     program.begin(frame, user, number, this.draws)
     const pass = new Pass(program, user, number, phase, frame, dueMs, slot)
-    pass.cookies = previous?.cookies ?? null
+    pass.cookies = previous?.cookies ?? cookies
     pass.connections = previous?.connections ?? null
+    pass.next = from
     this.passes.add(pass)
     this.goOn(pass, dueMs)
   }
@@ -351,6 +367,3 @@ function noteWait(strand: Strand, lengthMs: number): void {
   strand.waitedMs += lengthMs
   for (const group of strand.groups) if (group.firstDueMs >= 0) group.waitedMs += lengthMs
 }
-
-/** A response with nothing in it. */
-export const NOTHING = Received.ofText('')

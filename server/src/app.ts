@@ -3,18 +3,39 @@ import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import express, { type Express } from 'express'
 import helmet from 'helmet'
-import { onlyOwnPages } from './http/guard.js'
+import { gitRemote } from './git/http-backend.js'
+import { gitRoutes } from './git/routes.js'
+import { onlyJson, onlyOwnPages } from './http/guard.js'
 import { OPENAPI } from './http/openapi.js'
 import { answerProblems, noSuchRoute } from './http/problems.js'
+import { findVisitor } from './people/access.js'
+import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes.js'
 import { projectRoutes } from './projects/routes.js'
+import { rehearsalRoutes } from './rehearsals/routes.js'
 import type { RunLine } from './runs/line.js'
 import { runRoutes } from './runs/routes.js'
+import { targetRoutes } from './targets/routes.js'
+import type { SecretStore } from './targets/secrets.js'
 
-/** @param pages - folder of the built application; without it the server has an API alone */
-export function createApp(line: RunLine, pages: string | undefined): Express {
+export interface AppOptions extends PeopleOptions {
+  line: RunLine
+  secrets: SecretStore
+  /** Folder of the built application; without it the server has an API alone. */
+  pages: string | undefined
+  /** Where new and cloned projects go. */
+  projectsFolder: string | undefined
+  /** Further names under which people reach this server. */
+  hosts: readonly string[]
+  /** Whether a proxy before this server says where requests come from. */
+  isBehindProxy: boolean
+}
+
+export function createApp(options: AppOptions): Express {
+  const { line, secrets, pages, projectsFolder, hosts, isBehindProxy } = options
   const app = express()
   app.disable('x-powered-by')
-  app.use(onlyOwnPages)
+  app.set('trust proxy', isBehindProxy ? 1 : false)
+  app.use(onlyOwnPages(hosts))
   app.use(
     helmet({
       contentSecurityPolicy: {
@@ -32,13 +53,21 @@ export function createApp(line: RunLine, pages: string | undefined): Express {
       strictTransportSecurity: false,
     }),
   )
+  app.use('/git', gitRemote)
   const api = express.Router()
-  api.use(express.json({ limit: '1.5mb' }))
+  api.use(onlyJson)
+  api.use(express.json({ limit: '12mb' }))
   api.get('/openapi.json', (_request, response) => {
     response.json(OPENAPI)
   })
-  api.use(projectRoutes())
-  api.use(runRoutes(line))
+  api.use(findVisitor)
+  api.use(sessionRoutes(options))
+  api.use(peopleRoutes())
+  api.use(projectRoutes(projectsFolder))
+  api.use(gitRoutes())
+  api.use(targetRoutes(secrets))
+  api.use(rehearsalRoutes(secrets))
+  api.use(runRoutes(line, secrets))
   api.use(noSuchRoute)
   app.use('/api', api)
   if (pages !== undefined && existsSync(pages)) {

@@ -1,9 +1,14 @@
 // Starting and stopping a server; `main.ts` is its command line.
 import { createServer } from 'node:http'
+import { createServer as createSecureServer } from 'node:https'
 import { createApp } from './app.js'
 import { migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
-import { openProject } from './projects/routes.js'
+import { openProject } from './projects/add.js'
 import { closeAbandoned, RunLine } from './runs/line.js'
+import type { SealKey } from './targets/seal.js'
+import { SecretStore } from './targets/secrets.js'
+
+export { sealKeyFrom, type SealKey } from './targets/seal.js'
 
 export { migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
 
@@ -15,6 +20,17 @@ export interface ServerOptions {
   pages: string | undefined
   /** Working copies that are open from the start. */
   projects: string[]
+  /** Where new and cloned projects go. */
+  projectsFolder?: string | undefined
+  /** The address to listen on; loopback by default. */
+  listen?: string
+  /** Further names under which people reach this server. */
+  hosts?: readonly string[]
+  /** Certificate and key as PEM text. */
+  tls?: { cert: string; key: string } | undefined
+  isBehindProxy?: boolean
+  sealKey?: SealKey | undefined
+  isDemo?: boolean
 }
 
 export interface JoltServer {
@@ -22,23 +38,34 @@ export interface JoltServer {
   stop(): Promise<void>
 }
 
-/** Starts the server on loopback, with its database brought up to date. */
+/** Starts the server, with its database brought up to date. */
 export async function startServer(options: ServerOptions): Promise<JoltServer> {
   const sequelize = openDatabase(options.database)
   await migratorOf(sequelize).up()
   await closeAbandoned()
   for (const path of options.projects) await openProject(path)
   const line = new RunLine()
-  const server = createServer(createApp(line, options.pages))
+  const { listen = '127.0.0.1', tls, isBehindProxy = false } = options
+  const app = createApp({
+    line,
+    secrets: new SecretStore(options.sealKey),
+    pages: options.pages,
+    projectsFolder: options.projectsFolder,
+    hosts: options.hosts ?? [],
+    isBehindProxy,
+    isDemo: options.isDemo ?? false,
+    isSecure: tls !== undefined || isBehindProxy,
+  })
+  const server = tls === undefined ? createServer(app) : createSecureServer(tls, app)
   const port = await new Promise<number>((resolve, reject) => {
     server.once('error', reject)
-    server.listen(options.port, '127.0.0.1', () => {
+    server.listen(options.port, listen, () => {
       const address = server.address()
       resolve(typeof address === 'object' && address !== null ? address.port : options.port)
     })
   })
   return {
-    origin: `http://127.0.0.1:${String(port)}`,
+    origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,
     async stop() {
       await line.close()
       server.closeAllConnections()

@@ -1,7 +1,9 @@
 // node dist/main.js --socket S --database jolt_gate --port 7700 --pages web/dist --project DIR
 import { userInfo } from 'node:os'
 import { parseArgs } from 'node:util'
-import { startServer } from './index.js'
+import { readFileSync } from 'node:fs'
+import { isLoopbackAddress } from './http/guard.js'
+import { sealKeyFrom, startServer } from './index.js'
 
 const { values } = parseArgs({
   options: {
@@ -10,10 +12,25 @@ const { values } = parseArgs({
     port: { type: 'string', default: '0' },
     pages: { type: 'string' },
     project: { type: 'string', multiple: true, default: [] },
+    'projects-folder': { type: 'string' },
+    listen: { type: 'string', default: '127.0.0.1' },
+    host: { type: 'string', multiple: true, default: [] },
+    'tls-cert': { type: 'string' },
+    'tls-key': { type: 'string' },
+    'behind-proxy': { type: 'boolean', default: false },
+    'key-file': { type: 'string' },
+    demo: { type: 'boolean', default: false },
   },
 })
 if (values.socket === undefined) {
   process.stderr.write('--socket is needed: the socket of MariaDB\n')
+  process.exit(2)
+}
+const { 'tls-cert': cert, 'tls-key': key } = values
+if (!isLoopbackAddress(values.listen) && cert === undefined && !values['behind-proxy']) {
+  process.stderr.write(
+    'beyond loopback people sign in over TLS alone: give --tls-cert and --tls-key, or --behind-proxy\n',
+  )
   process.exit(2)
 }
 const server = await startServer({
@@ -21,6 +38,16 @@ const server = await startServer({
   port: Number(values.port),
   pages: values.pages,
   projects: values.project,
+  projectsFolder: values['projects-folder'],
+  listen: values.listen,
+  hosts: values.host,
+  tls:
+    cert === undefined || key === undefined
+      ? undefined
+      : { cert: readFileSync(cert, 'utf8'), key: readFileSync(key, 'utf8') },
+  isBehindProxy: values['behind-proxy'],
+  sealKey: sealKeyFrom(values['key-file'], process.env),
+  isDemo: values.demo,
 })
 process.stdout.write(`Jolt Gate answers at ${server.origin}\n`)
 for (const signal of ['SIGINT', 'SIGTERM'] as const) {

@@ -92,4 +92,94 @@ const firstTables: Migration = {
   },
 }
 
-export const MIGRATIONS: readonly Migration[] = [firstTables]
+const people: Migration = {
+  name: '002-people-secrets-and-rehearsals',
+  async up(schema) {
+    const moment = { type: DataTypes.DATE(3), allowNull: false }
+    const personKey = { ...number, references: { model: 'people', key: 'id' }, onDelete: 'CASCADE' }
+    const projectKey = { ...number, references: { model: 'projects', key: 'id' }, onDelete: 'CASCADE' }
+    await schema.createTable(
+      'people',
+      {
+        id: key,
+        name: text(100),
+        email: { ...text(200), unique: true },
+        role: text(20),
+        password: DataTypes.STRING(200),
+        made_at: moment,
+      },
+      options,
+    )
+    await schema.createTable(
+      'sessions',
+      { hash: { ...text(64), primaryKey: true }, person_id: personKey, csrf: text(40), expires_at: moment },
+      options,
+    )
+    await schema.createTable(
+      'tokens',
+      {
+        id: key,
+        person_id: personKey,
+        label: text(100),
+        scopes: text(100),
+        hash: { ...text(64), unique: true },
+        expires_at: moment,
+        used_at: DataTypes.DATE(3),
+      },
+      options,
+    )
+    // What was done stays told when the person or the project has gone.
+    await schema.createTable(
+      'trail',
+      {
+        id: key,
+        at: moment,
+        person_id: DataTypes.INTEGER,
+        who: text(200),
+        deed: text(100),
+        detail: text(1000),
+        project_id: DataTypes.INTEGER,
+      },
+      options,
+    )
+    await schema.createTable(
+      'secrets',
+      {
+        project_id: { ...projectKey, primaryKey: true },
+        target: { ...text(200), primaryKey: true },
+        name: { ...text(100), primaryKey: true },
+        sealed: { type: DataTypes.TEXT, allowNull: false },
+      },
+      options,
+    )
+    await schema.createTable(
+      'vouches',
+      {
+        project_id: { ...projectKey, primaryKey: true },
+        token: { ...text(40), primaryKey: true },
+        words: text(2000),
+        by: text(200),
+        at: moment,
+      },
+      options,
+    )
+    await schema.createTable(
+      'rehearsals',
+      {
+        id: { ...text(20), primaryKey: true },
+        project_id: projectKey,
+        plan_file: text(500),
+        at: moment,
+        passed: { type: DataTypes.BOOLEAN, allowNull: false },
+        rehearsal: long,
+      },
+      options,
+    )
+  },
+  async down(schema) {
+    for (const table of ['rehearsals', 'vouches', 'secrets', 'trail', 'tokens', 'sessions', 'people'])
+      await schema.dropTable(table)
+  },
+}
+
+export const MIGRATIONS: readonly Migration[] = [firstTables, people]

@@ -7,6 +7,7 @@ import {
   type InferAttributes,
   type InferCreationAttributes,
 } from 'sequelize'
+import type { Rehearsal } from '@jolt-gate/engine'
 import type { GateResult, Plan, RunResult, RunShape, Verdict } from '@jolt-gate/core'
 
 export type StoredState = 'waiting' | 'setup' | 'load' | 'teardown' | 'ended'
@@ -71,6 +72,70 @@ export class FailureRow extends Model<InferAttributes<FailureRow>, InferCreation
   declare count: number
   declare firstAtMs: number
   declare sample: string
+}
+
+export type Role = 'reader' | 'author' | 'keeper'
+
+export class PersonRow extends Model<InferAttributes<PersonRow>, InferCreationAttributes<PersonRow>> {
+  declare id: CreationOptional<number>
+  declare name: string
+  declare email: string
+  declare role: Role
+  /** A hash; null for whoever has no password, as the demo. */
+  declare password: string | null
+  declare madeAt: Date
+}
+
+export class SessionRow extends Model<InferAttributes<SessionRow>, InferCreationAttributes<SessionRow>> {
+  declare hash: string
+  declare personId: number
+  declare csrf: string
+  declare expiresAt: Date
+}
+
+export class TokenRow extends Model<InferAttributes<TokenRow>, InferCreationAttributes<TokenRow>> {
+  declare id: CreationOptional<number>
+  declare personId: number
+  declare label: string
+  declare scopes: string
+  declare hash: string
+  declare expiresAt: Date
+  declare usedAt: Date | null
+}
+
+export class TrailRow extends Model<InferAttributes<TrailRow>, InferCreationAttributes<TrailRow>> {
+  declare id: CreationOptional<number>
+  declare at: Date
+  declare personId: number | null
+  declare who: string
+  declare deed: string
+  declare detail: string
+  declare projectId: number | null
+}
+
+export class SecretRow extends Model<InferAttributes<SecretRow>, InferCreationAttributes<SecretRow>> {
+  declare projectId: number
+  declare target: string
+  declare name: string
+  declare sealed: string
+}
+
+/** A keeper's word, in writing, for a permission whose proof cannot be served. */
+export class VouchRow extends Model<InferAttributes<VouchRow>, InferCreationAttributes<VouchRow>> {
+  declare projectId: number
+  declare token: string
+  declare words: string
+  declare by: string
+  declare at: Date
+}
+
+export class RehearsalRow extends Model<InferAttributes<RehearsalRow>, InferCreationAttributes<RehearsalRow>> {
+  declare id: string
+  declare projectId: number
+  declare planFile: string
+  declare at: Date
+  declare passed: boolean
+  declare rehearsal: Rehearsal
 }
 
 /** Binds the models to a connection. */
@@ -138,6 +203,73 @@ export function defineModels(sequelize: Sequelize): void {
       sample: text(1000),
     },
     { ...common, tableName: 'failures' },
+  )
+  // Sequelize writes into what it is given: each column gets an object of its own.
+  const id = () => ({ type: DataTypes.INTEGER, primaryKey: true, autoIncrement: true })
+  const number = () => ({ type: DataTypes.INTEGER, allowNull: false })
+  const moment = () => ({ type: DataTypes.DATE(3), allowNull: false })
+  PersonRow.init(
+    { id: id(), name: text(100), email: text(200), role: text(20), password: DataTypes.STRING(200), madeAt: moment() },
+    { ...common, tableName: 'people' },
+  )
+  SessionRow.init(
+    { hash: { type: DataTypes.STRING(64), primaryKey: true }, personId: number(), csrf: text(40), expiresAt: moment() },
+    { ...common, tableName: 'sessions' },
+  )
+  TokenRow.init(
+    {
+      id: id(),
+      personId: number(),
+      label: text(100),
+      scopes: text(100),
+      hash: text(64),
+      expiresAt: moment(),
+      usedAt: DataTypes.DATE(3),
+    },
+    { ...common, tableName: 'tokens' },
+  )
+  TrailRow.init(
+    {
+      id: id(),
+      at: moment(),
+      personId: DataTypes.INTEGER,
+      who: text(200),
+      deed: text(100),
+      detail: text(1000),
+      projectId: DataTypes.INTEGER,
+    },
+    { ...common, tableName: 'trail' },
+  )
+  const part = (length: number) => ({ type: DataTypes.STRING(length), primaryKey: true })
+  SecretRow.init(
+    {
+      projectId: { type: DataTypes.INTEGER, primaryKey: true },
+      target: part(200),
+      name: part(100),
+      sealed: { type: DataTypes.TEXT, allowNull: false },
+    },
+    { ...common, tableName: 'secrets' },
+  )
+  VouchRow.init(
+    {
+      projectId: { type: DataTypes.INTEGER, primaryKey: true },
+      token: part(40),
+      words: text(2000),
+      by: text(200),
+      at: moment(),
+    },
+    { ...common, tableName: 'vouches' },
+  )
+  RehearsalRow.init(
+    {
+      id: { type: DataTypes.STRING(20), primaryKey: true },
+      projectId: number(),
+      planFile: text(500),
+      at: moment(),
+      passed: { type: DataTypes.BOOLEAN, allowNull: false },
+      rehearsal: json('rehearsal'),
+    },
+    { ...common, tableName: 'rehearsals' },
   )
 }
 

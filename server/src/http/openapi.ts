@@ -27,13 +27,16 @@ function operation(
   return { summary, parameters, responses: { [ok]: answer(summary, type), default: problem }, ...more }
 }
 
-const author = { type: 'object', properties: { name: text, email: text }, required: ['name', 'email'] }
-
 export const OPENAPI = {
   openapi: '3.1.0',
   info: { title: 'Jolt Gate', version: '0.1.0', description: 'Projects, plans and runs of a Jolt Gate server.' },
   servers: [{ url: '/api' }],
+  security: [{ session: [] }, { token: [] }],
   components: {
+    securitySchemes: {
+      session: { type: 'apiKey', in: 'cookie', name: 'jolt_gate_session' },
+      token: { type: 'http', scheme: 'bearer' },
+    },
     schemas: {
       Problem: {
         type: 'object',
@@ -46,8 +49,8 @@ export const OPENAPI = {
   paths: {
     '/projects': {
       get: operation('list projects', '200'),
-      post: operation('open a Git working copy on this machine', '201', [], {
-        requestBody: body({ path: text }, ['path']),
+      post: operation('add a project: a folder that is there, a clone, or an empty one by its name', '201', [], {
+        requestBody: body({ path: text, clone: text, name: text }, []),
       }),
     },
     '/projects/{project}/plans': {
@@ -56,14 +59,77 @@ export const OPENAPI = {
     '/projects/{project}/plan': {
       get: operation('read a plan', '200', [path('project'), query('file')]),
       put: operation('save a plan: a commit with message and author', '200', [path('project'), query('file')], {
-        requestBody: body({ text, message: text, author, base: { type: ['string', 'null'] } }, [
-          'text',
-          'message',
-          'author',
-        ]),
+        requestBody: body({ text, message: text, base: { type: ['string', 'null'] } }, ['text', 'message']),
       }),
     },
+    '/projects/{project}/files': {
+      post: operation('add files, as an import makes them, in one commit', '201', [path('project')], {
+        requestBody: body({ files: { type: 'array' }, message: text }, ['files', 'message']),
+      }),
+    },
+    '/projects/{project}/branches': {
+      get: operation('list branches', '200', [path('project')]),
+      post: operation('make a branch, and go there', '201', [path('project')], {
+        requestBody: body({ name: text }, ['name']),
+      }),
+    },
+    '/projects/{project}/branch': {
+      put: operation('go to a branch', '200', [path('project')], { requestBody: body({ name: text }, ['name']) }),
+    },
+    '/projects/{project}/history': {
+      get: operation('commits that changed a file, with the runs made at each', '200', [
+        path('project'),
+        query('file'),
+      ]),
+    },
+    '/projects/{project}/version': {
+      get: operation('a file as it was at a commit', '200', [path('project'), query('file'), query('commit')]),
+    },
     '/projects/{project}/targets': { get: operation('list targets', '200', [path('project')]) },
+    '/projects/{project}/targets/{target}': {
+      put: operation('save a target: a commit', '200', [path('project'), path('target')], {
+        requestBody: body({ text, message: text, base: { type: ['string', 'null'] } }, ['text', 'message']),
+      }),
+    },
+    '/projects/{project}/targets/{target}/secrets/{secret}': {
+      put: operation(
+        'write a secret; it is never read back',
+        '200',
+        [path('project'), path('target'), path('secret')],
+        {
+          requestBody: body({ value: text }, ['value']),
+        },
+      ),
+      delete: operation('forget a secret', '204', [path('project'), path('target'), path('secret')]),
+    },
+    '/projects/{project}/targets/{target}/probe': {
+      post: operation(
+        'the metric families that a page of the target offers',
+        '200',
+        [path('project'), path('target')],
+        {
+          requestBody: body({ url: text }, ['url']),
+        },
+      ),
+    },
+    '/projects/{project}/targets/{target}/control': {
+      get: operation('whether control of the target is proven (RFC 8615)', '200', [path('project'), path('target')]),
+    },
+    '/projects/{project}/targets/{target}/vouch': {
+      post: operation('a keeper’s word for a target, in writing', '201', [path('project'), path('target')], {
+        requestBody: body({ words: text }, ['words']),
+      }),
+    },
+    '/projects/{project}/rehearsals': {
+      get: operation('the last rehearsals of a plan', '200', [path('project'), query('plan')]),
+      post: operation(
+        'rehearse a plan; each step is a line of JSON',
+        '200',
+        [path('project')],
+        { requestBody: body({ plan: text, text, target: text, journey: text }, ['plan']) },
+        'application/x-ndjson',
+      ),
+    },
     '/projects/{project}/runs': {
       get: operation('list runs, newest first', '200', [path('project'), query('plan', false)]),
       post: operation('start a run, or put it in the line', '201', [path('project')], {
@@ -85,6 +151,42 @@ export const OPENAPI = {
     '/runs/{run}/result.json': { get: operation('result.json, format 1', '200', [path('run')]) },
     '/runs/{run}/junit.xml': { get: operation('JUnit XML', '200', [path('run')], {}, 'application/xml') },
     '/runs/{run}/report.md': { get: operation('Markdown', '200', [path('run')], {}, 'text/markdown') },
+    '/session': {
+      get: operation('who is signed in', '200'),
+      post: operation('sign in', '201', [], {
+        requestBody: body({ email: text, password: text }, ['email', 'password']),
+      }),
+      delete: operation('sign out', '200'),
+    },
+    '/session/demo': { post: operation('sign in to the demo, on loopback alone', '201') },
+    '/people/first': {
+      post: operation('the first keeper, on the server’s own machine', '201', [], {
+        requestBody: body({ name: text, email: text, password: text }, ['name', 'email', 'password']),
+      }),
+    },
+    '/people': {
+      get: operation('list people', '200'),
+      post: operation('add a person', '201', [], {
+        requestBody: body({ name: text, email: text, password: text, role: text }, [
+          'name',
+          'email',
+          'password',
+          'role',
+        ]),
+      }),
+    },
+    '/people/{person}': {
+      patch: operation('change a role', '200', [path('person')], { requestBody: body({ role: text }, ['role']) }),
+      delete: operation('take a person away', '204', [path('person')]),
+    },
+    '/tokens': {
+      get: operation('list your personal tokens', '200'),
+      post: operation('make a token; it is shown once', '201', [], {
+        requestBody: body({ label: text, scopes: { type: 'array' }, until: text }, ['label', 'scopes', 'until']),
+      }),
+    },
+    '/tokens/{token}': { delete: operation('take a token back', '204', [path('token')]) },
+    '/trail': { get: operation('the audit trail, newest first', '200') },
     '/openapi.json': { get: operation('this description', '200') },
   },
 }

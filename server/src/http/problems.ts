@@ -16,12 +16,15 @@ export class Problem extends Error {
 
 const TITLES: Record<number, string> = {
   400: 'The request is not right',
+  401: 'Nobody is signed in',
   403: 'This is not permitted',
   404: 'There is no such thing',
   409: 'It has changed in the meantime',
   413: 'It is too large',
   415: 'It must be JSON',
   422: 'The plan is not right',
+  429: 'Too often',
+  502: 'Something else did not answer',
   500: 'A fault of Jolt Gate',
 }
 

@@ -1,36 +1,36 @@
-// Projects, their plans and their targets.
-import { basename } from 'node:path'
+// Projects and their plans.
 import { Router } from 'express'
-import { object, string } from 'yup'
-import { nameOfTargetFile, previewOf, readPlan, readTarget } from '@jolt-gate/core'
+import { array, object, string } from 'yup'
+import { previewOf, readPlan } from '@jolt-gate/core'
 import { ProjectRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { summaryOfRun } from '../runs/store.js'
-import { fingerprint, isReadablePath, WorkingCopy } from './working-copy.js'
+import { whoMay } from '../people/access.js'
+import { noteOf } from '../people/trail.js'
+import { cloneProject, newProject, openProject } from './add.js'
+import { projectOf } from './project-of.js'
+import { message, saveShape } from './save-shape.js'
+import { fingerprint, isReadablePath, type WorkingCopy } from './working-copy.js'
 
-const openShape = object({ path: string().required('path is needed').max(700) })
-const saveShape = object({
-  text: string().defined('text is needed').max(1_000_000),
-  message: string().trim().required('a message is needed: say why the plan changes').max(2000),
-  author: object({
-    name: string()
-      .trim()
-      .required('the author’s name is needed')
-      .max(100)
-      .matches(/^[^<>\n]+$/, 'a name holds no < or >'),
-    email: string()
-      .trim()
-      .required('the author’s e-mail is needed')
-      .max(200)
-      .matches(/^[^<>\s]+@[^<>\s]+$/, 'that is no e-mail address'),
-  }).required(),
-  base: string().nullable().default(null),
+const projectShape = object({
+  /** A folder that is there, a clone's source, or the name of an empty project: one of them. */
+  path: string().trim().max(700).optional(),
+  clone: string().trim().max(700).optional(),
+  name: string().trim().max(100).optional(),
+})
+const importShape = object({
+  files: array()
+    .of(object({ path: string().required().max(500), text: string().defined().max(8_000_000) }))
+    .min(1, 'there is nothing to save')
+    .max(20)
+    .required(),
+  message,
 })
 
 /** Runs in which the past of a plan is looked for. */
 const LOOKED_BACK = 50
 
-export function projectRoutes(): Router {
+export function projectRoutes(folder: string | undefined): Router {
   const routes = Router()
 
   routes.get('/projects', async (_request, response) => {
@@ -39,9 +39,28 @@ export function projectRoutes(): Router {
   })
 
   routes.post('/projects', async (request, response) => {
-    const { path } = await openShape.validate(request.body)
-    const project = await openProject(path)
+    const keeper = whoMay(request, 'keep')
+    const { path, clone, name } = await projectShape.validate(request.body)
+    const project =
+      path !== undefined ? await openProject(path)
+      : clone !== undefined ? await cloneProject(folder, clone)
+      : name !== undefined && name !== '' ? await newProject(folder, name, keeper)
+      : undefined // prettier-ignore
+    if (project === undefined)
+      throw new Problem(400, 'BAD_FIELD', 'a project comes from a folder (path), a clone, or a name')
+    await noteOf(keeper, 'added a project', project.name, project.id)
     response.status(201).json({ id: project.id, name: project.name })
+  })
+
+  // What an import made: several files in one commit, none of them written over.
+  routes.post('/projects/:project/files', async (request, response) => {
+    const person = whoMay(request, 'write')
+    const { project, copy } = await projectOf(request.params.project)
+    const asked = await importShape.validate(request.body)
+    const files = asked.files.map(({ path, text }) => ({ file: path, text, base: null }))
+    const head = await copy.save({ files, message: asked.message, author: person })
+    await noteOf(person, 'added files', files.map(({ file }) => file).join(', '), project.id)
+    response.status(201).json(head)
   })
 
   routes.get('/projects/:project/plans', async (request, response) => {
@@ -60,6 +79,7 @@ export function projectRoutes(): Router {
       file,
       text,
       base: fingerprint(text),
+      committed: (await copy.readAt(file, 'HEAD')) ?? null,
       files: await copy.companions(),
       history: await historyOf(project.id, file),
       ...(await copy.head()),
@@ -67,50 +87,16 @@ export function projectRoutes(): Router {
   })
 
   routes.put('/projects/:project/plan', async (request, response) => {
-    const { copy } = await projectOf(request.params.project)
+    const person = whoMay(request, 'write')
+    const { project, copy } = await projectOf(request.params.project)
     const file = fileOf(request.query['file'])
-    const change = await saveShape.validate(request.body)
-    const head = await copy.save({ file, ...change })
-    response.json({ file, base: fingerprint(change.text), ...head })
-  })
-
-  routes.get('/projects/:project/targets', async (request, response) => {
-    const { copy } = await projectOf(request.params.project)
-    const companions = Object.entries(await copy.companions()).filter(([path]) =>
-      /^targets\/[^/]+\.target\.yaml$/.test(path),
-    )
-    response.json({
-      targets: companions.map(([file, text]) => {
-        const { target, problems } = readTarget(file, text)
-        return {
-          name: nameOfTargetFile(file),
-          file,
-          origin: target?.origin ?? null,
-          secrets: target?.secrets ?? [],
-          problems,
-        }
-      }),
-    })
+    const { text, base, message: why } = await saveShape.validate(request.body)
+    const head = await copy.save({ files: [{ file, text, base }], message: why, author: person })
+    await noteOf(person, 'changed a plan', file, project.id)
+    response.json({ file, base: fingerprint(text), ...head })
   })
 
   return routes
-}
-
-/** Adds a working copy to the projects, or finds it there. */
-export async function openProject(path: string): Promise<ProjectRow> {
-  const { root } = await WorkingCopy.open(path)
-  const [project] = await ProjectRow.findOrCreate({
-    where: { path: root },
-    defaults: { path: root, name: basename(root) },
-  })
-  return project
-}
-
-/** A project by the number in its address. */
-export async function projectOf(id: string): Promise<{ project: ProjectRow; copy: WorkingCopy }> {
-  const project = /^\d{1,9}$/.test(id) ? await ProjectRow.findByPk(Number(id)) : null
-  if (project === null) throw new Problem(404, 'NO_PROJECT', `there is no project ${id}`)
-  return { project, copy: await WorkingCopy.open(project.path) }
 }
 
 function fileOf(value: unknown): string {

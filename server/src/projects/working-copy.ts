@@ -1,7 +1,7 @@
 // A project on disk: a Git working copy, its plans, targets and shared steps.
 import { createHash } from 'node:crypto'
 import { readFileSync, realpathSync, statSync } from 'node:fs'
-import { readFile, realpath, stat, writeFile } from 'node:fs/promises'
+import { mkdir, readFile, realpath, stat, writeFile } from 'node:fs/promises'
 import { dirname, join, sep } from 'node:path'
 import { simpleGit, type SimpleGit } from 'simple-git'
 import { Problem } from '../http/problems.js'
@@ -21,13 +21,29 @@ export interface CommitInfo {
   dirty: boolean
 }
 
-export interface SaveRequest {
+export interface SavedFile {
   file: string
   text: string
-  message: string
-  author: { name: string; email: string }
   /** Fingerprint of the text that was edited; a save over something newer is refused. */
   base: string | null
+}
+
+export interface SaveRequest {
+  files: SavedFile[]
+  message: string
+  author: Author
+}
+
+export interface Author {
+  name: string
+  email: string
+}
+
+export interface CommitLine {
+  commit: string
+  at: string
+  who: string
+  message: string
 }
 
 export class WorkingCopy {
@@ -115,35 +131,110 @@ export class WorkingCopy {
     return { commit, branch, dirty: !(await this.git.status()).isClean() }
   }
 
-  /** Writes a plan and commits it alone. */
-  async save(request: SaveRequest): Promise<CommitInfo> {
-    const { file, text, message, author, base } = request
+  /** Writes files and commits them alone; when one has changed in the meantime, none is written. */
+  async save({ files, message, author }: SaveRequest): Promise<CommitInfo> {
+    for (const { file, base } of files) await this.refuseChanged(file, base)
+    for (const { file, text } of files) {
+      const full = join(this.root, file)
+      await mkdir(dirname(full), { recursive: true })
+      if (!(await realpath(dirname(full))).startsWith(this.root))
+        throw new Problem(400, 'BAD_PATH', `${file} leads out of the project`)
+      await writeFile(full, text)
+    }
+    const paths = files.map(({ file }) => file)
+    await this.git.add(['--', ...paths])
+    if ((await this.git.diff(['--cached', '--name-only', '--', ...paths])) !== '')
+      await this.commit(paths, message, author)
+    return this.head()
+  }
+
+  private async refuseChanged(file: string, base: string | null): Promise<void> {
+    if (!isWritablePath(file)) throw new Problem(400, 'BAD_PATH', `${file} is no file that is written here`)
     const before = await this.read(file)
-    if (before !== undefined && fingerprint(before) !== base) {
+    if (before === undefined || fingerprint(before) === base) return
+    throw new Problem(409, 'CHANGED', `${file} has changed since you opened it; nothing of yours is lost`, {
+      current: before,
+      base: fingerprint(before),
+    })
+  }
+
+  private async commit(paths: readonly string[], message: string, { name, email }: Author): Promise<void> {
+    await this.git
+      .env({
+        PATH: process.env['PATH'] ?? '',
+        HOME: process.env['HOME'] ?? '',
+        GIT_COMMITTER_NAME: name,
+        GIT_COMMITTER_EMAIL: email,
+      })
+      .raw(['commit', '-q', '-m', message, `--author=${name} <${email}>`, '--', ...paths])
+  }
+
+  // ---------- branches and history
+
+  async branches(): Promise<string[]> {
+    const listed = await this.git.raw([
+      'for-each-ref',
+      '--format=%(refname:short)',
+      '--sort=-committerdate',
+      'refs/heads',
+    ])
+    return listed.split('\n').filter((name) => name !== '')
+  }
+
+  /** Makes a branch from where the copy stands, and goes there. */
+  async newBranch(name: string): Promise<void> {
+    const isRight = await this.git.raw(['check-ref-format', '--branch', name]).then(
+      () => true,
+      () => false,
+    )
+    if (!isRight || name.startsWith('-')) throw new Problem(400, 'BAD_NAME', `"${name}" is no name for a branch`)
+    if ((await this.branches()).includes(name)) throw new Problem(409, 'KNOWN', `there is a branch ${name} already`)
+    await this.git.raw(['switch', '-q', '-c', name])
+  }
+
+  async switchTo(name: string): Promise<void> {
+    if (!(await this.branches()).includes(name)) throw new Problem(404, 'NO_BRANCH', `there is no branch ${name}`)
+    await this.git.raw(['switch', '-q', name]).catch((error: unknown) => {
       throw new Problem(
         409,
         'CHANGED',
-        `${file} has changed since you opened it; your text is still here: copy it, open the plan again, and put your change in`,
+        `Git does not switch: ${error instanceof Error ? error.message.trim().slice(0, 300) : ''}`,
       )
+    })
+  }
+
+  /** Commits that changed a file, the newest first. */
+  async history(file: string, most: number): Promise<CommitLine[]> {
+    if ((await this.head()).commit === null) return []
+    const listed = await this.git.raw([
+      'log',
+      '--follow',
+      `--max-count=${String(most)}`,
+      '--format=%H%x00%aI%x00%an%x00%s',
+      '--',
+      file,
+    ])
+    return listed.split('\n').flatMap((line) => {
+      const [commit = '', at = '', who = '', message = ''] = line.split('\0')
+      return commit === '' ? [] : [{ commit, at, who, message }]
+    })
+  }
+
+  /** For each commit of `heads`, the first of `commits` (newest first) that it holds. */
+  async holdersOf(commits: readonly string[], heads: readonly string[]): Promise<Map<string, string>> {
+    const found = new Map<string, string>()
+    for (const head of heads.slice(0, 100)) {
+      const held = await this.git.raw(['rev-list', '--max-count=2000', head]).catch(() => '')
+      const ancestors = new Set(held.split('\n'))
+      const holder = commits.find((commit) => ancestors.has(commit))
+      if (holder !== undefined) found.set(head, holder)
     }
-    const full = join(this.root, file)
-    if (before === undefined && (await realpath(dirname(full)).catch(() => '')) !== dirname(full)) {
-      throw new Problem(400, 'NO_FOLDER', `the folder of ${file} does not exist`)
-    }
-    await writeFile(full, text)
-    await this.git.add(['--', file])
-    const isChanged = (await this.git.diff(['--cached', '--name-only', '--', file])) !== ''
-    if (isChanged) {
-      await this.git
-        .env({
-          PATH: process.env['PATH'] ?? '',
-          HOME: process.env['HOME'] ?? '',
-          GIT_COMMITTER_NAME: author.name,
-          GIT_COMMITTER_EMAIL: author.email,
-        })
-        .raw(['commit', '-q', '-m', message, `--author=${author.name} <${author.email}>`, '--', file])
-    }
-    return this.head()
+    return found
+  }
+
+  /** Text of a file at a commit; undefined when it was not there. */
+  async readAt(file: string, commit: string): Promise<string | undefined> {
+    return this.git.raw(['show', `${commit}:${file}`]).catch(() => undefined)
   }
 
   /** Absolute path of a readable file of this copy; undefined for anything else. */
@@ -157,6 +248,11 @@ export class WorkingCopy {
 /** A relative path, without steps upward, of a kind that a project is made of. */
 export function isReadablePath(file: string): boolean {
   return READABLE.test(file) && isInnerPath(file)
+}
+
+/** Files that pages write: plans, targets and shared steps, and schemas that an import brings. */
+export function isWritablePath(file: string): boolean {
+  return isInnerPath(file) && (READABLE.test(file) || /^schemas\/[\w.-]+\.json$/.test(file))
 }
 
 function isInnerPath(file: string): boolean {

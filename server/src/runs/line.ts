@@ -1,7 +1,7 @@
 // The line of runs: one at a time, the others wait.
 import { EventEmitter } from 'node:events'
 import { base64OfBytes, encodeBucket, previewOf, shapeOf, type Bucket, type Plan, type Target } from '@jolt-gate/core'
-import { lastCalibration, secretsOf, startRun, type RunHandle, type RunState } from '@jolt-gate/engine'
+import { lastCalibration, startRun, type RunHandle, type RunState } from '@jolt-gate/engine'
 import { customAlphabet } from 'nanoid'
 import { RunRow, type StoredState } from '../database/models.js'
 import { Problem } from '../http/problems.js'
@@ -17,6 +17,7 @@ export interface AskedRun {
   plan: Plan
   target: Target
   head: CommitInfo
+  secrets: Record<string, string>
   /** Bytes of a file that requests carry. */
   fileBytes: (path: string) => Uint8Array | undefined
 }
@@ -28,7 +29,6 @@ export type LiveEvent =
 interface Waiting {
   asked: AskedRun
   row: RunRow
-  secrets: Record<string, string>
 }
 
 export class RunLine {
@@ -41,16 +41,9 @@ export class RunLine {
   async ask(asked: AskedRun): Promise<RunRow> {
     if (this.waiting.length >= MOST_WAITING)
       throw new Problem(409, 'LINE_FULL', `${String(MOST_WAITING)} runs wait already: stop some first`)
-    const secrets = secretsOf(asked.target, process.env)
-    if (secrets.kind === 'missing')
-      throw new Problem(
-        422,
-        'NO_SECRET',
-        `the target needs secrets: start the server with ${secrets.variables.join(' and ')}`,
-      )
     const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target.probes)
     const row = await addRun({ id: newId(), shape, ...asked })
-    this.waiting.push({ asked, row, secrets: secrets.values })
+    this.waiting.push({ asked, row })
     if (this.current === undefined) this.idle = this.work()
     return row
   }
@@ -113,7 +106,7 @@ export class RunLine {
     }
   }
 
-  private async perform({ asked, row, secrets }: Waiting): Promise<void> {
+  private async perform({ asked, row }: Waiting): Promise<void> {
     await row.update({ startedAt: new Date() })
     let writing: Promise<unknown> = Promise.resolve()
     const write = (task: () => Promise<unknown>) => {
@@ -122,7 +115,7 @@ export class RunLine {
     const handle = startRun({
       plan: asked.plan,
       target: asked.target,
-      secrets,
+      secrets: asked.secrets,
       fileBytes: asked.fileBytes,
       calibration: lastCalibration(),
       identity: {

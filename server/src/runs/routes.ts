@@ -1,11 +1,15 @@
 // Runs: asked for, listed, watched, stopped, and their reports.
 import { Router, type Response } from 'express'
 import { object, string } from 'yup'
-import { junitOf, markdownOf, readPlan, type RunResult } from '@jolt-gate/core'
+import { junitOf, markdownOf, readPlan, type RunResult, previewOf } from '@jolt-gate/core'
 import { RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
-import { projectOf } from '../projects/routes.js'
+import { whoMay } from '../people/access.js'
+import { noteOf } from '../people/trail.js'
+import { projectOf } from '../projects/project-of.js'
 import { isReadablePath } from '../projects/working-copy.js'
+import { refuseForbidden } from '../targets/permits.js'
+import type { SecretStore } from '../targets/secrets.js'
 import type { RunLine } from './line.js'
 import { summaryOfRun } from './store.js'
 import { streamRun } from './stream.js'
@@ -16,7 +20,7 @@ const askShape = object({
 })
 const LISTED = 200
 
-export function runRoutes(line: RunLine): Router {
+export function runRoutes(line: RunLine, secrets: SecretStore): Router {
   const routes = Router()
 
   routes.get('/line', (_request, response) => {
@@ -24,6 +28,7 @@ export function runRoutes(line: RunLine): Router {
   })
 
   routes.post('/projects/:project/runs', async (request, response) => {
+    const person = whoMay(request, 'run')
     const { project, copy } = await projectOf(request.params.project)
     const asked = await askShape.validate(request.body)
     const text = isReadablePath(asked.plan) ? await copy.read(asked.plan) : undefined
@@ -41,13 +46,16 @@ export function runRoutes(line: RunLine): Router {
         { problems },
       )
     }
+    await refuseForbidden(project.id, target, previewOf(plan))
     const row = await line.ask({
+      secrets: await secrets.valuesFor(project.id, target),
       projectId: project.id,
       plan,
       target,
       head: await copy.head(),
       fileBytes: (path) => copy.bytes(path),
     })
+    await noteOf(person, 'asked for a run', `${plan.name} against ${target.name}`, project.id)
     response.status(201).location(`/api/runs/${row.id}`).json(summaryOfRun(row))
   })
 
@@ -76,8 +84,9 @@ export function runRoutes(line: RunLine): Router {
   })
 
   routes.post('/runs/:run/stop', async (request, response) => {
+    const person = whoMay(request, 'run')
     const row = await runOf(request.params.run)
-    if (!(await line.stop(row.id, 'a person, in the application')))
+    if (!(await line.stop(row.id, `${person.name}, in the application`)))
       throw new Problem(409, 'ENDED', 'this run has ended already')
     response.status(202).json({ stopping: true })
   })

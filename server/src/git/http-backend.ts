@@ -1,0 +1,109 @@
+// The projects as Git remotes over smart HTTP: Git's own CGI program does the work.
+// Source: gitprotocol-http(5) and git-http-backend(1).
+import { spawn } from 'node:child_process'
+import type { Request, RequestHandler, Response } from 'express'
+import { Problem } from '../http/problems.js'
+import { refuseUnlessMay, visitorOfToken, type Visitor } from '../people/access.js'
+import { noteOf } from '../people/trail.js'
+import { projectOf } from '../projects/project-of.js'
+
+const WITHIN_MS = 120_000
+const MOST_HEADER = 16_384
+
+/** Answers `/git/NUMBER.git/...`; a personal token with the scope git is the password. */
+export const gitRemote: RequestHandler = async (request, response) => {
+  const [, id = '', rest = ''] = /^\/(\d{1,9})\.git(\/.*)$/.exec(request.path) ?? []
+  const service =
+    rest.endsWith('/git-receive-pack') || request.query['service'] === 'git-receive-pack' ? 'push' : 'fetch'
+  if (!/^\/(?:info\/refs|git-upload-pack|git-receive-pack)$/.test(rest))
+    throw new Problem(404, 'NO_ROUTE', 'this remote speaks smart HTTP alone')
+  const visitor = await visitorOf(request)
+  if (visitor === undefined) {
+    response.status(401).set('www-authenticate', 'Basic realm="Jolt Gate: a personal token is the password"').end()
+    return
+  }
+  if (!visitor.scopes.includes('git')) throw new Problem(403, 'SCOPE', 'this token lacks the scope "git"')
+  if (service === 'push') refuseUnlessMay({ ...visitor, scopes: [...visitor.scopes, 'write'] }, 'write')
+  const { project, copy } = await projectOf(id)
+  if (rest === '/git-receive-pack') await noteOf(visitor.person, 'pushed', project.name, project.id)
+  await serve(request, response, { root: copy.root, path: rest, visitor })
+}
+
+async function visitorOf(request: Request): Promise<Visitor | undefined> {
+  const basic = /^Basic (\S+)$/i.exec(request.headers.authorization ?? '')?.[1]
+  if (basic === undefined) return undefined
+  return visitorOfToken(Buffer.from(basic, 'base64').toString('utf8').split(':').slice(1).join(':'))
+}
+
+function serve(
+  request: Request,
+  response: Response,
+  { root, path, visitor }: { root: string; path: string; visitor: Visitor },
+): Promise<void> {
+  const { person } = visitor
+  const child = spawn('git', ['http-backend'], {
+    timeout: WITHIN_MS,
+    env: {
+      PATH: process.env['PATH'] ?? '',
+      GIT_PROJECT_ROOT: root,
+      GIT_HTTP_EXPORT_ALL: '1',
+      PATH_INFO: `/.git${path}`,
+      REMOTE_USER: person.email,
+      REMOTE_ADDR: request.socket.remoteAddress ?? '',
+      REQUEST_METHOD: request.method,
+      QUERY_STRING: new URL(request.originalUrl, 'http://here').search.slice(1),
+      CONTENT_TYPE: request.headers['content-type'] ?? '',
+      HTTP_CONTENT_ENCODING: request.headers['content-encoding'] ?? '',
+      GIT_PROTOCOL: String(request.headers['git-protocol'] ?? ''),
+      GIT_COMMITTER_NAME: person.name,
+      GIT_COMMITTER_EMAIL: person.email,
+      // The files on disk follow a push, unless somebody has changed them there; then Git refuses the push.
+      GIT_CONFIG_COUNT: '3',
+      GIT_CONFIG_KEY_0: 'http.receivepack',
+      GIT_CONFIG_VALUE_0: 'true',
+      GIT_CONFIG_KEY_1: 'receive.denyCurrentBranch',
+      GIT_CONFIG_VALUE_1: 'updateInstead',
+      GIT_CONFIG_KEY_2: 'safe.directory',
+      GIT_CONFIG_VALUE_2: '*',
+    },
+    stdio: ['pipe', 'pipe', 'pipe'],
+  })
+  request.pipe(child.stdin)
+  child.stdin.on('error', () => undefined)
+  child.stderr.resume()
+  return new Promise((resolve) => {
+    let head = Buffer.alloc(0)
+    let isBody = false
+    child.stdout.on('data', (chunk: Buffer) => {
+      if (isBody) {
+        if (!response.write(chunk)) child.stdout.pause()
+        return
+      }
+      head = Buffer.concat([head, chunk])
+      const end = head.indexOf('\r\n\r\n')
+      if (end < 0) {
+        if (head.length > MOST_HEADER) child.kill()
+        return
+      }
+      isBody = true
+      writeHead(response, head.subarray(0, end).toString('latin1'))
+      response.write(head.subarray(end + 4))
+    })
+    response.on('drain', () => child.stdout.resume())
+    response.on('close', () => child.kill())
+    child.on('close', () => {
+      if (!response.headersSent) response.status(500)
+      response.end()
+      resolve()
+    })
+  })
+}
+
+/** The head that a CGI program writes (RFC 3875, section 6). */
+function writeHead(response: Response, head: string): void {
+  for (const line of head.split('\r\n')) {
+    const [, name = '', value = ''] = /^([^:]+):\s*(.*)$/.exec(line) ?? []
+    if (name.toLowerCase() === 'status') response.status(Number(value.slice(0, 3)) || 500)
+    else if (name !== '') response.set(name, value)
+  }
+}

@@ -1,0 +1,90 @@
+// Who asks, and what they may: a session cookie with its CSRF token, or a personal token.
+import { parse } from 'cookie'
+import type { Request, RequestHandler } from 'express'
+import { PersonRow, SessionRow, TokenRow, type Role } from '../database/models.js'
+import { Problem } from '../http/problems.js'
+import { hashToken } from './passwords.js'
+
+export const SESSION_COOKIE = 'jolt_gate_session'
+export const SCOPES = ['read', 'write', 'run', 'git'] as const
+export type Scope = (typeof SCOPES)[number]
+
+/** What a request wants to do; reading needs no more than to be somebody. */
+export type Act = 'read' | 'write' | 'run' | 'keep'
+
+export interface Visitor {
+  person: PersonRow
+  /** With a session all scopes of the role; with a token those it was made with. */
+  scopes: readonly Scope[]
+  session: SessionRow | undefined
+}
+
+const MAY: Record<Role, readonly Act[]> = {
+  reader: ['read'],
+  author: ['read', 'write', 'run'],
+  keeper: ['read', 'write', 'run', 'keep'],
+}
+const visitors = new WeakMap<Request, Visitor>()
+
+/** Finds out who asks; nobody is an answer, too. */
+export const findVisitor: RequestHandler = async (request, _response, next) => {
+  const visitor = await visitorOf(request)
+  if (visitor !== undefined) visitors.set(request, visitor)
+  next()
+}
+
+async function visitorOf(request: Request): Promise<Visitor | undefined> {
+  const bearer = /^Bearer (\S+)$/i.exec(request.headers.authorization ?? '')?.[1]
+  if (bearer !== undefined) return visitorOfToken(bearer)
+  const cookie = parse(request.headers.cookie ?? '')[SESSION_COOKIE]
+  if (cookie === undefined) return undefined
+  const session = await SessionRow.findByPk(hashToken(cookie))
+  if (session === null || session.expiresAt < new Date()) return undefined
+  const person = await PersonRow.findByPk(session.personId)
+  return person === null ? undefined : { person, scopes: SCOPES, session }
+}
+
+/** The person of a token that has not expired. */
+export async function visitorOfToken(token: string): Promise<Visitor | undefined> {
+  const row = await TokenRow.findOne({ where: { hash: hashToken(token) } })
+  if (row === null || row.expiresAt < new Date()) return undefined
+  const person = await PersonRow.findByPk(row.personId)
+  if (person === null) return undefined
+  await row.update({ usedAt: new Date() })
+  return { person, scopes: SCOPES.filter((scope) => row.scopes.split(',').includes(scope)), session: undefined }
+}
+
+/** Refuses whoever is nobody, and a change by a session without its CSRF token. */
+export const onlyPeople: RequestHandler = (request, _response, next) => {
+  const visitor = visitors.get(request)
+  if (visitor === undefined) throw new Problem(401, 'NOBODY', 'sign in first')
+  const isChange = request.method !== 'GET' && request.method !== 'HEAD'
+  if (isChange && visitor.session !== undefined && request.headers['x-jolt-gate-csrf'] !== visitor.session.csrf)
+    throw new Problem(403, 'CSRF', 'this page is older than your sign-in: load it again')
+  const act: Act = isChange ? 'write' : 'read'
+  // A change needs a role that may change; what exactly is asked where it is made.
+  if (act === 'read' && !visitor.scopes.includes('read')) throw new Problem(403, 'SCOPE', 'this token may not read')
+  next()
+}
+
+/** The person who asks, who must be allowed to do such a thing. */
+export function whoMay(request: Request, act: Act): PersonRow {
+  const visitor = visitors.get(request)
+  if (visitor === undefined) throw new Problem(401, 'NOBODY', 'sign in first')
+  refuseUnlessMay(visitor, act)
+  return visitor.person
+}
+
+export function refuseUnlessMay({ person, scopes }: Visitor, act: Act): void {
+  if (!MAY[person.role].includes(act))
+    throw new Problem(
+      403,
+      'ROLE',
+      `a ${person.role} may not do this; ${act === 'keep' ? 'a keeper may' : 'authors and keepers may'}`,
+    )
+  const scope = act === 'keep' ? 'write' : act
+  if (!scopes.includes(scope)) throw new Problem(403, 'SCOPE', `this token lacks the scope "${scope}"`)
+}
+
+export const sessionOf = (request: Request): SessionRow | undefined => visitors.get(request)?.session
+export const visitorIn = (request: Request): Visitor | undefined => visitors.get(request)

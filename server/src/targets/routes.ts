@@ -1,0 +1,205 @@
+// Targets: their files, secrets, probes, permission, and the proof of control.
+import { Router } from 'express'
+import { object, string } from 'yup'
+import {
+  fileOfTarget,
+  isLoopback,
+  nameOfTargetFile,
+  permissionFault,
+  readMetrics,
+  readTarget,
+  type Target,
+} from '@jolt-gate/core'
+import { request as httpRequest } from 'undici'
+import { VouchRow } from '../database/models.js'
+import { Problem } from '../http/problems.js'
+import { whoMay } from '../people/access.js'
+import { noteOf } from '../people/trail.js'
+import { projectOf } from '../projects/project-of.js'
+import { saveShape } from '../projects/save-shape.js'
+import type { WorkingCopy } from '../projects/working-copy.js'
+import { fingerprint } from '../projects/working-copy.js'
+import { controlOf } from './permits.js'
+import type { SecretStore } from './secrets.js'
+
+const MOST_METRICS = 4_000_000
+const secretShape = object({ value: string().required('the value is needed').max(10_000) })
+const probeShape = object({ url: string().required('the page of metrics is needed').max(500) })
+const vouchShape = object({
+  words: string()
+    .trim()
+    .required('say in writing why this target may be loaded')
+    .min(20, 'say it in a sentence')
+    .max(2000),
+})
+
+export function targetRoutes(secrets: SecretStore): Router {
+  const routes = Router()
+
+  routes.get('/projects/:project/targets', async (request, response) => {
+    const { project, copy } = await projectOf(request.params.project)
+    const files = (await copy.files()).filter((path) => /^targets\/[^/]+\.target\.yaml$/.test(path))
+    const targets = await Promise.all(
+      files.map(async (file) => {
+        const text = (await copy.read(file)) ?? ''
+        const { target, problems } = readTarget(file, text, copy.text)
+        const name = nameOfTargetFile(file)
+        const stored = await secrets.names(project.id, name)
+        return {
+          name,
+          file,
+          text,
+          base: fingerprint(text),
+          target:
+            target === undefined
+              ? null
+              : { ...target, tls: target.tls === undefined ? undefined : { verify: target.tls.verify } },
+          problems,
+          secrets: (target?.secrets ?? []).map((secret) => ({
+            name: secret,
+            from: stored.includes(secret) ? 'store' : inEnvironment(secret) ? 'environment' : 'nowhere',
+          })),
+          isLoopback: target !== undefined && [target.origin, ...target.also].every(isLoopback),
+          fault:
+            target === undefined
+              ? null
+              : (permissionFault(target, { peakRate: 0, mostUsers: 0, seconds: 0 }, new Date()) ?? null),
+        }
+      }),
+    )
+    response.json({ targets, ...(await copy.head()) })
+  })
+
+  routes.put('/projects/:project/targets/:target', async (request, response) => {
+    const person = whoMay(request, 'write')
+    const { project, copy } = await projectOf(request.params.project)
+    const file = fileOf(request.params.target)
+    const change = await saveShape.validate(request.body)
+    const { problems } = readTarget(file, change.text, copy.text)
+    const [first] = problems
+    if (first !== undefined)
+      throw new Problem(422, 'TARGET', `${file}:${String(first.line)}: ${first.message}`, { problems })
+    const head = await copy.save({
+      files: [{ file, text: change.text, base: change.base }],
+      message: change.message,
+      author: person,
+    })
+    await noteOf(person, 'changed a target', file, project.id)
+    response.json({ file, base: fingerprint(change.text), ...head })
+  })
+
+  routes.put('/projects/:project/targets/:target/secrets/:secret', async (request, response) => {
+    const keeper = whoMay(request, 'keep')
+    const { project, copy } = await projectOf(request.params.project)
+    const target = await targetOf(copy, request.params.target)
+    const { secret } = request.params
+    if (!target.secrets.includes(secret))
+      throw new Problem(404, 'NO_SECRET', `the target lists no secret called "${secret}"`)
+    await secrets.write(project.id, target.name, secret, (await secretShape.validate(request.body)).value)
+    await noteOf(keeper, 'wrote a secret', `${target.name}: ${secret}`, project.id)
+    response.json({ name: secret, from: 'store' })
+  })
+
+  routes.delete('/projects/:project/targets/:target/secrets/:secret', async (request, response) => {
+    const keeper = whoMay(request, 'keep')
+    const { project } = await projectOf(request.params.project)
+    const { target, secret } = request.params
+    if (!(await secrets.forget(project.id, target, secret)))
+      throw new Problem(404, 'NO_SECRET', 'there is no such secret in the store')
+    await noteOf(keeper, 'forgot a secret', `${target}: ${secret}`, project.id)
+    response.status(204).end()
+  })
+
+  // Only the target's own origins are asked: a page could not make this server fetch anything else.
+  routes.post('/projects/:project/targets/:target/probe', async (request, response) => {
+    whoMay(request, 'run')
+    const { copy } = await projectOf(request.params.project)
+    const target = await targetOf(copy, request.params.target)
+    const { url } = await probeShape.validate(request.body)
+    response.json({ families: await familiesAt(target, url) })
+  })
+
+  routes.get('/projects/:project/targets/:target/control', async (request, response) => {
+    whoMay(request, 'run')
+    const { project, copy } = await projectOf(request.params.project)
+    response.json({ control: await controlOf(project.id, await targetOf(copy, request.params.target)) })
+  })
+
+  routes.post('/projects/:project/targets/:target/vouch', async (request, response) => {
+    const keeper = whoMay(request, 'keep')
+    const { project, copy } = await projectOf(request.params.project)
+    const target = await targetOf(copy, request.params.target)
+    const { words } = await vouchShape.validate(request.body)
+    const missing = (await controlOf(project.id, target)).filter(({ isProven }) => !isProven)
+    if (missing.length === 0)
+      throw new Problem(
+        409,
+        'PROVEN',
+        'there is nothing to vouch for: control is proven, or there is no permission yet',
+      )
+    for (const { token, origin } of missing) {
+      await VouchRow.create({ projectId: project.id, token, words, by: keeper.name, at: new Date() })
+      await noteOf(keeper, 'vouched for a target', `${origin}: ${words}`, project.id)
+    }
+    response.status(201).json({ control: await controlOf(project.id, target) })
+  })
+
+  return routes
+}
+
+function fileOf(name: string): string {
+  if (!/^[\w.-]{1,100}$/.test(name) || name.startsWith('.'))
+    throw new Problem(400, 'BAD_NAME', 'a target’s name is made of letters, digits, dots and dashes')
+  return fileOfTarget(name)
+}
+
+async function targetOf(copy: WorkingCopy, name: string): Promise<Target> {
+  const file = fileOf(name)
+  const text = await copy.read(file)
+  if (text === undefined) throw new Problem(404, 'NO_TARGET', `there is no target ${name} in this project`)
+  const { target, problems } = readTarget(file, text, copy.text)
+  if (target === undefined) throw new Problem(422, 'TARGET', `${file}: ${problems[0]?.message ?? 'it cannot be read'}`)
+  return target
+}
+
+const inEnvironment = (secret: string) => process.env[`JOLT_SECRET_${secret.toUpperCase()}`] !== undefined
+
+async function familiesAt(target: Target, address: string) {
+  const url = URL.canParse(address, target.origin) ? new URL(address, target.origin) : undefined
+  if (url === undefined || ![target.origin, ...target.also].includes(url.origin))
+    throw new Problem(400, 'NOT_PERMITTED', 'a probe reads from an origin of the target')
+  const page = await textOf(url)
+  const reading = readMetrics(page)
+  if (!reading.ok) throw new Problem(502, 'NO_METRICS', `${url.href}, line ${String(reading.line)}: ${reading.message}`)
+  const { types, samples } = reading.page
+  const families = [...new Set(samples.map(({ name }) => familyOf(name, types)))]
+  return families.slice(0, 500).map((name) => ({
+    name,
+    type: types.get(name) ?? 'unknown',
+    samples: samples.filter((sample) => familyOf(sample.name, types) === name).slice(0, 5),
+  }))
+}
+
+/** The family that a sample belongs to: its own name, or that without the suffix of a counter or histogram. */
+function familyOf(sample: string, types: ReadonlyMap<string, string>): string {
+  const short = sample.replace(/_(?:total|sum|count|bucket|created)$/, '')
+  return types.has(sample) || !types.has(short) ? sample : short
+}
+
+async function textOf(url: URL): Promise<string> {
+  try {
+    const { statusCode, body } = await httpRequest(url, {
+      signal: AbortSignal.timeout(5000),
+      headers: { accept: 'application/openmetrics-text, text/plain' },
+    })
+    let text = ''
+    for await (const chunk of body) {
+      text += String(chunk)
+      if (text.length > MOST_METRICS) throw new Error('it is larger than 4 MB')
+    }
+    if (statusCode !== 200) throw new Error(`it answers ${String(statusCode)}`)
+    return text
+  } catch (error) {
+    throw new Problem(502, 'NO_ANSWER', `${url.href}: ${error instanceof Error ? error.message : String(error)}`)
+  }
+}

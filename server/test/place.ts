@@ -1,0 +1,88 @@
+// A server with its database, a project on disk, and the stand-in: what the tests of the server begin with.
+import { execFileSync } from 'node:child_process'
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { startMariaDb } from '@jolt-gate/scripts'
+import { startServer } from '@jolt-gate/server'
+import { startFerries } from '@jolt-gate/stand-in-ferries'
+
+export interface Answer {
+  status: number
+  body: unknown
+  type: string
+}
+export type Call = (method: string, path: string, body?: unknown, headers?: Record<string, string>) => Promise<Answer>
+export type Place = Awaited<ReturnType<typeof startPlace>>
+
+export const PLAN = 'plans/short.gate.yaml'
+export const planText = (seconds: number) =>
+  `jolt: 1\nname: Short\ntarget: here\njourneys:\n  a:\n    steps:\n      - send: GET /health\n        name: health\nload:\n  - { phase: p, rate: 20/s, for: ${String(seconds)}s }\ngates:\n  - failed requests at most 1 %\n`
+
+export async function startPlace(isDemo = true) {
+  const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-server-'))
+  const repository = join(folder, 'booking')
+  const ferries = await startFerries()
+  for (const name of ['plans', 'targets']) mkdirSync(join(repository, name), { recursive: true })
+  writeFileSync(join(repository, PLAN), planText(2))
+  writeFileSync(join(repository, 'targets/here.target.yaml'), `origin: ${ferries.origin}\n`)
+  git(repository, 'init', '-q', '-b', 'main')
+  git(repository, 'config', 'user.name', 'T')
+  git(repository, 'config', 'user.email', 't@t.example')
+  git(repository, 'add', '-A')
+  git(repository, 'commit', '-qm', 'first')
+  const database = await startMariaDb(join(folder, 'data'), 'jolt_gate_test')
+  const server = await startServer({
+    database: { socketPath: database.socketPath, user: database.user, database: 'jolt_gate_test' },
+    port: 0,
+    pages: undefined,
+    projects: [repository],
+    projectsFolder: join(folder, 'projects'),
+    sealKey: { key: Buffer.alloc(32, 7) },
+    isDemo,
+  })
+  return {
+    folder,
+    repository,
+    ferries,
+    database,
+    server,
+    project: '/projects/1',
+    async stop() {
+      await server.stop()
+      await database.stop()
+      await ferries.stop()
+      rmSync(folder, { recursive: true, force: true })
+    },
+  }
+}
+
+export function git(folder: string, ...words: string[]): string {
+  return execFileSync('git', words, { cwd: folder, encoding: 'utf8', stdio: ['ignore', 'pipe', 'pipe'] }).trim()
+}
+
+/** Calls of the API with some headers of their own. */
+export function callerOf(origin: string, own: Record<string, string> = {}): Call {
+  return async (method, path, body, headers = {}) => {
+    const all = { ...own, ...headers }
+    const init: RequestInit =
+      body === undefined
+        ? { method, headers: all }
+        : { method, headers: { 'content-type': 'application/json', ...all }, body: JSON.stringify(body) }
+    const response = await fetch(`${origin}/api${path}`, init)
+    const text = await response.text()
+    const type = response.headers.get('content-type') ?? ''
+    return { status: response.status, body: /json$|json;/.test(type) && !type.includes('ndjson') ? (JSON.parse(text) as unknown) : text, type } // prettier-ignore
+  }
+}
+
+/** Signs in, and gives the headers of that session. */
+export async function signedIn(
+  origin: string,
+  path = '/session/demo',
+  body: unknown = {},
+): Promise<Record<string, string>> {
+  const response = await fetch(`${origin}/api${path}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }) // prettier-ignore
+  const { csrf = '' } = (await response.json()) as { csrf?: string }
+  return { cookie: response.headers.getSetCookie()[0]?.split(';')[0] ?? '', 'x-jolt-gate-csrf': csrf }
+}
