@@ -103,6 +103,7 @@ export { type Written } from './write/yaml-text.js'
 export { CONTEXTS, STEP_CONTEXTS, type Context, type ContextName, type Key, type Shape } from './plan/vocabulary.js'
 export { formatSchema } from './write/format-schema.js'
 export {
+  completeSentence,
   completionsAt,
   meaningAt,
   namesKnown,

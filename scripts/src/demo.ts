@@ -1,5 +1,6 @@
 // The demo: the Larkholm repository as a Git repository of its own, and its first runs, really made.
 import { execFileSync } from 'node:child_process'
+import { randomBytes } from 'node:crypto'
 import { cpSync, existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
@@ -10,6 +11,13 @@ const TARGET = 'targets/harbour.target.yaml'
 
 /** What the stand-in asks for; no secret of anybody's. */
 export const DEMO_SECRETS = { JOLT_SECRET_USER: 'purser', JOLT_SECRET_PASSWORD: 'low-tide-4711' }
+
+/** The key that seals secrets, made once and readable by its owner alone. */
+export function sealKeyFile(folder: string): string {
+  const file = join(folder, 'seal.key')
+  if (!existsSync(file)) writeFileSync(file, randomBytes(32).toString('base64'), { mode: 0o600 })
+  return file
+}
 
 /** Makes the demo repository where it is missing, and points its target at the stand-in. */
 export function prepareDemo(source: string, folder: string, origin: string): void {
@@ -40,6 +48,7 @@ function aim(folder: string, origin: string): boolean {
 
 /** Asks the server for the demo's first runs, one after another; resolves when they have ended. */
 export async function makeFirstRuns(server: string): Promise<void> {
+  const json = await signedIn(server)
   const { projects } = await json<{ projects: { id: number }[] }>(`${server}/api/projects`)
   const project = projects[0]?.id
   if (project === undefined) return
@@ -47,19 +56,23 @@ export async function makeFirstRuns(server: string): Promise<void> {
   if (runs.length > 0) return
   const runsOf = `${server}/api/projects/${String(project)}/runs`
   const ask = (plan: string) =>
-    json(runsOf, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ plan }) })
+    json<unknown>(runsOf, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ plan }),
+    })
   for (const plan of FIRST_RUNS) await ask(plan)
-  await untilNoneGoes(server)
+  await untilNoneGoes(server, json)
   // On a machine that was too busy to trust its own figures the overload is void; the demo wants to show it shut.
   for (let attempt = 0; attempt < 2; attempt++) {
     const { runs: made } = await json<{ runs: { verdict: string }[] }>(runsOf)
     if (made.some((run) => run.verdict === 'shut')) return
     await ask(OVERLOAD)
-    await untilNoneGoes(server)
+    await untilNoneGoes(server, json)
   }
 }
 
-async function untilNoneGoes(server: string): Promise<void> {
+async function untilNoneGoes(server: string, json: Ask): Promise<void> {
   for (;;) {
     const { runs } = await json<{ runs: unknown[] }>(`${server}/api/line`)
     if (runs.length === 0) return
@@ -67,9 +80,17 @@ async function untilNoneGoes(server: string): Promise<void> {
   }
 }
 
-async function json<T>(url: string, init?: RequestInit): Promise<T> {
-  const response = await fetch(url, init)
-  if (!response.ok) throw new Error(`${url}: ${await response.text()}`)
-  // Our own server's answer, whose shape its description gives.
-  return (await response.json()) as T
+type Ask = <T>(url: string, init?: RequestInit) => Promise<T>
+
+/** Signs in to the demo, and asks in that session. */
+async function signedIn(server: string): Promise<Ask> {
+  const response = await fetch(`${server}/api/session/demo`, { method: 'POST' })
+  const cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? ''
+  // Our own server's answers, whose shapes its description gives.
+  const { csrf } = (await response.json()) as { csrf: string }
+  return async <T>(url: string, init: RequestInit = {}): Promise<T> => {
+    const answer = await fetch(url, { ...init, headers: { ...init.headers, cookie, 'x-jolt-gate-csrf': csrf } })
+    if (!answer.ok) throw new Error(`${url}: ${await answer.text()}`)
+    return (await answer.json()) as T
+  }
 }

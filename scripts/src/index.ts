@@ -1,3 +1,3 @@
 export { startMariaDb, type MariaDb } from './mariadb.js'
 export { startChild, type Child } from './children.js'
-export { DEMO_SECRETS, prepareDemo } from './demo.js'
+export { DEMO_SECRETS, sealKeyFile, prepareDemo } from './demo.js'

@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { startChild, type Child } from './children.js'
 import { ensurePrograms } from './debian.js'
-import { DEMO_SECRETS, makeFirstRuns, prepareDemo } from './demo.js'
+import { DEMO_SECRETS, makeFirstRuns, prepareDemo, sealKeyFile } from './demo.js'
 import { startMariaDb, type MariaDb } from './mariadb.js'
 import { freePort } from './ports.js'
 
@@ -43,6 +43,11 @@ try {
         join(root, 'web/dist'),
         '--project',
         demo,
+        '--projects-folder',
+        join(data, 'projects'),
+        '--key-file',
+        sealKeyFile(data),
+        '--demo',
       ],
       DEMO_SECRETS,
     ),

@@ -1,11 +1,71 @@
 <script setup lang="ts">
+// The frame around every page: who is signed in, the bar, the theme, and what the keyboard can do anywhere.
+import { useEventListener, useLocalStorage, usePreferredDark } from '@vueuse/core'
+import { computed, onMounted, ref, watchEffect } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { wordsOf } from './api/client.js'
+import FindOrDo from './find/FindOrDo.vue'
+import ShortcutList from './find/ShortcutList.vue'
 import FrameBar from './frame/FrameBar.vue'
+import PageError from './frame/PageError.vue'
+import SignInPage from './people/SignInPage.vue'
+import { useProjects } from './stores/projects.js'
+import { useSession } from './stores/session.js'
+
+const route = useRoute()
+const router = useRouter()
+const session = useSession()
+const projects = useProjects()
+const fault = ref('')
+const isFinding = ref(false)
+const showsShortcuts = ref(false)
+const project = computed(() => Number(route.params['project']) || projects.projects[0]?.id)
+
+async function load(): Promise<void> {
+  fault.value = ''
+  await session.load().catch((error: unknown) => (fault.value = wordsOf(error)))
+}
+onMounted(load)
+
+const wanted = useLocalStorage<'light' | 'dark' | 'system'>('jolt-gate-theme', 'system')
+const prefersDark = usePreferredDark()
+const isDark = computed(() => (wanted.value === 'system' ? prefersDark.value : wanted.value === 'dark'))
+watchEffect(() => {
+  document.documentElement.dataset['theme'] = isDark.value ? 'dark' : 'light'
+})
+
+function act(name: string): void {
+  if (name === 'theme') wanted.value = isDark.value ? 'light' : 'dark'
+  if (name === 'shortcuts') showsShortcuts.value = true
+  if (name === 'sign out') void session.signOut()
+}
+const AREAS: Record<string, string> = { p: 'plans', u: 'runs', t: 'targets' }
+useEventListener('keydown', (event) => {
+  if (session.person === undefined) return
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+    event.preventDefault()
+    isFinding.value = !isFinding.value
+    return
+  }
+  const isTyping =
+    event.target instanceof HTMLElement && event.target.closest('input, textarea, select, .cm-editor') !== null
+  if (event.key === '?' && !isTyping) showsShortcuts.value = true
+  const area = event.altKey && !event.ctrlKey ? AREAS[event.key.toLowerCase()] : undefined
+  if (area !== undefined && project.value !== undefined) {
+    event.preventDefault()
+    void router.push({ name: area, params: { project: project.value } })
+  }
+})
 </script>
 
 <template>
-  <div class="app">
-    <FrameBar />
+  <PageError v-if="fault" title="The application could not begin" :detail="fault" @again="load()" />
+  <SignInPage v-else-if="session.session && session.session.kind !== 'somebody'" />
+  <div v-else-if="session.person" class="app">
+    <FrameBar @find="isFinding = true" @theme="act('theme')" @sign-out="act('sign out')" />
     <main class="page"><RouterView /></main>
+    <FindOrDo v-model="isFinding" :project="project" @act="act" />
+    <ShortcutList v-model="showsShortcuts" />
   </div>
 </template>
 

@@ -28,6 +28,25 @@ export const router = createRouter({
       component: () => import('./run/RunPage.vue'),
       meta: { area: 'runs' },
     },
+    {
+      path: '/p/:project(\\d+)/rehearsal',
+      name: 'rehearsal',
+      component: () => import('./rehearsal/RehearsalPage.vue'),
+      meta: { area: 'plans' },
+    },
+    {
+      path: '/p/:project(\\d+)/import',
+      name: 'import',
+      component: () => import('./import/ImportPage.vue'),
+      meta: { area: 'plans' },
+    },
+    {
+      path: '/p/:project(\\d+)/targets',
+      name: 'targets',
+      component: () => import('./targets/TargetsPage.vue'),
+      meta: { area: 'targets' },
+    },
+    { path: '/people', name: 'people', component: () => import('./people/PeoplePage.vue') },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./frame/NowherePage.vue') },
   ],
 })

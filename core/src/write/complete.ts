@@ -124,10 +124,24 @@ function valuesAt(cursor: Cursor, around: Surroundings, offset: number): Complet
   }
 }
 
+/**
+ * What may come next in a sentence of the format.
+ *
+ * @returns texts that may stand from an offset of the sentence on
+ */
+export function completeSentence(
+  rule: keyof Sentences,
+  sentence: string,
+  around: Surroundings,
+): { from: number; text: string }[] {
+  const found = sentenceOptions(rule, { written: sentence, from: 0 }, around)
+  return found === undefined ? [] : found.options.map(({ insert }) => ({ from: found.from, text: insert }))
+}
+
 /** What the grammar takes where a sentence ends so far; names come from the plan. */
 function sentenceOptions(
   rule: keyof Sentences,
-  { written, from }: Cursor,
+  { written, from }: Pick<Cursor, 'written' | 'from'>,
   around: Surroundings,
 ): Completions | undefined {
   const sentence = written.replace(/^["']/, '')

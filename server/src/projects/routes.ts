@@ -1,7 +1,7 @@
 // Projects and their plans.
 import { Router } from 'express'
 import { array, object, string } from 'yup'
-import { previewOf, readPlan } from '@jolt-gate/core'
+import { allSteps, formatValue, previewOf, readPlan } from '@jolt-gate/core'
 import { ProjectRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { summaryOfRun } from '../runs/store.js'
@@ -116,6 +116,11 @@ async function historyOf(projectId: number, file: string) {
     journeyMs: Object.fromEntries(
       (last?.journeys ?? []).flatMap(({ name, time }) => (time === null ? [] : [[name, time.mean]])),
     ),
+    observed: Object.fromEntries(
+      (last?.gates ?? []).flatMap((gate) =>
+        gate.observed === null ? [] : [[gate.rule, formatValue(gate.observed, gate.unit)]],
+      ),
+    ),
     held: rows.flatMap((row) => {
       if (row.verdict !== 'open' || row.result === null) return []
       const { peakRate, mostUsers, seconds } = previewOf(row.plan)
@@ -134,6 +139,10 @@ async function planSummary(projectId: number, copy: WorkingCopy, file: string) {
     about: plan.about,
     target: plan.target ?? null,
     journeys: plan.journeys.length,
+    steps: plan.journeys
+      .flatMap((journey) => [...allSteps(journey.steps)])
+      .flatMap((step) => ('name' in step && step.at.file === file ? [{ name: step.name, line: step.at.line }] : []))
+      .slice(0, 300),
     // A gate of each step stands once.
     gates: new Set(plan.gates.map((gate) => gate.at.line)).size,
     errors: problems.filter((problem) => problem.severity === 'error').length,

@@ -1,12 +1,14 @@
 <script setup lang="ts">
 // The one dark bar: mark, project, areas, what runs now.
 import { useIntervalFn } from '@vueuse/core'
-import { computed, onMounted } from 'vue'
-import { useRoute } from 'vue-router'
+import { computed, onMounted, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { useProjects } from '../stores/projects.js'
+import { useSession } from '../stores/session.js'
 
 const POLL_MS = 2000
 const route = useRoute()
+const router = useRouter()
 const store = useProjects()
 const projectId = computed(() => Number(route.params['project']) || store.projects[0]?.id)
 const project = computed(() => store.projects.find((one) => one.id === projectId.value))
@@ -15,7 +17,17 @@ const first = computed(() => store.line[0])
 const areas = [
   { name: 'plans', label: 'Plans' },
   { name: 'runs', label: 'Runs' },
+  { name: 'targets', label: 'Targets' },
 ]
+const session = useSession()
+defineEmits<{ find: []; theme: []; signOut: [] }>()
+const isMenuOpen = ref(false)
+/** Another project is chosen by its name, where there is more than one. */
+function goTo(event: Event): void {
+  if (!(event.target instanceof HTMLSelectElement)) return
+  const id = event.target.value
+  void router.push(id === 'add' ? { name: 'home', query: { add: 'yes' } } : { name: 'plans', params: { project: id } })
+}
 
 // The server may be away for a moment; the bar then shows what it knew.
 const refresh = () => store.loadLine().catch(() => undefined)
@@ -35,7 +47,10 @@ onMounted(() => {
       </svg>
       Jolt Gate
     </RouterLink>
-    <span v-if="project" class="project">{{ project.name }}</span>
+    <select v-if="project" class="project" aria-label="Project" :value="project.id" @change="goTo">
+      <option v-for="one in store.projects" :key="one.id" :value="one.id">{{ one.name }}</option>
+      <option v-if="session.isKeeper" value="add">add a project …</option>
+    </select>
     <nav v-if="projectId" class="areas" aria-label="Areas">
       <RouterLink
         v-for="area in areas"
@@ -54,6 +69,19 @@ onMounted(() => {
     >
       {{ going }} {{ going === 1 ? 'run' : 'runs' }} going
     </RouterLink>
+    <button type="button" class="find" @click="$emit('find')">Find or do <kbd>Ctrl K</kbd></button>
+    <div class="person">
+      <button type="button" class="who" :aria-expanded="isMenuOpen" @click="isMenuOpen = !isMenuOpen">
+        {{ session.person?.name }}
+      </button>
+      <div v-if="isMenuOpen" class="menu" @click="isMenuOpen = false" @keydown.esc="isMenuOpen = false">
+        <RouterLink :to="{ name: 'people' }">{{
+          session.isKeeper ? 'Tokens, people and trail' : 'Your tokens'
+        }}</RouterLink>
+        <button type="button" @click="$emit('theme')">Light or dark</button>
+        <button type="button" @click="$emit('signOut')">Sign out</button>
+      </div>
+    </div>
   </header>
 </template>
 
@@ -90,10 +118,15 @@ onMounted(() => {
 }
 .project {
   align-self: stretch;
-  padding: 0 16px;
+  max-width: 220px;
+  padding: 0 12px;
+  background: var(--bar);
+  color: inherit;
+  font: inherit;
+  cursor: pointer;
   border: solid #3b4850;
   border-width: 0 1px;
-  line-height: 44px;
+  border-style: solid;
 }
 .areas {
   display: flex;
@@ -118,10 +151,66 @@ onMounted(() => {
 }
 .going {
   margin-left: auto;
+  margin-right: 10px;
   padding: 3px 10px;
   border: 1px solid #6d777c;
   border-radius: 3px;
   color: #fff;
   text-decoration: none;
+}
+.find {
+  padding: 4px 10px;
+  border: 1px solid #55626a;
+  border-radius: 3px;
+  background: none;
+  color: #c7c8c2;
+  font: inherit;
+  cursor: pointer;
+}
+.find:first-of-type {
+  margin-left: auto;
+}
+.going + .find {
+  margin-left: 0;
+}
+.find kbd {
+  margin-left: 14px;
+  font: 11.5px var(--mono);
+}
+.person {
+  position: relative;
+  margin-left: 12px;
+}
+.who {
+  padding: 4px 6px;
+  border: 0;
+  background: none;
+  color: inherit;
+  font: inherit;
+  cursor: pointer;
+}
+.menu {
+  position: absolute;
+  z-index: 20;
+  top: 36px;
+  right: 0;
+  display: grid;
+  min-width: 190px;
+  border: 1px solid var(--rule);
+  background: var(--white);
+  color: var(--ink);
+}
+.menu > * {
+  padding: 8px 12px;
+  border: 0;
+  background: none;
+  color: inherit;
+  font: inherit;
+  text-align: left;
+  text-decoration: none;
+  cursor: pointer;
+}
+.menu > *:hover {
+  background: var(--lake-light);
 }
 </style>

@@ -1,39 +1,65 @@
 <script setup lang="ts">
-// Gates as sentences; the limit of each can be picked and changed.
-import type { Gate, StopRule } from '@jolt-gate/core'
-import { readSentence } from '@jolt-gate/core'
+// Gates as sentences; their words can be picked and changed, and gates added and removed.
+import { readSentence, type Gate, type Plan, type StopRule, type Target } from '@jolt-gate/core'
 import { ElInput, ElPopover } from 'element-plus'
-import { computed, ref, shallowRef } from 'vue'
-import { wordsOfGate } from './gate-words.js'
+import { computed, ref } from 'vue'
+import { wordsOfGate, type GateWord } from './gate-words.js'
+import { choicesFor, suggestedLimit, usualGates } from './use-gates.js'
 
-const props = defineProps<{ gates: Gate[]; line: number }>()
-const emit = defineEmits<{ pick: [line: number]; limit: [gate: Gate, before: string, after: string] }>()
+const props = defineProps<{
+  plan: Plan
+  target: Target | null
+  line: number
+  observed: Record<string, string>
+  mayWrite: boolean
+}>()
+const emit = defineEmits<{
+  pick: [line: number]
+  rule: [gate: Gate, rule: string]
+  add: [rule: string]
+  remove: [gate: Gate]
+}>()
 
 /** A gate of each step stands once, as it was written. */
-const sentences = computed(() => [...new Map(props.gates.map((gate) => [gate.at.line, gate])).values()])
+const sentences = computed(() => [...new Map(props.plan.gates.map((gate) => [gate.at.line, gate])).values()])
 const stopOf = (stop: StopRule) =>
   stop.kind === 'at once'
     ? 'stops the run at once'
     : `stops the run after ${String(stop.seconds)} s ${stop.kind === 'in a row' ? 'in a row' : 'in all'}`
-const editing = shallowRef<Gate>()
+const editing = ref<{ line: number; index: number }>()
 const draft = ref('')
 const fault = ref('')
 
-function edit(gate: Gate, limit: string): void {
-  editing.value = gate
-  draft.value = limit
+const isEditing = (gate: Gate, index: number) => editing.value?.line === gate.at.line && editing.value.index === index
+function edit(gate: Gate, word: GateWord, index: number): void {
+  if (!props.mayWrite) return
+  editing.value = { line: gate.at.line, index }
+  draft.value = word.text
   fault.value = ''
 }
 
-function apply(gate: Gate, before: string): void {
-  const rule = `${gate.written.slice(0, gate.written.length - before.length)}${draft.value.trim()}`
+function apply(gate: Gate, index: number, text = draft.value.trim()): void {
+  const rule = wordsOfGate(gate.written)
+    .map((word, place) => (place === index ? text : word.text))
+    .join('')
   const parsed = readSentence('Gate', rule)
   if (!parsed.ok) {
     fault.value = parsed.fault.message
     return
   }
   editing.value = undefined
-  if (draft.value.trim() !== before) emit('limit', gate, before, draft.value.trim())
+  if (rule !== gate.written) emit('rule', gate, rule)
+}
+
+const suggested = (gate: Gate) => {
+  const seen = props.observed[gate.rule]
+  const limit = seen === undefined ? undefined : suggestedLimit(seen)
+  return seen === undefined || limit === undefined ? undefined : { seen, limit }
+}
+function add(event: Event): void {
+  if (!(event.target instanceof HTMLSelectElement) || event.target.value === '') return
+  emit('add', event.target.value)
+  event.target.value = ''
 }
 </script>
 
@@ -43,9 +69,7 @@ function apply(gate: Gate, before: string): void {
       <h2>Gates</h2>
       <span class="soft">{{ sentences.length }}</span>
     </div>
-    <p v-if="gates.length === 0" class="soft">
-      No gate: the run would be open whatever happens. Add one, such as <code>- failed requests at most 1 %</code>.
-    </p>
+    <p v-if="sentences.length === 0" class="soft none">No gate: the run would be open whatever happens.</p>
     <div
       v-for="gate in sentences"
       :key="gate.at.line"
@@ -54,23 +78,57 @@ function apply(gate: Gate, before: string): void {
       @click="$emit('pick', gate.at.line)"
     >
       <template v-for="(word, index) in wordsOfGate(gate.written)" :key="index">
-        <ElPopover v-if="word.kind === 'limit'" :visible="editing === gate" placement="bottom" :width="230">
+        <ElPopover v-if="word.kind !== 'plain'" :visible="isEditing(gate, index)" placement="bottom" :width="260">
           <template #reference>
-            <button type="button" class="word limit" @click.stop="edit(gate, word.text)">{{ word.text }}</button>
+            <button type="button" class="word" :class="word.kind" @click.stop="edit(gate, word, index)">
+              {{ word.text }}
+            </button>
           </template>
-          <form class="change" @submit.prevent="apply(gate, word.text)" @keydown.esc.stop="editing = undefined">
-            <ElInput v-model="draft" aria-label="Limit" autofocus />
+          <form class="change" @submit.prevent="apply(gate, index)" @keydown.esc.stop="editing = undefined">
+            <ElInput v-model="draft" :aria-label="word.kind === 'limit' ? 'Limit' : 'Word of the gate'" autofocus />
             <p v-if="fault" class="fault">{{ fault }}</p>
+            <button
+              v-if="word.kind === 'limit' && suggested(gate)"
+              type="button"
+              class="link"
+              @click="draft = suggested(gate)!.limit"
+            >
+              {{ suggested(gate)!.limit }}: the last run saw {{ suggested(gate)!.seen }}
+            </button>
+            <div v-if="word.kind !== 'limit'" class="choices">
+              <button
+                v-for="choice in choicesFor(word, gate.written, plan, target)"
+                :key="choice"
+                type="button"
+                class="link"
+                @click="apply(gate, index, choice)"
+              >
+                {{ choice }}
+              </button>
+            </div>
             <div class="actions">
               <button class="link" type="submit">change</button>
               <button class="link" type="button" @click="editing = undefined">leave it</button>
             </div>
           </form>
         </ElPopover>
-        <span v-else :class="word.kind === 'plain' ? '' : 'word'">{{ word.text }}</span>
+        <span v-else>{{ word.text }}</span>
       </template>
       <span v-if="gate.stop" class="soft stop">{{ stopOf(gate.stop) }}</span>
+      <button
+        v-if="mayWrite"
+        type="button"
+        class="icon remove"
+        :aria-label="`Remove the gate ${gate.written}`"
+        @click.stop="$emit('remove', gate)"
+      >
+        ×
+      </button>
     </div>
+    <select v-if="mayWrite" class="field add" aria-label="Add a gate" @change="add">
+      <option value="">add a gate …</option>
+      <option v-for="rule in usualGates(plan)" :key="rule" :value="rule">{{ rule }}</option>
+    </select>
   </div>
 </template>
 
@@ -98,17 +156,45 @@ function apply(gate: Gate, before: string): void {
   background: var(--lake-light);
 }
 .word {
-  color: var(--lake);
-  font-weight: 600;
-}
-.limit {
   padding: 0;
   border: 0;
-  border-bottom: 1px dotted var(--lake);
+  border-bottom: 1px dotted transparent;
   background: none;
+  color: var(--lake);
   font: inherit;
-  font-weight: 650;
+  font-weight: 600;
+  text-align: left;
   cursor: pointer;
+}
+.word:hover,
+.limit {
+  border-bottom-color: var(--lake);
+}
+.choices {
+  display: grid;
+  gap: 4px;
+  max-height: 180px;
+  overflow: auto;
+}
+.gate {
+  position: relative;
+}
+.remove {
+  position: absolute;
+  top: 2px;
+  right: 4px;
+  opacity: 0;
+}
+.gate:hover .remove,
+.remove:focus-visible {
+  opacity: 1;
+}
+.add {
+  width: 100%;
+  color: var(--soft);
+}
+.none {
+  padding-bottom: 8px;
 }
 .change {
   display: grid;

@@ -1,11 +1,18 @@
 <script setup lang="ts">
 // The load that the plan would make, before it is made: totals, and arrivals per second over time.
-import { profileOf, type Preview, type ProfileLine } from '@jolt-gate/core'
+import { profileOf, type Phase, type Preview, type ProfileLine } from '@jolt-gate/core'
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { clock, grouped, lengthOf, rate } from '../text/figures.js'
+import LoadHandles from './LoadHandles.vue'
 
-const props = defineProps<{ preview: Preview | null }>()
+const props = defineProps<{ preview: Preview | null; phases: Phase[]; mayWrite: boolean }>()
+defineEmits<{
+  length: [phase: Phase, seconds: number]
+  rate: [phase: Phase, from: number, to: number]
+  pick: [line: number]
+  add: []
+}>()
 
 const HEIGHT = 176
 const BAND = 26
@@ -42,6 +49,9 @@ const x = (seconds: number) =>
 const level = (value: number, most: number) =>
   HEIGHT - FOOT - (value / Math.max(most * 1.12, 1e-9)) * (HEIGHT - FOOT - BAND)
 const y = (value: number) => level(value, props.preview?.peakRate ?? 1)
+const secondsPerPixel = computed(() => (props.preview?.seconds ?? 0) / Math.max(1, width.value - LEFT - 6))
+const ratePerPixel = computed(() => ((props.preview?.peakRate ?? 1) * 1.12) / (HEIGHT - FOOT - BAND))
+const lineOf = (name: string) => props.phases.find((phase) => phase.name === name)?.at.line ?? 1
 const profile = computed(() => (props.preview === null ? null : profileOf(props.preview)))
 const pathOf = (line: ProfileLine, at: (value: number) => number) =>
   line.map(([seconds, value]) => `${x(seconds).toFixed(1)} ${at(value).toFixed(1)}`).join('L')
@@ -83,7 +93,7 @@ const usersLabel = ([from, to]: [number, number]) =>
   from === to ? `${grouped(to)} users` : `${grouped(from)} to ${grouped(to)} users`
 const labels = computed(() =>
   band.value.map((phase) => {
-    const room = x(phase.toSeconds) - x(phase.fromSeconds) - 10
+    const room = x(phase.toSeconds) - x(phase.fromSeconds) - 16
     const [from, to] = phase.rates
     const name = phase.name
     const what =
@@ -109,6 +119,7 @@ const labels = computed(() =>
       <div v-for="total in totals" :key="total.label" class="total">
         <b>{{ total.figure }}</b><span>{{ total.label }}</span>
       </div>
+      <button v-if="mayWrite" type="button" class="link soft" @click="$emit('add')">add a phase</button>
     </div>
     <div ref="box" class="picture">
       <svg
@@ -131,6 +142,7 @@ const labels = computed(() =>
             y="0"
             :width="x(phase.toSeconds) - x(phase.fromSeconds)"
             :height="BAND"
+            @click="$emit('pick', lineOf(phase.name))"
           />
           <rect
             v-if="!phase.measured"
@@ -140,7 +152,7 @@ const labels = computed(() =>
             :height="HEIGHT - BAND - FOOT"
             fill="url(#unmeasured)"
           />
-          <text class="phase" :x="x(phase.fromSeconds) + 5" y="17">
+          <text class="phase" :x="x(phase.fromSeconds) + 9" y="17">
             <tspan class="phase-name">{{ labels[index]?.name }}</tspan>
             <tspan v-if="labels[index]?.what" dx="5">{{ labels[index]?.what }}</tspan>
           </text>
@@ -177,6 +189,17 @@ const labels = computed(() =>
         >
           {{ clock(second) }}
         </text>
+        <LoadHandles
+          v-if="mayWrite"
+          :phases="phases.filter(({ track }) => track === (preview?.tracks[0]?.name ?? null))"
+          :places="band"
+          :x="x"
+          :y="y"
+          :seconds-per-pixel="secondsPerPixel"
+          :rate-per-pixel="ratePerPixel"
+          @length="(phase, seconds) => $emit('length', phase, seconds)"
+          @rate="(phase, from, to) => $emit('rate', phase, from, to)"
+        />
       </svg>
       <p v-else class="soft none">The load can be shown when the plan’s load is right.</p>
     </div>
@@ -212,10 +235,10 @@ h2 .soft {
   height: 176px;
 }
 .band {
-  fill: #eae4d6;
+  fill: var(--band);
 }
 .odd {
-  fill: #e2dac8;
+  fill: var(--band-odd);
 }
 .phase {
   fill: var(--soft);

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 // The text of a plan, with its problems at their places.
-import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands'
+import { completionKeymap } from '@codemirror/autocomplete'
+import { defaultKeymap, history, historyKeymap, indentWithTab, redo, undo } from '@codemirror/commands'
 import { yaml } from '@codemirror/lang-yaml'
-import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint'
+import { foldGutter, foldKeymap } from '@codemirror/language'
+import { lintGutter, lintKeymap, setDiagnostics } from '@codemirror/lint'
 import { highlightSelectionMatches, searchKeymap } from '@codemirror/search'
 import { EditorState } from '@codemirror/state'
 import {
@@ -13,11 +15,12 @@ import {
   keymap,
   lineNumbers,
 } from '@codemirror/view'
-import type { Problem } from '@jolt-gate/core'
+import type { Problem, Surroundings, TextChange } from '@jolt-gate/core'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { diagnosticOf, foldByMargin, planCompletion, planMeanings } from './editor-help.js'
 import { planColours } from './highlight.js'
 
-const props = defineProps<{ problems: Problem[]; file: string }>()
+const props = defineProps<{ problems: Problem[]; file: string; label?: string; around?: Surroundings | undefined }>()
 const text = defineModel<string>({ required: true })
 const emit = defineEmits<{ line: [line: number] }>()
 
@@ -37,12 +40,27 @@ onMounted(() => {
         drawSelection(),
         history(),
         highlightSelectionMatches(),
+        foldGutter({ openText: '▾', closedText: '▸' }),
+        foldByMargin,
         lintGutter(),
+        planCompletion(
+          () => props.file,
+          () => props.around,
+        ),
+        planMeanings(() => props.file),
         yaml(),
         planColours,
         // Tab indents; Escape, then Tab, leaves the editor.
-        keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap, indentWithTab]),
-        EditorView.contentAttributes.of({ 'aria-label': 'Text of the plan' }),
+        keymap.of([
+          ...completionKeymap,
+          ...defaultKeymap,
+          ...historyKeymap,
+          ...searchKeymap,
+          ...foldKeymap,
+          ...lintKeymap,
+          indentWithTab,
+        ]),
+        EditorView.contentAttributes.of({ 'aria-label': props.label ?? 'Text of the plan' }),
         EditorView.updateListener.of((update) => {
           if (update.docChanged) text.value = update.state.doc.toString()
           if (update.selectionSet || update.docChanged)
@@ -63,20 +81,10 @@ watch(() => props.problems, showProblems)
 
 function showProblems(): void {
   if (view === undefined) return
-  const { doc } = view.state
+  const { state } = view
   const diagnostics = props.problems
-    .filter((problem) => problem.file === props.file && problem.line <= doc.lines)
-    .map((problem): Diagnostic => {
-      const line = doc.line(problem.line)
-      const from = Math.min(line.from + problem.column - 1, line.to)
-      const word = /^\S+/.exec(doc.sliceString(from, line.to))?.[0].length ?? 0
-      return {
-        from,
-        to: Math.min(line.to, from + Math.max(1, word)),
-        severity: problem.severity,
-        message: problem.message,
-      }
-    })
+    .filter((problem) => problem.file === props.file && problem.line <= state.doc.lines)
+    .map((problem) => diagnosticOf(problem, state))
   view.dispatch(setDiagnostics(view.state, diagnostics))
 }
 
@@ -89,17 +97,20 @@ function goTo(line: number, column = 1): void {
   view.focus()
 }
 
-/** Replaces words on one line, as one step that can be undone. */
-function replaceOnLine(line: number, before: string, after: string): boolean {
-  if (view === undefined || line > view.state.doc.lines) return false
-  const { from, text: content } = view.state.doc.line(line)
-  const start = content.lastIndexOf(before)
-  if (start < 0) return false
-  view.dispatch({ changes: { from: from + start, to: from + start + before.length, insert: after } })
-  return true
+/** Makes changes as one step that can be undone. */
+function change(changes: readonly TextChange[]): void {
+  view?.dispatch({ changes: [...changes], userEvent: 'input' })
 }
+function undoLast(): void {
+  if (view !== undefined) undo(view)
+}
+function redoLast(): void {
+  if (view !== undefined) redo(view)
+}
+/** The text as it is this moment. */
+const current = (): string => view?.state.doc.toString() ?? text.value
 
-defineExpose({ goTo, replaceOnLine })
+defineExpose({ goTo, change, undoLast, redoLast, current })
 </script>
 
 <template>

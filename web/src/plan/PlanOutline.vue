@@ -21,6 +21,7 @@ const shares = computed(() => props.plan.journeys.reduce((sum, journey) => sum +
 const rows = computed(() => {
   const { plan } = props
   const parts = [
+    { name: 'the plan', note: '', steps: [], line: 1 },
     ...(plan.setup.length > 0
       ? [{ name: 'setup', note: '', steps: plan.setup, line: plan.setup[0]?.at.line ?? 1 }]
       : []),

@@ -1,36 +1,49 @@
 <script setup lang="ts">
-// One plan: outline, text, gates and problems, and the load that it would make.
+// One plan: outline, text or form or changes, gates and problems, and the load that it would make.
 import { useEventListener } from '@vueuse/core'
 import { ElButton } from 'element-plus'
-import { growthWarning, type Gate, type Problem } from '@jolt-gate/core'
-import { computed, onMounted, ref, watch } from 'vue'
+import { durationOf, growthWarning, type Gate, type Phase, type Problem } from '@jolt-gate/core'
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import { useSession } from '../stores/session.js'
+import BranchMenu from './BranchMenu.vue'
+import ChangesView from './ChangesView.vue'
+import ConflictBar from './ConflictBar.vue'
 import GateList from './GateList.vue'
+import HistoryView from './HistoryView.vue'
 import LoadStrip from './LoadStrip.vue'
 import PlanEditor from './PlanEditor.vue'
+import PlanForm from './PlanForm.vue'
 import PlanOutline from './PlanOutline.vue'
 import ProblemList from './ProblemList.vue'
 import SaveDialog from './SaveDialog.vue'
-import { usePlan } from './use-plan.js'
+import { useEdits } from './use-edits.js'
+import { draftKey, usePlan } from './use-plan.js'
+import { useSaving } from './use-saving.js'
+
+const MODES = ['text', 'form', 'changes', 'history'] as const
+type Mode = (typeof MODES)[number]
 
 const route = useRoute()
 const router = useRouter()
+const session = useSession()
 const project = computed(() => Number(route.params['project']))
 const file = computed(() => String(route.query['file'] ?? ''))
-const { opened, text, view, changedLines, load, save } = usePlan(project, file)
+const mode = computed<Mode>(() => MODES.find((one) => one === route.query['as']) ?? 'text')
+const state = usePlan(project, file)
+const { opened, text, view, changedLines, load } = state
 
 const editor = ref<InstanceType<typeof PlanEditor>>()
 const line = ref(1)
 const loadFault = ref('')
-const isSaving = ref(false)
-const isSaveOpen = ref(false)
-const runsAfterSave = ref(false)
-const saveFault = ref('')
 const runFault = ref('')
 const isBusy = ref(false)
+const older = ref<{ text: string; commit: string }>()
 const errors = computed(() => view.value?.problems.filter((problem) => problem.severity === 'error').length ?? 0)
+const { around, edit, pathAt, addRehearsed } = useEdits({ file, state, editor, select: pick })
+const saving = useSaving({ project, file, state, run })
 
 /** A larger load before a smaller one has held is worth a word, not more. */
 const growth = computed(() => {
@@ -42,49 +55,74 @@ const growth = computed(() => {
     opened.value.history.held.filter((one) => one.target === target),
   )
 })
+const isOnLoopback = computed(
+  () => !view.value?.problems.some(({ code }) => code === 'PERMISSION') && view.value?.target?.permission === undefined,
+)
 
 async function open(): Promise<void> {
   loadFault.value = ''
   await load().catch((error: unknown) => (loadFault.value = wordsOf(error)))
+  const { rehearsals } = await api.rehearsals(project.value, file.value).catch(() => ({ rehearsals: [] }))
+  addRehearsed(rehearsals[0]?.rehearsal.steps ?? [])
   const wanted = Number(route.query['line'])
-  if (wanted > 0) setTimeout(() => editor.value?.goTo(wanted))
+  if (wanted > 0) setTimeout(() => pick(wanted))
 }
 onMounted(open)
 watch(file, () => void open())
 watch(line, (next) => void router.replace({ query: { ...route.query, line: String(next) } }))
+const show = (next: Mode) => void router.replace({ query: { ...route.query, as: next } })
 
 function pick(to: number, column = 1): void {
-  editor.value?.goTo(to, column)
+  line.value = to
+  if (mode.value === 'text') editor.value?.goTo(to, column)
+  else if (mode.value !== 'form')
+    void router
+      .replace({ query: { ...route.query, as: 'text' } })
+      .then(() => nextTick(() => editor.value?.goTo(to, column)))
 }
 function pickProblem(problem: Problem): void {
   if (problem.file === file.value) pick(problem.line, problem.column)
 }
-function changeLimit(gate: Gate, before: string, after: string): void {
-  editor.value?.replaceOnLine(gate.at.line, before, after)
-  pick(gate.at.line)
+function compare(before: { text: string; commit: string }): void {
+  older.value = before
+  show('changes')
+}
+function restore(version: string): void {
+  text.value = version
+  show('text')
 }
 
-function askToSave(thenRun: boolean): void {
-  runsAfterSave.value = thenRun
-  saveFault.value = ''
-  isSaveOpen.value = true
-}
-
-async function saveNow(message: string, author: { name: string; email: string }): Promise<void> {
-  isSaving.value = true
-  try {
-    await save(message, author)
-    isSaveOpen.value = false
-    if (runsAfterSave.value) await run()
-  } catch (error) {
-    saveFault.value = wordsOf(error)
-  }
-  isSaving.value = false
+const changeRule = (gate: Gate, rule: string) =>
+  edit({
+    kind: 'set',
+    path: gate.stop === undefined ? pathAt(gate.at.line) : [...pathAt(gate.at.line), 'rule'],
+    value: rule,
+  })
+const removeGate = (gate: Gate) => edit({ kind: 'remove', path: pathAt(gate.at.line) })
+const addGate = (rule: string) =>
+  edit({ kind: 'insert', list: ['gates'], index: view.value?.plan.gates.length ?? 0, value: rule })
+const changeLength = (phase: Phase, seconds: number) =>
+  edit({
+    kind: 'set',
+    path: [...pathAt(phase.at.line), phase.kind === 'rest' ? 'rest' : 'for'],
+    value: durationOf(seconds),
+  })
+const changeRate = (phase: Phase, from: number, to: number) =>
+  edit({
+    kind: 'set',
+    path: [...pathAt(phase.at.line), 'rate'],
+    value: phase.kind === 'ramp' ? `${String(from)}/s to ${String(to)}/s` : `${String(to)}/s`,
+  })
+function addPhase(): void {
+  const names = new Set(view.value?.plan.load.phases.map(({ name }) => name))
+  let name = 'steady'
+  for (let number = 2; names.has(name); number++) name = `steady ${String(number)}`
+  edit({ kind: 'insert', list: ['load'], index: 1000, value: { phase: name, rate: '5/s', for: '1m' } })
 }
 
 async function run(): Promise<void> {
   if (changedLines.value > 0) {
-    askToSave(true)
+    saving.ask(true)
     return
   }
   runFault.value = ''
@@ -97,20 +135,37 @@ async function run(): Promise<void> {
   }
   isBusy.value = false
 }
+function rehearse(): void {
+  // The text goes along as it is: what is rehearsed need not be committed.
+  sessionStorage.setItem(draftKey(project.value, file.value), text.value)
+  void router.push({ name: 'rehearsal', params: { project: project.value }, query: { file: file.value } })
+}
 
 useEventListener('keydown', (event) => {
-  if (!(event.ctrlKey || event.metaKey) || event.key !== 's') return
-  event.preventDefault()
-  if (changedLines.value > 0) askToSave(false)
+  const isCommand = event.ctrlKey || event.metaKey
+  if (isCommand && event.key === 's') {
+    event.preventDefault()
+    if (changedLines.value > 0) saving.ask(false)
+  }
+  const isTyping = event.target instanceof HTMLElement && event.target.closest('input, textarea, .cm-editor') !== null
+  if (isCommand && event.key.toLowerCase() === 'z' && !isTyping) {
+    event.preventDefault()
+    if (event.shiftKey) editor.value?.redoLast()
+    else editor.value?.undoLast()
+  }
+  if (event.altKey && !isCommand && /^[1-4]$/.test(event.key)) {
+    event.preventDefault()
+    show(MODES[Number(event.key) - 1] ?? 'text')
+  }
+  if (event.altKey && event.key === 'r') rehearse()
 })
 useEventListener('beforeunload', (event) => {
   if (changedLines.value > 0) event.preventDefault()
 })
-onBeforeRouteLeave(
-  () =>
-    changedLines.value === 0 ||
-    window.confirm('Your change is not committed yet, and would be lost. Leave all the same?'),
-)
+onBeforeRouteLeave((to) => {
+  if (changedLines.value === 0 || to.name === 'rehearsal') return true
+  return window.confirm('Your change is not committed yet, and would be lost. Leave all the same?')
+})
 </script>
 
 <template>
@@ -118,17 +173,50 @@ onBeforeRouteLeave(
   <div v-else class="plan">
     <div class="head">
       <h1>{{ view?.plan.name ?? '…' }}</h1>
-      <code class="soft">{{ file }}</code>
+      <code class="soft file">{{ file }}</code>
       <span v-if="opened" class="soft">
-        branch <b>{{ opened.branch ?? 'none' }}</b> ·
+        <BranchMenu
+          :project="project"
+          :branch="opened.branch"
+          :may-write="session.mayWrite && changedLines === 0"
+          @switched="open()"
+        />
+        ·
         <template v-if="changedLines > 0"
           >{{ changedLines }} {{ changedLines === 1 ? 'line' : 'lines' }} changed since
           {{ opened.commit?.slice(0, 7) }}</template
         >
         <template v-else>as in {{ opened.commit?.slice(0, 7) ?? 'no commit' }}</template>
       </span>
-      <ElButton class="commit" :disabled="changedLines === 0" @click="askToSave(false)">Commit…</ElButton>
+      <span class="modes" role="tablist" aria-label="View of the plan">
+        <button
+          v-for="one in MODES"
+          :key="one"
+          type="button"
+          role="tab"
+          class="mode"
+          :class="{ here: mode === one }"
+          :aria-selected="mode === one"
+          @click="show(one)"
+        >
+          {{ one }}
+        </button>
+      </span>
+      <span v-if="session.mayWrite" class="undo">
+        <button type="button" class="icon" aria-label="Undo" title="Undo" @click="editor?.undoLast()">↶</button>
+        <button type="button" class="icon" aria-label="Redo" title="Redo" @click="editor?.redoLast()">↷</button>
+      </span>
+      <ElButton v-if="session.mayWrite" class="commit" :disabled="changedLines === 0" @click="saving.ask(false)"
+        >Commit…</ElButton
+      >
     </div>
+    <ConflictBar
+      v-if="saving.theirs.value"
+      :is-dirty="changedLines > 0"
+      @compare="compare({ text: saving.theirs.value.text, commit: 'theirs' })"
+      @theirs="saving.takeTheirs()"
+      @mine="saving.goOnWithMine()"
+    />
     <div class="desk">
       <div class="left">
         <PlanOutline v-if="view" :plan="view.plan" :line="line" @pick="pick" />
@@ -136,48 +224,95 @@ onBeforeRouteLeave(
       <div class="middle">
         <PlanEditor
           v-if="opened"
+          v-show="mode === 'text'"
           ref="editor"
           v-model="text"
           :problems="view?.problems ?? []"
           :file="file"
+          :around="around"
           @line="line = $event"
         />
         <p v-else class="soft reading">reading the plan …</p>
+        <PlanForm v-if="opened && mode === 'form'" :line="line" />
+        <ChangesView
+          v-if="opened && mode === 'changes'"
+          :before="older?.text ?? opened.committed ?? ''"
+          :after="text"
+          :before-label="older ? older.commit.slice(0, 7) : `commit ${opened.commit?.slice(0, 7) ?? ''}`"
+          :changes="older ? [] : (view?.changes ?? [])"
+          @pick="pick"
+        />
+        <HistoryView
+          v-if="opened && mode === 'history'"
+          :project="project"
+          :file="file"
+          :may-write="session.mayWrite"
+          @restore="restore"
+          @compare="(version, commit) => compare({ text: version, commit })"
+        />
       </div>
       <div class="right">
-        <GateList v-if="view" :gates="view.plan.gates" :line="line" @pick="pick" @limit="changeLimit" />
+        <GateList
+          v-if="view && opened"
+          :plan="view.plan"
+          :target="view.target"
+          :line="line"
+          :observed="opened.history.observed"
+          :may-write="session.mayWrite"
+          @pick="pick"
+          @rule="changeRule"
+          @add="addGate"
+          @remove="removeGate"
+        />
         <ProblemList v-if="view" :problems="view.problems" :file="file" @pick="pickProblem" />
       </div>
     </div>
-    <LoadStrip :preview="view?.preview ?? null">
+    <LoadStrip
+      :preview="view?.preview ?? null"
+      :phases="view?.plan.load.phases ?? []"
+      :may-write="session.mayWrite"
+      @length="changeLength"
+      @rate="changeRate"
+      @add="addPhase"
+      @pick="pick"
+    >
       <p class="against">
         against <b>{{ view?.target?.name ?? '…' }}</b>
         <span v-if="view?.target && view.target.name !== view.target.origin" class="soft">{{
           view.target.origin
         }}</span>
       </p>
-      <p class="soft">on loopback, may be loaded freely</p>
+      <p class="soft">
+        {{ isOnLoopback ? 'on loopback, may be loaded freely' : 'not on loopback: loaded as its permission says' }}
+      </p>
       <p v-if="growth" class="growth">{{ growth }}</p>
-      <ElButton
-        class="run"
-        type="primary"
-        :loading="isBusy"
-        :disabled="view === undefined || errors > 0"
-        @click="run()"
-      >
-        {{ changedLines > 0 ? 'Commit and run…' : 'Run' }}
-      </ElButton>
+      <div class="go">
+        <ElButton :disabled="view === undefined || errors > 0 || !session.mayWrite" @click="rehearse()"
+          >Rehearse</ElButton
+        >
+        <ElButton
+          class="run"
+          type="primary"
+          :loading="isBusy"
+          :disabled="view === undefined || errors > 0 || !session.mayWrite"
+          @click="run()"
+        >
+          {{ changedLines > 0 ? 'Commit and run…' : 'Run' }}
+        </ElButton>
+      </div>
       <p v-if="errors > 0" class="fault">{{ errors }} {{ errors === 1 ? 'problem' : 'problems' }} to mend first</p>
       <p v-if="runFault" class="fault" role="alert">{{ runFault }}</p>
     </LoadStrip>
     <SaveDialog
-      v-model="isSaveOpen"
+      v-model="saving.isOpen.value"
       :file="file"
       :lines="changedLines"
-      :then-run="runsAfterSave"
-      :fault="saveFault"
-      :is-busy="isSaving"
-      @save="saveNow"
+      :changes="view?.changes ?? []"
+      :who="session.person?.name ?? ''"
+      :then-run="saving.thenRuns.value"
+      :fault="saving.fault.value"
+      :is-busy="saving.isBusy.value"
+      @save="saving.save"
     />
   </div>
 </template>
@@ -199,13 +334,37 @@ onBeforeRouteLeave(
   border-bottom: 1px solid var(--rule);
   white-space: nowrap;
 }
-.commit {
+.file {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.modes {
+  display: flex;
+  align-self: stretch;
   margin-left: auto;
+}
+.mode {
+  padding: 0 12px;
+  border: 0;
+  border-bottom: 3px solid transparent;
+  background: none;
+  color: var(--soft);
+  font: inherit;
+  cursor: pointer;
+}
+.mode.here {
+  border-bottom-color: var(--lake);
+  color: var(--ink);
+  font-weight: 650;
+}
+.undo {
+  display: flex;
+  gap: 2px;
 }
 .desk {
   display: grid;
   flex: 1;
-  grid-template-columns: 270px minmax(0, 1fr) 300px;
+  grid-template-columns: 250px minmax(0, 1fr) 300px;
   min-height: 0;
   background: var(--sheet);
 }
@@ -233,10 +392,15 @@ onBeforeRouteLeave(
 .against .soft {
   margin-left: 6px;
 }
-.run {
-  width: 100%;
+.go {
+  display: grid;
+  grid-template-columns: 1fr 1.4fr;
+  gap: 8px;
+  padding-top: 12px;
+}
+.go .el-button {
   height: 36px;
-  margin-top: 12px;
+  margin: 0;
 }
 .growth {
   padding-top: 6px;
@@ -246,6 +410,5 @@ onBeforeRouteLeave(
 }
 .fault {
   padding-top: 6px;
-  color: var(--brick);
 }
 </style>

@@ -49,8 +49,8 @@ const theme = EditorView.theme({
   '&': { height: '100%', backgroundColor: 'var(--sheet)', fontSize: '12.5px' },
   '&.cm-focused': { outline: 'none' },
   '.cm-scroller': { fontFamily: 'var(--mono)', lineHeight: '19px' },
-  '.cm-gutters': { backgroundColor: 'var(--sheet)', border: 'none', color: '#7d868b' },
-  '.cm-activeLine': { backgroundColor: '#f3efe6b0' },
+  '.cm-gutters': { backgroundColor: 'var(--sheet)', border: 'none', color: 'var(--faint)' },
+  '.cm-activeLine': { backgroundColor: 'var(--active-line)' },
   '.cm-activeLineGutter': { backgroundColor: 'transparent', color: 'var(--ink)' },
   '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { backgroundColor: 'var(--ochre-light) !important' },
   '.cm-plan-name, .cm-plan-name *': { color: 'var(--brick)' },
@@ -59,7 +59,20 @@ const theme = EditorView.theme({
   '.cm-plan-word, .cm-plan-word *': { color: 'var(--ochre-text)' },
   '.cm-lintRange-error': { backgroundImage: 'none', borderBottom: '2px solid var(--brick)' },
   '.cm-lintRange-warning': { backgroundImage: 'none', borderBottom: '2px dotted var(--ochre)' },
-  '.cm-tooltip': { border: '1px solid var(--rule)', backgroundColor: 'var(--white)', fontFamily: 'var(--font)' },
+  '.cm-tooltip': {
+    border: '1px solid var(--rule)',
+    backgroundColor: 'var(--white)',
+    fontFamily: 'var(--font)',
+    color: 'var(--ink)',
+  },
+  '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--lake-light)', color: 'var(--ink)' },
+  '.cm-completionDetail': { color: 'var(--soft)', fontStyle: 'normal', fontFamily: 'var(--font)' },
+  '.cm-panels': { backgroundColor: 'var(--paper)', color: 'var(--ink)' },
+  '.cm-textfield': { backgroundColor: 'var(--white)', border: '1px solid var(--rule)' },
+  '.cm-button': { backgroundImage: 'none', backgroundColor: 'var(--sheet)', border: '1px solid var(--rule)' },
+  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
+  '.cm-foldPlaceholder': { backgroundColor: 'var(--band)', border: 'none', color: 'var(--soft)' },
+  '.cm-diagnosticAction': { backgroundColor: 'var(--lake)', color: 'var(--on-lake)' },
 })
 
 export const planColours = [syntaxHighlighting(style), ...decorators, theme]

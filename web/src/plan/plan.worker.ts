@@ -1,5 +1,16 @@
-// Reads the plan and works out its load, away from the page, so that typing stays smooth.
-import { previewOf, readPlan, type Plan, type Preview, type Problem, type Target } from '@jolt-gate/core'
+// Reads the plan, works out its load and what changed, away from the page, so that typing stays smooth.
+import {
+  planChanges,
+  previewOf,
+  readPlan,
+  treeOf,
+  type Plan,
+  type PlanChange,
+  type Preview,
+  type Problem,
+  type Target,
+  type TreeNode,
+} from '@jolt-gate/core'
 
 export interface ReadRequest {
   number: number
@@ -7,6 +18,8 @@ export interface ReadRequest {
   text: string
   files: Record<string, string>
   journeyMs: Record<string, number>
+  /** The text in the last commit. */
+  committed: string | null
 }
 
 export interface PlanView {
@@ -16,10 +29,17 @@ export interface PlanView {
   problems: Problem[]
   hasErrors: boolean
   preview: Preview | null
+  /** The nodes of the text, for the form. */
+  tree: TreeNode | null
+  /** What changed since the commit, in the plan's own words. */
+  changes: PlanChange[]
 }
 
 self.onmessage = ({ data }: MessageEvent<ReadRequest>) => {
-  const { plan, target, problems, hasErrors } = readPlan(data.file, data.text, { files: (path) => data.files[path] })
+  const files = (path: string) => data.files[path]
+  const { plan, target, problems, hasErrors } = readPlan(data.file, data.text, { files })
+  const isChanged = data.committed !== null && data.committed !== data.text
+  const changes = isChanged ? planChanges(readPlan(data.file, data.committed ?? '', { files }).plan, plan) : []
   const preview =
     hasErrors && problems.some((problem) => problem.severity === 'error' && plan.load.phases.length === 0)
       ? null
@@ -42,6 +62,8 @@ self.onmessage = ({ data }: MessageEvent<ReadRequest>) => {
     ],
     hasErrors,
     preview,
+    tree: treeOf(data.text) ?? null,
+    changes,
   }
   self.postMessage(view)
 }

@@ -7,6 +7,9 @@ import PlanWorker from './plan.worker.js?worker'
 
 const READ_AFTER_MS = 120
 
+/** Where a text that is not committed waits while its page is left for a rehearsal. */
+export const draftKey = (project: number, file: string) => `jolt-gate draft ${String(project)} ${file}`
+
 export function usePlan(project: Ref<number>, file: Ref<string>) {
   const opened = shallowRef<PlanText>()
   const text = ref('')
@@ -31,6 +34,7 @@ export function usePlan(project: Ref<number>, file: Ref<string>) {
       text: text.value,
       files: opened.value.files,
       journeyMs: opened.value.history.journeyMs,
+      committed: opened.value.committed,
     }
     worker.postMessage(request)
   }
@@ -43,17 +47,27 @@ export function usePlan(project: Ref<number>, file: Ref<string>) {
   async function load(): Promise<void> {
     const plan = await api.plan(project.value, file.value)
     opened.value = plan
-    text.value = plan.text
+    // What was rehearsed uncommitted is still what the person works on.
+    const draft = sessionStorage.getItem(draftKey(project.value, file.value))
+    sessionStorage.removeItem(draftKey(project.value, file.value))
+    text.value = draft ?? plan.text
     read()
   }
 
   /** Saves as a commit; the text that was saved is then the one to compare with. */
-  async function save(message: string, author: { name: string; email: string }): Promise<void> {
+  async function save(message: string): Promise<void> {
     const before = opened.value
     if (before === undefined) return
     const saved = text.value
-    const answer = await api.savePlan(project.value, file.value, { text: saved, message, author, base: before.base })
-    opened.value = { ...before, text: saved, ...answer }
+    const answer = await api.savePlan(project.value, file.value, { text: saved, message, base: before.base })
+    opened.value = { ...before, text: saved, committed: saved, ...answer }
+    read()
+  }
+
+  /** Somebody else's text is now the one that a save is made over; ours stays in the editor. */
+  function rebase(current: string, base: string): void {
+    if (opened.value !== undefined) opened.value = { ...opened.value, text: current, committed: current, base }
+    read()
   }
 
   const changedLines = computed(() => {
@@ -62,5 +76,5 @@ export function usePlan(project: Ref<number>, file: Ref<string>) {
     return Math.max(1, text.value.split('\n').filter((line) => !before.has(line)).length)
   })
 
-  return { opened, text, view, changedLines, load, save }
+  return { opened, text, view, changedLines, load, save, rebase }
 }

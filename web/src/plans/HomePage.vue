@@ -1,53 +1,110 @@
 <script setup lang="ts">
-// The first page: goes to the first project, or says how to open one.
+// The first page: goes to the first project, or adds one.
 import { ElButton, ElInput } from 'element-plus'
-import { onMounted, ref } from 'vue'
-import { useRouter } from 'vue-router'
+import { computed, onMounted, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import { useProjects } from '../stores/projects.js'
+import { useSession } from '../stores/session.js'
 
+const WAYS = [
+  {
+    key: 'name',
+    title: 'Begin an empty one',
+    about: 'A new Git repository with room for plans and targets, kept by this server.',
+    placeholder: 'booking service',
+    label: 'Name of the project',
+  },
+  {
+    key: 'clone',
+    title: 'Clone a repository',
+    about: 'By the Git of this machine, over HTTP(S) or from a folder.',
+    placeholder: 'https://git.larkholm.example/booking.git',
+    label: 'Where to clone from',
+  },
+  {
+    key: 'path',
+    title: 'Open a folder',
+    about: 'A Git working copy that lies on the machine of the server already.',
+    placeholder: '/home/me/booking-service',
+    label: 'Folder of the project',
+  },
+] as const
+
+const route = useRoute()
 const router = useRouter()
 const store = useProjects()
-const path = ref('')
+const session = useSession()
+const values = ref({ name: '', clone: '', path: '' })
 const fault = ref('')
 const isReady = ref(false)
+const busy = ref('')
+const adds = computed(() => route.query['add'] === 'yes')
 
 onMounted(async () => {
   await store.load().catch((error: unknown) => (fault.value = wordsOf(error)))
   const [first] = store.projects
-  if (first !== undefined) await router.replace({ name: 'plans', params: { project: first.id } })
+  if (first !== undefined && !adds.value) await router.replace({ name: 'plans', params: { project: first.id } })
   isReady.value = true
 })
 
-async function open() {
+async function add(key: (typeof WAYS)[number]['key']): Promise<void> {
+  fault.value = ''
+  busy.value = key
   try {
-    const project = await api.openProject(path.value)
+    const value = values.value[key]
+    const project = await api.addProject(
+      key === 'name' ? { name: value } : key === 'clone' ? { clone: value } : { path: value },
+    )
+    await store.load()
     await router.push({ name: 'plans', params: { project: project.id } })
   } catch (error) {
     fault.value = wordsOf(error)
   }
+  busy.value = ''
 }
 </script>
 
 <template>
-  <form v-if="isReady" class="home" @submit.prevent="open">
-    <h1>Open a project</h1>
-    <p class="soft">A project is a Git repository with plans in it. Say where it lies on this machine.</p>
-    <ElInput v-model="path" aria-label="Folder of the project" placeholder="/home/me/booking-service" />
-    <ElButton type="primary" native-type="submit" :disabled="path === ''">Open</ElButton>
+  <div v-if="isReady" class="home">
+    <h1>{{ store.projects.length === 0 ? 'The first project' : 'Add a project' }}</h1>
+    <p class="soft">A project is a Git repository of plans, targets and data files, with its runs.</p>
+    <p v-if="!session.isKeeper" class="soft">A keeper adds projects.</p>
+    <div v-else class="ways">
+      <form v-for="way in WAYS" :key="way.key" @submit.prevent="add(way.key)">
+        <h2>{{ way.title }}</h2>
+        <p class="soft">{{ way.about }}</p>
+        <ElInput v-model="values[way.key]" :aria-label="way.label" :placeholder="way.placeholder" />
+        <ElButton
+          :type="way.key === 'name' ? 'primary' : 'default'"
+          native-type="submit"
+          :loading="busy === way.key"
+          :disabled="values[way.key].trim() === ''"
+          >{{ way.title }}</ElButton
+        >
+      </form>
+    </div>
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
-  </form>
+  </div>
 </template>
 
 <style scoped>
 .home {
   display: grid;
   gap: 10px;
-  max-width: 520px;
   padding: 32px 16px;
-  justify-items: start;
 }
-.fault {
-  color: var(--brick);
+.ways {
+  display: grid;
+  grid-template-columns: repeat(3, minmax(0, 1fr));
+  gap: 40px;
+  max-width: 1100px;
+  padding-top: 20px;
+}
+form {
+  display: grid;
+  gap: 8px;
+  align-content: start;
+  justify-items: start;
 }
 </style>

@@ -1,10 +1,13 @@
 <script setup lang="ts">
 // The plans of a project: what each would send, and how its last run ended.
 import { useAsyncState, useNow } from '@vueuse/core'
-import { computed, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import { ElButton } from 'element-plus'
+import { useSession } from '../stores/session.js'
+import NewPlan from './NewPlan.vue'
 import RunSpark from '../runs/RunSpark.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { ago, grouped, lengthOf } from '../text/figures.js'
@@ -16,6 +19,8 @@ const project = computed(() => Number(route.params['project']))
 const { state, isLoading, error, execute } = useAsyncState(() => api.plans(project.value), undefined, {
   resetOnExecute: false,
 })
+const session = useSession()
+const isNewOpen = ref(route.query['new'] === 'yes')
 watch(project, () => void execute())
 
 const linkTo = (file: string) => ({ name: 'plan', params: { project: project.value }, query: { file } })
@@ -30,15 +35,28 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         <template v-if="state.commit"> · {{ state.commit.slice(0, 7) }}</template>
         <template v-if="state.dirty"> · not committed yet</template>
       </span>
+      <span v-if="session.mayWrite" class="make">
+        <RouterLink class="button" :to="{ name: 'import', params: { project } }">Import…</RouterLink>
+        <ElButton type="primary" @click="isNewOpen = true">New plan…</ElButton>
+      </span>
     </div>
     <PageError v-if="error" title="The plans could not be read" :detail="wordsOf(error)" @again="execute()" />
     <p v-else-if="isLoading && !state" class="wait soft">reading the plans …</p>
     <div v-else-if="state && state.plans.length === 0" class="empty">
-      <h2>No plan yet</h2>
-      <p class="soft">
-        A plan is a text file of this repository whose name ends in <code>.gate.yaml</code>. Commit the first, and it
-        stands here.
-      </p>
+      <h2>The way to a first verdict</h2>
+      <ol class="way">
+        <li>
+          <RouterLink :to="{ name: 'targets', params: { project } }">Say what is under test</RouterLink>: a target,
+          where it answers and what it keeps secret.
+        </li>
+        <li>
+          Write a plan: <button type="button" class="link" @click="isNewOpen = true">from nothing</button>, or
+          <RouterLink :to="{ name: 'import', params: { project } }">from what exists</RouterLink>: a recording, a
+          description, a URL.
+        </li>
+        <li>Rehearse it: one user, every exchange shown.</li>
+        <li>Run it, small before large, and read the verdict.</li>
+      </ol>
     </div>
     <table v-else-if="state" class="table picked">
       <thead>
@@ -81,6 +99,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         </tr>
       </tbody>
     </table>
+    <NewPlan v-model="isNewOpen" :project="project" />
   </div>
 </template>
 
@@ -115,5 +134,17 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
 .empty,
 .wait {
   padding: 24px 10px;
+}
+.make {
+  display: flex;
+  gap: 14px;
+  align-items: baseline;
+  margin-left: auto;
+}
+.way {
+  display: grid;
+  gap: 10px;
+  padding: 12px 0 0 20px;
+  font-size: 14px;
 }
 </style>

@@ -1,0 +1,88 @@
+<script setup lang="ts">
+// Nobody is signed in: the demo by one click, a person by name, or the first keeper of all.
+import { ElButton, ElInput } from 'element-plus'
+import { computed, ref } from 'vue'
+import { api, wordsOf } from '../api/client.js'
+import type { Session } from '../api/types.js'
+import { useSession } from '../stores/session.js'
+
+const store = useSession()
+const form = ref({ name: '', email: '', password: '' })
+const fault = ref('')
+const isBusy = ref(false)
+const isFirst = computed(() => store.session?.kind === 'first')
+const isDemo = computed(() => store.session !== undefined && store.session.kind !== 'somebody' && store.session.isDemo)
+
+async function attempt(act: () => Promise<Session>): Promise<void> {
+  fault.value = ''
+  isBusy.value = true
+  try {
+    store.become(await act())
+  } catch (error) {
+    fault.value = wordsOf(error)
+  }
+  isBusy.value = false
+}
+const enter = () =>
+  attempt(() => (isFirst.value ? api.signUpFirst(form.value) : api.signIn(form.value.email, form.value.password)))
+</script>
+
+<template>
+  <div class="sign-in">
+    <div v-if="isDemo" class="demo">
+      <h1>Larkholm Ferries, the demo</h1>
+      <p class="soft">
+        An invented operator of small ferries, its booking service, and load tests of it. You sign in as Ida Quay, who
+        keeps the place; on this machine alone.
+      </p>
+      <ElButton type="primary" size="large" :loading="isBusy" @click="attempt(api.signInToDemo)"
+        >Enter the demo</ElButton
+      >
+    </div>
+    <form class="form" @submit.prevent="enter">
+      <h1 v-if="isFirst">{{ isDemo ? 'Or begin with a keeper of your own' : 'The first keeper' }}</h1>
+      <h1 v-else>{{ isDemo ? 'Or sign in' : 'Sign in' }}</h1>
+      <p v-if="isFirst" class="soft">Nobody is here yet. A keeper adds people, projects and secrets.</p>
+      <label v-if="isFirst">Name<ElInput v-model="form.name" autocomplete="name" /></label>
+      <label>E-mail<ElInput v-model="form.email" type="email" autocomplete="username" /></label>
+      <label>
+        Password
+        <ElInput
+          v-model="form.password"
+          type="password"
+          :autocomplete="isFirst ? 'new-password' : 'current-password'"
+        />
+      </label>
+      <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
+      <ElButton
+        :type="isDemo ? 'default' : 'primary'"
+        native-type="submit"
+        :loading="isBusy"
+        :disabled="form.email === '' || form.password === ''"
+      >
+        {{ isFirst ? 'Begin' : 'Sign in' }}
+      </ElButton>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.sign-in {
+  display: flex;
+  gap: 72px;
+  align-items: flex-start;
+  padding: 72px 64px;
+}
+.demo,
+.form {
+  display: grid;
+  gap: 14px;
+  width: 380px;
+  justify-items: start;
+}
+label {
+  display: grid;
+  gap: 4px;
+  width: 100%;
+}
+</style>

@@ -1,0 +1,27 @@
+<script setup lang="ts">
+// The file has changed elsewhere while it was open here: both texts are there, and the person chooses.
+defineProps<{ isDirty: boolean }>()
+defineEmits<{ compare: []; mine: []; theirs: [] }>()
+</script>
+
+<template>
+  <div class="conflict" role="alert">
+    <b>This file has changed elsewhere</b>, on disk or in another window. Nothing is lost.
+    <button type="button" class="link" @click="$emit('compare')">compare</button>
+    <button type="button" class="link" @click="$emit('theirs')">
+      take theirs{{ isDirty ? ', mine can be undone to' : '' }}
+    </button>
+    <button v-if="isDirty" type="button" class="link" @click="$emit('mine')">go on with mine</button>
+  </div>
+</template>
+
+<style scoped>
+.conflict {
+  display: flex;
+  flex: none;
+  gap: 16px;
+  padding: 8px 16px;
+  background: var(--ochre-light);
+  color: var(--ink);
+}
+</style>

@@ -1,0 +1,131 @@
+<script setup lang="ts">
+// The response of this step in the last rehearsal: a click on a value keeps it, or checks that it is so.
+import { nodeAt, parseJson, type Json, type Path } from '@jolt-gate/core'
+import { computed, inject, ref } from 'vue'
+import { PLAN_FORM } from './use-form.js'
+
+const props = defineProps<{ step: string; path: Path }>()
+const form = inject(PLAN_FORM)
+const chosen = ref<{ path: string; key: string; text: string; json: string }>()
+
+const rehearsed = computed(() => form?.rehearsed.value.find(({ step }) => step === props.step))
+const MOST = 200
+const leaves = computed(() => {
+  const json = parseJson(rehearsed.value?.response?.body ?? '')
+  const found: { path: string; key: string; depth: number; text: string; json: string }[] = []
+  const walk = (value: Json, path: string, key: string, depth: number): void => {
+    if (found.length >= MOST || depth > 12) return
+    if (typeof value === 'object' && value !== null) {
+      if (key !== '') found.push({ path, key, depth, text: '', json: '' })
+      const entries: [string, Json][] = Array.isArray(value)
+        ? value.slice(0, 5).map((item, index) => [`[${String(index)}]`, item])
+        : Object.entries(value)
+      for (const [name, child] of entries)
+        walk(
+          child,
+          path + (Array.isArray(value) ? name : /^[A-Za-z_]\w*$/.test(name) ? `.${name}` : `['${name}']`),
+          name,
+          depth + 1,
+        )
+    } else found.push({ path, key, depth, text: String(value), json: JSON.stringify(value) })
+  }
+  if (json !== undefined) walk(json, '$', '', 0)
+  return found
+})
+/** Names that may be kept are made of letters, digits and _. */
+function nameFor(key: string): string {
+  const word = key.replaceAll(/\W+/g, '') || 'value'
+  const kept = nodeAt(form?.tree.value ?? undefined, [...props.path, 'keep'])
+  const taken = kept?.kind === 'map' ? kept.entries.map((entry) => entry.key) : []
+  let name = /^\d/.test(word) || ['secret', 'run', 'user', 'journey', 'now'].includes(word) ? `value_${word}` : word
+  for (let number = 2; taken.includes(name); number++) name = `${word}${String(number)}`
+  return name
+}
+function keep(): void {
+  if (chosen.value === undefined) return
+  form?.edit({
+    kind: 'set',
+    path: [...props.path, 'keep', nameFor(chosen.value.key)],
+    value: `json ${chosen.value.path}`,
+  })
+}
+function check(): void {
+  if (chosen.value === undefined) return
+  const checks = nodeAt(form?.tree.value ?? undefined, [...props.path, 'check'])
+  const index = checks?.kind === 'list' ? checks.items.length : 0
+  form?.edit({
+    kind: 'insert',
+    list: [...props.path, 'check'],
+    index,
+    value: `json ${chosen.value.path} is ${chosen.value.json}`,
+  })
+}
+</script>
+
+<template>
+  <div v-if="rehearsed?.response" class="picker">
+    <h3>
+      Response in the last rehearsal <span class="soft">status {{ rehearsed.response.status }}</span>
+    </h3>
+    <p v-if="leaves.length === 0" class="soft">it is no JSON: its values are kept by match, xml or header</p>
+    <div v-if="chosen" class="acts">
+      <code>{{ chosen.path }}</code>
+      <button type="button" class="link" @click="keep()">keep it</button>
+      <button type="button" class="link" @click="check()">check that it is {{ chosen.json.slice(0, 30) }}</button>
+    </div>
+    <div class="tree">
+      <template v-for="leaf in leaves" :key="leaf.path">
+        <button
+          v-if="leaf.json"
+          type="button"
+          class="leaf"
+          :class="{ here: chosen?.path === leaf.path }"
+          :style="{ paddingLeft: `${String(leaf.depth * 14)}px` }"
+          @click="chosen = leaf"
+        >
+          <span class="soft">{{ leaf.key }}</span> {{ leaf.text.slice(0, 90) }}
+        </button>
+        <span v-else class="leaf soft" :style="{ paddingLeft: `${String(leaf.depth * 14)}px` }">{{ leaf.key }}</span>
+      </template>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.picker {
+  margin-top: 14px;
+  padding-top: 10px;
+  border-top: 1px solid var(--rule);
+}
+h3 {
+  font-size: 13px;
+}
+.acts {
+  display: flex;
+  gap: 14px;
+  padding: 6px 0;
+}
+.acts .link {
+  color: var(--lake);
+}
+.tree {
+  padding-top: 6px;
+}
+.leaf {
+  display: block;
+  width: 100%;
+  padding: 2px 0;
+  border: 0;
+  background: none;
+  color: var(--ink);
+  font: 12px/1.5 var(--mono);
+  text-align: left;
+}
+button.leaf {
+  cursor: pointer;
+}
+button.leaf:hover,
+.here {
+  background: var(--lake-light) !important;
+}
+</style>

@@ -1,0 +1,62 @@
+// Changes that the form, the gates and the strip make: on the text, as steps that can be undone there.
+import {
+  editText,
+  nodeAt,
+  pathOfLine,
+  renameInText,
+  treeOf,
+  type Edit,
+  type Path,
+  type Surroundings,
+  type TextChange,
+} from '@jolt-gate/core'
+import { computed, provide, shallowRef, type Ref } from 'vue'
+import type { RehearsedStep } from '../api/types.js'
+import type PlanEditor from './PlanEditor.vue'
+import { partOf, PLAN_FORM } from './use-form.js'
+import type { usePlan } from './use-plan.js'
+
+interface EditsOptions {
+  file: Ref<string>
+  state: ReturnType<typeof usePlan>
+  editor: Ref<InstanceType<typeof PlanEditor> | undefined>
+  select: (line: number) => void
+}
+
+export function useEdits({ file, state, editor, select }: EditsOptions) {
+  const { opened, text, view } = state
+  const rehearsed = shallowRef<readonly RehearsedStep[]>([])
+  const around = computed<Surroundings | undefined>(() =>
+    view.value === undefined || opened.value === undefined
+      ? undefined
+      : { plan: view.value.plan, target: view.value.target, files: Object.keys(opened.value.files) },
+  )
+
+  function change(changes: readonly TextChange[]): void {
+    editor.value?.change(changes)
+  }
+  /** The editor's own text is the newest; what was read of it follows. */
+  const current = () => editor.value?.current() ?? text.value
+  function edit(wanted: Edit): void {
+    change(editText(file.value, current(), wanted))
+    if (wanted.kind !== 'insert') return
+    // What was added is what the person goes on with.
+    const list = nodeAt(treeOf(current()), wanted.list)
+    const item = list?.kind === 'list' ? list.items[Math.min(wanted.index, list.items.length - 1)] : undefined
+    if (item !== undefined && (item.kind === 'map' || wanted.list[0] === 'gates')) select(item.line)
+  }
+  const pathAt = (line: number): Path => partOf(pathOfLine(treeOf(current()), line))
+
+  provide(PLAN_FORM, {
+    file,
+    tree: computed(() => view.value?.tree ?? null),
+    problems: computed(() => view.value?.problems.filter((problem) => problem.file === file.value) ?? []),
+    around,
+    rehearsed,
+    edit,
+    rename: (kind, before, after) => change(renameInText(current(), kind, before, after)),
+    select,
+  })
+
+  return { around, edit, pathAt, addRehearsed: (steps: readonly RehearsedStep[]) => (rehearsed.value = steps) }
+}

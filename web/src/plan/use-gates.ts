@@ -1,0 +1,57 @@
+// Words that a gate may be made of, for choosing instead of writing.
+import { MEASURES, type Plan, type Target, timedOf, groupsOf } from '@jolt-gate/core'
+import type { GateWord } from './gate-words.js'
+
+const STATISTICS = ['mean', 'median', 'p90', 'p95', 'p99', 'max']
+
+/** What a word of a gate may become. */
+export function choicesFor(word: GateWord, sentence: string, plan: Plan, target: Target | null): string[] {
+  if (word.kind === 'measure') {
+    return Object.entries(MEASURES).flatMap(([measure, { family }]) => {
+      if (measure === 'apdex') return ['apdex at 300 ms']
+      if (measure === 'probe') return (target?.probes ?? []).map(({ name }) => `max probe ${JSON.stringify(name)}`)
+      return family === 'time' || family === 'busy share'
+        ? STATISTICS.map((statistic) => `${statistic} ${measure}`)
+        : [measure]
+    })
+  }
+  if (word.kind === 'name') {
+    const isPhase = new RegExp(`during[^]*${word.text.replaceAll(/[^\w]/g, String.raw`\$&`)}`).test(sentence)
+    if (isPhase)
+      return [...new Set(plan.load.phases.map(({ name, ladder }) => ladder ?? name))].map((name) =>
+        /^[\w-]+$/.test(name) ? name : JSON.stringify(name),
+      )
+    const names = /group time/.test(sentence)
+      ? plan.journeys.flatMap(({ steps }) => [...groupsOf(steps)].map(({ name }) => name))
+      : plan.journeys.flatMap(({ steps }) =>
+          [...timedOf(steps)].flatMap(({ name, isRequest }) => (isRequest ? [name] : [])),
+        )
+    return [...new Set(names)].map((name) => JSON.stringify(name))
+  }
+  if (/\b(under|at most|over|at least)\b/.test(word.text)) return ['under', 'at most', 'over', 'at least']
+  return []
+}
+
+/** Gates that most plans begin with. */
+export function usualGates(plan: Plan): string[] {
+  const [first] = plan.journeys.flatMap(({ steps }) =>
+    [...timedOf(steps)].flatMap(({ name, isRequest }) => (isRequest ? [name] : [])),
+  )
+  return [
+    'p95 response time under 500 ms',
+    ...(first === undefined ? [] : [`p95 response time of ${JSON.stringify(first)} under 300 ms`]),
+    'failed requests at most 1 %',
+    'failed checks at most 0 %',
+    'throughput at least 1/s',
+    'p95 response time at most 110 % of baseline or 50 ms',
+  ].filter((rule) => !plan.gates.some(({ written }) => written === rule))
+}
+
+/** A limit a little beyond what the last run saw, in the same words. */
+export function suggestedLimit(observed: string): string | undefined {
+  const [, number, unit = ''] = /^([\d.]+)(\s*.*)$/.exec(observed.replaceAll(/\s/g, ' ')) ?? []
+  if (number === undefined) return undefined
+  const wider = Number(number) * 1.2
+  const digits = wider === 0 ? 0 : Math.max(0, 1 - Math.floor(Math.log10(wider)))
+  return `${wider.toFixed(Math.min(3, digits))}${unit}`
+}

@@ -1,0 +1,31 @@
+// Who is signed in, and what that lets them do.
+import { defineStore } from 'pinia'
+import { computed, ref } from 'vue'
+import { api, useCsrf, whenNobody } from '../api/client.js'
+import type { Session } from '../api/types.js'
+
+export const useSession = defineStore('session', () => {
+  const session = ref<Session>()
+  const person = computed(() => (session.value?.kind === 'somebody' ? session.value.person : undefined))
+  const mayWrite = computed(() => person.value !== undefined && person.value.role !== 'reader')
+  const isKeeper = computed(() => person.value?.role === 'keeper')
+
+  function become(next: Session): void {
+    session.value = next
+    useCsrf(next.kind === 'somebody' ? next.csrf : '')
+  }
+  async function load(): Promise<Session> {
+    const found = await api.session()
+    become(found)
+    return found
+  }
+  async function signOut(): Promise<void> {
+    await api.signOut()
+    await load()
+  }
+  whenNobody(() => {
+    void load()
+  })
+
+  return { session, person, mayWrite, isKeeper, become, load, signOut }
+})

@@ -1,0 +1,103 @@
+<script setup lang="ts">
+// Who permits the load of a target, and whether control of it is proven.
+import { ElButton, ElInput } from 'element-plus'
+import { ref } from 'vue'
+import { api, wordsOf } from '../api/client.js'
+import type { ControlLine, TargetLine } from '../api/types.js'
+import { useSession } from '../stores/session.js'
+
+const props = defineProps<{ project: number; target: TargetLine }>()
+const store = useSession()
+const control = ref<ControlLine[]>()
+const words = ref('')
+const fault = ref('')
+const isBusy = ref(false)
+
+async function ask(work: () => Promise<{ control: ControlLine[] }>): Promise<void> {
+  fault.value = ''
+  isBusy.value = true
+  try {
+    control.value = (await work()).control
+  } catch (error) {
+    fault.value = wordsOf(error)
+  }
+  isBusy.value = false
+}
+const prove = () => ask(() => api.control(props.project, props.target.name))
+const vouch = () => ask(() => api.vouch(props.project, props.target.name, words.value))
+</script>
+
+<template>
+  <section>
+    <h2>Permission</h2>
+    <p v-if="target.isLoopback" class="soft">on loopback: may be loaded freely</p>
+    <template v-else>
+      <dl v-if="target.target?.permission">
+        <dt>given by</dt>
+        <dd>{{ target.target.permission.by }}</dd>
+        <dt>at most</dt>
+        <dd>
+          {{
+            target.target.permission.ratePerSecond === undefined
+              ? 'no limit said'
+              : `${target.target.permission.ratePerSecond}/s`
+          }}
+        </dd>
+        <dt>hours</dt>
+        <dd>{{ target.target.permission.hours ?? 'any' }}</dd>
+        <dt>until</dt>
+        <dd>{{ target.target.permission.until ?? 'no end said' }}</dd>
+      </dl>
+      <p v-if="target.fault" class="fault">{{ target.fault }}</p>
+      <template v-if="target.target?.permission">
+        <ElButton :loading="isBusy" @click="prove()">Ask the target for its token</ElButton>
+        <div v-for="one in control ?? []" :key="one.token" class="control">
+          <b>{{ one.origin }}</b>
+          {{ one.vouchedBy ? `vouched for by ${one.vouchedBy}` : one.isProven ? 'control is proven' : one.why }}
+          <p v-if="!one.isProven" class="soft">
+            Whoever controls it serves this token as text at <code>{{ one.url }}</code>:
+            <code>{{ one.token }}</code>
+          </p>
+        </div>
+        <form v-if="store.isKeeper && control?.some((one) => !one.isProven)" class="vouch" @submit.prevent="vouch">
+          <ElInput
+            v-model="words"
+            type="textarea"
+            :rows="2"
+            aria-label="Why it may be loaded"
+            placeholder="Or vouch for it in writing: why may it be loaded?"
+          />
+          <ElButton native-type="submit" :disabled="words.trim().length < 20">Vouch for it</ElButton>
+        </form>
+      </template>
+    </template>
+    <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
+  </section>
+</template>
+
+<style scoped>
+h2 {
+  padding: 16px 0 6px;
+}
+dl {
+  display: grid;
+  grid-template-columns: 70px 1fr;
+  gap: 2px 10px;
+  margin: 0 0 8px;
+}
+dt {
+  color: var(--soft);
+}
+dd {
+  margin: 0;
+}
+.control {
+  padding: 8px 0;
+  overflow-wrap: anywhere;
+}
+.vouch {
+  display: grid;
+  gap: 8px;
+  justify-items: start;
+}
+</style>

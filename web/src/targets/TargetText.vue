@@ -1,0 +1,91 @@
+<script setup lang="ts">
+// A target's file: what is in it, as text, saved as a commit.
+import { formatSchema } from '@jolt-gate/core'
+import { ElButton, ElInput } from 'element-plus'
+import { computed, ref } from 'vue'
+import { api, wordsOf } from '../api/client.js'
+import type { TargetLine } from '../api/types.js'
+import PlanEditor from '../plan/PlanEditor.vue'
+import { useSession } from '../stores/session.js'
+import { readTarget } from '@jolt-gate/core'
+
+const props = defineProps<{ project: number; target: TargetLine | undefined }>()
+const emit = defineEmits<{ saved: [name: string] }>()
+const store = useSession()
+
+const name = ref(props.target?.name ?? '')
+const text = ref(props.target?.text ?? 'origin: http://127.0.0.1:7710\n')
+const message = ref('')
+const fault = ref('')
+const file = computed(() => `targets/${name.value || 'new'}.target.yaml`)
+const problems = computed(() => readTarget(file.value, text.value).problems.filter(({ code }) => code !== 'FILE'))
+const isChanged = computed(() => text.value !== (props.target?.text ?? ''))
+const keys = Object.keys((formatSchema('target')['$defs'] as Record<string, { properties?: object }>)['target']?.properties ?? {}) // prettier-ignore
+
+async function save(): Promise<void> {
+  fault.value = ''
+  try {
+    await api.saveTarget(props.project, name.value, {
+      text: text.value,
+      message: message.value,
+      base: props.target?.base ?? null,
+    })
+    message.value = ''
+    emit('saved', name.value)
+  } catch (error) {
+    fault.value = wordsOf(error)
+  }
+}
+</script>
+
+<template>
+  <div class="text">
+    <div class="head">
+      <h2 v-if="target">{{ target.name }}</h2>
+      <label v-else class="name">Name <ElInput v-model="name" placeholder="harbour" /></label>
+      <code class="soft">{{ file }}</code>
+    </div>
+    <p class="soft keys">{{ keys.join(' · ') }}</p>
+    <PlanEditor v-model="text" class="editor" label="Text of the target" :problems="problems" :file="file" />
+    <p v-for="problem in problems" :key="`${problem.line}:${problem.message}`" class="fault">
+      {{ problem.line }}:{{ problem.column }} {{ problem.message }}
+    </p>
+    <form v-if="store.mayWrite && (isChanged || !target)" class="save" @submit.prevent="save">
+      <ElInput v-model="message" aria-label="Why does it change?" placeholder="Why does it change?" />
+      <ElButton
+        type="primary"
+        native-type="submit"
+        :disabled="message.trim() === '' || name === '' || problems.length > 0"
+      >
+        Commit
+      </ElButton>
+    </form>
+    <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  gap: 12px;
+  align-items: baseline;
+}
+.name {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.keys {
+  padding: 4px 0 8px;
+  font-size: 12px;
+}
+.editor {
+  height: 420px;
+  border: 1px solid var(--rule);
+}
+.save {
+  display: flex;
+  gap: 10px;
+  padding-top: 10px;
+}
+</style>
