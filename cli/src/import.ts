@@ -67,9 +67,9 @@ function importedOf(text: string, name: string, options: ImportArguments): Impor
       return importWsdl(reading, { name, operations: chosen(options, all) ?? all })
     }
     case 'curl':
-      return importCurl(text)
+      return importCurl(text, name)
     case 'url':
-      return importUrl(text)
+      return importUrl(text, name)
     default:
       throw new UsageError('this is no HAR file, OpenAPI or WSDL description, command line of curl, or URL')
   }

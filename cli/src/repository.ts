@@ -1,7 +1,7 @@
 // The repository around a plan: its root, its files and its commit.
 import { execFileSync } from 'node:child_process'
 import { existsSync, readFileSync, realpathSync, statSync } from 'node:fs'
-import { dirname, join, relative, resolve, sep } from 'node:path'
+import { basename, dirname, join, relative, resolve, sep } from 'node:path'
 import { UsageError } from './errors.js'
 
 const MOST_BYTES = 64_000_000
@@ -61,11 +61,11 @@ export function commitOf(root: string): Commit {
   }
 }
 
-/** The nearest folder above with a .git or a targets folder, else the plan's own. */
+/** The nearest folder above with a .git or a targets folder; else the one around `plans`, or the plan's own. */
 function rootOf(file: string): string {
   for (let folder = dirname(file); ; folder = dirname(folder)) {
     if (existsSync(join(folder, '.git')) || existsSync(join(folder, 'targets'))) return folder
-    if (dirname(folder) === folder) return dirname(file)
+    if (dirname(folder) === folder) return basename(dirname(file)) === 'plans' ? dirname(dirname(file)) : dirname(file)
   }
 }
 

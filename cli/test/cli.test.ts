@@ -268,6 +268,40 @@ describe('rehearse', () => {
   })
 })
 
+describe('import', () => {
+  it('writes a plan from a description, with its schemas, which holds in a rehearsal', async () => {
+    const api = `${ferries.origin}/openapi.json`
+    const file = planFile('ferries.openapi.json', await (await fetch(api)).text())
+    const folder = join(out, 'imported')
+
+    const made = await jolt(['import', file, '--name', 'Ferries', '--folder', folder, '--origin', ferries.origin, '--operations', 'GET /health,GET /metrics,POST /sessions']) // prettier-ignore
+
+    expect(made).toMatchObject({
+      stderr: '',
+      code: 0,
+      stdout: expect.stringMatching(/3 requests: .*ferries.gate.yaml/) as string,
+    })
+    const again = await jolt(['import', file, '--name', 'Ferries', '--folder', folder, '--origin', ferries.origin])
+    expect(again).toMatchObject({ code: 2, stderr: expect.stringMatching(/there already/) as string })
+    const plan = join(folder, 'plans/ferries.gate.yaml')
+    expect(await jolt(['rehearse', plan, '--quiet'])).toMatchObject({
+      code: 0,
+      stdout: expect.stringMatching(/Passed: 3 steps/) as string,
+    })
+  })
+
+  it('takes a URL, and a command line of curl with its secrets taken out', async () => {
+    const folder = join(out, 'lines')
+    await jolt(['import', `${ferries.origin}/health`, '--name', 'Health', '--folder', folder])
+    const { stdout } = await jolt(['import', `curl -u ida:low-tide ${ferries.origin}/health`, '--name', 'Signed', '--folder', folder]) // prettier-ignore
+
+    expect((await jolt(['check', join(folder, 'plans/health.gate.yaml')])).code).toBe(0)
+    expect(stdout).toMatch(/set JOLT_SECRET_USER and JOLT_SECRET_PASSWORD/)
+    expect((await jolt(['import', 'nothing.har'])).stderr).toMatch(/no such file/)
+    expect((await jolt(['import', planFile('hello.txt', 'hello')])).stderr).toMatch(/is no HAR file/)
+  })
+})
+
 describe('the other verbs', () => {
   it('write ready-made loads that check finds right', async () => {
     const { stdout } = await jolt(['load', 'spike', '--usual', '5/s', '--peak', '40/s', '--for', '10m'])

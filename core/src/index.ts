@@ -4,7 +4,7 @@ export * from './plan/target-model.js'
 export * from './plan/walk.js'
 export { readPlan, type PlanReading, type ReadOptions } from './plan/read.js'
 export { type FileReader } from './plan/context.js'
-export { fileOfTarget, isLoopback, nameOfTargetFile, readTarget, targetOfOrigin } from './plan/target.js'
+export { fileOfTarget, nameOfTargetFile, readTarget, targetOfOrigin } from './plan/target.js'
 export { familyOf, MEASURES } from './plan/gates.js'
 export { nearestWord, readSentence, type Json } from './language/sentences.js'
 export { compileUrl, namesInText, namesInUrl, splitText } from './language/templates.js'
@@ -122,4 +122,11 @@ export { readHar, type HarEntry, type HarReading, type LeftOut } from './import/
 export { importHar, leftOutOf, usualChoice, WAITS, type HarChoice } from './import/from-har.js'
 export { importOpenApi, readOpenApi, type ApiChoice, type ApiReading } from './import/openapi.js'
 export { importWsdl, readWsdl, type WsdlReading } from './import/wsdl.js'
-export { originsToPermit, parseHours, permissionFault, permissionText, type AskedLoad } from './plan/permission.js'
+export {
+  isLoopback,
+  originsToPermit,
+  parseHours,
+  permissionFault,
+  permissionText,
+  type AskedLoad,
+} from './plan/permission.js'

@@ -143,6 +143,8 @@ journeys:
             form:
               hold: "{hold}"
               note: a {{b}
+            check:
+              - status is 200
 
 load:
   - { phase: visit, rate: 1/s, for: 30s }

@@ -89,7 +89,10 @@ async function signedIn(server: string): Promise<Ask> {
   // Our own server's answers, whose shapes its description gives.
   const { csrf } = (await response.json()) as { csrf: string }
   return async <T>(url: string, init: RequestInit = {}): Promise<T> => {
-    const answer = await fetch(url, { ...init, headers: { ...init.headers, cookie, 'x-jolt-gate-csrf': csrf } })
+    const headers = new Headers(init.headers)
+    headers.set('cookie', cookie)
+    headers.set('x-jolt-gate-csrf', csrf)
+    const answer = await fetch(url, { ...init, headers })
     if (!answer.ok) throw new Error(`${url}: ${await answer.text()}`)
     return (await answer.json()) as T
   }

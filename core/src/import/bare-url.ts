@@ -3,9 +3,12 @@ import { newDraft, writeDraft, type Imported } from './draft.js'
 import { stepOfRequest } from './request.js'
 import { httpUrl } from './url.js'
 
-export function importUrl(text: string): Imported {
+export function importUrl(text: string, name = ''): Imported {
   const url = httpUrl(text.trim(), 'the address')
-  const draft = newDraft(url.pathname === '/' ? url.hostname : `${url.hostname}${decodeURI(url.pathname)}`, url.origin)
+  const draft = newDraft(
+    name || (url.pathname === '/' ? url.hostname : `${url.hostname}${decodeURI(url.pathname)}`),
+    url.origin,
+  )
   const step = stepOfRequest({ method: 'GET', url, headers: [], body: undefined }, draft)
   step.checks.push('status is 200')
   draft.journeys.push({ name: 'visit', steps: [step] })

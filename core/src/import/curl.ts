@@ -10,12 +10,12 @@ const MOST_CHARACTERS = 200_000
 const IGNORED_WITH_VALUE = ['-o', '--output', '-m', '--max-time', '--connect-timeout', '-w', '--write-out', '-c', '--cookie-jar', '--cacert', '--cert', '--key', '--resolve', '--retry', '--limit-rate', '-x', '--proxy', '-D', '--dump-header', '--interface', '--max-redirs'] // prettier-ignore
 
 /** Makes a draft of one request. */
-export function importCurl(line: string): Imported {
+export function importCurl(line: string, name = ''): Imported {
   const words = shellWords(line)
   if (words[0] !== 'curl') throw new ImportFault('the command line must begin with curl')
   const asked = optionsOf(words.slice(1))
   const url = httpUrl(asked.url ?? '', 'curl')
-  const draft = newDraft(url.pathname === '/' ? url.hostname : decodeURI(url.pathname).slice(1), url.origin)
+  const draft = newDraft(name || (url.pathname === '/' ? url.hostname : decodeURI(url.pathname).slice(1)), url.origin)
   const step = stepOfRequest({ ...asked, url }, draft)
   if (asked.user !== undefined) {
     const [user = '', ...password] = asked.user.split(':')

@@ -43,8 +43,9 @@ export function importHar(reading: HarReading, choice: HarChoice): Imported {
   const names = new Set<string>()
   const exchanges = chosen.map((entry): Exchange & { entry: HarEntry } => {
     const step = stepOfRequest(entry.request, draft)
-    if (entry.status >= 200 && entry.status < 300) step.checks.push(`status is ${String(entry.status)}`)
-    return { entry, step, text: entry.responseText, type: entry.type, headers: entry.responseHeaders }
+    const { status, responseText, type, responseHeaders } = entry.answer ?? entry
+    if (status >= 200 && status < 300) step.checks.push(`status is ${String(status)}`)
+    return { entry, step, text: responseText, type, headers: responseHeaders }
   })
   const kept = correlate(exchanges)
   for (const { step } of exchanges)

@@ -24,6 +24,8 @@ export interface HarEntry {
   responseHeaders: [string, string][]
   responseText: string
   leftOut: LeftOut | undefined
+  /** What a chain of redirects ended in. */
+  answer: HarEntry | undefined
 }
 export interface HarReading {
   entries: HarEntry[]
@@ -92,6 +94,7 @@ function entryOf(entry: Json, number: number): HarEntry | undefined {
     responseHeaders: pairsOf(at(response, 'headers')),
     responseText: textOf(at(content, 'encoding')) === 'base64' ? decodeBase64(raw) : raw,
     leftOut: undefined,
+    answer: undefined,
   }
   return { ...seen, leftOut: whyLeftOut(seen, textOf(at(entry, '_resourceType'))) }
 }
@@ -124,6 +127,7 @@ function whyLeftOut({ request, status, type }: HarEntry, resource: string): Left
 
 /** A redirect is followed by the step that caused it: the requests it led to are no steps of their own. */
 function markRedirects(entries: readonly HarEntry[]): void {
+  const begun = new Map<HarEntry, HarEntry>()
   for (const [index, entry] of entries.entries()) {
     if (entry.status < 300 || entry.status >= 400) continue
     const location = entry.responseHeaders.find(([name]) => name.toLowerCase() === 'location')?.[1]
@@ -131,6 +135,10 @@ function markRedirects(entries: readonly HarEntry[]): void {
     const to = new URL(location, entry.request.url)
     to.hash = ''
     const next = entries.slice(index + 1).find((one) => one.leftOut === undefined && one.request.url.href === to.href)
-    if (next !== undefined) next.leftOut = 'redirect'
+    if (next === undefined) continue
+    next.leftOut = 'redirect'
+    const first = begun.get(entry) ?? entry
+    begun.set(next, first)
+    first.answer = next
   }
 }

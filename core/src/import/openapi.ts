@@ -4,11 +4,10 @@ import { parseJson } from '../language/json-path.js'
 import { sample } from 'openapi-sampler'
 import { parse } from 'yaml'
 import type { Json } from '../language/sentences.js'
-import type { Written } from '../write/yaml-text.js'
 import { fileName, newDraft, newSend, writeDraft, type Draft, type DraftSend, type Imported } from './draft.js'
 import { ImportFault } from './fault.js'
 import { at, entriesOf, escapeBraces, isObject, listOf, textOf, writtenJson, type JsonObject } from './json-tree.js'
-import { secret } from './request.js'
+import { secret, secretFields, writtenObject } from './request.js'
 import { isId, nameOf, uniqueName } from './url.js'
 
 const MOST_CHARACTERS = 8_000_000
@@ -153,7 +152,7 @@ function stepOf(context: Context, { id, method, path, summary }: ApiOperation, h
         } else send.query[name] = textOfExample(value)
         break
       case 'header':
-        if (isNeeded) send.headers[name.toLowerCase()] = String(textOfExample(value))
+        if (isNeeded) send.headers[name.toLowerCase()] = textOfExample(value)
         break
       default:
     }
@@ -169,7 +168,7 @@ function stepOf(context: Context, { id, method, path, summary }: ApiOperation, h
 
 const templateName = (name: string) => name.replaceAll(/\W/g, '_')
 
-function textOfExample(value: Json | undefined): Written {
+function textOfExample(value: Json | undefined): string {
   if (value === undefined || value === null) return 'x'
   return typeof value === 'object' ? JSON.stringify(value) : escapeBraces(String(value))
 }
@@ -194,7 +193,10 @@ function bodyOf(context: Context, operation: Json | undefined, send: DraftSend):
   const example = exampleOf(context, media) ?? null
   if (/json/.test(type)) {
     if (type !== 'application/json') send.headers['content-type'] = type
-    return { key: 'json', value: writtenJson(example) }
+    return {
+      key: 'json',
+      value: isObject(example) ? secretFields(writtenObject(example), context.draft, true) : writtenJson(example),
+    }
   }
   if (type === 'application/x-www-form-urlencoded' || type === 'multipart/form-data')
     return { key: type.startsWith('multipart') ? 'multipart' : 'form', value: Object.fromEntries(entriesOf(example).map(([name, value]) => [name, textOfExample(value)])) } // prettier-ignore
@@ -283,8 +285,6 @@ function signInOf(context: Context, operations: readonly ApiOperation[]): { id: 
   const step = stepOf(context, found, true)
   step.sign = undefined
   step.keeps['token'] = `secret json $.${tokenName(context, found.path)}`
-  if (step.body?.key === 'json' && typeof step.body.value === 'object' && step.body.value !== null)
-    step.body.value = Object.fromEntries(Object.keys(step.body.value).map((name) => [name, /pass|secret|pin/i.test(name) ? secret(draft, 'password', '') : secret(draft, 'user', '')])) // prettier-ignore
   return { id: found.id, step }
 }
 
@@ -315,17 +315,11 @@ function upgraded(document: JsonObject, isOld: boolean): JsonObject {
     if (Array.isArray(value)) return value.map((item) => walk(item, depth + 1))
     if (!isObject(value)) return value
     const next: JsonObject = {}
-    for (const [key, child] of Object.entries(value)) next[key] = walk(child, depth + 1)
-    for (const [flag, bound] of [
-      ['exclusiveMinimum', 'minimum'],
-      ['exclusiveMaximum', 'maximum'],
-    ] as const) {
-      if (typeof next[flag] !== 'boolean') continue
-      const limit = next[bound]
-      if (next[flag] === true && limit !== undefined) {
-        next[flag] = limit
-        delete next[bound]
-      } else delete next[flag]
+    for (const [key, child] of Object.entries(value)) {
+      // In 3.0 these two are switches beside a bound; in JSON Schema they are bounds themselves.
+      const bound = { exclusiveMinimum: 'minimum', exclusiveMaximum: 'maximum' }[key]
+      if (bound === undefined || typeof child !== 'boolean') next[key] = walk(child, depth + 1)
+      else if (child) next[key] = value[bound] ?? 0
     }
     if (next['nullable'] === true && typeof next['type'] === 'string') next['type'] = [next['type'], 'null']
     return next

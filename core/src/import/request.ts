@@ -27,11 +27,17 @@ export function stepOfRequest(request: SeenRequest, draft: Draft): DraftSend {
     if (OWN_HEADERS.test(name)) continue
     const lower = name.toLowerCase()
     if (lower === 'authorization') send.sign = signOf(value, draft, send)
-    else if (lower === 'accept') { if (/json|xml/.test(value)) send.headers[lower] = escapeBraces(value.split(',')[0] ?? value) }
+    else if (lower === 'accept') { if (isWanted(value)) send.headers[lower] = escapeBraces(value.split(',')[0] ?? value) }
     else if (lower !== 'content-type') send.headers[lower] = isSecretName(lower) ? secret(draft, lower, value) : escapeBraces(value)
   } // prettier-ignore
   send.body = request.body === undefined ? undefined : bodyOf(request.body, send, draft)
   return send
+}
+
+/** What a page asks of an interface; what a browser asks of pages says nothing. */
+function isWanted(accept: string): boolean {
+  const [first = ''] = accept.split(',')
+  return /json|xml/.test(first) && !/html/.test(first)
 }
 
 function signOf(value: string, draft: Draft, send: DraftSend): Record<string, Written> | undefined {
@@ -77,7 +83,7 @@ function bodyOf(
   return { key: 'text', value: escapeBraces(text) }
 }
 
-function writtenObject(json: Record<string, Json>): Record<string, Written> {
+export function writtenObject(json: Record<string, Json>): Record<string, Written> {
   return Object.fromEntries(Object.entries(json).map(([key, value]) => [escapeBraces(key), writtenJson(value)]))
 }
 
@@ -86,13 +92,19 @@ const PASSWORD = /pass(word|wd|phrase)?$|^pwd$|^pin$|secret$/i
 const isSecretName = (name: string) => /api-?key|token|secret|authorization/i.test(name) && !/csrf|xsrf/i.test(name)
 
 /** Where a password stands, it and the user beside it become secrets. */
-function secretFields(fields: Record<string, Written>, draft: Draft): Record<string, Written> {
+export function secretFields(
+  fields: Record<string, Written>,
+  draft: Draft,
+  isExample = false,
+): Record<string, Written> {
   if (!Object.keys(fields).some((name) => PASSWORD.test(name))) return fields
   return Object.fromEntries(
-    Object.entries(fields).map(([name, value]) => {
+    Object.entries(fields).map(([name, value]): [string, Written] => {
       if (typeof value !== 'string' || value === '') return [name, value]
-      if (PASSWORD.test(name)) return [name, secret(draft, 'password', value)]
-      return [name, USER.test(name) ? secret(draft, 'user', value) : value]
+      // What a description gives as an example is nobody's secret: its value is yet to be written.
+      const real = isExample ? '' : value
+      if (PASSWORD.test(name)) return [name, secret(draft, 'password', real)]
+      return [name, USER.test(name) ? secret(draft, 'user', real) : value]
     }),
   )
 }

@@ -1,6 +1,5 @@
 // The permission to load a target that is not on loopback: who gives it, how much, when, and until when.
 import type { Permission, Target } from './target-model.js'
-import { isLoopback } from './target.js'
 
 const DAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
 const SPAN = /^(?:(Mon|Tue|Wed|Thu|Fri|Sat|Sun)(?:\s*-\s*(Mon|Tue|Wed|Thu|Fri|Sat|Sun))?\s+)?([01]\d|2[0-3]):([0-5]\d)\s*-\s*([01]\d|2[0-4]):([0-5]\d)$/ // prettier-ignore
@@ -29,6 +28,12 @@ export function parseHours(text: string): HoursSpan[] | string {
     spans.push({ days: Array.from({ length: count }, (_, day) => (start + day) % 7), fromMinute: from, toMinute: to })
   }
   return spans
+}
+
+/** Loopback may be loaded freely: 127.0.0.0/8, ::1 and localhost (RFC 6761). */
+export function isLoopback(origin: string): boolean {
+  const host = new URL(origin).hostname
+  return host === 'localhost' || host === '[::1]' || /^127(\.\d{1,3}){3}$/.test(host)
 }
 
 /** The origins of a target that need a permission. */

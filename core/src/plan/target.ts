@@ -78,12 +78,6 @@ export function targetOfOrigin(text: string): Target | undefined {
 export const fileOfTarget = (name: string): string => `targets/${name}.target.yaml`
 export const nameOfTargetFile = (file: string): string => file.replace(/^.*\//, '').replace(/\.target\.yaml$/, '')
 
-/** Loopback may be loaded freely: 127.0.0.0/8, ::1 and localhost (RFC 6761). */
-export function isLoopback(origin: string): boolean {
-  const host = new URL(origin).hostname
-  return host === 'localhost' || host === '[::1]' || /^127(\.\d{1,3}){3}$/.test(host)
-}
-
 function parseOrigin(text: string): string | undefined {
   if (!/^https?:\/\/[^/]+\/?$/.test(text) || !URL.canParse(text)) return undefined
   const url = new URL(text)

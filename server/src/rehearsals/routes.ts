@@ -74,7 +74,10 @@ export function rehearsalRoutes(secrets: SecretStore): Router {
   routes.get('/projects/:project/rehearsals', async (request, response) => {
     const { project } = await projectOf(request.params.project)
     const rows = await RehearsalRow.findAll({
-      where: { projectId: project.id, planFile: String(request.query['plan']) },
+      where: {
+        projectId: project.id,
+        planFile: typeof request.query['plan'] === 'string' ? request.query['plan'] : '',
+      },
       order: [['at', 'DESC']],
       limit: MOST_KEPT,
     })

@@ -1,10 +1,14 @@
 <script setup lang="ts">
 // What of a recording or a description is taken, and how.
+import { ref } from 'vue'
 import EntryList from './EntryList.vue'
 import type { ImportChoice } from './import.worker.js'
 import type { ReadyImport } from './use-import.js'
 
 const props = defineProps<{ ready: ReadyImport; choice: ImportChoice }>()
+// Their own, so that a new draft does not take away what is being typed.
+const name = ref(props.choice.name)
+const origin = ref(props.choice.origin)
 const emit = defineEmits<{ choose: [part: Partial<ImportChoice>] }>()
 
 const WAITS: [ImportChoice['waits'], string][] = [
@@ -27,9 +31,7 @@ function turn(number: number): void {
 
 <template>
   <div class="choices">
-    <label
-      >Name of the plan<input class="field" :value="choice.name" @change="choose({ name: fieldOf($event) })"
-    /></label>
+    <label>Name of the plan<input v-model="name" class="field" @change="choose({ name })" /></label>
     <template v-if="ready.what === 'har'">
       <fieldset>
         <legend>Hosts</legend>
@@ -56,10 +58,7 @@ function turn(number: number): void {
     </template>
     <template v-if="ready.what === 'openapi' || ready.what === 'wsdl'">
       <label v-if="ready.what === 'openapi'"
-        >Where the service answers<input
-          class="field"
-          :value="choice.origin"
-          @change="choose({ origin: fieldOf($event) })"
+        >Where the service answers<input v-model="origin" class="field" @change="choose({ origin })"
       /></label>
       <fieldset>
         <legend>Operations <span class="soft">in this order</span></legend>

@@ -161,6 +161,20 @@ async function save(): Promise<void> {
 </template>
 
 <style scoped>
+input[type='file'] {
+  font: inherit;
+}
+input[type='file']::file-selector-button {
+  margin-right: 10px;
+  padding: 5px 12px;
+  border: 1px solid var(--ink);
+  border-radius: 3px;
+  background: none;
+  color: var(--ink);
+  font: inherit;
+  font-weight: 600;
+  cursor: pointer;
+}
 .import {
   display: flex;
   flex-direction: column;

@@ -168,9 +168,9 @@ function made(found: Reading, choice: ImportChoice): Imported {
     case 'wsdl':
       return importWsdl(found.wsdl, choice)
     case 'curl':
-      return importCurl(found.text)
+      return importCurl(found.text, choice.name)
     case 'url':
-      return importUrl(found.text)
+      return importUrl(found.text, choice.name)
     default:
       return found satisfies never
   }

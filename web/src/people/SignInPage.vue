@@ -28,6 +28,7 @@ const enter = () =>
 </script>
 
 <template>
+  <header class="bar">Jolt Gate</header>
   <div class="sign-in">
     <div v-if="isDemo" class="demo">
       <h1>Larkholm Ferries, the demo</h1>
@@ -67,6 +68,13 @@ const enter = () =>
 </template>
 
 <style scoped>
+.bar {
+  padding: 11px 64px;
+  background: var(--bar);
+  color: #fff;
+  font-size: 15.5px;
+  font-weight: 650;
+}
 .sign-in {
   display: flex;
   gap: 72px;

@@ -126,7 +126,7 @@ const labels = computed(() =>
         v-if="preview && width > 0"
         :width="width"
         :height="HEIGHT"
-        role="img"
+        role="group"
         aria-label="Arrivals per second, and users who come again, over the length of the plan"
       >
         <defs>

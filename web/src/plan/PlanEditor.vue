@@ -60,7 +60,7 @@ onMounted(() => {
           ...lintKeymap,
           indentWithTab,
         ]),
-        EditorView.contentAttributes.of({ 'aria-label': props.label ?? 'Text of the plan' }),
+        EditorView.contentAttributes.of({ 'aria-label': props.label ?? 'Text of the plan', tabindex: '0' }),
         EditorView.updateListener.of((update) => {
           if (update.docChanged) text.value = update.state.doc.toString()
           if (update.selectionSet || update.docChanged)

@@ -80,6 +80,10 @@ function pick(to: number, column = 1): void {
       .replace({ query: { ...route.query, as: 'text' } })
       .then(() => nextTick(() => editor.value?.goTo(to, column)))
 }
+/** In the form the selection is the person's; only in the text does it follow the cursor. */
+function follow(to: number): void {
+  if (mode.value === 'text') line.value = to
+}
 function pickProblem(problem: Problem): void {
   if (problem.file === file.value) pick(problem.line, problem.column)
 }
@@ -230,7 +234,7 @@ onBeforeRouteLeave((to) => {
           :problems="view?.problems ?? []"
           :file="file"
           :around="around"
-          @line="line = $event"
+          @line="follow"
         />
         <p v-else class="soft reading">reading the plan …</p>
         <PlanForm v-if="opened && mode === 'form'" :line="line" />

@@ -49,7 +49,7 @@ const theme = EditorView.theme({
   '&': { height: '100%', backgroundColor: 'var(--sheet)', fontSize: '12.5px' },
   '&.cm-focused': { outline: 'none' },
   '.cm-scroller': { fontFamily: 'var(--mono)', lineHeight: '19px' },
-  '.cm-gutters': { backgroundColor: 'var(--sheet)', border: 'none', color: 'var(--faint)' },
+  '.cm-gutters': { backgroundColor: 'var(--sheet)', border: 'none', color: 'var(--soft)' },
   '.cm-activeLine': { backgroundColor: 'var(--active-line)' },
   '.cm-activeLineGutter': { backgroundColor: 'transparent', color: 'var(--ink)' },
   '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { backgroundColor: 'var(--ochre-light) !important' },

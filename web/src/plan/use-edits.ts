@@ -12,14 +12,19 @@ import {
 } from '@jolt-gate/core'
 import { computed, provide, shallowRef, type Ref } from 'vue'
 import type { RehearsedStep } from '../api/types.js'
-import type PlanEditor from './PlanEditor.vue'
 import { partOf, PLAN_FORM } from './use-form.js'
 import type { usePlan } from './use-plan.js'
+
+/** The editor, as far as changes need it. */
+interface TextHolder {
+  change: (changes: readonly TextChange[]) => void
+  current: () => string
+}
 
 interface EditsOptions {
   file: Ref<string>
   state: ReturnType<typeof usePlan>
-  editor: Ref<InstanceType<typeof PlanEditor> | undefined>
+  editor: Ref<TextHolder | undefined>
   select: (line: number) => void
 }
 

@@ -54,7 +54,12 @@ const beforeOf = (name: string) => props.before?.checks.find((check) => check.na
         <span class="soft">kept</span> <b>{{ value.name }}</b> <code>{{ value.value.slice(0, 200) }}</code>
       </div>
     </div>
-    <div v-if="parts.length > 0" class="timing" :aria-label="`Timing parts, ${ms(step.timing.total)} ms in all`">
+    <div
+      v-if="parts.length > 0"
+      class="timing"
+      role="img"
+      :aria-label="`Timing parts, ${ms(step.timing.total)} ms in all`"
+    >
       <span
         v-for="part in parts"
         :key="part.key"

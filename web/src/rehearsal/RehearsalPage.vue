@@ -51,7 +51,7 @@ function press(event: KeyboardEvent): void {
       <span class="outcome" role="status">
         <template v-if="state === 'going'">{{ steps.length }} steps so far …</template>
         <template v-else-if="state === 'passed'"
-          ><b class="held">Passed</b>: {{ steps.length }} steps in
+          ><b class="held">Passed</b>: {{ steps.length }} {{ steps.length === 1 ? 'step' : 'steps' }} in
           {{ total < 1000 ? `${Math.round(total)} ms` : clock(total / 1000) }}</template
         >
         <template v-else-if="state === 'failed'"

@@ -1,0 +1,71 @@
+// The whole application with the demo, and a browser signed in to it.
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { DEMO_SECRETS, prepareDemo, sealKeyFile, startChild, startMariaDb } from '@jolt-gate/scripts'
+import { chromium, type BrowserContextOptions, type Page } from 'playwright-core'
+
+const root = fileURLToPath(new URL('../', import.meta.url))
+const SWITCHES = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+]
+
+export type Application = Awaited<ReturnType<typeof startApplication>>
+
+export async function startApplication() {
+  const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-e2e-'))
+  mkdirSync(join(folder, 'data'), { recursive: true })
+  const database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
+  const ferries = await startChild([join(root, 'stand-ins/ferries/dist/main.js')])
+  const demo = join(folder, 'larkholm-ferries')
+  prepareDemo(join(root, 'demo'), demo, ferries.origin)
+  const server = await startChild(
+    [
+      join(root, 'server/dist/main.js'),
+      ...['--socket', database.socketPath],
+      ...['--pages', join(root, 'web/dist')],
+      ...['--project', demo],
+      ...['--projects-folder', join(folder, 'projects')],
+      ...['--key-file', sealKeyFile(folder)],
+      '--demo',
+    ],
+    DEMO_SECRETS,
+  )
+  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: SWITCHES })
+  const signedIn = await fetch(`${server.origin}/api/session/demo`, { method: 'POST' })
+  const [cookie = ''] = signedIn.headers.getSetCookie()
+  const [name = '', value = ''] = cookie.split(';')[0]?.split('=') ?? []
+  await signedIn.arrayBuffer()
+
+  return {
+    origin: server.origin,
+    ferries: ferries.origin,
+    demo,
+    folder,
+    browser,
+    /** A page of somebody who is signed in, and the faults that it met. */
+    async newPage(options: BrowserContextOptions = {}): Promise<{ page: Page; faults: string[] }> {
+      const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options })
+      await context.addCookies([{ name, value, url: server.origin }])
+      const page = await context.newPage()
+      const faults: string[] = []
+      page.on('pageerror', (error) => faults.push(error.message))
+      page.on('console', (message) => {
+        if (message.type() === 'error') faults.push(message.text())
+      })
+      return { page, faults }
+    },
+    async stop() {
+      await browser.close()
+      for (const part of [server, ferries, database]) await part.stop()
+      rmSync(folder, { recursive: true, force: true })
+    },
+  }
+}

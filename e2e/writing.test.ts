@@ -1,0 +1,256 @@
+// From what exists to a rehearsed, committed plan: by form alone, and by text alone.
+import { execFileSync } from 'node:child_process'
+import { readFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
+import { join } from 'node:path'
+import type { Page } from 'playwright-core'
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { startApplication, type Application } from './application.js'
+
+let place: Application
+let page: Page
+let faults: string[]
+
+beforeAll(async () => {
+  place = await startApplication()
+})
+afterAll(() => place.stop())
+beforeEach(async () => {
+  ;({ page, faults } = await place.newPage())
+})
+afterEach(async () => {
+  expect(faults).toEqual([])
+  await page.context().close()
+})
+
+const open = (path: string) => page.goto(`${place.origin}${path}`)
+const onDisk = (file: string) => readFileSync(join(place.demo, file), 'utf8')
+const lastCommit = () =>
+  execFileSync('git', ['log', '-1', '--format=%an: %s'], { cwd: place.demo, encoding: 'utf8' }).trim()
+const editor = () => page.getByLabel('Text of the plan')
+const button = (name: string | RegExp) => page.getByRole('button', { name, exact: typeof name === 'string' })
+
+async function commit(why: string): Promise<void> {
+  await button('Commit…').click()
+  await page.getByLabel('Why does it change?').fill(why)
+  await page.getByRole('dialog').getByRole('button', { name: 'Commit', exact: true }).click()
+  await page.getByRole('dialog').waitFor({ state: 'hidden' })
+}
+async function rehearse(): Promise<string> {
+  await button('Rehearse').click()
+  await expect.poll(() => page.locator('.outcome').innerText(), { timeout: 30_000 }).toMatch(/Passed|Failed/)
+  return page.locator('.outcome').innerText()
+}
+/** A visit of the Larkholm website, recorded by this browser as HAR. */
+async function recordVisit(): Promise<string> {
+  const path = join(place.folder, 'visit.har')
+  const context = await place.browser.newContext({ recordHar: { path, content: 'embed' } })
+  const visit = await context.newPage()
+  await visit.goto(place.ferries)
+  await visit.getByRole('link', { name: 'LARKHOLM' }).click()
+  await visit.waitForTimeout(700)
+  await visit.getByRole('link', { name: 'OSTREY' }).first().click()
+  await visit.getByLabel('People').fill('3')
+  await visit.getByRole('button', { name: 'Hold places' }).click()
+  await visit.getByText('3 places').waitFor()
+  await context.close()
+  return path
+}
+
+describe('a first plan', () => {
+  it('comes from a recording of the website, and is finished, committed and rehearsed by form alone', async () => {
+    const har = await recordVisit()
+    await open('/p/1/import')
+    await page.getByLabel('File to import').setInputFiles(har)
+    await page.getByLabel('Name of the plan').fill('Hold places on the website')
+    await page.getByLabel('Name of the plan').blur()
+    await expect.poll(() => page.getByLabel('The draft').innerText()).toMatch(/name: Hold places on the website/)
+    await button('Commit the draft').click()
+
+    await page.waitForURL(/plan\?file=plans\/hold-places-on-the-website.gate.yaml/)
+    await page.locator('.outline').getByText('send crossing one hold').click()
+    await expect
+      .poll(() => page.getByLabel('send', { exact: true }).inputValue())
+      .toMatch(/^POST \/crossing\/.*\/hold$/)
+    await page.getByLabel('name', { exact: true }).fill('hold places')
+    await page.getByLabel('name', { exact: true }).press('Enter')
+    await page.getByLabel('Add a gate').selectOption('p95 response time under 500 ms')
+    await expect.poll(() => page.locator('.gate').count()).toBe(2)
+    await button('500 ms').click()
+    await page.getByRole('textbox', { name: 'Limit' }).fill('800 ms')
+    await button('change').click()
+    await expect.poll(() => page.locator('.gates').innerText()).toMatch(/under 800 ms/)
+    await page.getByLabel('Rate of visit').focus()
+    await page.keyboard.press('ArrowUp')
+    await expect.poll(() => page.locator('.picture').textContent()).toMatch(/2\/s/)
+    await commit('A gate on how fast it answers')
+
+    expect(lastCommit()).toBe('Ida Quay: A gate on how fast it answers')
+    const text = onDisk('plans/hold-places-on-the-website.gate.yaml')
+    expect(text).toMatch(
+      /^jolt: 1\nname: Hold places on the website\ntarget: http:\/\/127.0.0.1:\d+\n\njourneys:\n {2}visit:\n {4}steps:\n/,
+    )
+    expect(text).toMatch(
+      /- send: POST \/crossing\/[^\n]+\/hold\n +name: hold places\n(?: +.*\n)* +form:\n +ticket: "\{ticket\}"\n +people: 3\n/,
+    )
+    expect(text).toMatch(/ticket: match \/name="ticket" value="/)
+    expect(text).toMatch(
+      /load:\n {2}- \{ phase: visit, rate: 2\/s, for: 30s \}\n\ngates:\n {2}- failed requests at most 1 %\n {2}- p95 response time under 800 ms\n$/,
+    )
+    expect(await rehearse()).toMatch(/Passed: 4 steps/)
+    await page.locator('.step').nth(3).click()
+    await expect.poll(() => page.locator('.exchange').innerText()).toMatch(/held\nstatus is 200[^]*3 places/)
+  })
+
+  it('is written, committed and rehearsed by text alone, with what may stand there offered', async () => {
+    await open('/p/1/plans')
+    await button('New plan…').click()
+    await page.getByLabel('Name', { exact: true }).fill('By hand')
+    await button('Write it').click()
+    await page.waitForURL(/by-hand/)
+    await page.getByRole('tab', { name: 'text' }).click()
+    await expect.poll(() => editor().innerText()).toMatch(/name: "By hand"/)
+    await editor().click()
+    await page.keyboard.press('Control+End')
+    await page.keyboard.insertText('  - p95 response time of ')
+    await page.keyboard.press('Control+Space')
+    await page.locator('.cm-tooltip-autocomplete').getByText('"home"').click()
+    await page.keyboard.insertText(' under 400 ms\n')
+    await expect.poll(() => page.locator('.gate').count()).toBe(2)
+    await commit('It must answer quickly')
+
+    expect(onDisk('plans/by-hand.gate.yaml')).toMatch(
+      /gates:\n {2}- failed requests at most 1 %\n {2}- p95 response time of "home" under 400 ms\n/,
+    )
+    expect(await rehearse()).toMatch(/Passed: 1 step /)
+  })
+})
+
+describe('the form', () => {
+  const plan = '/p/1/plan?file=plans/smoke.gate.yaml&as=form'
+
+  it('changes steps, checks and keeps, and every change is undone where text is, too', async () => {
+    await open('/p/1/rehearsal?file=plans/smoke.gate.yaml')
+    await expect.poll(() => page.locator('.outcome').innerText(), { timeout: 30_000 }).toMatch(/Passed/)
+    await open(plan)
+    const before = onDisk('plans/smoke.gate.yaml')
+    await page.locator('.outline').getByText('view sailing').click()
+    await page.locator('.tree').getByText('places').click()
+    await button('keep it').click()
+    await button(/^check that it is/).click()
+    await expect.poll(() => page.locator('.problems').innerText()).toMatch(/none/)
+    expect(await page.locator('.form').getByLabel('places', { exact: true }).inputValue()).toBe('json $.places')
+    expect(await page.locator('.form').getByLabel('check 3', { exact: true }).inputValue()).toMatch(
+      /^json \$.places is \d+$/,
+    )
+
+    await page.locator('.outline').getByText('look around').click()
+    await page.getByLabel('Add a step').selectOption('wait')
+    await page.locator('.outline').getByText('look around').click()
+    await button('switch off').first().click()
+    await expect.poll(() => page.locator('.problems').innerText()).toMatch(/no value called "sailing"/)
+    await page.locator('.form h2').click()
+    for (let step = 0; step < 4; step++) await button('Undo').click()
+    await page.getByRole('tab', { name: 'text' }).click()
+    await expect
+      .poll(async () => (await editor().innerText()).replaceAll('\n\n', '\n').trim())
+      .toContain('- json $.id is {sailing}')
+    await expect.poll(() => page.locator('.head').innerText()).toMatch(/as in/)
+    expect(onDisk('plans/smoke.gate.yaml')).toBe(before)
+  })
+
+  it('drags a step to another place, and tells the changes in the words of the plan', async () => {
+    await open('/p/1/plan?file=plans/summer.gate.yaml&as=form')
+    await page.locator('.outline').getByText('look around').click()
+    const steps = page.locator('.steps li')
+    await expect.poll(() => steps.count()).toBe(4)
+    await steps.nth(2).dragTo(steps.nth(0))
+    await expect.poll(() => page.locator('.steps li').first().innerText()).toMatch(/view sailing/)
+    await button('300 ms').click()
+    await page.getByRole('textbox', { name: 'Limit' }).fill('250 ms')
+    await button('change').click()
+    await page.getByRole('tab', { name: 'changes' }).click()
+
+    await expect
+      .poll(() => page.getByLabel('Changes in words').innerText())
+      .toMatch(/gate tightened from 300 ms to 250 ms/)
+    await expect.poll(() => page.locator('.merge').innerText()).toMatch(/under 300 ms[^]*under 250 ms/)
+    page.on('dialog', (dialog) => void dialog.accept())
+  })
+})
+
+describe('a plan in Git', () => {
+  it('notices a change on disk and loses nothing, and goes back to an earlier version', async () => {
+    await open('/p/1/plan?file=plans/overload.gate.yaml')
+    await expect.poll(() => page.locator('.gate').count()).toBeGreaterThan(0)
+    const file = join(place.demo, 'plans/overload.gate.yaml')
+    execFileSync('sed', ['-i', 's/^name: .*/name: Changed on disk/', file])
+    await page.getByText('This file has changed elsewhere').waitFor({ timeout: 20_000 })
+    await button('take theirs').click()
+    await expect.poll(() => page.locator('h1').innerText()).toBe('Changed on disk')
+    await editor().click()
+    await page.keyboard.press('Control+End')
+    await page.keyboard.insertText('# a word at the end\n')
+    await commit('Name it for what it is')
+    await page.getByRole('tab', { name: 'history' }).click()
+    await expect
+      .poll(() => page.locator('.history').innerText())
+      .toMatch(/Name it for what it is[^]*Ida Quay[^]*Load tests of the booking service/)
+    await button('restore').click()
+    await expect.poll(() => page.locator('h1').innerText()).toBe('Beyond capacity')
+    page.on('dialog', (dialog) => void dialog.accept())
+  })
+})
+
+describe('from the keyboard', () => {
+  it('finds a step of a plan, does what is asked, and lists the shortcuts', async () => {
+    await open('/p/1/plans')
+    await page.getByRole('link', { name: 'Summer timetable opens' }).waitFor()
+    await page.keyboard.press('Control+k')
+    await page.getByRole('combobox', { name: 'Find or do' }).pressSequentially('hold a pl')
+    await expect.poll(() => page.locator('#found li').first().innerText()).toMatch(/step[^]*hold a place/)
+    await page.keyboard.press('Enter')
+    await page.waitForURL(/plan\?file=.*line=\d+/)
+    await page.locator('h1').click()
+    await page.keyboard.press('?')
+    await page.getByText('undo and redo, in text and form alike').waitFor()
+    await page.keyboard.press('Escape')
+    await page.keyboard.press('Alt+t')
+    await page.waitForURL(/targets/)
+  })
+})
+
+// WCAG 2.1, levels A and AA, as far as a program can tell: axe-core.
+describe('every page', () => {
+  const source = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
+  const PAGES = [
+    '/p/1/plans',
+    '/p/1/plan?file=plans/summer.gate.yaml',
+    '/p/1/plan?file=plans/summer.gate.yaml&as=form&line=25',
+    '/p/1/plan?file=plans/summer.gate.yaml&as=changes',
+    '/p/1/plan?file=plans/summer.gate.yaml&as=history',
+    '/p/1/rehearsal?file=plans/smoke.gate.yaml',
+    '/p/1/import',
+    '/p/1/targets',
+    '/p/1/runs',
+    '/people',
+    '/?add=yes',
+  ]
+
+  it.each(['light', 'dark'])('can be read and used by everybody, in the %s theme', async (theme) => {
+    await page.addInitScript(`localStorage.setItem('jolt-gate-theme', '${theme}')`)
+    const found: string[] = []
+    for (const path of PAGES) {
+      await open(path)
+      await page.locator('main h1, main h2').first().waitFor()
+      await page.waitForTimeout(600)
+      // The content policy of the application lets no script in: this one is put into the page by the browser itself.
+      await page.evaluate(source)
+      const violations = await page.evaluate(
+        'axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"] }).then(({ violations }) => violations.map(({ id, nodes }) => id + ": " + nodes.slice(0, 3).map(({ target, failureSummary }) => target.join(" ") + " " + failureSummary).join(" | ")))',
+      )
+      found.push(...(violations as string[]).map((violation) => `${path} ${violation}`))
+    }
+    expect(found).toEqual([])
+  })
+})
