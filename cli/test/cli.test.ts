@@ -168,7 +168,7 @@ describe('run', () => {
       'harbour=OSTREY',
     ])
     expect(away.code).toBe(2)
-    expect(away.stderr).toMatch(/needs a permission and proof of control/)
+    expect(away.stderr).toMatch(/needs a permission[^]*proof of control/)
   })
 
   it('is shut for a target that cannot be reached', async () => {

@@ -8,7 +8,7 @@ const targetOf = (permission: string, origin = 'https://booking.example'): Targe
   return target
 }
 const PERMISSION =
-  'permission: { by: Ida Quay, rate: 50/s, hours: "Mon-Fri 06:00-18:00, Sat 08:00-12:00", until: 2026-12-31 }\n'
+  'permission: { by: Ida Quay, rate: 50/s, hours: "Mon to Fri 06:00 to 18:00, Sat 08:00 to 12:00", until: 2026-12-31 }\n'
 const load = { peakRate: 40, mostUsers: 0, seconds: 600 }
 // 2026-11-23 is a Monday.
 const at = (text: string) => new Date(`${text}:00Z`)
@@ -38,9 +38,14 @@ describe('a permission', () => {
   })
 
   it('of hours reads spans of days, over the end of the week, too', () => {
-    expect(parseHours('Sat-Mon 22:00-24:00')).toEqual([{ days: [5, 6, 0], fromMinute: 1320, toMinute: 1440 }])
-    expect(parseHours('09:00-17:00')).toMatchObject([{ days: [0, 1, 2, 3, 4, 5, 6] }])
-    for (const wrong of ['Mon', '18:00-06:00', '25:00-26:00', 'Mo 09:00-10:00']) expect(parseHours(wrong)).toBe(wrong)
+    expect(parseHours('Sat to Mon 22:00 to 24:00')).toEqual([{ days: [5, 6, 0], fromMinute: 1320, toMinute: 1440 }])
+    expect(parseHours('09:00 to 17:00')).toMatchObject([{ days: [0, 1, 2, 3, 4, 5, 6] }])
+    expect(parseHours('Sun 22:00 to 05:00')).toEqual([
+      { days: [6], fromMinute: 1320, toMinute: 1440 },
+      { days: [0], fromMinute: 0, toMinute: 300 },
+    ])
+    for (const wrong of ['Mon', '06:00 to 06:00', '25:00 to 26:00', 'Mo 09:00 to 10:00'])
+      expect(parseHours(wrong)).toBe(wrong)
   })
 
   it('that is widened is another text, which needs a proof of its own', () => {

@@ -316,3 +316,18 @@ describe('what changed', () => {
     expect(told()).toEqual([])
   })
 })
+
+describe('what is switched off', () => {
+  const stepsOf = (text: string) => readPlan(FILE, text, { files: () => 'origin: http://127.0.0.1:1\n' })
+
+  it('is left out, and read all the same', () => {
+    const off = stepsOf(PLAN.replace('      - wait: 1s\n', '      - wait: 1s\n        off: yes\n'))
+    expect(off.plan.journeys[0]?.steps.map(({ kind }) => kind)).toEqual(['send', 'group'])
+    const wrong = stepsOf(PLAN.replace('      - wait: 1s\n', '      - wait: 1x\n        off: yes\n'))
+    expect(wrong.problems[0]).toMatchObject({ line: 14, code: 'SENTENCE' })
+    const journey = stepsOf(
+      PLAN.replace('load:', '  other:\n    off: yes\n    steps:\n      - send: GET /other\n\nload:'),
+    )
+    expect(journey.plan.journeys.map(({ name }) => name)).toEqual(['look'])
+  })
+})

@@ -2,7 +2,8 @@
 import type { Permission, Target } from './target-model.js'
 
 const DAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
-const SPAN = /^(?:(Mon|Tue|Wed|Thu|Fri|Sat|Sun)(?:\s*-\s*(Mon|Tue|Wed|Thu|Fri|Sat|Sun))?\s+)?([01]\d|2[0-3]):([0-5]\d)\s*-\s*([01]\d|2[0-4]):([0-5]\d)$/ // prettier-ignore
+const SPAN =
+  /^(?:(Mon|Tue|Wed|Thu|Fri|Sat|Sun)(?:\s+to\s+(Mon|Tue|Wed|Thu|Fri|Sat|Sun))?\s+)?([01]\d|2[0-3]):([0-5]\d)\s+to\s+([01]\d|2[0-4]):([0-5]\d)$/
 
 /** Days from 0 for Monday, and minutes of the day, in UTC. */
 export interface HoursSpan {
@@ -12,7 +13,7 @@ export interface HoursSpan {
 }
 
 /**
- * Reads such as `Mon-Fri 06:00-18:00, Sat 08:00-12:00`, in UTC; without days it is every day.
+ * Reads such as `Mon to Fri 06:00 to 18:00, Sat 22:00 to 05:00`, in UTC; without days it is every day. A span may go over midnight.
  *
  * @returns the spans, or the part that is none
  */
@@ -21,11 +22,15 @@ export function parseHours(text: string): HoursSpan[] | string {
   for (const part of text.split(',').map((one) => one.trim())) {
     const [, first, last, fromHour, fromMinute, toHour, toMinute] = SPAN.exec(part) ?? []
     const [from, to] = [60 * Number(fromHour) + Number(fromMinute), 60 * Number(toHour) + Number(toMinute)]
-    if (fromHour === undefined || to > 24 * 60 || from >= to) return part
+    if (fromHour === undefined || to > 24 * 60 || from === to) return part
     const start = first === undefined ? 0 : DAYS.indexOf(first)
     const end = first === undefined ? 6 : DAYS.indexOf(last ?? first)
-    const count = ((end - start + 7) % 7) + 1
-    spans.push({ days: Array.from({ length: count }, (_, day) => (start + day) % 7), fromMinute: from, toMinute: to })
+    const days = Array.from({ length: ((end - start + 7) % 7) + 1 }, (_, day) => (start + day) % 7)
+    if (from < to) spans.push({ days, fromMinute: from, toMinute: to })
+    else {
+      spans.push({ days, fromMinute: from, toMinute: 24 * 60 })
+      spans.push({ days: days.map((day) => (day + 1) % 7), fromMinute: 0, toMinute: to })
+    }
   }
   return spans
 }

@@ -164,7 +164,7 @@ function readPermission(source: Source, field: Field | undefined): Permission | 
     source.report(
       offsetOf(fields.get('hours')?.value ?? null),
       'HOURS',
-      `hours are such as Mon-Fri 06:00-18:00, in UTC, several with commas between; found "${wrong}"`,
+      `hours are such as Mon to Fri 06:00 to 18:00, in UTC, several with commas between; found "${wrong}"`,
     )
   const until = readText(source, fields.get('until'), 'until')
   if (until !== undefined && !/^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])$/.test(until))

@@ -324,7 +324,7 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
     keys: {
       by: needed('who gives it', text, 'Ida Quay, head of booking'),
       rate: key('the highest rate', sentence('RateOnly'), '50/s'),
-      hours: key('days and hours (UTC)', text, 'Mon-Fri 06:00-18:00'),
+      hours: key('days and hours (UTC)', text, 'Mon to Fri 06:00 to 18:00'),
       until: key('the last day', text, '2026-12-31'),
     },
   },
