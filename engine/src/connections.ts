@@ -1,4 +1,5 @@
 // Connections of ours: over HTTP/1.1 as many as there are requests open at once, the last used first; over HTTP/2 shared.
+import { EventEmitter } from 'node:events'
 import { buildConnector, Client, H2CClient, ProxyAgent, type Dispatcher } from 'undici'
 import type { Target } from '@jolt-gate/core'
 import { monotonicMs } from './clock.js'
@@ -68,8 +69,9 @@ export class Link {
         callback(...outcome)
       })
       if (isEmitter(socket)) {
-        socket.once('lookup', () => (moments.nameFoundMs = monotonicMs()))
-        socket.once('connect', () => (moments.connectedMs = monotonicMs()))
+        socket.prependOnceListener('lookup', () => (moments.nameFoundMs = monotonicMs()))
+        // Before the connector's own listener, which sends the request: that is no part of connecting.
+        socket.prependOnceListener('connect', () => (moments.connectedMs = monotonicMs()))
       }
     }
   }
@@ -91,8 +93,8 @@ function tlsOptions(tls: Target['tls']): TlsOptions {
   }
 }
 
-function isEmitter(value: unknown): value is { once(event: string, listener: () => void): void } {
-  return typeof value === 'object' && value !== null && 'once' in value && typeof value.once === 'function'
+function isEmitter(value: unknown): value is EventEmitter {
+  return value instanceof EventEmitter
 }
 
 /** Plain HTTP goes to the proxy in absolute form, TLS through a tunnel (RFC 9110, section 9.3.6). */

@@ -67,3 +67,19 @@ export class Pass implements Strand {
     this.dueMs = this.lastEndMs = arrivedMs
   }
 }
+
+/** A part of a strand that goes on by itself until its last operation. */
+export function branchOf(parent: Strand, from: number, to: number, atMs: number): Strand {
+  return {
+    pass: parent.pass,
+    parent,
+    next: from,
+    end: to,
+    dueMs: atMs,
+    waitedMs: 0,
+    open: 0,
+    branchesEndMs: 0,
+    branchesWaitedMs: 0,
+    groups: [],
+  }
+}

@@ -10,7 +10,8 @@ import { Deadlines } from './deadlines.js'
 import { Exchange, type ExchangeOwner, type Outcome } from './exchange.js'
 import type { WalkerListener } from './listener.js'
 import type { Mask } from './mask.js'
-import { Pass, type OpenGroup, type Strand } from './pass.js'
+import { beginGroups, noteEnd, noteWait, timeOfGroup } from './groups.js'
+import { branchOf, Pass, type OpenGroup, type Strand } from './pass.js'
 import type { Program, SendOperation, TimedOperation } from './program.js'
 import { OtherSteps, type Cancellable, type StepHost } from './steps/other-steps.js'
 
@@ -173,11 +174,11 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
       strand.next++
       switch (operation.kind) {
         case 'send':
-          this.beginGroups(strand, at)
+          beginGroups(strand, at)
           this.send(strand, operation, at)
           return
         case 'socket':
-          this.beginGroups(strand, at)
+          beginGroups(strand, at)
           this.others.talk(strand, operation, at)
           return
         case 'sql':
@@ -240,18 +241,7 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
     strand.branchesEndMs = atMs
     strand.branchesWaitedMs = 0
     for (const { from, to } of branches) {
-      const branch: Strand = {
-        pass: strand.pass,
-        parent: strand,
-        next: from,
-        end: to,
-        dueMs: atMs,
-        waitedMs: 0,
-        open: 0,
-        branchesEndMs: 0,
-        branchesWaitedMs: 0,
-        groups: [],
-      }
+      const branch = branchOf(strand, from, to, atMs)
       this.goOn(branch, atMs)
     }
   }
@@ -289,15 +279,8 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
     return this.draws.at(pass.user, pass.number, place + pass.rounds * 1_000_003)
   }
 
-  private beginGroups(strand: Strand, atMs: number): void {
-    for (let up: Strand | null = strand; up !== null; up = up.parent)
-      for (const group of up.groups) if (group.firstDueMs < 0) group.firstDueMs = atMs
-  }
-
   private endGroup(pass: Pass, group: OpenGroup): void {
-    const isComplete = group.firstDueMs >= 0 && !group.hasFailed
-    const timeMs = isComplete ? group.lastEndMs - group.firstDueMs - group.waitedMs : null
-    this.listener.onGroup(pass, group.group, group.firstDueMs, timeMs)
+    this.listener.onGroup(pass, group.group, group.firstDueMs, timeOfGroup(group))
   }
 
   // ---------- requests
@@ -324,7 +307,7 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
     if (outcome.kind === 'local') this.listener.onLocalFault(outcome.detail)
     const assessed = this.assessor.assess(pass, operation, outcome)
     if (pass.program.needsLast) pass.last = outcome.kind === 'answered' ? outcome.received : NOTHING
-    this.noteEnd(strand, exchange.endedMs, assessed.failure !== null)
+    noteEnd(strand, exchange.endedMs, assessed.failure !== null)
     this.listener.onEnded({
       pass,
       operation,
@@ -342,28 +325,9 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
     return this.options.mask.apply(body.slice(0, 20 * EXCERPT_LENGTH)).slice(0, EXCERPT_LENGTH)
   }
 
-  /** Notes the end of a request for the pass and all groups around it. */
-  noteEnd(strand: Strand, endedMs: number, hasFailed: boolean): void {
-    const { pass } = strand
-    pass.lastEndMs = Math.max(pass.lastEndMs, endedMs)
-    if (hasFailed) pass.hasFailed = true
-    for (let up: Strand | null = strand; up !== null; up = up.parent) {
-      for (const group of up.groups) {
-        group.lastEndMs = Math.max(group.lastEndMs, endedMs)
-        if (hasFailed) group.hasFailed = true
-      }
-    }
-  }
-
   after(strand: Strand, operation: TimedOperation, failure: Failure | null, goesOn: boolean, endedMs: number): void {
     if (!this.passes.has(strand.pass)) return
     if (!goesOn || (failure !== null && operation.endsPassOnFailure)) strand.pass.isEnding = true
     this.goOn(strand, endedMs)
   }
-}
-
-/** A wait is taken out of every group that it lengthens: those of its own strand, and what that strand holds up. */
-function noteWait(strand: Strand, lengthMs: number): void {
-  strand.waitedMs += lengthMs
-  for (const group of strand.groups) if (group.firstDueMs >= 0) group.waitedMs += lengthMs
 }

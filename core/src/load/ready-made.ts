@@ -101,11 +101,12 @@ export function growthWarning(load: HeldLoad, held: readonly HeldLoad[]): string
   if (held.length === 0)
     return 'no run has held against this target yet: a smoke load of one user shows first whether plan and target are right'
   const [rate, users] = [most((one) => one.peakRate), most((one) => one.mostUsers)]
-  if (load.peakRate > MOST_GROWTH * Math.max(rate, 1) || load.mostUsers > MOST_GROWTH * Math.max(users, 1)) {
-    const had = rate > 0 ? `${String(Number(rate.toPrecision(3)))}/s` : `${String(users)} users`
-    const now =
-      load.peakRate > 0 ? `${String(Number(load.peakRate.toPrecision(3)))}/s` : `${String(load.mostUsers)} users`
-    return `this load goes up to ${now}, and the most that has held against this target is ${had}: a load between the two would show sooner where it gives way`
-  }
+  const digits = (value: number) => String(Number(value.toPrecision(3)))
+  const grown =
+    load.peakRate > MOST_GROWTH * Math.max(rate, 1) ? { now: `${digits(load.peakRate)}/s`, had: `${digits(rate)}/s` }
+    : load.mostUsers > MOST_GROWTH * Math.max(users, 1) ? { now: `${String(load.mostUsers)} users who come again`, had: users === 0 ? 'none of them' : `${String(users)} of them` }
+    : undefined // prettier-ignore
+  if (grown !== undefined)
+    return `this load goes up to ${grown.now}, and the most that has held against this target is ${grown.had}: a load between the two would show sooner where it gives way`
   return undefined
 }

@@ -1,5 +1,6 @@
 // Steps that are no HTTP request: calls into scripts, statements to databases, talks over sockets.
 import { Received, waitMs, type Draws, type FailureKind, type Json } from '@jolt-gate/core'
+import { noteEnd } from '../groups.js'
 import type { Assessor, Failure } from '../assessor.js'
 import { monotonicMs } from '../clock.js'
 import { plainSample, type WalkerListener } from '../listener.js'
@@ -24,7 +25,6 @@ export interface StepHost {
   readonly open: Set<Cancellable>
   permits(origin: string): boolean
   drawAt(pass: Pass, place: number): Draws
-  noteEnd(strand: Strand, endedMs: number, hasFailed: boolean): void
   after(strand: Strand, operation: TimedOperation, failure: Failure | null, goesOn: boolean, endedMs: number): void
   excerptOf(body: string): string
 }
@@ -57,7 +57,7 @@ export class OtherSteps {
   }
 
   private failStep(strand: Strand, operation: TimedOperation, failure: Failure, goesOn: boolean): void {
-    this.host.noteEnd(strand, strand.pass.lastEndMs, true)
+    noteEnd(strand, strand.pass.lastEndMs, true)
     this.host.listener.onStepFailed(strand.pass, operation, failure)
     if (!goesOn || operation.endsPassOnFailure) strand.pass.isEnding = true
   }
@@ -70,7 +70,7 @@ export class OtherSteps {
       const failure: Failure | null =
         outcome.kind === 'done' ? null : { kind: 'check', detail: outcome.detail, isOnTime: false }
       const sample = plainSample(dueMs, startedMs, monotonicMs())
-      this.host.noteEnd(strand, sample.endedMs, failure !== null)
+      noteEnd(strand, sample.endedMs, failure !== null)
       this.host.listener.onEnded({
         pass: strand.pass,
         operation,
@@ -141,7 +141,7 @@ export class OtherSteps {
         : this.host.assessor.keepAll(pass, timed, event.received)
     const failure: Failure | null = event.failure === null ? kept.failure : { ...event.failure, isOnTime: false }
     if (pass.program.needsLast && event.received !== undefined) pass.last = event.received
-    this.host.noteEnd(strand, event.endedMs, failure !== null)
+    noteEnd(strand, event.endedMs, failure !== null)
     const sample = {
       ...plainSample(event.dueMs, event.dueMs, event.endedMs),
       bytesSent: event.bytesSent,

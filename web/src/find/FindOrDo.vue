@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Find or do: plans, steps, runs, targets and actions, from the keyboard.
 import { ElDialog } from 'element-plus'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { findable, type Found } from './findable.js'
 
@@ -12,14 +12,16 @@ const router = useRouter()
 const words = ref('')
 const all = ref<Found[]>([])
 const chosen = ref(0)
+const isLoading = ref(false)
 const input = ref<HTMLInputElement>()
 
 watch(isOpen, async (open) => {
   if (!open) return
   words.value = ''
   chosen.value = 0
-  await nextTick(() => input.value?.focus())
+  isLoading.value = true
   all.value = await findable(props.project)
+  isLoading.value = false
 })
 const MOST = 14
 /** Every word must be there; what begins with them comes first. */
@@ -56,9 +58,18 @@ function press(event: KeyboardEvent): void {
 </script>
 
 <template>
-  <ElDialog v-model="isOpen" :show-close="false" width="620" top="12vh" title="Find or do">
+  <ElDialog
+    v-model="isOpen"
+    :show-close="false"
+    width="620"
+    top="12vh"
+    title="Find or do"
+    @open-auto-focus="input?.focus()"
+    @opened="input?.focus()"
+  >
     <input
       ref="input"
+      autofocus
       v-model="words"
       class="field words"
       role="combobox"
@@ -84,7 +95,7 @@ function press(event: KeyboardEvent): void {
         <span class="label">{{ one.label }}</span>
         <span class="soft more">{{ one.more }}</span>
       </li>
-      <li v-if="found.length === 0" class="soft none">nothing of that kind</li>
+      <li v-if="found.length === 0" class="soft none">{{ isLoading ? 'looking …' : 'nothing of that kind' }}</li>
     </ul>
   </ElDialog>
 </template>

@@ -1,14 +1,12 @@
 <script setup lang="ts">
 // One plan: outline, text or form or changes, gates and problems, and the load that it would make.
 import { useEventListener } from '@vueuse/core'
-import { ElButton } from 'element-plus'
-import { durationOf, growthWarning, type Gate, type Phase, type Problem } from '@jolt-gate/core'
+import type { Problem } from '@jolt-gate/core'
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import { useSession } from '../stores/session.js'
-import BranchMenu from './BranchMenu.vue'
 import ChangesView from './ChangesView.vue'
 import ConflictBar from './ConflictBar.vue'
 import GateList from './GateList.vue'
@@ -16,15 +14,16 @@ import HistoryView from './HistoryView.vue'
 import LoadStrip from './LoadStrip.vue'
 import PlanEditor from './PlanEditor.vue'
 import PlanForm from './PlanForm.vue'
+import PlanHead from './PlanHead.vue'
+import PlanLaunch from './PlanLaunch.vue'
 import PlanOutline from './PlanOutline.vue'
 import ProblemList from './ProblemList.vue'
 import SaveDialog from './SaveDialog.vue'
+import { MODES, type Mode } from './modes.js'
 import { useEdits } from './use-edits.js'
+import { useParts } from './use-parts.js'
 import { draftKey, usePlan } from './use-plan.js'
 import { useSaving } from './use-saving.js'
-
-const MODES = ['text', 'form', 'changes', 'history'] as const
-type Mode = (typeof MODES)[number]
 
 const route = useRoute()
 const router = useRouter()
@@ -41,23 +40,9 @@ const loadFault = ref('')
 const runFault = ref('')
 const isBusy = ref(false)
 const older = ref<{ text: string; commit: string }>()
-const errors = computed(() => view.value?.problems.filter((problem) => problem.severity === 'error').length ?? 0)
 const { around, edit, pathAt, addRehearsed } = useEdits({ file, state, editor, select: pick })
+const { changeRule, removeGate, addGate, changeLength, changeRate, addPhase } = useParts({ view, edit, pathAt })
 const saving = useSaving({ project, file, state, run })
-
-/** A larger load before a smaller one has held is worth a word, not more. */
-const growth = computed(() => {
-  const preview = view.value?.preview
-  const target = view.value?.target?.name
-  if (!preview || target === undefined || opened.value === undefined) return undefined
-  return growthWarning(
-    preview,
-    opened.value.history.held.filter((one) => one.target === target),
-  )
-})
-const isOnLoopback = computed(
-  () => !view.value?.problems.some(({ code }) => code === 'PERMISSION') && view.value?.target?.permission === undefined,
-)
 
 async function open(): Promise<void> {
   loadFault.value = ''
@@ -71,6 +56,12 @@ onMounted(open)
 watch(file, () => void open())
 watch(line, (next) => void router.replace({ query: { ...route.query, line: String(next) } }))
 const show = (next: Mode) => void router.replace({ query: { ...route.query, as: next } })
+
+/** By its own tab, a view begins anew: changes are those since the commit. */
+function showFresh(next: Mode): void {
+  older.value = undefined
+  show(next)
+}
 
 function pick(to: number, column = 1): void {
   line.value = to
@@ -94,34 +85,6 @@ function compare(before: { text: string; commit: string }): void {
 function restore(version: string): void {
   text.value = version
   show('text')
-}
-
-const changeRule = (gate: Gate, rule: string) =>
-  edit({
-    kind: 'set',
-    path: gate.stop === undefined ? pathAt(gate.at.line) : [...pathAt(gate.at.line), 'rule'],
-    value: rule,
-  })
-const removeGate = (gate: Gate) => edit({ kind: 'remove', path: pathAt(gate.at.line) })
-const addGate = (rule: string) =>
-  edit({ kind: 'insert', list: ['gates'], index: view.value?.plan.gates.length ?? 0, value: rule })
-const changeLength = (phase: Phase, seconds: number) =>
-  edit({
-    kind: 'set',
-    path: [...pathAt(phase.at.line), phase.kind === 'rest' ? 'rest' : 'for'],
-    value: durationOf(seconds),
-  })
-const changeRate = (phase: Phase, from: number, to: number) =>
-  edit({
-    kind: 'set',
-    path: [...pathAt(phase.at.line), 'rate'],
-    value: phase.kind === 'ramp' ? `${String(from)}/s to ${String(to)}/s` : `${String(to)}/s`,
-  })
-function addPhase(): void {
-  const names = new Set(view.value?.plan.load.phases.map(({ name }) => name))
-  let name = 'steady'
-  for (let number = 2; names.has(name); number++) name = `steady ${String(number)}`
-  edit({ kind: 'insert', list: ['load'], index: 1000, value: { phase: name, rate: '5/s', for: '1m' } })
 }
 
 async function run(): Promise<void> {
@@ -175,45 +138,20 @@ onBeforeRouteLeave((to) => {
 <template>
   <PageError v-if="loadFault" title="The plan could not be opened" :detail="loadFault" @again="open()" />
   <div v-else class="plan">
-    <div class="head">
-      <h1>{{ view?.plan.name ?? '…' }}</h1>
-      <code class="soft file">{{ file }}</code>
-      <span v-if="opened" class="soft">
-        <BranchMenu
-          :project="project"
-          :branch="opened.branch"
-          :may-write="session.mayWrite && changedLines === 0"
-          @switched="open()"
-        />
-        ·
-        <template v-if="changedLines > 0"
-          >{{ changedLines }} {{ changedLines === 1 ? 'line' : 'lines' }} changed since
-          {{ opened.commit?.slice(0, 7) }}</template
-        >
-        <template v-else>as in {{ opened.commit?.slice(0, 7) ?? 'no commit' }}</template>
-      </span>
-      <span class="modes" role="tablist" aria-label="View of the plan">
-        <button
-          v-for="one in MODES"
-          :key="one"
-          type="button"
-          role="tab"
-          class="mode"
-          :class="{ here: mode === one }"
-          :aria-selected="mode === one"
-          @click="show(one)"
-        >
-          {{ one }}
-        </button>
-      </span>
-      <span v-if="session.mayWrite" class="undo">
-        <button type="button" class="icon" aria-label="Undo" title="Undo" @click="editor?.undoLast()">↶</button>
-        <button type="button" class="icon" aria-label="Redo" title="Redo" @click="editor?.redoLast()">↷</button>
-      </span>
-      <ElButton v-if="session.mayWrite" class="commit" :disabled="changedLines === 0" @click="saving.ask(false)"
-        >Commit…</ElButton
-      >
-    </div>
+    <PlanHead
+      :project="project"
+      :file="file"
+      :name="view?.plan.name ?? '…'"
+      :opened="opened"
+      :changed-lines="changedLines"
+      :mode="mode"
+      :may-write="session.mayWrite"
+      @mode="showFresh"
+      @switched="open()"
+      @undo="editor?.undoLast()"
+      @redo="editor?.redoLast()"
+      @commit="saving.ask(false)"
+    />
     <ConflictBar
       v-if="saving.theirs.value"
       :is-dirty="changedLines > 0"
@@ -280,32 +218,16 @@ onBeforeRouteLeave((to) => {
       @add="addPhase"
       @pick="pick"
     >
-      <p class="against">
-        against <b>{{ view?.target?.name ?? '…' }}</b>
-        <span v-if="view?.target && view.target.name !== view.target.origin" class="soft">{{
-          view.target.origin
-        }}</span>
-      </p>
-      <p class="soft">
-        {{ isOnLoopback ? 'on loopback, may be loaded freely' : 'not on loopback: loaded as its permission says' }}
-      </p>
-      <p v-if="growth" class="growth">{{ growth }}</p>
-      <div class="go">
-        <ElButton :disabled="view === undefined || errors > 0 || !session.mayWrite" @click="rehearse()"
-          >Rehearse</ElButton
-        >
-        <ElButton
-          class="run"
-          type="primary"
-          :loading="isBusy"
-          :disabled="view === undefined || errors > 0 || !session.mayWrite"
-          @click="run()"
-        >
-          {{ changedLines > 0 ? 'Commit and run…' : 'Run' }}
-        </ElButton>
-      </div>
-      <p v-if="errors > 0" class="fault">{{ errors }} {{ errors === 1 ? 'problem' : 'problems' }} to mend first</p>
-      <p v-if="runFault" class="fault" role="alert">{{ runFault }}</p>
+      <PlanLaunch
+        :view="view"
+        :held="opened?.history.held ?? []"
+        :is-changed="changedLines > 0"
+        :is-busy="isBusy"
+        :may-write="session.mayWrite"
+        :fault="runFault"
+        @rehearse="rehearse()"
+        @run="run()"
+      />
     </LoadStrip>
     <SaveDialog
       v-model="saving.isOpen.value"
@@ -327,43 +249,6 @@ onBeforeRouteLeave((to) => {
   flex-direction: column;
   height: 100%;
   min-height: 620px;
-}
-.head {
-  display: flex;
-  flex: none;
-  gap: 14px;
-  align-items: center;
-  height: 46px;
-  padding: 0 16px;
-  border-bottom: 1px solid var(--rule);
-  white-space: nowrap;
-}
-.file {
-  overflow: hidden;
-  text-overflow: ellipsis;
-}
-.modes {
-  display: flex;
-  align-self: stretch;
-  margin-left: auto;
-}
-.mode {
-  padding: 0 12px;
-  border: 0;
-  border-bottom: 3px solid transparent;
-  background: none;
-  color: var(--soft);
-  font: inherit;
-  cursor: pointer;
-}
-.mode.here {
-  border-bottom-color: var(--lake);
-  color: var(--ink);
-  font-weight: 650;
-}
-.undo {
-  display: flex;
-  gap: 2px;
 }
 .desk {
   display: grid;
@@ -389,30 +274,5 @@ onBeforeRouteLeave((to) => {
 }
 .reading {
   padding: 16px;
-}
-.against {
-  padding-bottom: 2px;
-}
-.against .soft {
-  margin-left: 6px;
-}
-.go {
-  display: grid;
-  grid-template-columns: 1fr 1.4fr;
-  gap: 8px;
-  padding-top: 12px;
-}
-.go .el-button {
-  height: 36px;
-  margin: 0;
-}
-.growth {
-  padding-top: 6px;
-  color: var(--ochre-text);
-  font-size: 12px;
-  line-height: 1.3;
-}
-.fault {
-  padding-top: 6px;
 }
 </style>

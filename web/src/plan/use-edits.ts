@@ -9,8 +9,9 @@ import {
   type Path,
   type Surroundings,
   type TextChange,
+  type TreeNode,
 } from '@jolt-gate/core'
-import { computed, provide, shallowRef, type Ref } from 'vue'
+import { computed, provide, shallowRef, watch, type Ref } from 'vue'
 import type { RehearsedStep } from '../api/types.js'
 import { partOf, PLAN_FORM } from './use-form.js'
 import type { usePlan } from './use-plan.js'
@@ -42,19 +43,32 @@ export function useEdits({ file, state, editor, select }: EditsOptions) {
   }
   /** The editor's own text is the newest; what was read of it follows. */
   const current = () => editor.value?.current() ?? text.value
+  /** The form goes on at once with the nodes of its own change; what the worker reads of it comes after. */
+  const tree = shallowRef<TreeNode | null>(null)
+  let parsed: { text: string; tree: TreeNode | undefined } = { text: '', tree: undefined }
+  function treeNow(): TreeNode | undefined {
+    const now = current()
+    if (parsed.text !== now) parsed = { text: now, tree: treeOf(now) }
+    return parsed.tree
+  }
+  watch(view, (read) => {
+    // What was read of an older text must not take the form back.
+    if (parsed.text !== current()) tree.value = read?.tree ?? null
+  })
   function edit(wanted: Edit): void {
     change(editText(file.value, current(), wanted))
+    tree.value = treeNow() ?? null
     if (wanted.kind !== 'insert') return
     // What was added is what the person goes on with.
-    const list = nodeAt(treeOf(current()), wanted.list)
+    const list = nodeAt(treeNow(), wanted.list)
     const item = list?.kind === 'list' ? list.items[Math.min(wanted.index, list.items.length - 1)] : undefined
     if (item !== undefined && (item.kind === 'map' || wanted.list[0] === 'gates')) select(item.line)
   }
-  const pathAt = (line: number): Path => partOf(pathOfLine(treeOf(current()), line))
+  const pathAt = (line: number): Path => partOf(pathOfLine(treeNow(), line))
 
   provide(PLAN_FORM, {
     file,
-    tree: computed(() => view.value?.tree ?? null),
+    tree,
     problems: computed(() => view.value?.problems.filter((problem) => problem.file === file.value) ?? []),
     around,
     rehearsed,
