@@ -25,7 +25,7 @@ export function startChild(args: string[], environment: Record<string, string> =
       reject(new Error(`${args[0] ?? ''} ended before it answered`))
     })
     createInterface({ input: child.stdout }).on('line', (line) => {
-      const origin = /answers at (http:\S+)/.exec(line)?.[1]
+      const origin = /answers at (https?:\S+)/.exec(line)?.[1]
       if (origin === undefined) return
       resolve({
         origin,

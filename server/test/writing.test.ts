@@ -1,11 +1,15 @@
 // People and what they may, projects and targets, rehearsals, and Git from a terminal.
 import { execFile } from 'node:child_process'
 import { createServer } from 'node:http'
+import { request as httpsRequest } from 'node:https'
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import { promisify } from 'node:util'
 import { controlNeeded, proveControl, WELL_KNOWN } from '@jolt-gate/engine'
 import { readTarget } from '@jolt-gate/core'
+import { startChild, startMariaDb } from '@jolt-gate/scripts'
+import { generate } from 'selfsigned'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
 
@@ -295,5 +299,38 @@ describe('Git', () => {
     expect((await keeper('GET', `${place.project}/branches`)).body).toMatchObject({
       branches: ['slower-search', 'main'],
     })
+  })
+})
+
+describe('beyond loopback', () => {
+  it('people are served over TLS, under the names that were given alone', async () => {
+    const { private: key, cert } = await generate([{ name: 'commonName', value: 'localhost' }])
+    const [keyFile, certFile] = [join(place.folder, 'key.pem'), join(place.folder, 'cert.pem')]
+    writeFileSync(keyFile, key)
+    writeFileSync(certFile, cert)
+    const database = await startMariaDb(join(place.folder, 'secure'), 'jolt_gate')
+    const main = fileURLToPath(new URL('../dist/main.js', import.meta.url))
+    const names = ['--socket', database.socketPath, '--host', 'gate.larkholm.example']
+    const secure = await startChild([main, ...names, '--tls-cert', certFile, '--tls-key', keyFile])
+    const ask = (host: string) =>
+      new Promise<{ status: number | undefined; cookie: string }>((resolve, reject) => {
+        const body = JSON.stringify(first)
+        const headers = { host, 'content-type': 'application/json', 'content-length': Buffer.byteLength(body) }
+        const { port } = new URL(secure.origin)
+        const asked = httpsRequest({ host: '127.0.0.1', port, path: '/api/people/first', method: 'POST', headers, rejectUnauthorized: false }, (response) => {
+          response.resume()
+          resolve({ status: response.statusCode, cookie: response.headers['set-cookie']?.[0] ?? '' })
+        }) // prettier-ignore
+        asked.on('error', reject)
+        asked.end(body)
+      })
+
+    expect(await ask('gate.larkholm.example')).toMatchObject({ status: 201, cookie: expect.stringMatching(/HttpOnly; Secure; SameSite=Strict/) as string }) // prettier-ignore
+    expect((await ask('other.example')).status).toBe(403)
+    await secure.stop()
+    await database.stop()
+    await expect(startChild([main, '--socket', database.socketPath, '--listen', '0.0.0.0'])).rejects.toThrow(
+      /ended before/,
+    )
   })
 })

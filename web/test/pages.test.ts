@@ -1,7 +1,12 @@
 // What pages work out for themselves, apart from drawing it.
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
+import { treeOf } from '@jolt-gate/core'
 import { wordsOfGate } from '../src/plan/gate-words.js'
+import { namedAt } from '../src/plan/named-at.js'
+import { suggestedLimit } from '../src/plan/use-gates.js'
+import { partOf } from '../src/plan/use-form.js'
+import { prettyBody } from '../src/rehearsal/pretty-body.js'
 import { lanesOf } from '../src/run/lane-charts.js'
 import type { RunView } from '../src/run/run.worker.js'
 import { clock, grouped, lengthOf, rate } from '../src/text/figures.js'
@@ -86,5 +91,65 @@ describe('lanes', () => {
     ])
     for (const lane of lanesOf(view)) expect(lane.highest(view, [1, 2])).toBeGreaterThan(0)
     expect(lanesOf(view).map((lane) => lane.tick(215.507512).length < 9)).not.toContain(false)
+  })
+})
+
+describe('what stands on a line', () => {
+  const tree = treeOf(`name: x
+journeys:
+  look:
+    steps:
+      - group: page
+        steps:
+          - send: GET /a
+            name: search
+            keep:
+              id: json $.id
+load:
+  - { phase: peak, rate: 1/s, for: 1s }
+`)
+  it.each([
+    [3, 'journey', 'look'],
+    [5, 'group', 'page'],
+    [7, 'step', 'search'],
+    [8, 'step', 'search'],
+    [10, 'value', 'id'],
+    [12, 'phase', 'peak'],
+    [1, undefined, undefined],
+  ])('line %i: %s %s', (line, kind, name) => {
+    const named = namedAt(tree, line)
+    expect([named?.kind, named?.name]).toEqual([kind, name])
+  })
+
+  it('belongs to a part that has a form of its own', () => {
+    expect(partOf(['journeys', 'look', 'steps', 0, 'steps', 0, 'keep', 'id'])).toEqual([
+      'journeys',
+      'look',
+      'steps',
+      0,
+      'steps',
+      0,
+    ])
+    expect(partOf(['journeys', 'look', 'share'])).toEqual(['journeys', 'look'])
+    expect(partOf(['load', 1, 'rate'])).toEqual(['load', 1])
+    expect(partOf(['seed'])).toEqual([])
+  })
+})
+
+describe('suggestions and bodies', () => {
+  it('are a little wider than what was seen, in the same words', () => {
+    expect(['182 ms', '1.05 s', '0.4 %', '12.3/s', 'nothing'].map(suggestedLimit)).toEqual([
+      '218 ms',
+      '1.3 s',
+      '0.48 %',
+      '15/s',
+      undefined,
+    ])
+  })
+
+  it('are set out by their type', () => {
+    expect(prettyBody('{"a":[1]}', 'application/json')).toBe('{\n  "a": [\n    1\n  ]\n}')
+    expect(prettyBody('<a><b>1</b><c/></a>', 'text/xml')).toBe('<a>\n  <b>1</b>\n  <c/>\n</a>')
+    expect(prettyBody('{broken', 'application/json')).toBe('{broken')
   })
 })

@@ -15,28 +15,68 @@ export interface Exchange {
 const DATE = /^\d{4}-\d\d-\d\d(?:T.*)?$/
 const MOST_TEXT = 1_000_000
 
+/** Pages that are looked through for a value, from the last one back. */
+const MOST_PAGES = 50
+
 /** Finds such values, and changes the steps: a keep where the value came from, `{name}` where it went. */
 export function correlate(exchanges: readonly Exchange[]): number {
   const names = new Set<string>()
+  const known = new KnownValues()
   let found = 0
-  for (const [index, { step }] of exchanges.entries()) {
-    for (const value of candidatesOf(step)) {
-      const source = [...exchanges.slice(0, index)].reverse().flatMap((one) => sourceOf(one, value) ?? [])[0]
+  for (const exchange of exchanges) {
+    for (const value of candidatesOf(exchange.step)) {
+      const source = known.sourceOf(value)
       if (source === undefined) continue
-      const known = Object.entries(source.step.keeps).find(
-        ([, keep]) => keep.replace(/^secret /, '') === source.keep,
-      )?.[0]
-      const name = known ?? free(source.name, names)
+      const { keeps } = source.step
+      const kept = Object.entries(keeps).find(([, keep]) => keep.replace(/^secret /, '') === source.keep)?.[0]
+      const name = kept ?? free(source.name, names)
       names.add(name)
       const isSecret = /token|secret|session|csrf|xsrf|jwt|key/i.test(name)
-      source.step.keeps[name] =
-        known === undefined ? `${isSecret ? 'secret ' : ''}${source.keep}` : (source.step.keeps[name] ?? '')
-      replaceIn(step, value, name)
+      if (kept === undefined) keeps[name] = `${isSecret ? 'secret ' : ''}${source.keep}`
+      replaceIn(exchange.step, value, name)
       found++
     }
+    known.add(exchange)
   }
   return found
 }
+
+/** Values of the responses so far, the latest first; each response is read once. */
+class KnownValues {
+  private readonly sources = new Map<string, Source>()
+  private readonly pages: Exchange[] = []
+
+  add(exchange: Exchange): void {
+    const { step, type, headers } = exchange
+    const text = exchange.text.slice(0, MOST_TEXT)
+    for (const [name, value] of headers)
+      if (isMade(value) && !OWN_HEADERS.test(name)) this.sources.set(value, { step, keep: `header ${name.toLowerCase()}`, name: wordOf(name.replace(/^x-/i, '')) }) // prettier-ignore
+    if (!/json/.test(type)) {
+      this.pages.push({ ...exchange, text })
+      return
+    }
+    const json = parseJson(text)
+    const own = new Set<string>()
+    for (const leaf of json === undefined ? [] : leavesOf(json)) {
+      // The first place of a value within a response is its own.
+      if (!isMade(leaf.text) || own.has(leaf.text)) continue
+      own.add(leaf.text)
+      this.sources.set(leaf.text, { step, keep: `json ${leaf.path}`, name: nameFor(leaf.key, leaf.parents, step) })
+    }
+  }
+
+  sourceOf(value: string): Source | undefined {
+    const exact = this.sources.get(value)
+    if (exact !== undefined) return exact
+    for (const { step, text } of this.pages.slice(-MOST_PAGES).reverse()) {
+      const place = text.indexOf(value)
+      const match = place < 0 ? undefined : matchFor(text, place, value, step)
+      if (match !== undefined) return match
+    }
+    return undefined
+  }
+}
+const OWN_HEADERS = /^(set-cookie|content-length|etag|date|age|last-modified|expires)$/i
 
 function free(name: string, names: ReadonlySet<string>): string {
   let unique = name
@@ -107,24 +147,6 @@ interface Source {
   step: DraftSend
   keep: string
   name: string
-}
-
-function sourceOf(exchange: Exchange, value: string): Source | undefined {
-  const { step, type, headers } = exchange
-  const text = exchange.text.slice(0, MOST_TEXT)
-  if (/json/.test(type)) {
-    const json = parseJson(text)
-    for (const leaf of json === undefined ? [] : leavesOf(json))
-      if (leaf.text === value) return { step, keep: `json ${leaf.path}`, name: nameFor(leaf.key, leaf.parents, step) }
-  }
-  const header = headers.find(
-    ([name, content]) => content === value && !/^(set-cookie|content-length|etag|date|age)$/i.test(name),
-  )
-  if (header !== undefined)
-    return { step, keep: `header ${header[0].toLowerCase()}`, name: wordOf(header[0].replace(/^x-/i, '')) }
-  if (/json/.test(type)) return undefined
-  const place = text.indexOf(value)
-  return place < 0 ? undefined : matchFor(text, place, value, step)
 }
 
 /** A regular expression that finds the value by what stands right before it. */

@@ -10,6 +10,10 @@ const WIDTH = 100
 /** Maps under these keys are short, and stand on one line where they fit. */
 const ON_ONE_LINE = new Set(['with', 'query', 'sign', 'json', 'labels', 'value', 'phase', 'data', 'weights', 'pick', 'list', 'basic', 'repeat']) // prettier-ignore
 
+/** Most texts need no parser to be known as plain. */
+const SURELY_PLAIN = /^[A-Za-z/$][\w/$.-]*(?: [\w/$.-]+)*$/
+const WORDS_OF_YAML = /^(?:true|false|null|yes|no|on|off|y|n)$/i
+
 /**
  * A text as a scalar: plain where YAML reads it back as it is, else in quotes.
  *
@@ -17,6 +21,7 @@ const ON_ONE_LINE = new Set(['with', 'query', 'sign', 'json', 'labels', 'value',
  * @param isJson - in a JSON body, where `1` and `"1"` differ
  */
 export function writeScalar(text: string, inFlow: boolean, isJson = false): string {
+  if (SURELY_PLAIN.test(text) && !WORDS_OF_YAML.test(text)) return text
   const isPlain = text !== '' && !/[\n\r]/.test(text) && !(isJson && /^[+-]?[\d.]/.test(text))
   const candidates = isPlain ? [text, `'${text.replaceAll("'", "''")}'`] : []
   const [plain, single] = candidates

@@ -208,7 +208,6 @@ export class WorkingCopy {
     if ((await this.head()).commit === null) return []
     const listed = await this.git.raw([
       'log',
-      '--follow',
       `--max-count=${String(most)}`,
       '--format=%H%x00%aI%x00%an%x00%s',
       '--',

@@ -69,8 +69,8 @@ function press(event: KeyboardEvent): void {
   >
     <input
       ref="input"
-      autofocus
       v-model="words"
+      autofocus
       class="field words"
       role="combobox"
       aria-label="Find or do"

@@ -25,6 +25,7 @@ const SHORTCUTS = [
       ['Ctrl F', 'search'],
       ['Ctrl Shift [', 'fold'],
       ['F8', 'the next problem'],
+      ['F2', 'rename what stands here, with all its uses'],
     ],
   ],
   ['the load', [['Tab to a handle, arrow keys', 'change length or rate']]],

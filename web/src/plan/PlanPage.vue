@@ -2,7 +2,7 @@
 // One plan: outline, text or form or changes, gates and problems, and the load that it would make.
 import { useEventListener } from '@vueuse/core'
 import type { Problem } from '@jolt-gate/core'
-import { computed, nextTick, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
@@ -18,8 +18,10 @@ import PlanHead from './PlanHead.vue'
 import PlanLaunch from './PlanLaunch.vue'
 import PlanOutline from './PlanOutline.vue'
 import ProblemList from './ProblemList.vue'
+import RenameDialog from './RenameDialog.vue'
 import SaveDialog from './SaveDialog.vue'
 import { MODES, type Mode } from './modes.js'
+import { namedAt, type Named } from './named-at.js'
 import { useEdits } from './use-edits.js'
 import { useParts } from './use-parts.js'
 import { draftKey, usePlan } from './use-plan.js'
@@ -39,8 +41,9 @@ const line = ref(1)
 const loadFault = ref('')
 const runFault = ref('')
 const isBusy = ref(false)
+const renaming = shallowRef<Named>()
 const older = ref<{ text: string; commit: string }>()
-const { around, edit, pathAt, addRehearsed } = useEdits({ file, state, editor, select: pick })
+const { around, edit, rename, treeNow, pathAt, addRehearsed } = useEdits({ file, state, editor, select: pick })
 const { changeRule, removeGate, addGate, changeLength, changeRate, addPhase } = useParts({ view, edit, pathAt })
 const saving = useSaving({ project, file, state, run })
 
@@ -87,6 +90,11 @@ function restore(version: string): void {
   show('text')
 }
 
+function renameTo(to: string): void {
+  if (renaming.value !== undefined) rename(renaming.value.kind, renaming.value.name, to)
+  renaming.value = undefined
+}
+
 async function run(): Promise<void> {
   if (changedLines.value > 0) {
     saving.ask(true)
@@ -125,6 +133,7 @@ useEventListener('keydown', (event) => {
     show(MODES[Number(event.key) - 1] ?? 'text')
   }
   if (event.altKey && event.key === 'r') rehearse()
+  if (event.key === 'F2' && session.mayWrite) renaming.value = namedAt(treeNow(), line.value)
 })
 useEventListener('beforeunload', (event) => {
   if (changedLines.value > 0) event.preventDefault()
@@ -229,6 +238,7 @@ onBeforeRouteLeave((to) => {
         @run="run()"
       />
     </LoadStrip>
+    <RenameDialog :named="renaming" @rename="renameTo" @close="renaming = undefined" />
     <SaveDialog
       v-model="saving.isOpen.value"
       :file="file"

@@ -7,6 +7,7 @@ import {
   treeOf,
   type Edit,
   type Path,
+  type Renamed,
   type Surroundings,
   type TextChange,
   type TreeNode,
@@ -66,6 +67,11 @@ export function useEdits({ file, state, editor, select }: EditsOptions) {
   }
   const pathAt = (line: number): Path => partOf(pathOfLine(treeNow(), line))
 
+  function rename(kind: Renamed, before: string, after: string): void {
+    change(renameInText(current(), kind, before, after))
+    tree.value = treeNow() ?? null
+  }
+
   provide(PLAN_FORM, {
     file,
     tree,
@@ -73,9 +79,16 @@ export function useEdits({ file, state, editor, select }: EditsOptions) {
     around,
     rehearsed,
     edit,
-    rename: (kind, before, after) => change(renameInText(current(), kind, before, after)),
+    rename,
     select,
   })
 
-  return { around, edit, pathAt, addRehearsed: (steps: readonly RehearsedStep[]) => (rehearsed.value = steps) }
+  return {
+    around,
+    edit,
+    rename,
+    treeNow,
+    pathAt,
+    addRehearsed: (steps: readonly RehearsedStep[]) => (rehearsed.value = steps),
+  }
 }

@@ -1,5 +1,5 @@
 // What the form knows of the plan: its nodes, what surrounds them, and how a change is made.
-import type { Edit, Path, Problem, Surroundings, TreeNode } from '@jolt-gate/core'
+import type { Edit, Path, Problem, Renamed, Surroundings, TreeNode } from '@jolt-gate/core'
 import type { InjectionKey, Ref } from 'vue'
 import type { RehearsedStep } from '../api/types.js'
 
@@ -12,7 +12,7 @@ export interface PlanForm {
   rehearsed: Ref<readonly RehearsedStep[]>
   edit: (edit: Edit) => void
   /** Renames with all uses. */
-  rename: (kind: 'step' | 'group' | 'journey' | 'phase' | 'value', before: string, after: string) => void
+  rename: (kind: Renamed, before: string, after: string) => void
   select: (line: number) => void
 }
 
