@@ -220,6 +220,51 @@ describe('from the keyboard', () => {
   })
 })
 
+describe('people, projects and targets', () => {
+  it('make tokens that are shown once, write secrets that are not shown, and see what a target offers', async () => {
+    await open('/people')
+    await page.getByLabel('What the token is for').fill('pipeline')
+    await button('Make a token').click()
+    await expect.poll(() => page.locator('.shown code').innerText()).toMatch(/^jgt_[\w-]{32}$/)
+    await button('I have it').click()
+    await expect.poll(() => page.locator('main table').first().innerText()).toMatch(/pipeline[^]*read[^]*never/)
+    await expect.poll(() => page.locator('.trail').innerText()).toMatch(/Ida Quay made a token pipeline: read/)
+
+    await open('/p/1/targets')
+    await button('write').first().click()
+    await page.getByLabel('Value of user').fill('purser')
+    await button('Seal it').click()
+    await page.getByText('sealed in the store').waitFor()
+    await button('Try it out').click()
+    await page.getByText('ferries_pool_busy is read').waitFor()
+  })
+
+  it('begin an empty project, which leads to a first verdict', async () => {
+    await open('/?add=yes')
+    await page.getByLabel('Name of the project').fill('Tarn Skerry')
+    await button('Begin an empty one').click()
+    await page.getByText('The way to a first verdict').waitFor()
+    await page.getByRole('link', { name: 'Say what is under test' }).click()
+    await button('New target…').click()
+    await page.getByLabel('Name', { exact: true }).fill('skerry')
+    await page.getByLabel('Why does it change?').fill('The first target')
+    await button('Commit').click()
+    await page.getByText('on loopback: may be loaded freely').waitFor()
+  })
+
+  it('see nothing before they sign in, and the demo is entered by one click', async () => {
+    const context = await place.browser.newContext()
+    const stranger = await context.newPage()
+    await stranger.goto(`${place.origin}/p/1/plans`)
+    await stranger.getByRole('button', { name: 'Enter the demo' }).click()
+    await stranger.getByRole('link', { name: 'Smoke', exact: true }).waitFor()
+    await stranger.getByRole('button', { name: 'Ida Quay' }).click()
+    await stranger.getByRole('button', { name: 'Sign out' }).click()
+    await stranger.getByRole('button', { name: 'Enter the demo' }).waitFor()
+    await context.close()
+  })
+})
+
 // WCAG 2.1, levels A and AA, as far as a program can tell: axe-core.
 describe('every page', () => {
   const source = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')

@@ -4,31 +4,15 @@ import {
   importCurl,
   ImportFault,
   importHar,
-  importOpenApi,
   importUrl,
-  importWsdl,
-  kindOf,
   leftOutOf,
   readHar,
-  readOpenApi,
-  readPlan,
-  readWsdl,
   shellWords,
   usualChoice,
-  type Imported,
 } from '@jolt-gate/core'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-
-/** The plan that was made, which must be right as it is; secrets are given by name. */
-function planOf({ files }: Imported) {
-  const texts = new Map(files.map(({ path, text }) => [path, text]))
-  const [first] = files
-  const reading = readPlan(first?.path ?? '', first?.text ?? '', { files: (path) => texts.get(path) })
-  const errors = reading.problems.filter(({ severity }) => severity === 'error')
-  expect(errors.map(({ line, message }) => `${String(line)}: ${message}`)).toEqual([])
-  return { plan: reading.plan, text: first?.text ?? '' }
-}
+import { planOf } from './imported.js'
 
 // ---------- HAR
 
@@ -240,166 +224,49 @@ describe('a URL alone', () => {
   })
 })
 
-// ---------- OpenAPI
-
-// Source: the example "petstore" of the OpenAPI Specification's repository, examples/v3.0/petstore.yaml; from memory.
-const PETSTORE = `openapi: "3.0.0"
-info: { version: 1.0.0, title: Swagger Petstore, license: { name: MIT } }
-servers:
-  - url: http://petstore.swagger.io/v1
-paths:
-  /pets:
-    get:
-      summary: List all pets
-      operationId: listPets
-      parameters:
-        - { name: limit, in: query, description: How many items to return, required: false, schema: { type: integer, maximum: 100, format: int32 } }
-      responses:
-        '200':
-          description: A paged array of pets
-          content: { application/json: { schema: { $ref: "#/components/schemas/Pets" } } }
-        default: { description: unexpected error, content: { application/json: { schema: { $ref: "#/components/schemas/Error" } } } }
-    post:
-      summary: Create a pet
-      operationId: createPets
-      requestBody: { content: { application/json: { schema: { $ref: '#/components/schemas/Pet' } } }, required: true }
-      responses:
-        '201': { description: Null response }
-  /pets/{petId}:
-    get:
-      summary: Info for a specific pet
-      operationId: showPetById
-      parameters:
-        - { name: petId, in: path, required: true, schema: { type: string } }
-      responses:
-        '200':
-          description: Expected response to a valid request
-          content: { application/json: { schema: { $ref: "#/components/schemas/Pet" } } }
-components:
-  schemas:
-    Pet: { type: object, required: [id, name], properties: { id: { type: integer, format: int64 }, name: { type: string }, tag: { type: string, nullable: true } } }
-    Pets: { type: array, maxItems: 100, items: { $ref: "#/components/schemas/Pet" } }
-    Error: { type: object, required: [code, message], properties: { code: { type: integer }, message: { type: string } } }
-`
-
-describe('an OpenAPI description', () => {
-  it('becomes the operations that are chosen, with made values and checks of the response schemas', () => {
-    const reading = readOpenApi(PETSTORE)
-    expect(reading.operations.map(({ id }) => id)).toEqual(['GET /pets', 'POST /pets', 'GET /pets/{petId}'])
-    const made = importOpenApi(reading, { name: 'Pets', origin: 'http://127.0.0.1:9', operations: reading.operations.map(({ id }) => id) }) // prettier-ignore
-    const { text, plan } = planOf(made)
-
-    expect(text).toContain(
-      '- send: GET /v1/pets/{petId}\n        name: Info for a specific pet\n        with: { petId: string }',
-    )
-    expect(text).toContain('fits schema schemas/swagger-petstore.openapi.json#/paths/~1pets/get/responses/200/content/application~1json/schema') // prettier-ignore
-    expect(text).toContain('json: { id: 0, name: string, tag: string }')
-    expect(plan.journeys[0]?.steps).toHaveLength(3)
-    // The schema is found and compiled from the file that was made, with what was nullable in 3.0.
-    expect(made.files[1]?.text).toContain('"null"')
-  })
-
-  it('signs as its security schemes say, and signs in where it can', () => {
-    const secured = (scheme: string, more = '') =>
-      readOpenApi(`openapi: 3.1.0\ninfo: { title: S, version: '1' }\nsecurity: [{ s: [] }]\ncomponents: { securitySchemes: { s: ${scheme} } }\npaths:\n  /a: { get: { responses: { '200': { description: ok } } } }\n${more}`) // prettier-ignore
-    const textFor = (scheme: string, more?: string) =>
-      planOf(importOpenApi(secured(scheme, more), { name: 'S', origin: 'http://127.0.0.1:9', operations: ['GET /a'] }))
-        .text
-    expect(textFor('{ type: http, scheme: basic }')).toContain(
-      'sign: { basic: ["{secret.user}", "{secret.password}"] }',
-    )
-    expect(textFor('{ type: apiKey, in: header, name: X-Key }')).toContain('x-key: "{secret.api_key}"')
-    expect(textFor('{ type: http, scheme: bearer }')).toContain('sign: { bearer: "{secret.token}" }')
-    expect(textFor('{ type: oauth2, flows: { clientCredentials: { tokenUrl: /token, scopes: {} } } }')).toMatch(/setup:[^]*grant_type: client_credentials[^]*token: secret json \$\.access_token[^]*bearer: "\{token\}"/) // prettier-ignore
-    const signIn = `  /sessions: { post: { security: [], requestBody: { content: { application/json: { schema: { type: object, properties: { user: { type: string }, password: { type: string } } } } } }, responses: { '201': { description: ok } } } }`
-    expect(textFor('{ type: http, scheme: bearer }', signIn)).toMatch(/setup:\n {2}- send: POST \/sessions[^]*password: "\{secret.password\}"[^]*token: secret json \$\.token[^]*sign: \{ bearer: "\{token\}" \}/) // prettier-ignore
-  })
-
-  it('is refused when it is none', () => {
-    expect(() => readOpenApi('swagger: "2.0"')).toThrow(/no "openapi"/)
-    expect(() => readOpenApi('openapi: 2.0.0')).toThrow(/is not read/)
-    expect(() => readOpenApi('openapi: 3.1.0\npaths: {}')).toThrow(/no operations/)
-    expect(() => readOpenApi('a: [')).toThrow(/neither JSON nor YAML/)
-  })
-})
-
-// ---------- WSDL
-
-// Source: example 1 of the WSDL 1.1 note, "SOAP 1.1 Request/Response via HTTP" (W3C, 15 March 2001); from memory.
-const STOCK_QUOTE = `<?xml version="1.0"?>
-<definitions name="StockQuote" targetNamespace="http://example.com/stockquote.wsdl" xmlns:tns="http://example.com/stockquote.wsdl"
-    xmlns:xsd1="http://example.com/stockquote.xsd" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns="http://schemas.xmlsoap.org/wsdl/">
-  <types>
-    <schema targetNamespace="http://example.com/stockquote.xsd" xmlns="http://www.w3.org/2000/10/XMLSchema">
-      <element name="TradePriceRequest"><complexType><all><element name="tickerSymbol" type="string"/></all></complexType></element>
-      <element name="TradePrice"><complexType><all><element name="price" type="float"/></all></complexType></element>
-    </schema>
-  </types>
-  <message name="GetLastTradePriceInput"><part name="body" element="xsd1:TradePriceRequest"/></message>
-  <message name="GetLastTradePriceOutput"><part name="body" element="xsd1:TradePrice"/></message>
-  <portType name="StockQuotePortType">
-    <operation name="GetLastTradePrice"><input message="tns:GetLastTradePriceInput"/><output message="tns:GetLastTradePriceOutput"/></operation>
-  </portType>
-  <binding name="StockQuoteSoapBinding" type="tns:StockQuotePortType">
-    <soap:binding style="document" transport="http://schemas.xmlsoap.org/soap/http"/>
-    <operation name="GetLastTradePrice">
-      <soap:operation soapAction="http://example.com/GetLastTradePrice"/>
-      <input><soap:body use="literal"/></input><output><soap:body use="literal"/></output>
-    </operation>
-  </binding>
-  <service name="StockQuoteService">
-    <documentation>My first service</documentation>
-    <port name="StockQuotePort" binding="tns:StockQuoteSoapBinding"><soap:address location="http://example.com/stockquote"/></port>
-  </service>
-</definitions>`
-
-describe('a WSDL description', () => {
-  it('becomes envelopes made from the schema, checked by XPath', () => {
-    const reading = readWsdl(STOCK_QUOTE)
-    const made = importWsdl(reading, { name: 'Quotes', operations: reading.operations.map(({ id }) => id) })
-    const [step] = planOf(made).plan.journeys[0]?.steps ?? []
-
-    expect(step).toMatchObject({
-      name: 'GetLastTradePrice',
-      url: '/stockquote',
-      body: { kind: 'xml', text: expect.stringMatching(/<m:TradePriceRequest xmlns:m="http:\/\/example.com\/stockquote.xsd">\s*<tickerSymbol>text<\/tickerSymbol>\s*<\/m:TradePriceRequest>/) as string },
-      checks: [{ name: 'status is 200' }, { name: 'xml //soap:Body/m:TradePrice exists' }, { name: 'xml //soap:Fault is missing' }],
-    }) // prettier-ignore
-    expect(step).toMatchObject({
-      headers: expect.arrayContaining([['soapaction', '"http://example.com/GetLastTradePrice"']]) as unknown,
+describe('values that go from a response to a request', () => {
+  const follow = (answer: string, type: string, next: Parameters<typeof entry>[2] & { url?: string }) => {
+    const { url = '/next', ...more } = next
+    const har = JSON.stringify({
+      log: { version: '1.2', entries: [entry('GET', '/first', { answer, type }), entry('POST', url, more)] },
     })
+    const reading = readHar(har)
+    const [first, second] =
+      planOf(importHar(reading, { ...usualChoice(reading, 'x'), byPage: false })).plan.journeys[0]?.steps ?? []
+    return { first, second }
+  }
+  const keepsOf = (step: unknown) =>
+    (step as { keeps: { name: string; source: { kind: string } }[] }).keeps.map(
+      ({ name, source }) => `${name} ${source.kind}`,
+    )
+
+  it('are found in paths, queries, headers and bodies', () => {
+    expect(follow('{"order":{"id":4711}}', 'application/json', { url: '/orders/4711/pay' }).second).toMatchObject({
+      url: '/orders/{order}/pay',
+    })
+    expect(
+      follow('{"cursor":"c-9f2a77"}', 'application/json', { url: '/list?after=c-9f2a77&size=20' }).second,
+    ).toMatchObject({ url: '/list?after={cursor}&size=20' })
+    expect(
+      follow('{"csrfToken":"aa11bb22cc"}', 'application/json', { headers: [['X-CSRF-Token', 'aa11bb22cc']] }).second,
+    ).toMatchObject({ headers: expect.arrayContaining([['x-csrf-token', '{csrftoken}']]) as unknown })
+    expect(
+      follow('{"a":{"ref":"r-100200"}}', 'application/json', { body: { list: [{ ref: 'r-100200' }] } }).first,
+    ).toMatchObject({ keeps: [{ name: 'a', source: { path: '$.a.ref' } }] })
   })
 
-  it('is refused when it is none', () => {
-    expect(() => readWsdl('<a/>')).toThrow(/no WSDL/)
-    expect(() => readWsdl('<a')).toThrow(/no XML/)
-    expect(() => readWsdl('<!DOCTYPE a [<!ENTITY b "c">]><a/>')).toThrow(/DOCTYPE/)
-  })
-})
-
-describe('the kind of a text', () => {
-  it.each([
-    ['har', RECORDING],
-    ['openapi', PETSTORE],
-    ['wsdl', STOCK_QUOTE],
-    ['curl', 'curl http://x/'],
-    ['url', 'http://x.example/a'],
-    [undefined, 'hello'],
-  ])('is found: %s', (kind, text) => {
-    expect(kindOf(text)).toBe(kind)
+  it('are kept from pages by what stands before them', () => {
+    const { first, second } = follow('<a href="/boat/B7731X">x</a>', 'text/html', { url: '/boat/B7731X/board' })
+    expect(keepsOf(first)).toEqual(['boat match'])
+    expect(second).toMatchObject({ url: '/boat/{boat}/board' })
   })
 
-  it('of senseless text is refused in words, never with a fault of our own', () => {
-    const readers = [readHar, readOpenApi, readWsdl, importCurl, importUrl]
-    fc.assert(
-      fc.property(fc.constantFrom(...readers), fc.oneof(fc.string({ maxLength: 200 }), fc.json(), fc.mixedCase(fc.constantFrom(STOCK_QUOTE.slice(0, 900), PETSTORE.slice(0, 500)))), (reader, text) => {
-        try {
-          reader(text)
-        } catch (error) {
-          expect(error).toBeInstanceOf(ImportFault)
-        }
-      }),
-      { numRuns: 500 },
-    ) // prettier-ignore
+  it('are not what a person chose: dates, words and small numbers', () => {
+    for (const [answer, body] of [
+      ['{"day":"2026-06-14"}', { day: '2026-06-14' }],
+      ['{"from":"LARKHOLM"}', { from: 'LARKHOLM' }],
+      ['{"people":12}', { people: 12 }],
+    ] as const)
+      expect(keepsOf(follow(answer, 'application/json', { body }).first)).toEqual([])
   })
 })

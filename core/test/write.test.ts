@@ -107,6 +107,36 @@ load:`,
     )
   })
 
+  it('doubles, renames keys, and cuts parts of lists and maps on one line', () => {
+    expect(edited(PLAN, { kind: 'duplicate', path: ['journeys', 'look', 'steps', 1] })).toContain(
+      '      - wait: 1s\n      - wait: 1s\n',
+    )
+    expect(edited(PLAN, { kind: 'duplicate', path: ['journeys', 'look'], key: 'look 2' })).toMatch(
+      /\n {2}look 2:\n {4}share: 7\n/,
+    )
+    expect(edited(PLAN, { kind: 'rename key', path: ['journeys', 'look'], to: 'look: around' })).toContain(
+      '  "look: around":\n',
+    )
+    expect(edited(PLAN, { kind: 'remove', path: ['load', 0, 'for'] })).toContain('{ phase: peak, rate: 5/s }')
+    expect(edited(PLAN, { kind: 'remove', path: ['load', 0, 'phase'] })).toContain('{ rate: 5/s, for: 30s }')
+    const listed = 'values:\n  fare: { pick: [adult, child], weights: [6, 3] }\n'
+    expect(edited(listed, { kind: 'insert', list: ['values', 'fare', 'pick'], index: 1, value: 'senior' })).toContain(
+      '[adult, senior, child]',
+    )
+    expect(edited(listed, { kind: 'remove', path: ['values', 'fare', 'weights', 1] })).toContain('weights: [6]')
+    expect(edited('', { kind: 'set', path: ['name'], value: 'New' })).toBe('name: New\n')
+  })
+
+  it('writes texts of several lines as blocks, and JSON with its numbers', () => {
+    const step: Path = ['journeys', 'look', 'steps', 0]
+    expect(edited(PLAN, { kind: 'set', path: [...step, 'text'], value: 'one\ntwo\n' })).toContain(
+      '        text: |\n          one\n          two\n',
+    )
+    expect(
+      edited(PLAN, { kind: 'set', path: [...step, 'json'], value: { a: 1, b: '1', c: null, d: [true] } }),
+    ).toContain('json: { a: 1, b: "1", c: null, d: [true] }')
+  })
+
   const paths = (node: TreeNode, path: Path = []): Path[] => [
     path,
     ...(node.kind === 'map' ? node.entries.flatMap(({ key, value }) => (value === null ? [] : paths(value, [...path, key]))) : []),

@@ -272,6 +272,8 @@ describe('Git', () => {
     const change = { text: planText(8), message: 'From the page', base: ((await keeper('GET', `${place.project}/plan?file=${PLAN}`)).body as { base: string }).base } // prettier-ignore
     await keeper('PUT', `${place.project}/plan?file=${PLAN}`, change)
     await inFolder(clone, 'pull', '-q')
+    // A project may come from such a remote, too: over HTTP, by the system's Git.
+    expect((await keeper('POST', '/projects', { clone: remote })).status).toBe(201)
     expect(await inFolder(clone, 'log', '-1', '--format=%s')).toBe('From the page')
     await expect(inFolder(place.folder, 'clone', '-q', remote.replace(token, 'jgt_wrong'), join(place.folder, 'no'))).rejects.toThrow() // prettier-ignore
     expect((await fetch(`${origin}/git/1.git/config`)).status).toBe(404)

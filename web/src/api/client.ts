@@ -110,6 +110,7 @@ export const api = {
 export interface RehearsalAsked {
   plan: string
   text?: string
+  target?: string
   journey?: string
   again?: { rehearsal: string; step: string }
 }

@@ -9,15 +9,16 @@ const props = defineProps<{ project: number }>()
 const isOpen = defineModel<boolean>({ required: true })
 const router = useRouter()
 const name = ref('')
-const target = ref('http://127.0.0.1:7710')
+const target = ref('')
 const targets = ref<string[]>([])
 const fault = ref('')
 
-watch(isOpen, async (open) => {
+async function begin(open: boolean): Promise<void> {
   if (!open) return
   targets.value = (await api.targets(props.project).catch(() => ({ targets: [] }))).targets.map((one) => one.name)
-  target.value = targets.value[0] ?? target.value
-})
+  target.value = targets.value[0] ?? 'http://127.0.0.1:7710'
+}
+watch(isOpen, begin, { immediate: true })
 async function make(): Promise<void> {
   fault.value = ''
   const path = `plans/${name.value

@@ -22,6 +22,12 @@ const { state, isLoading, error, execute } = useAsyncState(() => api.plans(proje
 const session = useSession()
 const isNewOpen = ref(route.query['new'] === 'yes')
 watch(project, () => void execute())
+watch(
+  () => route.query['new'],
+  (asked) => {
+    if (asked === 'yes') isNewOpen.value = true
+  },
+)
 
 const linkTo = (file: string) => ({ name: 'plan', params: { project: project.value }, query: { file } })
 </script>

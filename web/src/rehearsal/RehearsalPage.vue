@@ -3,6 +3,7 @@
 import { ElButton } from 'element-plus'
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import { useRoute } from 'vue-router'
+import { api } from '../api/client.js'
 import type { RehearsedStep } from '../api/types.js'
 import { draftKey } from '../plan/use-plan.js'
 import { clock } from '../text/figures.js'
@@ -13,11 +14,20 @@ const route = useRoute()
 const project = computed(() => Number(route.params['project']))
 const file = computed(() => String(route.query['file'] ?? ''))
 const draft = sessionStorage.getItem(draftKey(project.value, file.value))
-const { steps, before, state, fault, canResume, start, stop, loadBefore } = useRehearsal(project, file, draft)
+const target = ref('')
+const targets = ref<string[]>([])
+const { steps, before, state, fault, canResume, start, stop, loadBefore } = useRehearsal({
+  project,
+  file,
+  draft,
+  target,
+})
 const chosen = ref(0)
 const step = computed(() => steps.value[chosen.value])
 
 onMounted(async () => {
+  const listed = await api.targets(project.value).catch(() => ({ targets: [] }))
+  targets.value = listed.targets.map(({ name }) => name)
   await loadBefore()
   await start()
 })
@@ -48,6 +58,13 @@ function press(event: KeyboardEvent): void {
       <RouterLink class="soft" :to="{ name: 'plan', params: { project }, query: { file } }"
         >back to {{ file }}</RouterLink
       >
+      <label v-if="targets.length > 0" class="soft">
+        against
+        <select v-model="target" class="field" aria-label="Target">
+          <option value="">the plan’s own target</option>
+          <option v-for="one in targets" :key="one">{{ one }}</option>
+        </select>
+      </label>
       <span class="outcome" role="status">
         <template v-if="state === 'going'">{{ steps.length }} steps so far …</template>
         <template v-else-if="state === 'passed'"

@@ -3,7 +3,16 @@ import { computed, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { RehearsedStep } from '../api/types.js'
 
-export function useRehearsal(project: Ref<number>, file: Ref<string>, draft: string | null) {
+interface RehearsalOptions {
+  project: Ref<number>
+  file: Ref<string>
+  /** The text in the editor, where it is not what was saved. */
+  draft: string | null
+  /** A target in place of the plan's own; empty for that. */
+  target: Ref<string>
+}
+
+export function useRehearsal({ project, file, draft, target }: RehearsalOptions) {
   const steps = shallowRef<RehearsedStep[]>([])
   const before = shallowRef<RehearsedStep[]>([])
   const state = ref<'ready' | 'going' | 'passed' | 'failed' | 'fault'>('ready')
@@ -29,6 +38,7 @@ export function useRehearsal(project: Ref<number>, file: Ref<string>, draft: str
     const asked = {
       plan: file.value,
       ...(draft === null ? {} : { text: draft }),
+      ...(target.value === '' ? {} : { target: target.value }),
       ...(again === undefined ? {} : { again }),
     }
     try {

@@ -1,13 +1,12 @@
 <script setup lang="ts">
 // A target's file: what is in it, as text, saved as a commit.
-import { formatSchema } from '@jolt-gate/core'
+import { CONTEXTS, readPlan, readTarget, type Surroundings } from '@jolt-gate/core'
 import { ElButton, ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { TargetLine } from '../api/types.js'
 import PlanEditor from '../plan/PlanEditor.vue'
 import { useSession } from '../stores/session.js'
-import { readTarget } from '@jolt-gate/core'
 
 const props = defineProps<{ project: number; target: TargetLine | undefined }>()
 const emit = defineEmits<{ saved: [name: string] }>()
@@ -20,7 +19,9 @@ const fault = ref('')
 const file = computed(() => `targets/${name.value || 'new'}.target.yaml`)
 const problems = computed(() => readTarget(file.value, text.value).problems.filter(({ code }) => code !== 'FILE'))
 const isChanged = computed(() => text.value !== (props.target?.text ?? ''))
-const keys = Object.keys((formatSchema('target')['$defs'] as Record<string, { properties?: object }>)['target']?.properties ?? {}) // prettier-ignore
+const keys = Object.keys(CONTEXTS.target.keys)
+/** A target stands for itself: no plan is around it. */
+const around: Surroundings = { plan: readPlan('none.gate.yaml', '', { files: () => undefined }).plan, target: null, files: [] } // prettier-ignore
 
 async function save(): Promise<void> {
   fault.value = ''
@@ -46,7 +47,14 @@ async function save(): Promise<void> {
       <code class="soft">{{ file }}</code>
     </div>
     <p class="soft keys">{{ keys.join(' · ') }}</p>
-    <PlanEditor v-model="text" class="editor" label="Text of the target" :problems="problems" :file="file" />
+    <PlanEditor
+      v-model="text"
+      class="editor"
+      label="Text of the target"
+      :problems="problems"
+      :file="file"
+      :around="around"
+    />
     <p v-for="problem in problems" :key="`${problem.line}:${problem.message}`" class="fault">
       {{ problem.line }}:{{ problem.column }} {{ problem.message }}
     </p>
