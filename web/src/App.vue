@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // The frame around every page: who is signed in, the bar, the theme, and what the keyboard can do anywhere.
-import { useEventListener, useLocalStorage, usePreferredDark } from '@vueuse/core'
+import { useEventListener } from '@vueuse/core'
 import { computed, onMounted, ref, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { wordsOf } from './api/client.js'
@@ -11,6 +11,7 @@ import PageError from './frame/PageError.vue'
 import SignInPage from './people/SignInPage.vue'
 import { useProjects } from './stores/projects.js'
 import { useSession } from './stores/session.js'
+import { isDark, turnTheme } from './styles/theme.js'
 
 const route = useRoute()
 const router = useRouter()
@@ -27,15 +28,12 @@ async function load(): Promise<void> {
 }
 onMounted(load)
 
-const wanted = useLocalStorage<'light' | 'dark' | 'system'>('jolt-gate-theme', 'system')
-const prefersDark = usePreferredDark()
-const isDark = computed(() => (wanted.value === 'system' ? prefersDark.value : wanted.value === 'dark'))
 watchEffect(() => {
   document.documentElement.dataset['theme'] = isDark.value ? 'dark' : 'light'
 })
 
 function act(name: string): void {
-  if (name === 'theme') wanted.value = isDark.value ? 'light' : 'dark'
+  if (name === 'theme') turnTheme()
   if (name === 'shortcuts') showsShortcuts.value = true
   if (name === 'sign out') void session.signOut()
 }

@@ -22,9 +22,13 @@ export interface TextChange {
   insert: string
 }
 
-/** Works out an edit on a file's text; the changes do not overlap, and are in order. */
-export function editText(file: string, text: string, edit: Edit): TextChange[] {
-  return new Editing(file, text).changes(edit).toSorted((a, b) => a.from - b.from)
+/**
+ * Works out an edit on a file's text; the changes do not overlap, and are in order.
+ *
+ * @param tree - the nodes of the text, where they are known already
+ */
+export function editText(file: string, text: string, edit: Edit, tree = treeOf(text)): TextChange[] {
+  return new Editing(file, text, tree).changes(edit).toSorted((a, b) => a.from - b.from)
 }
 
 /** The text with changes made in it. */
@@ -35,14 +39,11 @@ export function applyChanges(text: string, changes: readonly TextChange[]): stri
 }
 
 class Editing {
-  private readonly tree: TreeNode | undefined
-
   constructor(
     private readonly file: string,
     private readonly text: string,
-  ) {
-    this.tree = treeOf(text)
-  }
+    private readonly tree: TreeNode | undefined,
+  ) {}
 
   changes(edit: Edit): TextChange[] {
     switch (edit.kind) {

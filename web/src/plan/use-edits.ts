@@ -57,7 +57,7 @@ export function useEdits({ file, state, editor, select }: EditsOptions) {
     if (parsed.text !== current()) tree.value = read?.tree ?? null
   })
   function edit(wanted: Edit): void {
-    change(editText(file.value, current(), wanted))
+    change(editText(file.value, current(), wanted, treeNow()))
     tree.value = treeNow() ?? null
     if (wanted.kind !== 'insert') return
     // What was added is what the person goes on with.

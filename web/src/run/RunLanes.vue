@@ -4,6 +4,7 @@ import { dueBySecond, phaseRanges, type RunShape } from '@jolt-gate/core'
 import { useElementSize } from '@vueuse/core'
 import { computed, reactive, ref, watch } from 'vue'
 import { clock } from '../text/figures.js'
+import { isDark } from '../styles/theme.js'
 import LaneChart from './LaneChart.vue'
 import { lanesOf } from './lane-charts.js'
 import type { LaneOverlay, LanePhase } from './lane-plugins.js'
@@ -125,6 +126,7 @@ function onKey(event: KeyboardEvent): void {
         <b>{{ lane.title }}</b><span class="soft">{{ lane.note }}</span>
       </div>
       <LaneChart
+        :key="String(isDark)"
         class="chart"
         :lane="lane"
         :view="view"
@@ -165,14 +167,14 @@ function onKey(event: KeyboardEvent): void {
   height: 24px;
   padding: 3px 6px;
   overflow: hidden;
-  background: #eae4d6;
+  background: var(--band);
   font-size: 12px;
   font-weight: 600;
   text-overflow: ellipsis;
   white-space: nowrap;
 }
 .odd {
-  background: #e2dac8;
+  background: var(--band-odd);
 }
 .lane {
   position: relative;
@@ -196,7 +198,7 @@ function onKey(event: KeyboardEvent): void {
   top: 3px;
   right: 6px;
   padding: 0 4px;
-  background: rgb(251 249 244 / 80%);
+  background: var(--veil);
   color: var(--soft);
   font-size: 12px;
 }
@@ -220,6 +222,6 @@ function onKey(event: KeyboardEvent): void {
 .now {
   padding: 0 7px;
   background: var(--ink);
-  color: #fff;
+  color: var(--sheet);
 }
 </style>

@@ -57,7 +57,7 @@ const LANES: Lane[] = [
       {
         type: 'bar',
         data: points(view.started),
-        backgroundColor: '#c9dcd9',
+        backgroundColor: palette.started,
         barThickness: 'flex',
         categoryPercentage: 0.9,
         barPercentage: 0.9,
@@ -80,7 +80,7 @@ const LANES: Lane[] = [
     datasets: (view, _, palette) => [
       { ...curve(palette.lake, 1.6), data: points(view.median) },
       { ...curve(palette.slate, 1.8), data: points(view.p95) },
-      { ...curve('#c9c5c4', 1), data: points(view.p99), fill: 'origin', backgroundColor: '#d9d6d580' },
+      { ...curve(palette.far, 1), data: points(view.p99), fill: 'origin', backgroundColor: palette.farFill },
     ],
     caption: (view, _, second) =>
       second === null

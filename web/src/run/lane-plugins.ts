@@ -25,6 +25,13 @@ export interface Palette {
   brick: string
   ochre: string
   slate: string
+  /** Bars of what started, and the line of p99 with what lies under it. */
+  started: string
+  far: string
+  farFill: string
+  /** What the person has marked, and what stands behind a label. */
+  marked: string
+  veil: string
 }
 
 export function paletteOf(element: Element): Palette {
@@ -38,6 +45,11 @@ export function paletteOf(element: Element): Palette {
     brick: token('brick'),
     ochre: token('ochre'),
     slate: token('slate'),
+    started: token('lane-started'),
+    far: token('lane-far'),
+    farFill: token('lane-far-fill'),
+    marked: token('marked'),
+    veil: token('veil'),
   }
 }
 
@@ -77,7 +89,7 @@ export function overlayPlugin(overlay: LaneOverlay, palette: Palette, drawsBeams
         line(ctx, x(phase.fromSecond), area.top, x(phase.fromSecond), area.bottom, palette.rule, 1)
       }
       if (overlay.stretch !== null) {
-        ctx.fillStyle = 'rgba(246, 231, 200, 0.6)'
+        ctx.fillStyle = palette.marked
         ctx.fillRect(
           x(overlay.stretch.fromSecond),
           area.top,
@@ -151,7 +163,7 @@ function drawBeams(chart: Chart, beams: Beam[], palette: Palette): void {
           !taken.some((other) => Math.abs(other.top - place) < 12 && left < other.right && other.left < left + width),
       ) ?? at + 14
     taken.push({ left, right: left + width, top })
-    ctx.fillStyle = 'rgba(251, 249, 244, 0.85)'
+    ctx.fillStyle = palette.veil
     ctx.fillRect(left - 3, top - 10, width + 6, 13)
     ctx.fillStyle = color
     ctx.fillText(beam.label, left, top)
