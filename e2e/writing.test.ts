@@ -25,7 +25,9 @@ afterEach(async () => {
 
 /** A test that is made again finds what it left: it goes by another number. */
 let round = 0
-beforeEach(() => void round++)
+beforeEach(() => {
+  round++
+})
 
 const open = (path: string) => page.goto(`${place.origin}${path}`)
 const onDisk = (file: string) => readFileSync(join(place.demo, file), 'utf8')
