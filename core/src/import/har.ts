@@ -18,7 +18,6 @@ export interface HarEntry {
   startedMs: number
   endedMs: number
   request: SeenRequest
-  cookies: boolean
   status: number
   type: string
   responseHeaders: [string, string][]
@@ -88,7 +87,6 @@ function entryOf(entry: Json, number: number): HarEntry | undefined {
       headers,
       body: bodyOf(at(request, 'postData')),
     },
-    cookies: headers.some(([name]) => name.toLowerCase() === 'cookie'),
     status: typeof status === 'number' ? status : 0,
     type,
     responseHeaders: pairsOf(at(response, 'headers')),

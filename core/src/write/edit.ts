@@ -86,7 +86,7 @@ class Editing {
       const from = this.text.slice(0, node.from).trimEnd().length
       const isItem = parent?.kind === 'list'
       if (isItem) return [{ ...at, insert: written.trimStart() }]
-      return [{ from, to: this.endOf(node), insert: written.startsWith('\n') ? written : ` ${written}` }]
+      return [{ from, to: node.to, insert: written.startsWith('\n') ? written : ` ${written}` }]
     }
     const entry = entryAt(this.tree, path)
     if (entry !== undefined && parent?.kind === 'map') {
@@ -325,11 +325,6 @@ class Editing {
 
   private linesOf(item: TreeNode): string {
     return this.text.slice(this.blockStart(item), this.lineEnd(item.to))
-  }
-
-  /** Where a node's own characters end. */
-  private endOf(node: TreeNode): number {
-    return node.to
   }
 
   private lineEnd(offset: number): number {

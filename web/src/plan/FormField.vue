@@ -7,7 +7,7 @@ import FormSteps from './FormSteps.vue'
 import FormText from './FormText.vue'
 import { PLAN_FORM } from './use-form.js'
 
-const props = defineProps<{ path: Path; shape: Shape; name: string; isNeeded?: boolean }>()
+const props = defineProps<{ path: Path; shape: Shape; name: string }>()
 const form = inject(PLAN_FORM)
 const node = computed<TreeNode | undefined>(() => nodeAt(form?.tree.value ?? undefined, props.path))
 const newKey = ref('')

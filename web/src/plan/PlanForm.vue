@@ -115,7 +115,7 @@ function rename(to: string): void {
           :line="0"
           @set="rename($event)"
         />
-        <FormField v-else :path="[...path, key]" :shape="shape" :name="key" :is-needed="isNeeded" />
+        <FormField v-else :path="[...path, key]" :shape="shape" :name="key" />
         <button
           v-if="!isNeeded && has(key)"
           type="button"
