@@ -1,59 +1,112 @@
-// The load over time as lines to be drawn: each track, and all of them summed.
-import type { PhasePreview, Preview } from './preview.js'
+// Ready-made loads: an ordinary load section from three numbers.
 
-/** Points in order of time; two at one moment are a step. */
-export type ProfileLine = [seconds: number, value: number][]
+export const READY_MADE = ['smoke', 'typical', 'stress', 'spike', 'soak'] as const
+export type ReadyMade = (typeof READY_MADE)[number]
 
-export interface LoadProfile {
-  /** Arrivals a second over all tracks. */
-  rate: ProfileLine
-  /** Users who come again by themselves, over all tracks. */
-  users: ProfileLine
-  /** Arrivals a second of each track, where there are several with arrivals. */
-  tracks: { name: string | null; rate: ProfileLine }[]
+/** What each kind is for, in the order in which they are used. */
+export const READY_MADE_FOR: Record<ReadyMade, string> = {
+  smoke: 'one user for a minute at most: is the plan right, and does the target answer?',
+  typical: 'rise to the usual, hold, fall: does an ordinary day hold?',
+  stress: 'rise beyond the usual and hold for longer: how much room is there, and does it give way gently?',
+  spike: 'up at once, short, back to the usual, and watch: does it come back by itself?',
+  soak: 'the usual for hours: does anything fill up, leak or wear out?',
 }
 
-/** The profile of a load; levels are linear within a phase, so its ends are enough. */
-export function profileOf(preview: Pick<Preview, 'phases' | 'tracks' | 'seconds'>): LoadProfile {
-  const { phases, tracks } = preview
-  const moments = [...new Set([0, preview.seconds, ...phases.flatMap((phase) => [phase.fromSeconds, phase.toSeconds])])]
-  moments.sort((a, b) => a - b)
-  const lineOf = (own: readonly PhasePreview[], ends: 'rates' | 'users'): ProfileLine =>
-    moments.flatMap((moment): ProfileLine => {
-      const before = levelAt(own, moment, -1, ends)
-      const after = levelAt(own, moment, 1, ends)
-      const points: ProfileLine = [
-        [moment, before],
-        [moment, after],
+export interface ReadyMadeSize {
+  kind: 'rate' | 'users'
+  /** Per second, or users at once. */
+  usual: number
+  /** Of stress and spike. */
+  peak: number
+  /** Of the whole load, in seconds. */
+  seconds: number
+}
+
+/** The load section as YAML, to stand in a plan. Its numbers are whole where users are counted. */
+export function readyMadeLoad(kind: ReadyMade, size: ReadyMadeSize): string {
+  return `load:\n${phasesOf(kind, size)
+    .map((phase) => `  - { ${phase} }`)
+    .join('\n')}\n`
+}
+
+function phasesOf(kind: ReadyMade, { kind: model, usual, peak, seconds }: ReadyMadeSize): string[] {
+  const level = (value: number) =>
+    model === 'rate' ? `${String(Number(value.toPrecision(6)))}/s` : String(Math.max(1, Math.round(value)))
+  const zero = model === 'rate' ? '0/s' : '0'
+  const held = (name: string, value: number, share: number, more = '') =>
+    `phase: ${name}, ${model}: ${level(value)}, for: ${durationOf(seconds * share)}${more}`
+  const change = (name: string, from: number, to: number, share: number, more = '') =>
+    `phase: ${name}, ${model}: ${from === 0 ? zero : level(from)} to ${to === 0 ? zero : level(to)}, for: ${durationOf(seconds * share)}${more}`
+  const unmeasured = ', measure: no'
+  switch (kind) {
+    case 'smoke':
+      return [`phase: smoke, users: 1, for: ${durationOf(Math.min(60, seconds))}`]
+    case 'typical':
+      return [
+        change('rise', 0, usual, 0.2, unmeasured),
+        held('usual', usual, 0.7),
+        change('fall', usual, 0, 0.1, unmeasured),
       ]
-      return before === after ? points.slice(1) : points
-    })
-  const arriving = tracks.filter((track) => track.peakRate > 0)
-  return {
-    rate: lineOf(phases, 'rates'),
-    users: lineOf(phases, 'users'),
-    tracks:
-      arriving.length < 2
-        ? []
-        : arriving.map(({ name }) => ({
-            name,
-            rate: lineOf(
-              phases.filter((phase) => phase.track === name),
-              'rates',
-            ),
-          })),
+    case 'stress':
+      return [
+        change('rise', 0, usual, 0.1, unmeasured),
+        held('usual', usual, 0.2),
+        change('beyond', usual, peak, 0.1),
+        held('stress', peak, 0.5),
+        change('fall', peak, 0, 0.1, unmeasured),
+      ]
+    case 'spike':
+      return [
+        held('before', usual, 0.3),
+        held('spike', peak, 0.1),
+        held('after', usual, 0.3),
+        held('watch', usual, 0.3),
+      ]
+    case 'soak':
+      return [change('rise', 0, usual, 0.02, unmeasured), held('soak', usual, 0.98)]
+    default:
+      return kind satisfies never
   }
 }
 
-/** Sum of the levels just before or just after a moment. */
-function levelAt(phases: readonly PhasePreview[], moment: number, side: -1 | 1, ends: 'rates' | 'users'): number {
-  let level = 0
-  for (const phase of phases) {
-    const { fromSeconds, toSeconds } = phase
-    const isIn = side < 0 ? moment > fromSeconds && moment <= toSeconds : moment >= fromSeconds && moment < toSeconds
-    if (!isIn) continue
-    const [from, to] = phase[ends]
-    level += from + ((to - from) * (moment - fromSeconds)) / (toSeconds - fromSeconds)
-  }
-  return Math.round(level * 1e6) / 1e6
+/** A duration as people write it: whole seconds where it can be. */
+export function durationOf(seconds: number): string {
+  const whole = Math.max(1, Math.round(seconds))
+  const [h, m, s] = [Math.floor(whole / 3600), Math.floor((whole % 3600) / 60), whole % 60]
+  return [h > 0 ? `${String(h)}h` : '', m > 0 ? `${String(m)}m` : '', s > 0 ? `${String(s)}s` : '']
+    .filter((part) => part !== '')
+    .join(' ')
+}
+
+/** What was held before, of runs of the same target that ended open. */
+export interface HeldLoad {
+  peakRate: number
+  mostUsers: number
+  seconds: number
+}
+
+/** By how much a load may outgrow what has held before it is worth a word. */
+const MOST_GROWTH = 2
+
+/**
+ * Says when a larger load is about to run before a smaller one has held.
+ *
+ * @param load - of the plan that is about to run
+ * @param held - loads that held; none means that nothing was tried yet
+ */
+export function growthWarning(load: HeldLoad, held: readonly HeldLoad[]): string | undefined {
+  const isSmall = load.seconds <= 60 && load.peakRate <= 1 && load.mostUsers <= 1
+  if (isSmall || load.seconds <= 10) return undefined
+  const most = (of: (load: HeldLoad) => number) => Math.max(0, ...held.map(of))
+  if (held.length === 0)
+    return 'no run has held against this target yet: a smoke load of one user shows first whether plan and target are right'
+  const [rate, users] = [most((one) => one.peakRate), most((one) => one.mostUsers)]
+  const digits = (value: number) => String(Number(value.toPrecision(3)))
+  const grown =
+    load.peakRate > MOST_GROWTH * Math.max(rate, 1) ? { now: `${digits(load.peakRate)}/s`, had: `${digits(rate)}/s` }
+    : load.mostUsers > MOST_GROWTH * Math.max(users, 1) ? { now: `${String(load.mostUsers)} users who come again`, had: users === 0 ? 'none of them' : `${String(users)} of them` }
+    : undefined // prettier-ignore
+  if (grown !== undefined)
+    return `this load goes up to ${grown.now}, and the most that has held against this target is ${grown.had}: a load between the two would show sooner where it gives way`
+  return undefined
 }

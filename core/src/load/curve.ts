@@ -1,0 +1,59 @@
+// The load over time as lines to be drawn: each track, and all of them summed.
+import type { PhasePreview, Preview } from './preview.js'
+
+/** Points in order of time; two at one moment are a step. */
+export type ProfileLine = [seconds: number, value: number][]
+
+export interface LoadProfile {
+  /** Arrivals a second over all tracks. */
+  rate: ProfileLine
+  /** Users who come again by themselves, over all tracks. */
+  users: ProfileLine
+  /** Arrivals a second of each track, where there are several with arrivals. */
+  tracks: { name: string | null; rate: ProfileLine }[]
+}
+
+/** The profile of a load; levels are linear within a phase, so its ends are enough. */
+export function profileOf(preview: Pick<Preview, 'phases' | 'tracks' | 'seconds'>): LoadProfile {
+  const { phases, tracks } = preview
+  const moments = [...new Set([0, preview.seconds, ...phases.flatMap((phase) => [phase.fromSeconds, phase.toSeconds])])]
+  moments.sort((a, b) => a - b)
+  const lineOf = (own: readonly PhasePreview[], ends: 'rates' | 'users'): ProfileLine =>
+    moments.flatMap((moment): ProfileLine => {
+      const before = levelAt(own, moment, -1, ends)
+      const after = levelAt(own, moment, 1, ends)
+      const points: ProfileLine = [
+        [moment, before],
+        [moment, after],
+      ]
+      return before === after ? points.slice(1) : points
+    })
+  const arriving = tracks.filter((track) => track.peakRate > 0)
+  return {
+    rate: lineOf(phases, 'rates'),
+    users: lineOf(phases, 'users'),
+    tracks:
+      arriving.length < 2
+        ? []
+        : arriving.map(({ name }) => ({
+            name,
+            rate: lineOf(
+              phases.filter((phase) => phase.track === name),
+              'rates',
+            ),
+          })),
+  }
+}
+
+/** Sum of the levels just before or just after a moment. */
+function levelAt(phases: readonly PhasePreview[], moment: number, side: -1 | 1, ends: 'rates' | 'users'): number {
+  let level = 0
+  for (const phase of phases) {
+    const { fromSeconds, toSeconds } = phase
+    const isIn = side < 0 ? moment > fromSeconds && moment <= toSeconds : moment >= fromSeconds && moment < toSeconds
+    if (!isIn) continue
+    const [from, to] = phase[ends]
+    level += from + ((to - from) * (moment - fromSeconds)) / (toSeconds - fromSeconds)
+  }
+  return Math.round(level * 1e6) / 1e6
+}

@@ -1,0 +1,85 @@
+// The import check is itself checked: each kind of violation is planted in a copy of the sources, and must be caught.
+import { execFileSync, spawnSync } from 'node:child_process'
+import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+
+const root = fileURLToPath(new URL('../../', import.meta.url))
+const copy = mkdtempSync(join(tmpdir(), 'jolt-gate-rooms-'))
+const ROOMS = ['core', 'engine', 'cli', 'server', 'web', 'stand-ins/ferries', 'scripts']
+const PLACES = ROOMS.map((room) => `${room}/src`)
+
+beforeAll(() => {
+  const tracked = execFileSync('git', ['ls-files', '-co', '--exclude-standard', ...ROOMS, '.dependency-cruiser.cjs'], {
+    cwd: root,
+    encoding: 'utf8',
+  })
+  for (const file of [...tracked.trim().split('\n'), 'package.json', 'core/grammar/sentences.js']) {
+    if (/\/test\//.test(file)) continue
+    mkdirSync(dirname(join(copy, file)), { recursive: true })
+    cpSync(join(root, file), join(copy, file))
+  }
+  // The packages of the project lead to the copy; all others to those that are installed.
+  mkdirSync(join(copy, 'node_modules/@jolt-gate'), { recursive: true })
+  const own: [string, string][] = [['stand-in-ferries', 'stand-ins/ferries'], ...ROOMS.filter((room) => !room.includes('/')).map((room): [string, string] => [room, room])] // prettier-ignore
+  for (const [name, room] of own) symlinkSync(join(copy, room), join(copy, 'node_modules/@jolt-gate', name))
+  for (const name of ['typescript', 'vue', '@vue']) symlinkSync(join(root, 'node_modules', name), join(copy, 'node_modules', name)) // prettier-ignore
+})
+afterAll(() => {
+  rmSync(copy, { recursive: true, force: true })
+})
+
+/** What the check finds in some places of a checkout. */
+function check(folder: string, ...places: string[]): string {
+  const { stdout, stderr } = spawnSync(
+    process.execPath,
+    [join(root, 'node_modules/dependency-cruiser/bin/dependency-cruise.mjs'), '--config', '.dependency-cruiser.cjs', '--output-type', 'err', ...places], // prettier-ignore
+    { cwd: folder, encoding: 'utf8' },
+  )
+  return (stdout + stderr).replaceAll(/\u001b\[[0-9;]*m/g, '')
+}
+
+/** Plants files, checks the rooms that they stand in, and takes them away again. */
+function found(files: Record<string, string>): string {
+  for (const [file, text] of Object.entries(files)) writeFileSync(join(copy, file), text)
+  try {
+    return check(copy, ...Object.keys(files).map((file) => dirname(file)))
+  } finally {
+    for (const file of Object.keys(files)) rmSync(join(copy, file))
+  }
+}
+
+describe('the import check', () => {
+  it.each([
+    ['by package name', 'core/src/plan/planted.ts', "import { startRun } from '@jolt-gate/engine'\nstartRun\n", 'core imports downward'],
+    ['by relative path', 'engine/src/http/planted.ts', "import { startServer } from '../../../server/src/index.js'\nstartServer\n", 'engine imports downward'],
+    ['in a .vue file', 'web/src/run/Planted.vue', "<script setup lang=\"ts\">\nimport { startRun } from '@jolt-gate/engine'\nstartRun\n</script>\n", 'web imports downward'],
+    ['type-only', 'core/src/judge/planted.ts', "import type { RunHandle } from '@jolt-gate/engine'\nexport type P = RunHandle\n", 'core imports downward'],
+    ['of the inside of another room', 'cli/src/planted.ts', "import { JourneyMix } from '../../core/src/load/mix.js'\nJourneyMix\n", 'core is entered by its index'],
+    ['upward inside core', 'core/src/plan/planted.ts', "import { judge } from '../judge/verdict.js'\njudge\n", 'inside core, plan imports downward'],
+    ['upward inside core, type-only', 'core/src/load/planted.ts', "import type { Verdict } from '../judge/verdict.js'\nexport type P = Verdict\n", 'inside core, load imports downward'],
+    ['upward inside the engine', 'engine/src/http/planted.ts', "import { Walker } from '../walk/walker.js'\nWalker\n", 'inside engine, http imports downward'],
+    ['of a Node module in core', 'core/src/plan/planted.ts', "import { readFileSync } from 'node:fs'\nreadFileSync\n", 'core knows no Node module'],
+    ['of what is not there', 'core/src/plan/planted.ts', "import { x } from './nowhere.js'\nx\n", 'what is imported is there'],
+  ])('catches an import %s', (_, file, text, rule) => {
+    expect(found({ [file]: text })).toContain(`error ${rule}: ${file}`)
+  }) // prettier-ignore
+
+  it.each([
+    ['', ''],
+    [' of types alone', 'type '],
+  ])('catches a ring inside a room%s', (_, type) => {
+    const report = found({
+      'cli/src/planted.ts': `import ${type}{ b } from './planted-too.js'\nexport const a = 1\nexport type A = typeof b\n`,
+      'cli/src/planted-too.ts': `import ${type}{ a } from './planted.js'\nexport const b = 2\nexport type B = typeof a\n`,
+    })
+
+    expect(report).toContain('error no rings: cli/src/planted')
+  })
+
+  it('finds nothing in the sources as they are', () => {
+    expect(check(root, ...PLACES)).toContain('no dependency violations found')
+  })
+})
