@@ -1,19 +1,34 @@
+import vue from '@vitejs/plugin-vue'
 import { defineConfig } from 'vitest/config'
+
+// Rooms are tested as their sources stand, never as they were last built.
+const resolve = { conditions: ['source', 'node'] }
+
+interface Manner {
+  /** Load is measured: one file at a time, so that tests do not disturb one another. */
+  isAlone?: boolean
+  timeoutMs?: number
+  hasDom?: boolean
+}
 
 const project = (
   name: string,
   include: string,
-  more: { testTimeout?: number; fileParallelism?: boolean; retry?: number } = {},
+  { isAlone = false, timeoutMs = 20_000, hasDom = false }: Manner = {},
 ) => ({
+  plugins: hasDom ? [vue()] : [],
+  resolve,
+  ssr: { resolve },
   test: {
     name,
     include: [include],
-    testTimeout: more.testTimeout ?? 20_000,
+    globalSetup: ['./vitest.setup.ts'],
+    environment: hasDom ? 'happy-dom' : 'node',
+    testTimeout: timeoutMs,
     hookTimeout: 120_000,
     // Waits are for slow hosts: they cost nothing where things go well.
     expect: { poll: { timeout: 20_000 } },
-    fileParallelism: more.fileParallelism ?? true,
-    retry: more.retry ?? 0,
+    fileParallelism: !isAlone,
   },
 })
 
@@ -21,13 +36,12 @@ export default defineConfig({
   test: {
     projects: [
       project('core', 'core/test/**/*.test.ts'),
-      project('web', 'web/test/**/*.test.ts'),
-      // Load is measured here: one file at a time, so that tests do not disturb one another. Where the host takes the
-      // processor away, a run is rightly void and is made again: a fault of ours fails three times in a row.
-      project('engine', 'engine/test/**/*.test.ts', { testTimeout: 60_000, fileParallelism: false, retry: 2 }),
-      project('cli', 'cli/test/**/*.test.ts', { testTimeout: 60_000, fileParallelism: false, retry: 2 }),
-      project('server', 'server/test/**/*.test.ts', { testTimeout: 60_000, fileParallelism: false }),
-      project('e2e', 'e2e/**/*.test.ts', { testTimeout: 240_000, fileParallelism: false, retry: 2 }),
+      project('web', 'web/test/**/*.test.ts', { hasDom: true }),
+      project('scripts', 'scripts/test/**/*.test.ts', { timeoutMs: 120_000 }),
+      project('engine', 'engine/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000 }),
+      project('cli', 'cli/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000 }),
+      project('server', 'server/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000 }),
+      project('e2e', 'e2e/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),
     ],
   },
 })
