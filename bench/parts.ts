@@ -16,12 +16,12 @@ import {
 } from '@jolt-gate/core'
 import { Pool } from 'undici'
 import { startRun } from '@jolt-gate/engine'
-import { pacedAlarm, timerAlarm } from '../engine/dist/alarm.js'
-import { monotonicMs } from '../engine/dist/clock.js'
-import { Mask } from '../engine/dist/mask.js'
-import { compilePlan } from '../engine/dist/compiler.js'
-import { Tally } from '../engine/dist/tally.js'
-import { Walker } from '../engine/dist/walker.js'
+import { pacedAlarm, timerAlarm } from '../engine/src/clock/alarm.js'
+import { monotonicMs } from '../engine/src/clock/clock.js'
+import { Mask } from '../engine/src/secrets/mask.js'
+import { compilePlan } from '../engine/src/compile/compiler.js'
+import { BucketRecorder } from '../engine/src/generate/bucket-recorder.js'
+import { Walker } from '../engine/src/walk/walker.js'
 
 const USERS = 64
 const WARM_MS = 1500
@@ -96,7 +96,7 @@ async function full(): Promise<Record<string, number>> {
   return { perSecond, failed }
 }
 
-/** A walker that records as a sender does; `onEnded` is called after each pass. */
+/** A walker that records as a sender does; `onEnded` is called after each iteration. */
 function walkerOf(text: string, onEnded: (hasFailed: boolean) => void) {
   const { plan, target } = readPlan('b.gate.yaml', text, { files: () => undefined })
   if (target === undefined) throw new Error('the plan of the bench is not right')
@@ -106,12 +106,12 @@ function walkerOf(text: string, onEnded: (hasFailed: boolean) => void) {
     fileBytes: () => new Uint8Array(),
   })
   const ignore = () => undefined
-  const tally = new Tally(shape, monotonicMs(), ignore, ignore, (pass) => {
-    onEnded(pass.hasFailed)
+  const recorder = new BucketRecorder(shape, monotonicMs(), ignore, ignore, (iteration) => {
+    onEnded(iteration.hasFailed)
   })
   const walker = new Walker(
-    { origin, permitted: new Set([origin]), network: target, connections: 'shared', seed: 1, mask: new Mask() },
-    tally,
+    { origin, permitted: new Set([origin]), route: target, connections: 'shared', seed: 1, mask: new Mask() },
+    recorder,
   )
   walker.useAlarm(timerAlarm(ignore))
   return { walker, compiled }
@@ -181,7 +181,7 @@ async function users(): Promise<Record<string, number>> {
     walker.begin({ program, user, phase: 0, frame, dueMs: monotonicMs() })
   }
   const bytes = (used() - before) / WAITING
-  const count = walker.passes.size
+  const count = walker.iterations.size
   return Promise.resolve({ bytes, count })
 }
 

@@ -80,7 +80,7 @@ describe('the application', () => {
     await expect.poll(() => page.locator('.gates').innerText()).toMatch(/failed requests at most 0.5 %/)
 
     await page.getByRole('button', { name: 'Commit and run' }).click()
-    await page.getByLabel('Why does it change?').fill('One in two hundred may fail')
+    await page.getByLabel('Commit message').fill('One in two hundred may fail')
     await page.getByRole('dialog').getByRole('button', { name: 'Commit and run' }).click()
 
     await page.waitForURL(/\/runs\/\w+/)
@@ -93,7 +93,7 @@ describe('the application', () => {
     // A machine that is too busy for its own figures is told so; on any other the overload is shut.
     if (!verdict.includes('late at p99')) expect(verdict).toMatch(/^Shut/)
     expect(verdict).toMatch(/failed requests at most 0.5 %/)
-    // The target's probes have a lane of their own.
+    // The target's metrics have a lane of their own.
     expect(await page.locator('.lanes').innerText()).toMatch(/Target readings[^]*busy places at most \d/)
     const address = page.url()
     await page.reload()
@@ -115,7 +115,7 @@ describe('the application', () => {
     await page.locator('.lanes').focus()
     for (let press = 0; press < 3; press++) await page.keyboard.press('Shift+ArrowRight')
 
-    await page.getByText('4 s marked on the chart').waitFor()
+    await page.getByText('4 s selected on the chart').waitFor()
     await expect.poll(async () => Number((await requests()).replace(/\D/g, ''))).toBeLessThan(whole / 3)
     expect(page.url()).toMatch(/mark=0-4/)
     await page.keyboard.press('Escape')

@@ -3,7 +3,7 @@ import { mkdirSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { DEMO_SECRETS, prepareDemo, sealKeyFile, startChild, startMariaDb } from '@jolt-gate/scripts'
+import { DEMO_SECRETS, FROM_SOURCES, prepareDemo, sealKeyFile, startChild, startMariaDb } from '@jolt-gate/scripts'
 import { chromium, type BrowserContextOptions, type Page } from 'playwright-core'
 
 const root = fileURLToPath(new URL('../', import.meta.url))
@@ -23,12 +23,13 @@ export async function startApplication() {
   const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-e2e-'))
   mkdirSync(join(folder, 'data'), { recursive: true })
   const database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
-  const ferries = await startChild([join(root, 'stand-ins/ferries/dist/main.js')])
+  const ferries = await startChild([...FROM_SOURCES, join(root, 'stand-ins/ferries/src/main.ts')])
   const demo = join(folder, 'larkholm-ferries')
   prepareDemo(join(root, 'demo'), demo, ferries.origin)
   const server = await startChild(
     [
-      join(root, 'server/dist/main.js'),
+      ...FROM_SOURCES,
+      join(root, 'server/src/main.ts'),
       ...['--socket', database.socketPath],
       ...['--pages', join(root, 'web/dist')],
       ...['--project', demo],

@@ -3,7 +3,7 @@ import { customAlphabet } from 'nanoid'
 import { permissionFault, previewOf, readSentence, scalePlan, type Plan, type Target } from '@jolt-gate/core'
 import { controlNeeded, proveControl } from '@jolt-gate/engine'
 import { UsageError } from './errors.js'
-import type { RunArguments } from './main.js'
+import type { RunArguments } from './options.js'
 
 export const newId = customAlphabet('0123456789abcdefghijkmnpqrstuvwxyz', 10)
 
@@ -11,8 +11,7 @@ export const newId = customAlphabet('0123456789abcdefghijkmnpqrstuvwxyz', 10)
 export function refuseUnknownValues(plan: Plan, target: Target, set: Record<string, string>): void {
   const known = new Set([...plan.values.map((value) => value.name), ...target.values.map(([name]) => name)])
   const unknown = Object.keys(set).find((name) => !known.has(name))
-  if (unknown !== undefined)
-    throw new UsageError(`--set ${unknown}: neither the plan nor the target has a value of this name`)
+  if (unknown !== undefined) throw new UsageError(`--set ${unknown}: no value of the plan or the target has this name`)
 }
 
 /** Refuses a load that the target's owner does not permit, or has not shown to be able to permit. */
@@ -47,7 +46,7 @@ load:
 `
 }
 
-function phaseOf({ rate, for: length, users, passes }: RunArguments): string {
+function phaseOf({ rate, for: length, users, iterations }: RunArguments): string {
   if (rate !== undefined && users !== undefined)
     throw new UsageError('--rate and --users are two kinds of load: give one')
   const check = (rule: 'RateOnly' | 'DurationOnly', option: string, text: string) => {
@@ -61,7 +60,7 @@ function phaseOf({ rate, for: length, users, passes }: RunArguments): string {
     return `{ phase: load, rate: ${rate}, for: ${length} }`
   }
   if (users === undefined)
-    throw new UsageError('a run of a URL needs a load: --rate 5/s --for 30s, or --users 10 --passes 20')
-  if (passes === undefined && length === undefined) throw new UsageError('--users needs --passes or --for')
-  return `{ phase: load, users: ${String(users)}${passes === undefined ? '' : `, passes: ${String(passes)}`}${length === undefined ? '' : `, for: ${length}`} }`
+    throw new UsageError('a run of a URL needs a load: --rate 5/s --for 30s, or --users 10 --iterations 20')
+  if (iterations === undefined && length === undefined) throw new UsageError('--users needs --iterations or --for')
+  return `{ phase: load, users: ${String(users)}${iterations === undefined ? '' : `, iterations: ${String(iterations)}`}${length === undefined ? '' : `, for: ${length}`} }`
 }

@@ -1,8 +1,8 @@
-// `calibrate`: what this machine can send, how late, and how exactly it times.
+// `calibrate`: measure what this machine can send, how late, and how exactly it times.
 import { formatMs } from '@jolt-gate/core'
 import { calibrate, keepCalibration } from '@jolt-gate/engine'
 import { EXIT } from './errors.js'
-import type { Output } from './main.js'
+import type { Output } from './options.js'
 import { writeReport } from './reports.js'
 import { tableOf } from './tables.js'
 
@@ -24,7 +24,7 @@ export async function calibrateMachine(options: { json?: string }, output: Outpu
     ]),
   ]
   process.stdout.write(
-    `${tableOf(['measured here', ''], rows, [1], output.color)}\nkept in ${file}; each result shows it\n`,
+    `${tableOf(['this machine', ''], rows, [1], output.color)}\nsaved to ${file}; results of this machine include it\n`,
   )
   return EXIT.ok
 }

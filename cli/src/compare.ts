@@ -12,7 +12,7 @@ import {
   type StoredResult,
 } from '@jolt-gate/core'
 import { EXIT, UsageError } from './errors.js'
-import type { Output } from './main.js'
+import type { Output } from './options.js'
 import { writeReport } from './reports.js'
 import { tableOf } from './tables.js'
 

@@ -17,7 +17,7 @@ import {
   type Imported,
 } from '@jolt-gate/core'
 import { EXIT, UsageError } from './errors.js'
-import type { ImportArguments, Output } from './main.js'
+import type { ImportArguments, Output } from './options.js'
 
 const MOST_BYTES = 512_000_000
 
@@ -26,7 +26,7 @@ export function importPlan(what: string, options: ImportArguments, output: Outpu
   const imported = attempt(() => importedOf(text, options.name ?? name, options))
   const paths = imported.files.map(({ path }) => join(options.folder, path))
   const there = paths.find((path) => existsSync(path))
-  if (there !== undefined && !options.force) throw new UsageError(`${there} is there already: give another --name, or --force to write over it`) // prettier-ignore
+  if (there !== undefined && !options.force) throw new UsageError(`${there} exists already: use another --name, or --force to overwrite it`) // prettier-ignore
   for (const [index, file] of imported.files.entries()) {
     const path = paths[index] ?? file.path
     mkdirSync(dirname(path), { recursive: true })
@@ -39,7 +39,7 @@ export function importPlan(what: string, options: ImportArguments, output: Outpu
 function textOf(what: string): { text: string; name: string } {
   if (what === '-') return { text: readFileSync(0, 'utf8'), name: 'Imported' }
   if (/^curl\s|^https?:\/\//.test(what)) return { text: what, name: '' }
-  if (!existsSync(what)) throw new UsageError(`${what}: there is no such file; a command line of curl stands in quotes`)
+  if (!existsSync(what)) throw new UsageError(`${what}: no such file; put a curl command line in quotes`)
   if (statSync(what).size > MOST_BYTES) throw new UsageError(`${what} is larger than 512 MB`)
   return { text: readFileSync(what, 'utf8'), name: basename(what).replace(/\.\w+$/, '') }
 }
@@ -51,13 +51,13 @@ function importedOf(text: string, name: string, options: ImportArguments): Impor
       const reading = readHar(text)
       const waits = WAITS.find((one) => one === options.waits) ?? 'around'
       const unknown = options.origins?.find((origin) => !reading.hosts.some((host) => host.origin === origin))
-      if (unknown !== undefined) throw new UsageError(`--origins: the recording has no ${unknown}. It has ${reading.hosts.map(({ origin }) => origin).join(', ')}`) // prettier-ignore
+      if (unknown !== undefined) throw new UsageError(`--origins: the recording has no ${unknown}; it has ${reading.hosts.map(({ origin }) => origin).join(', ')}`) // prettier-ignore
       return importHar(reading, { ...usualChoice(reading, name), ...(options.origins === undefined ? {} : { origins: options.origins }), waits, byPage: options.byPage }) // prettier-ignore
     }
     case 'openapi': {
       const reading = readOpenApi(text)
       const origin = options.origin ?? reading.origins[0]
-      if (origin === undefined) throw new UsageError('the description names no origin: give --origin http://127.0.0.1:7710') // prettier-ignore
+      if (origin === undefined) throw new UsageError('the description names no origin; use --origin http://127.0.0.1:7710') // prettier-ignore
       const usual = reading.operations.filter(({ isDeprecated }) => !isDeprecated).map(({ id }) => id)
       return importOpenApi(reading, { name, origin, operations: chosen(options, reading.operations.map(({ id }) => id)) ?? usual }) // prettier-ignore
     }
@@ -71,13 +71,13 @@ function importedOf(text: string, name: string, options: ImportArguments): Impor
     case 'url':
       return importUrl(text, name)
     default:
-      throw new UsageError('this is no HAR file, OpenAPI or WSDL description, command line of curl, or URL')
+      throw new UsageError('this is not a HAR file, an OpenAPI or WSDL description, a curl command line or a URL')
   }
 }
 
 function chosen({ operations }: ImportArguments, all: readonly string[]): string[] | undefined {
   const unknown = operations?.find((id) => !all.includes(id))
-  if (unknown !== undefined) throw new UsageError(`--operations: there is no "${unknown}". There are ${all.map((id) => `"${id}"`).join(', ')}`) // prettier-ignore
+  if (unknown !== undefined) throw new UsageError(`--operations: there is no "${unknown}"; there are ${all.map((id) => `"${id}"`).join(', ')}`) // prettier-ignore
   return operations
 }
 
@@ -95,7 +95,7 @@ function report({ steps, notes, secrets }: Imported, paths: readonly string[]): 
   const lines = [
     `${String(steps)} ${steps === 1 ? 'request' : 'requests'}: ${paths.join(', ')}`,
     ...notes.map((note) => `  ${note}`),
-    ...(names.length === 0 ? [] : [`  secrets are taken out: set ${names.map((name) => `JOLT_SECRET_${name.toUpperCase()}`).join(' and ')}`]),
+    ...(names.length === 0 ? [] : [`  secrets were taken out; set ${names.map((name) => `JOLT_SECRET_${name.toUpperCase()}`).join(' and ')}`]),
     `Next: jolt-gate rehearse ${paths[0] ?? ''}`,
   ] // prettier-ignore
   return `${lines.join('\n')}\n`

@@ -1,14 +1,14 @@
-// `preview`: what a plan would send, worked out before it is sent.
+// `preview`: what a plan would send, worked out before anything is sent.
 import { growthWarning, parseJson, previewOf, scalePlan, type PhasePreview, type Preview } from '@jolt-gate/core'
-import { readRightPlan } from './check.js'
+import { readValidPlan } from './validate.js'
 import { readGiven, readStored } from './compare.js'
 import { EXIT } from './errors.js'
-import type { Output, PreviewArguments } from './main.js'
+import type { Output, PreviewArguments } from './options.js'
 import { writeReport } from './reports.js'
 import { tableOf } from './tables.js'
 
 export function preview(file: string, options: PreviewArguments, output: Output): number {
-  const { reading } = readRightPlan(file, options.target)
+  const { reading } = readValidPlan(file, options.target)
   const rehearsed = options.last === undefined ? undefined : rehearsedTimes(options.last)
   const last = options.last === undefined || rehearsed !== undefined ? undefined : readStored(options.last)
   const times =
@@ -88,7 +88,7 @@ function totalsOf(load: Preview): string {
       `about ${String(Math.round(load.requests))} requests`,
       `at most ${rate(load.peakRequestRate)} requests/s`,
     )
-  if (load.mostUsers > 0) parts.push(`at most ${String(load.mostUsers)} users who come again`)
+  if (load.mostUsers > 0) parts.push(`at most ${String(load.mostUsers)} concurrent users`)
   if (load.usersInFlight !== null && load.usersInFlight > 0)
     parts.push(`about ${rate(load.usersInFlight)} users in flight at the highest rate (Little’s law)`)
   return parts.join(', ')

@@ -1,18 +1,20 @@
-// `rehearse`: one user, one pass of each journey, and every exchange in full.
+// `rehearse`: one user, one iteration of each journey, and every exchange in full.
 import pc from 'picocolors'
 import { formatMs } from '@jolt-gate/core'
 import { rehearse as walk, secretsOf, type RehearsedStep } from '@jolt-gate/engine'
 import { newId, refuseForbidden, refuseUnknownValues } from './asked.js'
-import { readRightPlan } from './check.js'
+import { readValidPlan } from './validate.js'
 import { EXIT, UsageError } from './errors.js'
-import type { Output, RehearseArguments } from './main.js'
+import type { Output, RehearseArguments } from './options.js'
 import { writeReport } from './reports.js'
 
 /** Lines of a body that are shown on a terminal; JSON has all of it. */
 const MOST_LINES = 24
+/** Under the column that says what was sent and what was got. */
+const MARGIN = '        '
 
 export async function rehearse(file: string, options: RehearseArguments, output: Output): Promise<number> {
-  const { reading, repository } = readRightPlan(file, options.target)
+  const { reading, repository } = readValidPlan(file, options.target)
   const { plan, target } = reading
   if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
   refuseUnknownValues(plan, target, options.set)
@@ -57,14 +59,16 @@ function textOf(step: RehearsedStep, output: Output): string {
   const sign = step.failure === null ? colors.green('passed') : colors.red('failed')
   const lines = [`${colors.bold(step.step)}  ${step.stage}  ${sign}  ${partsOf(step)}`]
   if (step.request !== null) {
-    lines.push(`  ${step.request.method} ${step.request.url}`)
-    for (const [name, value] of step.request.headers) lines.push(colors.dim(`  > ${name}: ${value}`))
-    if (step.request.body !== null) lines.push(...bodyLines(step.request.body, '  > '))
+    const { method, url, headers, body } = step.request
+    lines.push(`  sent  ${method} ${url}`)
+    for (const [name, value] of headers) lines.push(colors.dim(`${MARGIN}${name}: ${value}`))
+    if (body !== null) lines.push(...bodyLines(body))
   }
   if (step.response !== null) {
-    lines.push(`  ${String(step.response.status)}, ${String(step.response.size)} bytes`)
-    for (const [name, value] of step.response.headers) lines.push(colors.dim(`  < ${name}: ${value}`))
-    lines.push(...bodyLines(step.response.body, '  < '))
+    const { status, size, headers, body } = step.response
+    lines.push(`  got   ${String(status)}, ${String(size)} bytes`)
+    for (const [name, value] of headers) lines.push(colors.dim(`${MARGIN}${name}: ${value}`))
+    lines.push(...bodyLines(body))
   }
   for (const check of step.checks) {
     if (check.held) lines.push(`  ${colors.green('held')}    ${check.name}`)
@@ -80,7 +84,7 @@ function textOf(step: RehearsedStep, output: Output): string {
 
 function partsOf({ timing }: RehearsedStep): string {
   const parts = [
-    ['name', timing.name],
+    ['dns', timing.dns],
     ['connect', timing.connect],
     ['tls', timing.tls],
     ['first byte', timing.firstByte],
@@ -91,12 +95,12 @@ function partsOf({ timing }: RehearsedStep): string {
 }
 
 /** A body, JSON set out in lines; cut where it is long. */
-function bodyLines(body: string, margin: string): string[] {
+function bodyLines(body: string): string[] {
   if (body === '') return []
   const lines = prettyOf(body).split('\n')
-  const shown = lines.slice(0, MOST_LINES).map((line) => margin + line.slice(0, 200))
+  const shown = lines.slice(0, MOST_LINES).map((line) => MARGIN + line.slice(0, 200))
   const rest = lines.length - shown.length
-  return rest > 0 ? [...shown, `${margin}(${String(rest)} more lines)`] : shown
+  return rest > 0 ? [...shown, `${MARGIN}(${String(rest)} more lines)`] : shown
 }
 
 function prettyOf(body: string): string {

@@ -29,7 +29,7 @@ export const NO_REPOSITORY: Repository = {
 /** Opens a plan: its text, its path in the repository, and the repository. */
 export function openPlan(file: string): { text: string; path: string; repository: Repository } {
   const full = resolve(file)
-  if (!existsSync(full) || !statSync(full).isFile()) throw new UsageError(`${file}: there is no such file`)
+  if (!existsSync(full) || !statSync(full).isFile()) throw new UsageError(`${file}: no such file`)
   const real = realpathSync(full)
   const root = rootOf(real)
   return {

@@ -6,7 +6,7 @@ import {
   formatMs,
   formatValue,
   loadFingerprint,
-  titleOf,
+  verdictWords,
   type Baseline,
   type Judgement,
   type Plan,
@@ -15,10 +15,10 @@ import {
 } from '@jolt-gate/core'
 import { lastCalibration, secretsOf, startRun, type RunHandle } from '@jolt-gate/engine'
 import { isUrl, newId, planOfUrl, refuseUnknownValues, refuseForbidden } from './asked.js'
-import { readRightPlan, readRightText } from './check.js'
+import { readValidPlan, readValidText } from './validate.js'
 import { readStored } from './compare.js'
 import { UsageError } from './errors.js'
-import type { Output, RunArguments } from './main.js'
+import type { Output, RunArguments } from './options.js'
 import { progressOf } from './progress.js'
 import { checkReports, REPORTS, writeReports } from './reports.js'
 import { commitOf, NO_REPOSITORY } from './repository.js'
@@ -27,8 +27,8 @@ import { TOOL_VERSION } from './version.js'
 
 export async function run(file: string, options: RunArguments, output: Output): Promise<number> {
   const { reading, repository } = isUrl(file)
-    ? { reading: readRightText(file, planOfUrl(file, options)), repository: NO_REPOSITORY }
-    : readRightPlan(file, options.target)
+    ? { reading: readValidText(file, planOfUrl(file, options)), repository: NO_REPOSITORY }
+    : readValidPlan(file, options.target)
   refuseLoadOptions(file, options)
   const { plan, target } = reading
   if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
@@ -85,8 +85,8 @@ export async function run(file: string, options: RunArguments, output: Output): 
 /** The options that make the load of a URL say nothing beside a plan. */
 function refuseLoadOptions(file: string, options: RunArguments): void {
   if (isUrl(file)) return
-  for (const name of ['rate', 'for', 'users', 'passes'] as const)
-    if (options[name] !== undefined) throw new UsageError(`--${name} is for the run of a URL: a plan says its own load`)
+  for (const name of ['rate', 'for', 'users', 'iterations'] as const)
+    if (options[name] !== undefined) throw new UsageError(`--${name} is for the run of a URL: a plan has its own load`)
 }
 
 /** The run that gates are held to; one that is no baseline for this run is said, not obeyed. */
@@ -94,7 +94,9 @@ function readBaseline(file: string, plan: Plan, target: Target, scale: number): 
   const baseline = baselineFrom(readStored(file))
   const fault = baselineFault(baseline, { target, plan: { scale, load: loadFingerprint(plan) } })
   if (fault !== undefined)
-    process.stderr.write(`warning: ${file} is no baseline for this run: ${fault}. Gates against it are not judged\n`)
+    process.stderr.write(
+      `warning: ${file} is no baseline for this run: ${fault}; gates against it are reported, not judged\n`,
+    )
   return baseline
 }
 
@@ -103,7 +105,7 @@ function stopOnSignals(handle: RunHandle): () => void {
   let signals = 0
   const onSignal = (signal: NodeJS.Signals) => {
     if (++signals > 1) process.exit(4)
-    process.stderr.write(`\n${signal}: stopping, teardown follows; once more to end at once\n`)
+    process.stderr.write(`\n${signal}: stopping; teardown runs first, a second signal ends at once\n`)
     handle.stop(signal)
   }
   process.on('SIGINT', onSignal).on('SIGTERM', onSignal)
@@ -117,7 +119,7 @@ function print(result: RunResult, judgement: Judgement, output: Output, stream: 
   const paint = judgement.verdict === 'open' ? colors.green : judgement.verdict === 'shut' ? colors.red : colors.yellow
   if (!output.quiet) {
     const gates = result.gates.map((gate) => [
-      gate.status + (gate.close ? ', close' : ''),
+      gate.status + (gate.borderline ? ', borderline' : ''),
       gate.rule,
       formatValue(gate.observed, gate.unit),
       formatValue(gate.limit, gate.unit),
@@ -133,9 +135,9 @@ function print(result: RunResult, judgement: Judgement, output: Output, stream: 
         String(step.requests),
         `${step.throughput.toFixed(1)}/s`,
         `${(100 * step.failedShare).toFixed(1)} %`,
-        time(times?.p50),
-        time(times?.p95),
-        time(times?.p99),
+        time(times?.percentiles['50']),
+        time(times?.percentiles['95']),
+        time(times?.percentiles['99']),
         time(times?.max),
       ]
     })
@@ -146,9 +148,9 @@ function print(result: RunResult, judgement: Judgement, output: Output, stream: 
       for (const { kind, detail, count } of step.failures.slice(0, 3))
         stream.write(`  ${step.name}: ${kind} ${detail}, ${String(count)} times\n`)
     for (const once of [...result.setup, ...result.teardown])
-      if (!once.passed) stream.write(`  failed outside the load: ${once.reason ?? once.name}\n`)
+      if (!once.passed) stream.write(`  failed in setup or teardown: ${once.reason ?? once.name}\n`)
     stream.write('\n')
   }
   const reasons = judgement.reasons.length === 0 ? '' : `: ${judgement.reasons.join('; ')}`
-  stream.write(`${paint(colors.bold(titleOf(result.verdict)))}${reasons}\n`)
+  stream.write(`${paint(colors.bold(verdictWords(result.verdict)))}${reasons}\n`)
 }

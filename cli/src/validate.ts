@@ -1,21 +1,35 @@
-// `check`: is the file right?
-import { previewOf, readPlan, type PlanReading, type Problem } from '@jolt-gate/core'
-import type { Output } from './main.js'
+// `validate`: is the file valid? `--fix` rewrites words of the first edition before it is read.
+import { writeFileSync } from 'node:fs'
+import { applyChanges, previewOf, readPlan, upgradeText, type PlanReading, type Problem } from '@jolt-gate/core'
+import type { Output, ValidateArguments } from './options.js'
 import { EXIT, UsageError } from './errors.js'
 import { openPlan, type Repository } from './repository.js'
 
-export function check(files: string[], options: { target?: string }, output: Output): number {
+export function validate(files: string[], options: ValidateArguments, output: Output): number {
   let errors = 0
   for (const file of files) {
+    if (options.fix === true) fix(file, output)
+    // A target or shared steps can be rewritten, and are read with the plans that use them.
+    if (!file.endsWith('.gate.yaml') && options.fix === true) continue
     const { reading } = readPlanFile(file, options.target)
     for (const problem of reading.problems) process.stderr.write(`${lineOf(problem)}\n`)
     errors += reading.problems.filter((problem) => problem.severity === 'error').length
     if (reading.hasErrors) continue
     for (const warning of previewOf(reading.plan).warnings)
       process.stderr.write(`${reading.plan.file}:${String(warning.line)}: warning: ${warning.message}\n`)
-    if (!output.quiet) process.stdout.write(`${file}: right\n`)
+    if (!output.quiet) process.stdout.write(`${file}: valid\n`)
   }
   return errors === 0 ? EXIT.ok : EXIT.usage
+}
+
+/** Rewrites a file of the first edition; says how many words changed. */
+function fix(file: string, output: Output): void {
+  const { text, path } = openPlan(file)
+  const changes = upgradeText(path, text)
+  if (changes.length === 0) return
+  writeFileSync(file, applyChanges(text, changes))
+  if (!output.quiet)
+    process.stdout.write(`${file}: ${String(changes.length)} ${changes.length === 1 ? 'change' : 'changes'} written\n`)
 }
 
 /** Reads a plan with its repository. */
@@ -27,16 +41,16 @@ export function readPlanFile(
   return { reading: readPlan(path, text, { files: repository.read, target }), repository }
 }
 
-/** Reads the text of a plan that must be right and stands in no repository. */
-export function readRightText(name: string, text: string): PlanReading {
+/** Reads the text of a plan that must be valid and is in no repository. */
+export function readValidText(name: string, text: string): PlanReading {
   const reading = readPlan(name, text, { files: () => undefined })
   if (reading.hasErrors)
     throw new UsageError(reading.problems.map((problem) => `${name}: ${problem.message}`).join('\n'))
   return reading
 }
 
-/** Reads a plan that must be right; its problems are the message otherwise. */
-export function readRightPlan(
+/** Reads a plan that must be valid; its problems are the message otherwise. */
+export function readValidPlan(
   file: string,
   target: string | undefined,
 ): { reading: PlanReading; repository: Repository } {

@@ -20,7 +20,7 @@ export type Measure =
         | 'failed requests'
         | 'failed checks'
         | 'failed journeys'
-        | 'turned away'
+        | 'capped arrivals'
         | 'cut off'
         | 'requests'
         | 'arrivals'
@@ -34,7 +34,7 @@ export type Measure =
         | 'event loop delay'
     }
   | { kind: 'apdex'; goalMs: number }
-  | { kind: 'probe'; name: string }
+  | { kind: 'metric'; name: string }
 
 export type Comparison = 'under' | 'at most' | 'over' | 'at least'
 export type Scope = { kind: 'all' } | { kind: 'each step' } | { kind: 'names'; names: string[] }
@@ -102,7 +102,7 @@ export interface Sentences {
   RatesOnly: { from: number; to: number; ramp: boolean; by: number | null }
   UsersRange: { from: number; to: number; ramp: boolean; by: number | null }
   UsersOnly: number
-  StopOnly: { kind: 'at once' } | { kind: 'in a row' | 'in all'; seconds: number }
+  StopOnly: { kind: 'in a row' | 'in all'; seconds: number }
   WaitOnly: WaitSentence
   WholeRange: { from: number; to: number }
   DecimalRange: { from: number; to: number; places: number }

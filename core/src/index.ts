@@ -11,6 +11,7 @@ export { compileUrl, namesInText, namesInUrl, splitText } from './language/templ
 export { compilePath, parseJson } from './language/json-path.js'
 export { Draws } from './values/random.js'
 export { makeValue, pickIndex, waitMs } from './values/makers.js'
+export { compilePattern } from './language/patterns.js'
 export {
   asText,
   base64,
@@ -32,14 +33,14 @@ export { compileCheck, compileFinder, type AssessContext, type Finder, type Veri
 export { compileKeep, type Take } from './assess/keep.js'
 export { arrivalCounts, arrivalsOf, rateAt, tracksIn, type Track } from './load/arrivals.js'
 export { UserSchedule, usersAt } from './load/users.js'
-export { profileOf, type LoadProfile, type ProfileLine } from './load/profile.js'
+export { curveOf, type LoadCurve, type CurvePoints } from './load/curve.js'
 export { scalePlan } from './load/scale.js'
 export { JourneyMix } from './load/mix.js'
 export { previewOf, type PhasePreview, type Preview, type TrackPreview } from './load/preview.js'
 export { JourneyChoice, loadFingerprint, loadSeconds, ScheduleCursor, userNumber } from './load/schedule.js'
 export { Distribution, HIGHEST, slotOf } from './measure/distribution.js'
 export { decodeHdr, encodeHdr } from './measure/hdr.js'
-export { rankInterval, samplesNeeded } from './measure/percentiles.js'
+export { rankInterval, samplesNeeded } from './numbers/percentiles.js'
 export * from './measure/bucket.js'
 export { pool, Recording, type SecondRow } from './measure/recording.js'
 export {
@@ -62,7 +63,7 @@ export {
 } from './judge/gates.js'
 export { scopeOf, secondsOf } from './judge/scope.js'
 export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
-export { familyValue, readMetrics, type MetricPage } from './language/open-metrics.js'
+export { familyValue, parseMetricPage, type MetricPage } from './language/open-metrics.js'
 export { StopWatch } from './judge/stop.js'
 export { distrust, type GeneratorFaults } from './judge/trust.js'
 export {
@@ -70,6 +71,7 @@ export {
   formatMs,
   formatValue,
   judge,
+  verdictWords,
   type Ending,
   type Judgement,
   type Verdict,
@@ -78,23 +80,23 @@ export * from './report/result.js'
 export * from './report/summaries.js'
 export { dueBySecond } from './report/series.js'
 export { junitOf } from './report/junit.js'
-export { markdownOf, titleOf } from './report/markdown.js'
+export { markdownOf } from './report/markdown.js'
 export { csvOf } from './report/csv.js'
 export { htmlOf } from './report/html.js'
 export { readResult, type StoredResult } from './judge/stored-result.js'
-export { base64OfBytes, bytesOfBase64 } from './measure/base64.js'
-export { compareRuns, LEVEL, type Change, type Comparison } from './judge/compare.js'
-export { differenceOf, holm, mannWhitney, normalCdf, twoProportions, wilson } from './judge/statistics.js'
+export { base64OfBytes, bytesOfBase64 } from './numbers/base64.js'
+export { compareRuns, LEVEL, type Change, type Comparison } from './compare/compare.js'
+export { differenceOf, holm, mannWhitney, normalCdf, twoProportions, wilson } from './numbers/statistics.js'
 export {
   durationOf,
   growthWarning,
-  READY_MADE,
-  READY_MADE_FOR,
-  readyMadeLoad,
+  PROFILES,
+  PROFILE_PURPOSES,
+  profileLoad,
   type HeldLoad,
-  type ReadyMade,
-  type ReadyMadeSize,
-} from './load/ready-made.js'
+  type Profile,
+  type ProfileSize,
+} from './load/profile.js'
 export { comparisonMarkdown } from './report/comparison-markdown.js'
 export * from './write/tree.js'
 export { applyChanges, editText, type Edit, type TextChange } from './write/edit.js'
@@ -112,6 +114,7 @@ export {
   type Surroundings,
 } from './write/complete.js'
 export { renameInText, type Renamed } from './write/rename.js'
+export { upgradeText } from './write/upgrade.js'
 export { planChanges, writtenLimit, type PlanChange } from './write/changes.js'
 export { ImportFault } from './import/fault.js'
 export { kindOf, type ImportKind } from './import/kinds.js'

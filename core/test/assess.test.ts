@@ -67,7 +67,7 @@ describe('a check', () => {
     expect(holds(sentence, sailings)).toBe(expected)
   })
 
-  it('compares with a value of the pass', () => {
+  it('compares with a value of the iteration', () => {
     expect(holds('json $.one is {x}', sailings, [1])).toBe(true)
     expect(holds('json $.one is {x}', sailings, ['1'])).toBe(false)
   })
@@ -129,11 +129,11 @@ describe('a request', () => {
 
   // Source: RFC 7617, section 2, the example of Aladdin; RFC 6750, section 2.1. From memory.
   it('signs with basic and bearer as the standards show', () => {
-    expect(made('      - send: GET /a\n        sign: { basic: [Aladdin, open sesame] }', []).headers).toEqual([
+    expect(made('      - send: GET /a\n        auth: { basic: [Aladdin, open sesame] }', []).headers).toEqual([
       'authorization',
       'Basic QWxhZGRpbjpvcGVuIHNlc2FtZQ==',
     ])
-    expect(made('      - send: GET /a\n        sign: { bearer: mF_9.B5f-4.1JqM }', []).headers).toEqual([
+    expect(made('      - send: GET /a\n        auth: { bearer: mF_9.B5f-4.1JqM }', []).headers).toEqual([
       'authorization',
       'Bearer mF_9.B5f-4.1JqM',
     ])
@@ -187,14 +187,14 @@ describe('XML', () => {
 })
 
 describe('the other subjects', () => {
-  const body = '{"id":"LH-204711","places":[1,2,3]}'
+  const body = '{"id":"LKM-204711","places":[1,2,3]}'
 
   it.each([
-    ['size is 35', true],
+    ['size is 36', true],
     ['size under 1 kB', true],
     ['response time under 100 ms', false],
     ['response time at most 120 ms', true],
-    ['body matches /LH-\\d{6}/', true],
+    ['body matches /LKM-\\d{6}/', true],
   ])('%s: %s', (sentence, expected) => {
     expect(holds(sentence, answer(body))).toBe(expected)
   })
@@ -220,7 +220,7 @@ describe('the other subjects', () => {
   it('keep cookies and matches', () => {
     expect(kept('cookie session', answer(body))).toBe('"ab=c"')
     expect(kept('cookie none or "no"', answer(body))).toBe('no')
-    expect(kept('match /LH-(\\d+)/', answer(body))).toBe('204711')
+    expect(kept('match /LKM-(\\d+)/', answer(body))).toBe('204711')
     expect(kept('match /\\d/ number 3', answer(body))).toBe('4')
   })
 })

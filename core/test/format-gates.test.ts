@@ -17,7 +17,7 @@ describe('gates', () => {
     'max connect time of "search" under 1 s',
     'mean journey time in journey "look around" at most 10 s',
     'failed journeys at most 1 %',
-    'turned away at most 5',
+    'capped arrivals at most 5',
     'cut off at most 0.5 %',
     'arrival rate at least 4/s',
     'bytes received of "search" over 1 kB/s',
@@ -26,7 +26,7 @@ describe('gates', () => {
     'p99 start lag under 5 ms',
     'mean generator busy under 80 %',
     'max event loop delay under 50 ms',
-    'max probe "queue" under 12',
+    'max metric "queue" under 12',
     'p95 response time at most 110 % of baseline or 50 ms',
     'failed requests at most 150 % of baseline',
   ])('measure %s', (gate) => {
@@ -47,36 +47,40 @@ describe('gates', () => {
   })
 
   it.each([
-    ['at once', { kind: 'at once' }],
-    ['after 10s', { kind: 'in a row', seconds: 10 }],
+    ['after 1 breached second', { kind: 'in all', seconds: 1 }],
+    ['after 10 breached seconds in a row', { kind: 'in a row', seconds: 10 }],
     ['after 30 breached seconds', { kind: 'in all', seconds: 30 }],
   ])('stop the run %s', (stop, rule) => {
     expect(gatesOf(`rule: failed requests at most 25 %\n    stop: ${stop}`)).toMatchObject([{ stop: rule }])
   })
 
   it.each([
-    ['a stop on a baseline', 'rule: failed requests at most 110 % of baseline\n    stop: at once', 'STOP'],
-    ['a stop on a lower count', 'rule: requests at least 5\n    stop: at once', 'STOP'],
-    ['a step of what has none', 'turned away of "search" at most 5', 'SCOPE'],
+    [
+      'a stop on a baseline',
+      'rule: failed requests at most 110 % of baseline\n    stop: after 1 breached second',
+      'STOP',
+    ],
+    ['a stop on a lower count', 'rule: requests at least 5\n    stop: after 1 breached second', 'STOP'],
+    ['a step of what has none', 'capped arrivals of "search" at most 5', 'SCOPE'],
     ['a journey of what has none', 'p99 start lag in journey "look around" under 5 ms', 'SCOPE'],
     ['a journey that is not there', 'failed journeys in journey "look" at most 1', 'UNKNOWN_NAME'],
     ['a time for bytes', 'bytes sent under 3 s', 'UNIT'],
-    ['a probe without a statistic', 'probe "queue" under 3', 'STATISTIC'],
+    ['a metric without a statistic', 'metric "queue" under 3', 'STATISTIC'],
   ])('refuse %s', (_, gate, code) => {
     expect(firstProblem(planText({ gates: `  - ${gate}` })).code).toBe(code)
   })
 })
 
 describe('a target', () => {
-  it('tells its probes, TLS, proxy, local address and permission', () => {
+  it('tells its metrics, TLS, proxy, local address and permission', () => {
     const text = `origin: https://127.0.0.1:7710
 also: [http://127.0.0.1:7711]
-probes:
+metrics:
   queue: { url: /metrics, family: ferries_queue_length, ceiling: 40 }
   hits: { url: "http://127.0.0.1:7711/metrics", family: cache_hits, as: ratio of cache_reads, unit: share, labels: { pool: a } }
 tls: { ca: tls/ca.pem, verify: no }
 proxy: http://127.0.0.1:3128
-network: { from: 127.0.0.2 }
+local address: 127.0.0.2
 permission: { by: the harbour master, rate: 50/s, hours: 22:00 to 05:00, until: 2027-01-01 }
 `
     const { target, problems } = readTarget('targets/h.target.yaml', text, (path) =>
@@ -85,13 +89,13 @@ permission: { by: the harbour master, rate: 50/s, hours: 22:00 to 05:00, until: 
 
     expect(problems).toEqual([])
     expect(target).toMatchObject({
-      probes: [
+      metrics: [
         { name: 'queue', as: { kind: 'by type' }, ceiling: 40 },
         { name: 'hits', as: { kind: 'ratio', of: 'cache_reads' }, labels: { pool: 'a' } },
       ],
       tls: { ca: 'PEM', verify: false },
       proxy: 'http://127.0.0.1:3128',
-      network: '127.0.0.2',
+      localAddress: '127.0.0.2',
       permission: { by: 'the harbour master', ratePerSecond: 50 },
     })
   })

@@ -17,7 +17,7 @@ const stepsOf = (steps: string, files: Record<string, string> = {}, top = ''): S
 ]
 
 describe('a load', () => {
-  it('climbs a ladder in equal treads, both ends included, each a phase of its own', () => {
+  it('climbs a ladder in equal levels, both ends included, each a phase of its own', () => {
     const treads = phasesOf('  - { phase: climb, rate: 10/s to 40/s by 10/s, for: 1m }')
 
     expect(treads.map(({ name, ladder, seconds }) => [name, ladder, seconds])).toEqual([
@@ -31,15 +31,15 @@ describe('a load', () => {
     expect(falling.map((tread) => tread.name)).toEqual(['down at 30 users', 'down at 20 users', 'down at 10 users'])
   })
 
-  it('lets a gate name a tread, or the whole ladder', () => {
+  it('lets a gate name a level, or the whole ladder', () => {
     const gates = '  - p95 response time during climb under 1 s\n  - p95 response time during "climb at 20/s" under 1 s'
 
     right(planText({ load: '  - { phase: climb, rate: 10/s to 20/s by 10/s, for: 60s }', gates }))
   })
 
-  it('holds users, passes, spacing, cap and mix', () => {
+  it('holds users, iterations, spacing, cap and mix', () => {
     const load =
-      '  - { phase: in, users: 0 to 20, for: 10s }\n  - { phase: held, users: 20, for: 10s, spread: 5s, cap: 15 users }\n  - { phase: crowd, starts: 30, for: 5s, spacing: random }\n  - { phase: end, users: 3, passes: 20 }'
+      '  - { phase: in, users: 0 to 20, for: 10s }\n  - { phase: held, users: 20, for: 10s, spread: 5s, cap: 15 users }\n  - { phase: crowd, starts: 30, for: 5s, spacing: random }\n  - { phase: end, users: 3, iterations: 20 }'
     const { load: read } = right(planText({ load, top: 'cap: 500 users\nspacing: even\nmix: drawn\ndrain: 5s\n' }))
 
     expect(read).toMatchObject({ cap: 500, mix: 'drawn', drainMs: 5000 })
@@ -47,20 +47,20 @@ describe('a load', () => {
       { kind: 'users', from: 0, to: 20, cap: 500 },
       { kind: 'users', from: 20, to: 20, spreadSeconds: 5, cap: 15 },
       { kind: 'batch', starts: 30, spacing: 'random' },
-      { kind: 'passes', users: 3, passes: 20 },
+      { kind: 'iterations', users: 3, iterations: 20 },
     ])
   })
 
   it('has a track for each journey with a load of its own, beside the common one', () => {
     const journeys =
-      '  look:\n    share: 3\n    steps:\n      - send: GET /a\n  night:\n    returning: yes\n    load:\n      - { phase: crew, users: 5, for: 10s }\n    steps:\n      - send: GET /b'
+      '  look:\n    weight: 3\n    steps:\n      - send: GET /a\n  night:\n    returning: yes\n    load:\n      - { phase: senderPool, users: 5, for: 10s }\n    steps:\n      - send: GET /b'
     const { load, journeys: walked } = right(planText({ journeys }))
 
     expect(load.phases.map(({ name, track }) => [name, track])).toEqual([
       ['peak', null],
-      ['crew', 'night'],
+      ['senderPool', 'night'],
     ])
-    expect(walked).toMatchObject([{ share: 3 }, { share: 0, returning: true }])
+    expect(walked).toMatchObject([{ weight: 3 }, { weight: 0, returning: true }])
   })
 
   it('numbers phases without a name', () => {
@@ -72,12 +72,12 @@ describe('a load', () => {
   it.each([
     ['a ladder that does not end on a tread', '{ phase: p, rate: 10/s to 35/s by 10/s, for: 1m }', '10/s to', 'LADDER'],
     [
-      'passes before another phase',
-      '{ phase: p, users: 2, passes: 3 }\n  - { phase: q, rate: 1/s, for: 1s }',
+      'iterations before another phase',
+      '{ phase: p, users: 2, iterations: 3 }\n  - { phase: q, rate: 1/s, for: 1s }',
       '{ phase: q',
-      'PASSES',
+      'ITERATIONS',
     ],
-    ['passes by a changing number of users', '{ phase: p, users: 1 to 5, passes: 3 }', '1 to 5', 'PASSES'],
+    ['iterations by a changing number of users', '{ phase: p, users: 1 to 5, iterations: 3 }', '1 to 5', 'ITERATIONS'],
     ['spread beside a rate', '{ phase: p, rate: 1/s, for: 5s, spread: 2s }', 'spread', 'PHASE'],
     ['an unknown spacing', '{ phase: p, rate: 1/s, for: 5s, spacing: randm }', 'randm', 'WORD'],
     ['a cap of nobody', '{ phase: p, rate: 1/s, for: 5s, cap: 0 users }', '0 users', 'CAP'],
@@ -89,20 +89,20 @@ describe('a load', () => {
     expect(firstProblem(text)).toMatchObject({ code, at: placeOf(text, piece) })
   })
 
-  it('refuses a share beside a load of its own, and a name given twice over two tracks', () => {
+  it('refuses a weight beside a load of its own, and a name given twice over two tracks', () => {
     const journey = (more: string) =>
       planText({
         journeys: `  look:\n    steps:\n      - send: GET /a\n  own:\n${more}    load:\n      - { phase: peak, users: 5, for: 10s }\n    steps:\n      - send: GET /b`,
       })
 
-    expect(firstProblem(journey('    share: 2\n')).code).toBe('SHARES')
+    expect(firstProblem(journey('    weight: 2\n')).code).toBe('WEIGHTS')
     expect(firstProblem(journey('')).code).toBe('SAME_NAME')
   })
 })
 
 describe('steps', () => {
-  it('are together, repeated, under a condition and picked by share', () => {
-    const steps = stepsOf(`      - together:
+  it('are parallel, repeated, under a condition and picked by weight', () => {
+    const steps = stepsOf(`      - parallel:
           - send: GET /a
           - send: GET /b
       - repeat: 3
@@ -120,19 +120,19 @@ describe('steps', () => {
         steps:
           - send: GET /g
       - pick:
-          - share: 3
+          - weight: 3
             steps:
               - send: GET /h
           - steps:
               - send: GET /i`)
 
     expect(steps.filter((step) => step.kind !== 'send')).toMatchObject([
-      { kind: 'together' },
+      { kind: 'parallel' },
       { kind: 'repeat', times: 3, until: undefined },
       { kind: 'repeat', times: 20, until: { name: 'json $.state is "done"' } },
       { kind: 'when', condition: { subject: { kind: 'status' } } },
       { kind: 'when', condition: { subject: { kind: 'value', name: 'run.seed' } } },
-      { kind: 'pick', options: [{ share: 3 }, { share: 1 }] },
+      { kind: 'pick', options: [{ weight: 3 }, { weight: 1 }] },
     ])
     expect(steps.flatMap((step) => (step.kind === 'send' ? [step.url] : []))).toEqual(
       ['/first', '/a', '/b', '/c', '/d', '/e', '/f', '/g', '/h', '/i'], // prettier-ignore
@@ -221,13 +221,13 @@ describe('values and data', () => {
   it('know every maker, and how long what they make lasts', () => {
     const top = `values:
   turn: { list: [a, b, c] }
-  when: { date: today + 1 days, format: dd.MM.yyyy, zone: Europe/Oslo, per: run }
-  key: { uuid: v7, per: use }
+  when: { date: today + 1 days, format: dd.MM.yyyy, zone: Europe/Oslo, lasts: run }
+  key: { uuid: v7, lasts: use }
 `
     expect(right(planText({ top })).values).toMatchObject([
-      { maker: { kind: 'list', options: ['a', 'b', 'c'] }, per: 'pass' },
-      { maker: { kind: 'date', format: 'dd.MM.yyyy', zone: 'Europe/Oslo' }, per: 'run' },
-      { maker: { kind: 'uuid', version: 'v7' }, per: 'use' },
+      { maker: { kind: 'list', options: ['a', 'b', 'c'] }, lasts: 'iteration' },
+      { maker: { kind: 'date', format: 'dd.MM.yyyy', zone: 'Europe/Oslo' }, lasts: 'run' },
+      { maker: { kind: 'uuid', version: 'v7' }, lasts: 'use' },
     ])
   })
 

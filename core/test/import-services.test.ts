@@ -80,18 +80,18 @@ describe('an OpenAPI description', () => {
       planOf(importOpenApi(secured(scheme, more), { name: 'S', origin: 'http://127.0.0.1:9', operations: ['GET /a'] }))
         .text
     expect(textFor('{ type: http, scheme: basic }')).toContain(
-      'sign: { basic: ["{secret.user}", "{secret.password}"] }',
+      'auth: { basic: ["{secret.user}", "{secret.password}"] }',
     )
     expect(textFor('{ type: apiKey, in: header, name: X-Key }')).toContain('x-key: "{secret.api_key}"')
-    expect(textFor('{ type: http, scheme: bearer }')).toContain('sign: { bearer: "{secret.token}" }')
+    expect(textFor('{ type: http, scheme: bearer }')).toContain('auth: { bearer: "{secret.token}" }')
     expect(textFor('{ type: oauth2, flows: { clientCredentials: { tokenUrl: /token, scopes: {} } } }')).toMatch(/setup:[^]*grant_type: client_credentials[^]*token: secret json \$\.access_token[^]*bearer: "\{token\}"/) // prettier-ignore
     const signIn = `  /sessions: { post: { security: [], requestBody: { content: { application/json: { schema: { type: object, properties: { user: { type: string }, password: { type: string } } } } } }, responses: { '201': { description: ok } } } }`
-    expect(textFor('{ type: http, scheme: bearer }', signIn)).toMatch(/setup:\n {2}- send: POST \/sessions[^]*password: "\{secret.password\}"[^]*token: secret json \$\.token[^]*sign: \{ bearer: "\{token\}" \}/) // prettier-ignore
+    expect(textFor('{ type: http, scheme: bearer }', signIn)).toMatch(/setup:\n {2}- send: POST \/sessions[^]*password: "\{secret.password\}"[^]*token: secret json \$\.token[^]*auth: \{ bearer: "\{token\}" \}/) // prettier-ignore
   })
 
   it('is refused when it is none', () => {
     expect(() => readOpenApi('swagger: "2.0"')).toThrow(/no "openapi"/)
-    expect(() => readOpenApi('openapi: 2.0.0')).toThrow(/is not read/)
+    expect(() => readOpenApi('openapi: 2.0.0')).toThrow(/is not supported/)
     expect(() => readOpenApi('openapi: 3.1.0\npaths: {}')).toThrow(/no operations/)
     expect(() => readOpenApi('a: [')).toThrow(/neither JSON nor YAML/)
   })
@@ -145,8 +145,8 @@ describe('a WSDL description', () => {
   })
 
   it('is refused when it is none', () => {
-    expect(() => readWsdl('<a/>')).toThrow(/no WSDL/)
-    expect(() => readWsdl('<a')).toThrow(/no XML/)
+    expect(() => readWsdl('<a/>')).toThrow(/not WSDL/)
+    expect(() => readWsdl('<a')).toThrow(/not XML/)
     expect(() => readWsdl('<!DOCTYPE a [<!ENTITY b "c">]><a/>')).toThrow(/DOCTYPE/)
   })
 })
@@ -170,7 +170,7 @@ describe('OpenAPI 3.1', () => {
     const made = importOpenApi(reading, { name: 'Users', origin: 'http://127.0.0.1:9', operations: ['GET /users'] })
     expect(planOf(made).plan.journeys[0]?.steps[0]).toMatchObject({
       url: '/users',
-      sign: { kind: 'bearer', token: '{secret.token}' },
+      auth: { kind: 'bearer', token: '{secret.token}' },
       checks: [],
     })
   })

@@ -104,7 +104,7 @@ journeys:
             name: api sailings
             headers:
               accept: application/json
-            sign: { bearer: "{token}" }
+            auth: { bearer: "{token}" }
             check:
               - status is 200
             keep:
@@ -115,7 +115,7 @@ journeys:
             headers:
               accept: application/json
             json: { sailing: "{sailing}", people: 2 }
-            sign: { bearer: "{token}" }
+            auth: { bearer: "{token}" }
             check:
               - status is 201
             keep:
@@ -196,7 +196,7 @@ describe('a command line of curl', () => {
       -H 'Accept: application/json' -H 'X-Api-Key: k-123' -u ida:low-tide --data-raw '{"people": 2}' --compressed`)
     const [step] = planOf(made).plan.journeys[0]?.steps ?? []
 
-    expect(step).toMatchObject({ method: 'PUT', url: '/holds/7?a=b', sign: { kind: 'basic', user: '{secret.user}' }, body: { kind: 'json' } }) // prettier-ignore
+    expect(step).toMatchObject({ method: 'PUT', url: '/holds/7?a=b', auth: { kind: 'basic', user: '{secret.user}' }, body: { kind: 'json' } }) // prettier-ignore
     expect(made.secrets).toEqual({ x_api_key: 'k-123', user: 'ida', password: 'low-tide' })
   })
 
@@ -212,8 +212,8 @@ describe('a command line of curl', () => {
   }) // prettier-ignore
 
   it('is refused when it is none', () => {
-    expect(() => importCurl('wget http://x/')).toThrow(/begin with curl/)
-    expect(() => importCurl('curl http://x/ | sh')).toThrow(/no part of one command/)
+    expect(() => importCurl('wget http://x/')).toThrow(/start with curl/)
+    expect(() => importCurl('curl http://x/ | sh')).toThrow(/not part of a single command/)
     expect(() => importCurl('curl file:///etc/passwd')).toThrow(/only http/)
   })
 })

@@ -41,7 +41,7 @@ function runOf(
     phase: 0,
     started,
     missed: 50 - started,
-    turnedAway: 0,
+    capped: 0,
     outOfData: 0,
     startLag: distributionOf([0.1]),
   })
@@ -116,7 +116,7 @@ describe('a gate', () => {
   it('is close where its limit lies within the interval', () => {
     const gate = judged('median response time under 101 ms', [{ ms: [...repeat(100, 52), ...repeat(102, 48)] }])
 
-    expect(gate).toMatchObject({ status: 'held', close: true })
+    expect(gate).toMatchObject({ status: 'held', borderline: true })
   })
 
   it('on failed requests is a share, or a count where the limit is one', () => {
@@ -260,12 +260,12 @@ describe('reports', () => {
   it('JUnit XML has a failure for a breach, an error for the unmeasured, and a case of its own for a void run', () => {
     expect(junitOf(result)).toMatch(/tests="3" failures="1" errors="1"/)
     expect(junitOf({ ...result, verdict: 'void', reasons: ['too busy'] })).toMatch(
-      /tests="4" failures="2" .*[^]*name="the run is void"[^]*too busy/,
+      /tests="4" failures="2" .*[^]*name="verdict: Void \(inconclusive\)"[^]*too busy/,
     )
   })
 
   it('Markdown names the verdict, and no name can become markup', () => {
-    expect(markdownOf(result)).toMatch(/^## Shut: A \\<plan\\> & "more"/)
+    expect(markdownOf(result)).toMatch(/^## Shut \(failed\): A \\<plan\\> & "more"/)
   })
 
   it('result.json holds its histograms, and no value that JSON lacks', () => {

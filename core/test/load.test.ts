@@ -92,15 +92,15 @@ describe('arrivals with even spacing', () => {
 })
 
 describe('a mix of journeys', () => {
-  it('gives each its exact share to within one arrival at any time', () => {
-    const shares = fc
+  it('gives each its exact weight to within one arrival at any time', () => {
+    const weights = fc
       .array(fc.integer({ min: 0, max: 30 }), { minLength: 1, maxLength: 8 })
-      .filter((list) => list.some((share) => share > 0))
+      .filter((list) => list.some((weight) => weight > 0))
 
     fc.assert(
-      fc.property(shares, (list) => {
+      fc.property(weights, (list) => {
         const mix = new JourneyMix(list)
-        const total = list.reduce((sum, share) => sum + share, 0)
+        const total = list.reduce((sum, weight) => sum + weight, 0)
         const counts = list.map(() => 0)
         for (let n = 1; n <= 300; n++) {
           const chosen = mix.next()

@@ -200,7 +200,7 @@ describe('a bucket', () => {
       phase: 0,
       started: 3,
       missed: 1,
-      turnedAway: 0,
+      capped: 0,
       outOfData: 0,
       startLag: distributionOf([10, 20, 30]),
     })
@@ -208,7 +208,7 @@ describe('a bucket', () => {
       phase: 0,
       started: 2,
       missed: 0,
-      turnedAway: 0,
+      capped: 0,
       outOfData: 0,
       startLag: distributionOf([5, 50]),
     })

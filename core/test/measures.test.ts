@@ -20,7 +20,7 @@ import {
 import { planText, read } from './reading.js'
 
 const JOURNEYS = `  look:
-    share: 3
+    weight: 3
     steps:
       - group: browse
         steps:
@@ -32,7 +32,7 @@ const JOURNEYS = `  look:
       - send: POST /holds
         name: hold`
 const LOAD = '  - { phase: peak, rate: 5/s, for: 2s }\n  - { phase: after, rate: 5/s, for: 2s, measure: no }'
-const PROBES = [
+const METRICS = [
   { name: 'queue', url: '/m', family: 'q', labels: {}, as: { kind: 'value' as const }, unit: '', ceiling: 40 },
 ]
 
@@ -76,20 +76,20 @@ function buckets(): Bucket[] {
       phase: 0,
       started: 30,
       missed: 0,
-      turnedAway: 10,
+      capped: 10,
       outOfData: 0,
       startLag: times(...many(0.5, 30)),
     })
     bucket.checks.push({ phase: 0, check: 0, journey: 0, passed: 15, failed: 5 })
     bucket.busy = 0.2 + 0.2 * second
     bucket.eventLoopDelay = times(1, 2)
-    bucket.probes = [10 + 20 * second]
+    bucket.metrics = [10 + 20 * second]
     return bucket
   })
 }
 
 function judged(gate: string, options: Parameters<typeof judgeGate>[3] = {}, plan = planOf(gate)) {
-  const shape = shapeOf(plan, previewOf(plan).phases, PROBES)
+  const shape = shapeOf(plan, previewOf(plan).phases, METRICS)
   const recording = new Recording()
   for (const bucket of buckets()) recording.add(bucket)
   const [first] = plan.gates
@@ -111,7 +111,7 @@ describe('a gate', () => {
     ['failed checks in journey "look" at most 9', 10, 'breached', 'count'],
     ['failed journeys at most 10 %', 100 * (8 / 60), 'breached', '%'],
     ['cut off at most 2', 2, 'held', 'count'],
-    ['turned away at most 25 %', 25, 'held', '%'],
+    ['capped arrivals at most 25 %', 25, 'held', '%'],
     ['requests at least 60', 60, 'held', 'count'],
     ['requests of "hold" in journey "book" at least 30', 20, 'breached', 'count'],
     ['arrivals at least 60', 60, 'held', 'count'],
@@ -123,8 +123,8 @@ describe('a gate', () => {
     ['p50 start lag under 1 ms', 0.5, 'held', 'ms'],
     ['max generator busy under 30 %', 40, 'breached', '%'],
     ['mean event loop delay under 2 ms', 1.5, 'held', 'ms'],
-    ['max probe "queue" under 25', 30, 'breached', 'value'],
-    ['mean probe "queue" at most 20', 20, 'held', 'value'],
+    ['max metric "queue" under 25', 30, 'breached', 'value'],
+    ['mean metric "queue" at most 20', 20, 'held', 'value'],
   ] as const)('%s: %d, %s', (gate, observed, status, unit) => {
     const result = judged(gate)
 
@@ -198,29 +198,29 @@ describe('a stop rule', () => {
   const bad: [number, number] = [20, 10]
   const few: [number, number] = [9, 9]
 
-  it('fires at once, after seconds in a row, or after seconds in all', () => {
-    expect(watchOf('at once', [good, bad])).toBe(1)
-    expect(watchOf('after 3s', [bad, bad, good, bad, bad, bad])).toBe(5)
+  it('fires at the first breach, after seconds in a row, or after seconds in all', () => {
+    expect(watchOf('after 1 breached second', [good, bad])).toBe(1)
+    expect(watchOf('after 3 breached seconds in a row', [bad, bad, good, bad, bad, bad])).toBe(5)
     expect(watchOf('after 3 breached seconds', [bad, bad, good, bad])).toBe(3)
   })
 
   it('neither counts nor breaks a row by a second with fewer than ten samples', () => {
-    expect(watchOf('after 3s', [bad, few, bad, few, bad])).toBe(4)
-    expect(watchOf('at once', [few, few])).toBe(-1)
+    expect(watchOf('after 3 breached seconds in a row', [bad, few, bad, few, bad])).toBe(4)
+    expect(watchOf('after 1 breached second', [few, few])).toBe(-1)
   })
 })
 
 describe('the generator', () => {
   const reasons = (gate: string, faults = { local: [], deaths: [] }) => {
     const plan = planOf(gate)
-    const shape = shapeOf(plan, previewOf(plan).phases.map((phase) => ({ ...phase, arrivals: 80 })), PROBES) // prettier-ignore
+    const shape = shapeOf(plan, previewOf(plan).phases.map((phase) => ({ ...phase, arrivals: 80 })), METRICS) // prettier-ignore
     const recording = new Recording()
     for (const bucket of buckets()) recording.add(bucket)
     return distrust(recording, shape, plan.gates, faults)
   }
 
-  it('is not to be trusted when arrivals were turned away, unless a gate limits that', () => {
-    expect(reasons('failed requests at most 1 %')).toEqual([expect.stringMatching(/60 of 80.*20 were turned away/)])
-    expect(reasons('turned away at most 30 %')).toEqual([])
+  it('is distrusted when arrivals were capped, unless a gate limits that', () => {
+    expect(reasons('failed requests at most 1 %')).toEqual([expect.stringMatching(/60 of 80.*20 arrivals were capped/)])
+    expect(reasons('capped arrivals at most 30 %')).toEqual([])
   })
 })

@@ -16,7 +16,7 @@ const at = (text: string) => new Date(`${text}:00Z`)
 describe('a permission', () => {
   it('is not asked for on loopback, and is wanted for all else', () => {
     expect(permissionFault(targetOf('', 'http://127.0.0.1:9'), load, at('2026-11-23T03:00'))).toBeUndefined()
-    expect(permissionFault(targetOf(''), load, at('2026-11-23T10:00'))).toMatch(/needs a permission/)
+    expect(permissionFault(targetOf(''), load, at('2026-11-23T10:00'))).toMatch(/only with a permission/)
     expect(
       permissionFault(targetOf('also: [https://pay.example]\n', 'http://127.0.0.1:9'), load, at('2026-11-23T10:00')),
     ).toMatch(/pay.example/)
@@ -30,7 +30,7 @@ describe('a permission', () => {
     ['2026-11-23T17:55', load, /would last until 18:05/],
     ['2027-01-01T10:00', load, /ended with 2026-12-31/],
     ['2026-11-23T10:00', { ...load, peakRate: 50.5 }, /reaches 50.5\/s.*at most 50\/s/],
-    ['2026-11-23T10:00', { ...load, mostUsers: 5 }, /no rate that is known/],
+    ['2026-11-23T10:00', { ...load, mostUsers: 5 }, /not known beforehand/],
   ])('at %s for a load', (moment, asked, fault) => {
     const found = permissionFault(targetOf(PERMISSION), asked, at(moment))
     if (fault === undefined) expect(found).toBeUndefined()

@@ -8,7 +8,7 @@ describe('a plan', () => {
     const { plan, target, problems } = read(planText({}))
 
     expect(problems).toEqual([])
-    expect(plan).toMatchObject({ seed: 1, load: { drainMs: 30_000 }, journeys: [{ name: 'look around', share: 1 }] })
+    expect(plan).toMatchObject({ seed: 1, load: { drainMs: 30_000 }, journeys: [{ name: 'look around', weight: 1 }] })
     expect(plan.journeys[0]?.steps[0]).toMatchObject({
       kind: 'send',
       method: 'GET',
@@ -79,8 +79,8 @@ describe('a plan', () => {
     expect(
       read(text).problems.map(({ line, column, message }) => ({ at: `${String(line)}:${String(column)}`, message })),
     ).toEqual([
-      { at: placeOf(text, 'serch'), message: 'no step of this plan is called "serch". Did you mean "search"?' },
-      { at: placeOf(text, 'peek'), message: 'no phase of this plan is called "peek". Did you mean "peak"?' },
+      { at: placeOf(text, 'serch'), message: 'this plan has no step "serch". Did you mean "search"?' },
+      { at: placeOf(text, 'peek'), message: 'this plan has no phase "peek". Did you mean "peak"?' },
     ])
   })
 
@@ -88,8 +88,8 @@ describe('a plan', () => {
     ['response time under 300 ms', /needs a statistic/],
     ['p95 failed requests at most 1 %', /takes no statistic/],
     ['p100 response time under 1s', /between 0 and 100/],
-    ['p95 response time under 300', /held against a time/],
-    ['throughput at least 10', /held against a rate/],
+    ['p95 response time under 300', /needs a time/],
+    ['throughput at least 10', /needs a rate/],
     ['p95 respnse time under 1s', /Did you mean "response time"\?/],
     ['failed requests below 1 %', /expected .*"under", "at most"/],
   ])('refuses the gate %s', (gate, message) => {
@@ -153,9 +153,9 @@ describe('the YAML traps', () => {
     ],
     ['a leading zero in json', body('json: { a: 007 }'), '007', /leading zero/],
     ['a plus in json', body('json: { a: +7 }'), '+7', /leading zero or plus/],
-    ['an anchor', gate('&g failed requests at most 1 %'), null, /anchors are not part/],
+    ['an anchor', gate('&g failed requests at most 1 %'), null, /anchors are not supported/],
     ['an alias', planText({ top: 'values:\n  a: &v 1\n  b: *v\n' }), null, /anchors/],
-    ['a tag', planText({ top: 'values:\n  a: !!str 1\n' }), null, /tags are not part/],
+    ['a tag', planText({ top: 'values:\n  a: !!str 1\n' }), null, /tags are not supported/],
     ['a merge key', body('<<: { name: x }'), null, /merge keys|has no "<<"/],
   ])('%s has the cure in its error, on the right line', (_, text, piece, message) => {
     const problem = firstProblem(text)

@@ -14,7 +14,7 @@ import {
   judge,
   judgeGate,
   previewOf,
-  readMetrics,
+  parseMetricPage,
   readResult,
   readSentence,
   Recording,
@@ -145,7 +145,7 @@ after the end nothing is read
 `
 
   it('gives samples with labels, counters among them', () => {
-    const reading = readMetrics(page)
+    const reading = parseMetricPage(page)
     if (!reading.ok) throw new Error(reading.message)
 
     expect(familyValue(reading.page, 'go_goroutines', {})).toEqual({ value: 69, isCounter: false })
@@ -159,8 +159,8 @@ after the end nothing is read
   })
 
   it('that is none is told with its line', () => {
-    expect(readMetrics('a 1\nb{x="1" 2\n')).toMatchObject({ ok: false, line: 2 })
-    expect(readMetrics('a one\n')).toMatchObject({ ok: false, line: 1 })
+    expect(parseMetricPage('a 1\nb{x="1" 2\n')).toMatchObject({ ok: false, line: 2 })
+    expect(parseMetricPage('a one\n')).toMatchObject({ ok: false, line: 1 })
   })
 })
 
@@ -213,7 +213,7 @@ describe('any text', () => {
       holdsFor((text) => readSentence(rule, text))
     holdsFor(parseCsv)
     holdsFor(parseJsonLines)
-    holdsFor(readMetrics)
+    holdsFor(parseMetricPage)
     holdsFor(readResult)
   })
 

@@ -9,9 +9,9 @@ import {
   JourneyChoice,
   loadFingerprint,
   previewOf,
-  profileOf,
-  READY_MADE,
-  readyMadeLoad,
+  curveOf,
+  PROFILES,
+  profileLoad,
   scalePlan,
   ScheduleCursor,
   tracksIn,
@@ -155,7 +155,7 @@ describe('users of the closed model', () => {
 
 describe('journeys', () => {
   const journeys =
-    '  a:\n    share: 7\n    steps:\n      - send: GET /a\n  b:\n    share: 3\n    steps:\n      - send: GET /b\n  own:\n    load:\n      - { phase: o, rate: 3/s, for: 20s }\n    steps:\n      - send: GET /o'
+    '  a:\n    weight: 7\n    steps:\n      - send: GET /a\n  b:\n    weight: 3\n    steps:\n      - send: GET /b\n  own:\n    load:\n      - { phase: o, rate: 3/s, for: 20s }\n    steps:\n      - send: GET /o'
 
   it('of two tracks come in order of time, each with a number of its own', () => {
     const cursor = new ScheduleCursor(planOf('  - { phase: p, rate: 10/s, for: 20s }', '', journeys))
@@ -168,7 +168,7 @@ describe('journeys', () => {
     expect([0, 1, 2].map((journey) => seen.filter((one) => one.journey === journey).length)).toEqual([140, 60, 60])
   })
 
-  it('that are drawn come by their shares, and the same for the same seed', () => {
+  it('that are drawn come by their weights, and the same for the same seed', () => {
     const drawn = (seed: number) => {
       const cursor = new ScheduleCursor({
         ...planOf('  - { phase: p, rate: 100/s, for: 100s }', 'mix: drawn\n', journeys),
@@ -186,28 +186,28 @@ describe('journeys', () => {
     expect(Math.abs(first.filter((journey) => journey === 1).length - 3000)).toBeLessThan(200)
   })
 
-  it('of a user who comes again keep their shares for each user alone', () => {
+  it('of a concurrent user keep their weights for each user alone', () => {
     const plan = planOf('  - { phase: p, users: 4, for: 10s }', '', journeys)
     const [track] = tracksIn(plan.load.phases)
     if (track === undefined) throw new Error('no track')
     const choice = new JourneyChoice(plan, track)
     for (const user of [0, 1, 3]) {
-      const walked = Array.from({ length: 100 }, (_, pass) => choice.ofPass(user, pass))
+      const walked = Array.from({ length: 100 }, (_, iteration) => choice.ofIteration(user, iteration))
       expect(walked.filter((journey) => journey === 0)).toHaveLength(70)
     }
   })
 })
 
 describe('a plan at another scale', () => {
-  it('has its rates, starts, users and caps multiplied, half up and at least 1, but not its passes', () => {
+  it('has its rates, starts, users and caps multiplied, half up and at least 1, but not its iterations', () => {
     const plan = planOf(
-      '  - { phase: a, rate: 40/s, for: 1s }\n  - { phase: b, starts: 25, for: 1s }\n  - { phase: c, users: 3 to 15, for: 1s }\n  - { phase: d, users: 2, passes: 8 }',
+      '  - { phase: a, rate: 40/s, for: 1s }\n  - { phase: b, starts: 25, for: 1s }\n  - { phase: c, users: 3 to 15, for: 1s }\n  - { phase: d, users: 2, iterations: 8 }',
       'cap: 500 users\n',
     )
 
     expect(scalePlan(plan, 0.1).load).toMatchObject({
       cap: 50,
-      phases: [{ rate: 4 }, { starts: 3 }, { from: 1, to: 2 }, { users: 1, passes: 8 }],
+      phases: [{ rate: 4 }, { starts: 3 }, { from: 1, to: 2 }, { users: 1, iterations: 8 }],
     })
     expect(loadFingerprint(scalePlan(plan, 0.1))).not.toBe(loadFingerprint(plan))
     expect(loadFingerprint(planOf('  # moved\n  - { phase: a, rate: 40/s, for: 1s }'))).toBe(
@@ -218,28 +218,28 @@ describe('a plan at another scale', () => {
 
 describe('a preview', () => {
   const journeys =
-    '  look around:\n    steps:\n      - send: GET /a\n      - repeat: 3\n        steps:\n          - send: GET /b\n  crew:\n    load:\n      - { phase: crew, users: 0 to 12, for: 30s }\n    steps:\n      - send: GET /c'
+    '  look around:\n    steps:\n      - send: GET /a\n      - repeat: 3\n        steps:\n          - send: GET /b\n  senderPool:\n    load:\n      - { phase: senderPool, users: 0 to 12, for: 30s }\n    steps:\n      - send: GET /c'
 
   it('sums tracks, counts repeats, and expects users in flight by Little’s law', () => {
     const plan = planOf('  - { phase: p, rate: 10/s, for: 20s }', '', journeys)
-    const preview = previewOf(plan, new Map([['look around', 2500], ['crew', 100]])) // prettier-ignore
+    const preview = previewOf(plan, new Map([['look around', 2500], ['senderPool', 100]])) // prettier-ignore
 
     expect(preview).toMatchObject({ seconds: 30, arrivals: 200, requests: 800, peakRate: 10, mostUsers: 12 })
     // L = λ W: 10 arrivals a second, each for 2.5 s. Source: J. D. C. Little, "A proof for the queuing formula L = λW", 1961.
     expect(preview.usersInFlight).toBeCloseTo(25, 6)
     expect(preview.tracks).toMatchObject([
       { name: null, arrivals: 200 },
-      { name: 'crew', mostUsers: 12 },
+      { name: 'senderPool', mostUsers: 12 },
     ])
     expect(previewOf(plan).usersInFlight).toBeNull()
-    expect(profileOf(preview).users.at(-2)).toEqual([30, 12])
+    expect(curveOf(preview).users.at(-2)).toEqual([30, 12])
   })
 })
 
 describe('a ready-made load', () => {
-  it.each(READY_MADE)('%s is an ordinary load of the length asked for', (kind) => {
+  it.each(PROFILES)('%s is an ordinary load of the length asked for', (kind) => {
     for (const model of ['rate', 'users'] as const) {
-      const text = readyMadeLoad(kind, { kind: model, usual: 5, peak: 40, seconds: 600 })
+      const text = profileLoad(kind, { kind: model, usual: 5, peak: 40, seconds: 600 })
       const plan = planOf(text.replace('load:\n', '').trimEnd())
       const preview = previewOf(plan)
 

@@ -33,7 +33,7 @@ target: here
 
 journeys:
   look:
-    share: 7
+    weight: 7
     steps:
       # the search
       - send: GET /sailings
@@ -112,7 +112,7 @@ load:`,
       '      - wait: 1s\n      - wait: 1s\n',
     )
     expect(edited(PLAN, { kind: 'duplicate', path: ['journeys', 'look'], key: 'look 2' })).toMatch(
-      /\n {2}look 2:\n {4}share: 7\n/,
+      /\n {2}look 2:\n {4}weight: 7\n/,
     )
     expect(edited(PLAN, { kind: 'rename key', path: ['journeys', 'look'], to: 'look: around' })).toContain(
       '  "look: around":\n',
@@ -254,7 +254,7 @@ describe('at the cursor', () => {
   })
 
   it('tells what a key means', () => {
-    expect(meaningAt(FILE, PLAN, PLAN.indexOf('share'))).toMatchObject({ key: 'share', example: '3' })
+    expect(meaningAt(FILE, PLAN, PLAN.indexOf('weight'))).toMatchObject({ key: 'weight', example: '3' })
     expect(meaningAt(FILE, PLAN, PLAN.indexOf('rate:'))?.about).toMatch(/arrivals per second/)
     expect(meaningAt(FILE, PLAN, PLAN.indexOf('look'))).toBeUndefined()
   })
@@ -333,13 +333,13 @@ describe('what changed', () => {
       'gate tightened from 1 % to 0.5 %: failed requests at most 0.5 %',
     ])
     expect(told(['at most 1 %', 'at most 2 %'])[0]).toMatch(/^gate loosened/)
-    expect(told(['share: 7', 'share: 4'])).toEqual(['share of look 7 to 4'])
+    expect(told(['weight: 7', 'weight: 4'])).toEqual(['weight of look 7 to 4'])
     expect(told(['rate: 5/s, for: 30s', 'rate: 5/s to 9/s, for: 1m'])).toEqual([
       'phase peak: 5/s for 30 s to 5/s to 9/s for 60 s',
     ])
     expect(told(['name: search', 'name: find'])).toEqual([
       'step of "look" added: find',
-      'step of "look" taken away: search',
+      'step of "look" removed: search',
     ])
     expect(told(['status is 200', 'status is 201'])).toEqual(['step of "look" changed: search'])
     expect(told(['wait: 1s', 'wait: 2s'])).toEqual(['waits of "look" changed'])

@@ -71,7 +71,7 @@ describe('HTTP', () => {
   })
 
   it('keeps the cookies of a user by path (RFC 6265), and those of one who comes back', async () => {
-    const steps = (login: string) => `      - when: value user.pass is ${login}
+    const steps = (login: string) => `      - when: value user.iteration is ${login}
         steps:
           - send: GET /login
             keep: { seat: cookie seat }
@@ -86,7 +86,7 @@ describe('HTTP', () => {
     server.bodies.length = 0
     const returning = journeyOf(steps('0'), 1)
       .replace('  a:\n', '  a:\n    returning: yes\n')
-      .replace('starts: 1, for: 400ms', 'users: 2, passes: 3')
+      .replace('starts: 1, for: 400ms', 'users: 2, iterations: 3')
     const { result } = await runPlan(server.origin, returning)
     expect(server.bodies.filter((body) => body !== '')).toEqual(new Array(6).fill('"seat=12 12"'))
     expect(seen('/login')).toBe(5)
@@ -104,7 +104,7 @@ describe('HTTP', () => {
 
     expect(await ports('per user')).toBe(5)
     // Users who come back keep theirs, and the run still ends when its load does.
-    const returning = journeyOf(steps, 1, 'connections: per user\n').replace('  a:\n', '  a:\n    returning: yes\n').replace('starts: 1, for: 400ms', 'users: 3, passes: 4') // prettier-ignore
+    const returning = journeyOf(steps, 1, 'connections: per user\n').replace('  a:\n', '  a:\n    returning: yes\n').replace('starts: 1, for: 400ms', 'users: 3, iterations: 4') // prettier-ignore
     server.bodies.length = 0
     const startedAt = performance.now()
     await runPlan(server.origin, returning)

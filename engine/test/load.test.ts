@@ -1,4 +1,4 @@
-// The load in full against a server that counts: users, passes, caps, tracks, rows, stop rules, probes, dead workers.
+// The load in full against a server that counts: users, iterations, caps, tracks, rows, stop rules, metrics, dead workers.
 import type { Worker } from 'node:worker_threads'
 import { baselineFrom } from '@jolt-gate/core'
 import { startFerries } from '@jolt-gate/stand-in-ferries'
@@ -40,7 +40,7 @@ const load = (...phases: string[]) => `load:\n${phases.map((phase) => `  - ${pha
 const sent = () => server.bodies.filter((body) => body !== '')
 
 describe('users', () => {
-  it('are so many at once, each passing again as its pass ends, and leave on a fall', async () => {
+  it('are so many at once, each iterating again as its iteration ends, and leave on a fall', async () => {
     answerMs = 100
     const plan = ONE_REQUEST + load('{ phase: held, users: 8, for: 2s }', '{ phase: fall, users: 8 to 0, for: 2s }')
 
@@ -56,12 +56,12 @@ describe('users', () => {
     expect(result.totals).toMatchObject({ peakUsers: 8, failedRequests: 0, arrivalsDue: result.totals.arrivals })
   })
 
-  it('make exactly their passes, the same whatever the number of senders, and the phase is as long as they took', async () => {
+  it('make exactly their iterations, the same whatever the number of senders, and the phase is as long as they took', async () => {
     const parts = `seed: 9
-values: { n: { whole: 1 to 1000000 }, each: { whole: 1 to 1000000, per: use }, all: { whole: 1 to 1000000, per: run } }
+values: { n: { whole: 1 to 1000000 }, each: { whole: 1 to 1000000, lasts: use }, all: { whole: 1 to 1000000, lasts: run } }
 journeys:
   a:
-    share: 2
+    weight: 2
     steps:
       - send: POST /a
         json: { n: "{n}", each: "{each}", again: "{each}", all: "{all}", user: "{user.number}" }
@@ -73,7 +73,9 @@ journeys:
 `
     const bodiesWith = async (senders: number) => {
       server.bodies.length = 0
-      const { result } = await runPlan(server.origin, parts + load('{ phase: p, users: 6, passes: 9 }'), { senders })
+      const { result } = await runPlan(server.origin, parts + load('{ phase: p, users: 6, iterations: 9 }'), {
+        senders,
+      })
       return { bodies: sent().toSorted(), result }
     }
     const one = await bodiesWith(1)
@@ -92,20 +94,20 @@ journeys:
   look:
     steps:
       - send: GET /look
-  crew:
+  senderPool:
     load:
       - { phase: early, rest: 500ms }
-      - { phase: crew, users: 2, for: 1500ms }
+      - { phase: senderPool, users: 2, for: 1500ms }
     steps:
-      - send: GET /crew
+      - send: GET /senderPool
       - wait: 200ms
 `
     const { result } = await runPlan(server.origin, parts + load('{ phase: arrivals, rate: 20/s, for: 1s }'))
 
     expect(result.phases.map(({ name, track, fromMs, toMs }) => [name, track, fromMs, toMs])).toEqual([
       ['arrivals', null, 0, 1000],
-      ['early', 'crew', 0, 500],
-      ['crew', 'crew', 500, 2000],
+      ['early', 'senderPool', 0, 500],
+      ['senderPool', 'senderPool', 500, 2000],
     ])
     expect(server.arrivals.get('/look')).toHaveLength(20)
     expect(result.measuredMs).toBe(2000)
@@ -115,21 +117,21 @@ journeys:
 })
 
 describe('limits', () => {
-  it('turn arrivals away at the cap, over all senders, and count them', async () => {
+  it('cap arrivals, over all senders, and count them', async () => {
     answerMs = 300
     const plan = `cap: 5 users\n${ONE_REQUEST}${load('{ phase: p, rate: 50/s, for: 2s }')}`
 
-    const { result, judgement } = await runPlan(server.origin, `${plan}gates:\n  - turned away at most 90 %\n`, {
+    const { result, judgement } = await runPlan(server.origin, `${plan}gates:\n  - capped arrivals at most 90 %\n`, {
       senders: 2,
     })
     const unlimited = await runPlan(server.origin, plan)
 
     expect(mostInFlight).toBe(5)
-    expect(result.totals.turnedAway).toBeGreaterThan(20)
-    expect(result.totals.turnedAway + result.totals.arrivals).toBe(100)
+    expect(result.totals.capped).toBeGreaterThan(20)
+    expect(result.totals.capped + result.totals.arrivals).toBe(100)
     expect(['open', HOST]).toContain(verdictOf(judgement))
     expect(unlimited.judgement).toMatchObject({ verdict: 'void', exitCode: 3 })
-    expect(unlimited.judgement.reasons.join()).toMatch(/turned away at the cap/)
+    expect(unlimited.judgement.reasons.join()).toMatch(/arrivals were capped/)
   })
 
   it('scale the load, and show counts and rates without judging them', async () => {
@@ -179,7 +181,7 @@ ${load(`{ phase: p, starts: ${String(starts)}, for: 500ms }`)}`
     expect(result.totals.outOfData).toBe(0)
   })
 
-  it('that run out make the run void, or end it, or begin again, as the plan says', async () => {
+  it('that run out make the run void, or end it, or start over, as the plan says', async () => {
     const spent = await runPlan(server.origin, plan('take: once each', 60), { files })
     expect(spent.result.totals.outOfData).toBe(10)
     expect(spent.judgement).toMatchObject({ verdict: 'void' })
@@ -209,7 +211,7 @@ ${load(`{ phase: p, starts: ${String(starts)}, for: 500ms }`)}`
     expect(names().filter((name) => name === 'row5')).toHaveLength(2)
 
     server.bodies.length = 0
-    const closed = plan('take: once each', 1).replace('starts: 1, for: 500ms', 'users: 4, passes: 9')
+    const closed = plan('take: once each', 1).replace('starts: 1, for: 500ms', 'users: 4, iterations: 9')
     const { judgement } = await runPlan(server.origin, closed, { files, senders: 2 })
     expect(new Set(names()).size).toBe(names().length)
     expect(['open', HOST]).toContain(verdictOf(judgement))
@@ -219,7 +221,7 @@ ${load(`{ phase: p, starts: ${String(starts)}, for: 500ms }`)}`
 describe('the judgement', () => {
   it('stops the run when a gate says so, with the verdict shut and teardown done', async () => {
     failEvery = 2
-    const plan = `${ONE_REQUEST}teardown:\n  - send: DELETE /cleared\n${load('{ phase: p, rate: 40/s, for: 30s }')}gates:\n  - rule: failed requests at most 25 %\n    stop: after 2s\n`
+    const plan = `${ONE_REQUEST}teardown:\n  - send: DELETE /cleared\n${load('{ phase: p, rate: 40/s, for: 30s }')}gates:\n  - rule: failed requests at most 25 %\n    stop: after 2 breached seconds in a row\n`
     const startedAt = performance.now()
 
     const { result, judgement } = await runPlan(server.origin, plan)
@@ -249,25 +251,25 @@ describe('the judgement', () => {
     expect(other.result.gates.map(({ status }) => status)).toEqual(['no baseline', 'no baseline'])
   })
 
-  it('reads probes each second: counters as rates, ratios, and labels told apart', async () => {
-    const target = `probes:
+  it('reads metrics each second: counters as rates, ratios, and labels told apart', async () => {
+    const target = `metrics:
   seen: { url: /metrics, family: seen }
   queue: { url: /metrics, family: queue, labels: { pool: a }, ceiling: 6 }
   both: { url: /metrics, family: queue }
   share: { url: /metrics, family: seen, as: ratio of seen }
 `
     const gates =
-      'gates:\n  - mean probe "seen" at least 20\n  - max probe "queue" under 7\n  - min probe "both" at least 100\n'
+      'gates:\n  - mean metric "seen" at least 20\n  - max metric "queue" under 7\n  - min metric "both" at least 100\n'
     const plan = ONE_REQUEST + load('{ phase: p, rate: 40/s, for: 4s }') + gates
     const { result, judgement } = await runPlan(server.origin, plan, { target })
 
     expect(result.gates.slice(1).map(({ status }) => status)).toEqual(['held', 'held'])
-    expect(result.series.probes['seen']?.[0]).toBeNull()
-    expect(result.series.probes['share']?.[2]).toBe(1)
+    expect(result.series.metrics['seen']?.[0]).toBeNull()
+    expect(result.series.metrics['share']?.[2]).toBe(1)
     if (verdictOf(judgement) === HOST) return
     expect(result.gates[0]?.status).toBe('held')
-    expect(result.series.probes['seen']?.[2]).toBeGreaterThan(15)
-    expect(result.series.probes['seen']?.[2]).toBeLessThan(80)
+    expect(result.series.metrics['seen']?.[2]).toBeGreaterThan(15)
+    expect(result.series.metrics['seen']?.[2]).toBeLessThan(80)
   })
 
   it('is void when a worker dies, and what it had recorded is kept', async () => {
@@ -284,7 +286,7 @@ describe('the judgement', () => {
     process.off('worker', note)
 
     expect(judgement).toMatchObject({ verdict: 'void', exitCode: 3 })
-    expect(judgement.reasons.join()).toMatch(/a generator thread ended too early/)
+    expect(judgement.reasons.join()).toMatch(/a sender ended too early/)
     expect(result.totals.requests).toBeGreaterThanOrEqual(20)
   })
 })

@@ -12,16 +12,16 @@ import {
   type Plan,
 } from '@jolt-gate/core'
 import { beforeAll, describe, expect, it } from 'vitest'
-import { ClosedUsers } from '../src/closed-users.js'
-import { Deadlines, type Limited } from '../src/deadlines.js'
-import { wireFaultOf } from '../src/failures.js'
-import { Mask, maskHeader } from '../src/mask.js'
-import { BucketMerger } from '../src/merger.js'
-import { Pass } from '../src/pass.js'
-import type { Program } from '../src/program.js'
-import { RowTaker } from '../src/rows.js'
-import { prepareScripts, scriptCall, Scripts } from '../src/steps/script.js'
-import { Tally } from '../src/tally.js'
+import { ClosedUsers } from '../src/generate/closed-users.js'
+import { Deadlines, type Limited } from '../src/http/deadlines.js'
+import { wireFaultOf } from '../src/http/wire-faults.js'
+import { Mask, maskHeader } from '../src/secrets/mask.js'
+import { BucketMerger } from '../src/coordinate/merger.js'
+import { Iteration } from '../src/walk/iteration.js'
+import type { Program } from '../src/compile/program.js'
+import { RowTaker } from '../src/generate/rows.js'
+import { prepareScripts, Scripts } from '../src/walk/call/sandbox.js'
+import { BucketRecorder } from '../src/generate/bucket-recorder.js'
 
 function planOf(load: string, more = '', files: Record<string, string> = {}): Plan {
   const text = `jolt: 1\nname: T\ntarget: http://127.0.0.1:1\n${more}journeys:\n  a:\n    steps:\n      - send: GET /one\n        name: one\n        check: [status is 200]\nload:\n${load}\n`
@@ -152,21 +152,21 @@ describe('rows', () => {
   })
 })
 
-describe('users who come again', () => {
-  it('are looked after by one thread each, and make their passes', () => {
-    const plan = planOf('  - { phase: p, users: 5, passes: 3 }')
+describe('concurrent users', () => {
+  it('are looked after by one thread each, and make their iterations', () => {
+    const plan = planOf('  - { phase: p, users: 5, iterations: 3 }')
     const begun = [0, 1].flatMap((index) => {
       const users = new ClosedUsers(plan, index, 2)
-      const passes: string[] = []
+      const iterations: string[] = []
       const queue = []
       for (let next = users.take(0); next !== undefined; next = users.take(0)) queue.push(next)
       for (let next = queue.shift(); next !== undefined; next = queue.shift()) {
-        passes.push(String(next.user))
+        iterations.push(String(next.user))
         const again = users.ended(next.index, undefined, next.dueMs + 10)
         if (again !== undefined) queue.push(again)
       }
       expect(users.isDone).toBe(true)
-      return passes
+      return iterations
     })
 
     expect(begun).toHaveLength(15)
@@ -176,7 +176,7 @@ describe('users who come again', () => {
   it('who were turned away try again a second later, and nobody begins after the end', () => {
     const users = new ClosedUsers(planOf('  - { phase: p, users: 1, for: 10s }'), 0, 1)
     const first = users.take(0)
-    users.turnedAway(first?.index ?? -1, 0)
+    users.capped(first?.index ?? -1, 0)
 
     expect(users.take(500)).toBeUndefined()
     expect(users.nextMs()).toBe(1000)
@@ -191,7 +191,7 @@ describe('a script', () => {
 
   it('gives back any JSON that it is given', () => {
     const scripts = new Scripts()
-    const same = scriptCall('s.js', 'export const same = (given) => given', 'same')
+    const same = { file: 's.js', script: 'export const same = (given) => given', name: 'same' }
     fc.assert(
       fc.property(fc.jsonValue(), (value) => {
         const text = JSON.stringify(value)
@@ -209,16 +209,20 @@ describe('a script', () => {
     const scripts = new Scripts()
     const draw = () => {
       const draws = new Draws(4).at(1, 0, 2)
-      return scripts.call(scriptCall('r.ts', 'export const r = (): number => Math.random()', 'r'), '{}', () =>
-        draws.next(),
+      return scripts.call(
+        { file: 'r.ts', script: 'export const r = (): number => Math.random()', name: 'r' },
+        '{}',
+        () => draws.next(),
       )
     }
 
     expect(draw()).toEqual(draw())
-    expect(scripts.call(scriptCall('a.js', 'export async function a() {}', 'a'), '{}', () => 0)).toMatchObject({ kind: 'failed', detail: expect.stringMatching(/^a\.js: it is async/) as string }) // prettier-ignore
-    expect(scripts.call(scriptCall('b.js', 'export function {', 'b'), '{}', () => 0)).toMatchObject({ kind: 'failed' })
+    expect(scripts.call({ file: 'a.js', script: 'export async function a() {}', name: 'a' }, '{}', () => 0)).toMatchObject({ kind: 'failed', detail: expect.stringMatching(/^a\.js: async functions are not supported/) as string }) // prettier-ignore
+    expect(scripts.call({ file: 'b.js', script: 'export function {', name: 'b' }, '{}', () => 0)).toMatchObject({
+      kind: 'failed',
+    })
     expect(
-      scripts.call(scriptCall('i.js', 'import fs from "fs"; export const i = 1', 'i'), '{}', () => 0),
+      scripts.call({ file: 'i.js', script: 'import fs from "fs"; export const i = 1', name: 'i' }, '{}', () => 0),
     ).toMatchObject({ kind: 'failed' })
     scripts.close()
   })
@@ -234,12 +238,20 @@ describe('recording', () => {
     data: [],
     begin: () => undefined,
   }
-  const operation = { step: 0, place: 0, name: 'one', checks: [], keeps: [], timeoutMs: 1000, endsPassOnFailure: false }
-  const recorded = (record: (tally: Tally, pass: Pass) => void): Bucket => {
+  const operation = {
+    step: 0,
+    place: 0,
+    name: 'one',
+    checks: [],
+    keeps: [],
+    timeoutMs: 1000,
+    endsIterationOnFailure: false,
+  }
+  const recorded = (record: (recorder: BucketRecorder, iteration: Iteration) => void): Bucket => {
     let bytes = new Uint8Array()
-    const tally = new Tally(shape, 0, (bucket) => (bytes = bucket), () => undefined, () => undefined) // prettier-ignore
-    record(tally, new Pass(program, 0, 0, 0, [], 900, -1))
-    tally.close(2000, { busy: 0.5, busyOfFive: 0.4, delays: new Distribution() })
+    const recorder = new BucketRecorder(shape, 0, (bucket) => (bytes = bucket), () => undefined, () => undefined) // prettier-ignore
+    record(recorder, new Iteration(program, 0, 0, 0, [], 900, -1))
+    recorder.close(2000, { busy: 0.5, busyOfFive: 0.4, delays: new Distribution() })
     return decodeBucket(bytes)
   }
   const sample = (dueMs: number, endedMs: number) => ({
@@ -252,33 +264,33 @@ describe('recording', () => {
     bytesReceived: 2,
   })
   const ended = (
-    tally: Tally,
-    pass: Pass,
+    recorder: BucketRecorder,
+    iteration: Iteration,
     dueMs: number,
     endedMs: number,
     failure: { kind: 'status' | 'check' | 'timeout'; isOnTime?: boolean } | null,
   ) => {
-    tally.onEnded({
-      pass, operation, sample: sample(dueMs, endedMs), exchange: null, received: null, checks: [], excerpt: () => 'x',
+    recorder.onEnded({
+      iteration, operation, sample: sample(dueMs, endedMs), exchange: null, received: null, checks: [], excerpt: () => 'x',
       failure: failure === null ? null : { kind: failure.kind, detail: 'd', isOnTime: failure.isOnTime ?? false },
     }) // prettier-ignore
   }
 
   it('counts a request in the phase in which it was due, and by the phase in which it ended', () => {
-    const { steps } = recorded((tally, pass) => {
-      ended(tally, pass, 900, 1100, null)
-      ended(tally, pass, 1500, 1700, null)
-      ended(tally, pass, 1900, 2300, null)
+    const { steps } = recorded((recorder, iteration) => {
+      ended(recorder, iteration, 900, 1100, null)
+      ended(recorder, iteration, 1500, 1700, null)
+      ended(recorder, iteration, 1900, 2300, null)
     })
 
     expect(steps.map(({ phase, endPhase, requests }) => [phase, endPhase, requests])).toEqual([[0, 1, 1], [1, 1, 1], [1, -1, 1]]) // prettier-ignore
   })
 
   it('keeps the times of quick failures apart, but not of those that waited or failed on time alone', () => {
-    const { steps, failures } = recorded((tally, pass) => {
-      ended(tally, pass, 900, 910, { kind: 'status' })
-      ended(tally, pass, 900, 960, { kind: 'timeout' })
-      ended(tally, pass, 900, 980, { kind: 'check', isOnTime: true })
+    const { steps, failures } = recorded((recorder, iteration) => {
+      ended(recorder, iteration, 900, 910, { kind: 'status' })
+      ended(recorder, iteration, 900, 960, { kind: 'timeout' })
+      ended(recorder, iteration, 900, 980, { kind: 'check', isOnTime: true })
     })
 
     expect(steps[0]).toMatchObject({ requests: 3, failed: 3, responseTime: { count: 2 }, failedTime: { count: 1 } })
@@ -291,7 +303,7 @@ describe('faults of the wire', () => {
     ['ECONNREFUSED', 'refused'],
     ['ECONNRESET', 'reset'],
     ['UND_ERR_SOCKET', 'reset'],
-    ['ENOTFOUND', 'name'],
+    ['ENOTFOUND', 'dns'],
     ['CERT_HAS_EXPIRED', 'tls'],
     ['DEPTH_ZERO_SELF_SIGNED_CERT', 'tls'],
     ['HPE_INVALID_CONSTANT', 'reset'],

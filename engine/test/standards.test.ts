@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto'
 import { createServer, type Socket } from 'node:net'
 import fc from 'fast-check'
 import { afterEach, describe, expect, it } from 'vitest'
-import { Cookies } from '../src/cookies.js'
+import { Cookies } from '../src/http/cookies.js'
 import { journeyOf, runPlan } from './run-plan.js'
 
 const open: { close(): void }[] = []
@@ -33,7 +33,7 @@ describe('sign-in', () => {
       seen.push(/^authorization: (.*)\r$/im.exec(request)?.[1] ?? '')
       answerOk(socket)
     })
-    const steps = ['basic: [Aladdin, open sesame]', 'basic: [test, 123£]', 'bearer: mF_9.B5f-4.1JqM'].map((sign) => `      - send: GET /\n        sign: { ${sign} }\n`).join('') // prettier-ignore
+    const steps = ['basic: [Aladdin, open sesame]', 'basic: [test, 123£]', 'bearer: mF_9.B5f-4.1JqM'].map((auth) => `      - send: GET /\n        auth: { ${auth} }\n`).join('') // prettier-ignore
 
     await runPlan(origin, journeyOf(steps, 1))
 

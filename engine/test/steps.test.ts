@@ -36,8 +36,8 @@ afterAll(async () => {
 })
 const seen = (path: string) => server.arrivals.get(path)?.length ?? 0
 
-describe('a pass', () => {
-  it('repeats, repeats until, takes branches and picks by share', async () => {
+describe('an iteration', () => {
+  it('repeats, repeats until, takes branches and picks by weight', async () => {
     const steps = `      - repeat: 3
         steps:
           - send: GET /r
@@ -54,16 +54,16 @@ describe('a pass', () => {
         steps:
           - send: GET /first
       - pick:
-          - share: 3
+          - weight: 3
             steps:
               - send: GET /three
-          - share: 1
+          - weight: 1
             steps:
               - send: GET /one
 `
     const { result } = await runPlan(
       server.origin,
-      journeyOf(steps, 1).replace('starts: 1, for: 400ms', 'users: 1, passes: 40'),
+      journeyOf(steps, 1).replace('starts: 1, for: 400ms', 'users: 1, iterations: 40'),
     )
 
     expect(result.totals).toMatchObject({ journeys: 40, failedJourneys: 0 })
@@ -75,10 +75,10 @@ describe('a pass', () => {
     expect(seen('/one')).toBeGreaterThan(2)
   })
 
-  it('does steps together: all due at once, the next when all have ended', async () => {
+  it('does steps in parallel: all due at once, the next when all have ended', async () => {
     const steps = `      - group: page
         steps:
-          - together:
+          - parallel:
               - send: GET /slow
                 name: one
               - send: GET /slow

@@ -10,7 +10,7 @@ const FIRST_RUNS = ['plans/smoke.gate.yaml', 'plans/summer.gate.yaml', OVERLOAD,
 const TARGET = 'targets/harbour.target.yaml'
 
 /** What the stand-in asks for; no secret of anybody's. */
-export const DEMO_SECRETS = { JOLT_SECRET_USER: 'purser', JOLT_SECRET_PASSWORD: 'low-tide-4711' }
+export const DEMO_SECRETS = { JOLT_SECRET_USER: 'purser', JOLT_SECRET_PASSWORD: 'grey-gull-9' }
 
 /** The key that seals secrets, made once and readable by its owner alone. */
 export function sealKeyFile(folder: string): string {
@@ -74,7 +74,7 @@ export async function makeFirstRuns(server: string): Promise<void> {
 
 async function untilNoneGoes(server: string, json: Ask): Promise<void> {
   for (;;) {
-    const { runs } = await json<{ runs: unknown[] }>(`${server}/api/line`)
+    const { runs } = await json<{ runs: unknown[] }>(`${server}/api/queue`)
     if (runs.length === 0) return
     await sleep(500)
   }

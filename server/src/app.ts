@@ -12,13 +12,13 @@ import { findVisitor } from './people/access.js'
 import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes.js'
 import { projectRoutes } from './projects/routes.js'
 import { rehearsalRoutes } from './rehearsals/routes.js'
-import type { RunLine } from './runs/line.js'
+import type { RunQueue } from './runs/queue.js'
 import { runRoutes } from './runs/routes.js'
 import { targetRoutes } from './targets/routes.js'
 import type { SecretStore } from './targets/secrets.js'
 
 export interface AppOptions extends PeopleOptions {
-  line: RunLine
+  queue: RunQueue
   secrets: SecretStore
   /** Folder of the built application; without it the server has an API alone. */
   pages: string | undefined
@@ -31,7 +31,7 @@ export interface AppOptions extends PeopleOptions {
 }
 
 export function createApp(options: AppOptions): Express {
-  const { line, secrets, pages, projectsFolder, hosts, isBehindProxy } = options
+  const { queue, secrets, pages, projectsFolder, hosts, isBehindProxy } = options
   const app = express()
   app.disable('x-powered-by')
   app.set('trust proxy', isBehindProxy ? 1 : false)
@@ -67,7 +67,7 @@ export function createApp(options: AppOptions): Express {
   api.use(gitRoutes())
   api.use(targetRoutes(secrets))
   api.use(rehearsalRoutes(secrets))
-  api.use(runRoutes(line, secrets))
+  api.use(runRoutes(queue, secrets))
   api.use(noSuchRoute)
   app.use('/api', api)
   if (pages !== undefined && existsSync(pages)) {

@@ -4,7 +4,7 @@ import { createServer as createSecureServer } from 'node:https'
 import { createApp } from './app.js'
 import { migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
 import { openProject } from './projects/add.js'
-import { closeAbandoned, RunLine } from './runs/line.js'
+import { closeAbandoned, RunQueue } from './runs/queue.js'
 import type { SealKey } from './targets/seal.js'
 import { SecretStore } from './targets/secrets.js'
 
@@ -44,10 +44,10 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   await migratorOf(sequelize).up()
   await closeAbandoned()
   for (const path of options.projects) await openProject(path)
-  const line = new RunLine()
+  const queue = new RunQueue()
   const { listen = '127.0.0.1', tls, isBehindProxy = false } = options
   const app = createApp({
-    line,
+    queue,
     secrets: new SecretStore(options.sealKey),
     pages: options.pages,
     projectsFolder: options.projectsFolder,
@@ -67,7 +67,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   return {
     origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,
     async stop() {
-      await line.close()
+      await queue.close()
       server.closeAllConnections()
       await new Promise((resolve) => server.close(resolve))
       await sequelize.close()

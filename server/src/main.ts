@@ -28,9 +28,7 @@ if (values.socket === undefined) {
 }
 const { 'tls-cert': cert, 'tls-key': key } = values
 if (!isLoopbackAddress(values.listen) && cert === undefined && !values['behind-proxy']) {
-  process.stderr.write(
-    'beyond loopback people sign in over TLS alone: give --tls-cert and --tls-key, or --behind-proxy\n',
-  )
+  process.stderr.write('beyond loopback TLS is required: use --tls-cert and --tls-key, or --behind-proxy\n')
   process.exit(2)
 }
 const server = await startServer({

@@ -135,7 +135,7 @@ describe('runs', () => {
     expect(stopped.status).toBe(202)
     expect((await call('GET', `/runs/${id}`)).body).toMatchObject({
       verdict: 'stopped',
-      reasons: ['stopped by Ida Quay, in the application'],
+      reasons: ['stopped by Ida Quay in the application'],
     })
     expect((await call('POST', `/runs/${id}/stop`)).status).toBe(409)
   })

@@ -57,7 +57,7 @@ useEventListener('keydown', (event) => {
 </script>
 
 <template>
-  <PageError v-if="fault" title="The application could not begin" :detail="fault" @again="load()" />
+  <PageError v-if="fault" title="The application could not start" :detail="fault" @again="load()" />
   <SignInPage v-else-if="session.session && session.session.kind !== 'somebody'" />
   <div v-else-if="session.person" class="app">
     <FrameBar @find="isFinding = true" @theme="act('theme')" @sign-out="act('sign out')" />

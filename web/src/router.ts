@@ -47,6 +47,6 @@ export const router = createRouter({
       meta: { area: 'targets' },
     },
     { path: '/people', name: 'people', component: () => import('./people/PeoplePage.vue') },
-    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./frame/NowherePage.vue') },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./frame/NotFoundPage.vue') },
   ],
 })

@@ -15,7 +15,7 @@ describe('a gate in words', () => {
   it.each([
     ['p95 response time of "search sailings" during peak under 300 ms', 'p95 response time', '300 ms'],
     ['apdex at 300 ms of "a" at least 0.9', 'apdex at 300 ms', '0.9'],
-    ['max probe "queue for a place" at most 40', 'max probe "queue for a place"', '40'],
+    ['max metric "queue for a place" at most 40', 'max metric "queue for a place"', '40'],
     ['p95 response time at most 110 % of baseline or 50 ms', 'p95 response time', '110 % of baseline or 50 ms'],
     ['failed journeys in journey "over at most 3" at most 1 %', 'failed journeys', '1 %'],
   ])('%s is cut where it can be picked', (rule, measure, limit) => {
@@ -60,19 +60,19 @@ describe('lanes', () => {
     failures: [{ kind: 'status', total: 3, counts: [1, 2] }],
     startLag: [0.1, 0.2],
     busy: [0.1, 0.2],
-    probes: [{ name: 'queue', unit: '', ceiling: 40, values: [3, null] }],
+    metrics: [{ name: 'queue', unit: '', ceiling: 40, values: [3, null] }],
     gates: [],
     beams: [],
     steps: [],
-    stretch: null,
+    range: null,
   }
 
   it('have one for readings only where the target tells some, and the generator last', () => {
-    expect(lanesOf({ probes: [] }).map(({ name }) => name)).toEqual(['load', 'time', 'failures', 'generator'])
+    expect(lanesOf({ metrics: [] }).map(({ name }) => name)).toEqual(['load', 'time', 'failures', 'generator'])
     expect(lanesOf(view).map(({ name }) => name)).toEqual(['load', 'time', 'failures', 'readings', 'generator'])
   })
 
-  it('say what stands under the hair line, or of the whole run', () => {
+  it('say what stands under the cursor, or of the whole run', () => {
     const captions = (second: number | null) => lanesOf(view).map((lane) => lane.caption(view, [1, 2], second))
 
     expect(captions(null)).toEqual([

@@ -1,11 +1,11 @@
 // Two runs of a plan, step by step and gate by gate: what changed, how surely, and whether it means something.
-import { bytesOfBase64 } from '../measure/base64.js'
+import { bytesOfBase64 } from '../numbers/base64.js'
 import { decodeHdr } from '../measure/hdr.js'
 import { Distribution } from '../measure/distribution.js'
-import { rankInterval } from '../measure/percentiles.js'
-import { measureText } from './gates.js'
-import type { StoredResult } from './stored-result.js'
-import { differenceOf, holm, mannWhitney, twoProportions, wilson, type Estimate } from './statistics.js'
+import { rankInterval } from '../numbers/percentiles.js'
+import { measureText } from '../judge/gates.js'
+import type { StoredResult } from '../judge/stored-result.js'
+import { differenceOf, holm, mannWhitney, twoProportions, wilson, type Estimate } from '../numbers/statistics.js'
 
 /** Differences are significant at this level, all comparisons together. */
 export const LEVEL = 0.05
@@ -94,7 +94,7 @@ function warningsOf(before: StoredResult, after: StoredResult): string[] {
     ['the first', before],
     ['the second', after],
   ] as const)
-    if (!run.generator.trusted) warnings.push(`${name} run is not to be trusted: its generator was the limit`)
+    if (run.generator.reasons.length > 0) warnings.push(`${name} run is void: ${run.generator.reasons.join('; ')}`)
   return warnings
 }
 

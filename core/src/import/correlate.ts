@@ -94,7 +94,7 @@ function candidatesOf(step: DraftSend): string[] {
     ...path.split('/').map(decoded),
     ...new URLSearchParams(query).values(),
     ...Object.values(step.headers),
-    ...(step.sign === undefined ? [] : textsIn(step.sign)),
+    ...(step.auth === undefined ? [] : textsIn(step.auth)),
     ...(step.body === undefined ? [] : textsIn(step.body.value)),
   ]
   return [...new Set(texts)].filter((text) => isMade(text))
@@ -126,7 +126,7 @@ function replaceIn(step: DraftSend, value: string, name: string): void {
   )
   step.url = path.split('/').map(inPart).join('/') + (pairs === undefined ? '' : `?${pairs.join('&')}`)
   step.headers = Object.fromEntries(Object.entries(step.headers).map(([key, text]) => [key, swap(text)]))
-  if (step.sign !== undefined) step.sign = { ...step.sign, ...(typeof step.sign['bearer'] === 'string' ? { bearer: swap(step.sign['bearer']) } : {}) } // prettier-ignore
+  if (step.auth !== undefined) step.auth = { ...step.auth, ...(typeof step.auth['bearer'] === 'string' ? { bearer: swap(step.auth['bearer']) } : {}) } // prettier-ignore
   if (step.body !== undefined) step.body = { ...step.body, value: replaced(step.body.value, value, `{${name}}`) }
 }
 

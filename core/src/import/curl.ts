@@ -12,14 +12,14 @@ const IGNORED_WITH_VALUE = ['-o', '--output', '-m', '--max-time', '--connect-tim
 /** Makes a draft of one request. */
 export function importCurl(line: string, name = ''): Imported {
   const words = shellWords(line)
-  if (words[0] !== 'curl') throw new ImportFault('the command line must begin with curl')
+  if (words[0] !== 'curl') throw new ImportFault('the command line must start with curl')
   const asked = optionsOf(words.slice(1))
   const url = httpUrl(asked.url ?? '', 'curl')
   const draft = newDraft(name || (url.pathname === '/' ? url.hostname : decodeURI(url.pathname).slice(1)), url.origin)
   const step = stepOfRequest({ ...asked, url }, draft)
   if (asked.user !== undefined) {
     const [user = '', ...password] = asked.user.split(':')
-    step.sign = { basic: [secret(draft, 'user', user), secret(draft, 'password', password.join(':'))] }
+    step.auth = { basic: [secret(draft, 'user', user), secret(draft, 'password', password.join(':'))] }
   }
   if (asked.cookies.length > 0) step.headers['cookie'] = asked.cookies.join('; ')
   step.checks.push('status is 2xx')
@@ -41,7 +41,7 @@ export function shellWords(line: string): string[] {
     if (typeof word === 'string') return word
     if ('pattern' in word) return word.pattern
     if ('comment' in word) return ''
-    throw new ImportFault(`"${word.op}" is no part of one command: quote the URL`)
+    throw new ImportFault(`"${word.op}" is not part of a single command; put the URL in quotes`)
   })
 }
 
@@ -95,7 +95,7 @@ function optionsOf(words: readonly string[]): Asked {
       case '--json': data.push(value()); isJson = true; break
       case '-F': case '--form': case '--form-string': {
         const [, name = '', text = ''] = /^([^=]*)=(.*)$/s.exec(value()) ?? []
-        if (text.startsWith('@')) notes.push(`the part "${name}" sends the file ${text.slice(1)}: put the file into the repository, and { file: PATH } here`)
+        if (text.startsWith('@')) notes.push(`the part "${name}" sends the file ${text.slice(1)}: put the file into the repository and write { file: PATH } here`)
         parts.push([name, text])
         break
       }
@@ -120,7 +120,7 @@ function optionsOf(words: readonly string[]): Asked {
       ? 'multipart/form-data'
       : (given ?? (isJson ? 'application/json' : 'application/x-www-form-urlencoded'))
   const looksLikeJson = given === undefined && !isJson && !isEncoded && /^\s*[{[]/.test(text)
-  if (looksLikeJson) notes.push('the body looks like JSON, and is sent as JSON; curl would have called it a form')
+  if (looksLikeJson) notes.push('the body looks like JSON and is sent as JSON; curl would have sent it as a form')
   return {
     method: method ?? (hasBody ? 'POST' : 'GET'),
     url,
@@ -136,6 +136,6 @@ function optionsOf(words: readonly string[]): Asked {
 
 function dataOf(text: string, notes: string[]): string {
   if (!text.startsWith('@')) return text.replaceAll(/[\r\n]/g, '')
-  notes.push(`the body is the file ${text.slice(1)}: put it into the repository, and write file: PATH`)
+  notes.push(`the body is the file ${text.slice(1)}: put it into the repository and write file: PATH`)
   return ''
 }

@@ -12,7 +12,7 @@ export interface DraftSend {
   headers: Record<string, string>
   /** The key of the body and what stands under it. */
   body: { key: 'json' | 'form' | 'text' | 'xml' | 'multipart'; value: Written } | undefined
-  sign: Record<string, Written> | undefined
+  auth: Record<string, Written> | undefined
   checks: string[]
   keeps: Record<string, string>
 }
@@ -71,7 +71,7 @@ export function newSend(method: string, url: string, name: string): DraftSend {
     query: {},
     headers: {},
     body: undefined,
-    sign: undefined,
+    auth: undefined,
     checks: [],
     keeps: {},
   }
@@ -149,7 +149,7 @@ function writtenStep(step: DraftStep): Written {
   }
 }
 
-function writtenSend({ name, method, url, headers, body, sign, checks, keeps, ...rest }: DraftSend): Written {
+function writtenSend({ name, method, url, headers, body, auth, checks, keeps, ...rest }: DraftSend): Written {
   const some = (value: Record<string, Written>) => (Object.keys(value).length === 0 ? undefined : value)
   const parts: [string, Written | undefined][] = [
     ['send', `${method} ${url}`],
@@ -158,7 +158,7 @@ function writtenSend({ name, method, url, headers, body, sign, checks, keeps, ..
     ['query', some(rest.query)],
     ['headers', some(headers)],
     ...(body === undefined ? [] : [[body.key, body.value] satisfies [string, Written]]),
-    ['sign', sign],
+    ['auth', auth],
     ['check', checks.length === 0 ? undefined : checks],
     ['keep', some(keeps)],
   ]

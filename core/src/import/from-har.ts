@@ -38,7 +38,7 @@ const LEAST_WAIT_MS = 500
 export function importHar(reading: HarReading, choice: HarChoice): Imported {
   const chosen = reading.entries.filter((entry) => leftOutOf(entry, choice) === undefined)
   const [first] = chosen
-  if (first === undefined) throw new ImportFault('nothing is left of the recording: choose more hosts or entries')
+  if (first === undefined) throw new ImportFault('nothing of the recording is selected: choose more hosts or entries')
   const draft = newDraft(choice.name, first.request.url.origin)
   const names = new Set<string>()
   const exchanges = chosen.map((entry): Exchange & { entry: HarEntry } => {
@@ -57,7 +57,7 @@ export function importHar(reading: HarReading, choice: HarChoice): Imported {
     if (why !== undefined) left.set(why, (left.get(why) ?? 0) + 1)
   }
   draft.notes.push(...[...left].map(([why, count]) => `left out: ${String(count)} × ${why}`))
-  if (kept > 0) draft.notes.push(`${String(kept)} values of requests came out of earlier responses, and are kept there`)
+  if (kept > 0) draft.notes.push(`${String(kept)} values of requests came from earlier responses and are kept there`)
   return writeDraft(draft)
 }
 

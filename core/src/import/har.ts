@@ -42,7 +42,7 @@ const TRACKER_PATH = /\/(?:collect|beacon|pixel|track(?:ing)?|analytics|telemetr
 /** Reads a recording; a fault names the entry. */
 export function readHar(text: string): HarReading {
   const log = at(parseJson(text.replace(/^\ufeff/, '')), 'log')
-  if (!isObject(log)) throw new ImportFault('this is no HAR file: it has no "log"')
+  if (!isObject(log)) throw new ImportFault('this is not a HAR file: it has no "log"')
   const listed = listOf(log['entries'])
   if (listed.length === 0) throw new ImportFault('the recording holds no entries')
   if (listed.length > MOST_ENTRIES) throw new ImportFault(`the recording has ${String(listed.length)} entries; at most ${String(MOST_ENTRIES)} are read`) // prettier-ignore
@@ -67,7 +67,7 @@ function entryOf(entry: Json, number: number): HarEntry | undefined {
   if (/^(?:data|blob|about|chrome|moz|safari|ws|wss|file)[\w-]*:/i.test(address)) return undefined
   if (!URL.canParse(address)) throw new ImportFault(`entry ${String(number)}: "${address.slice(0, 80)}" is not a URL`)
   const startedMs = Date.parse(textOf(at(entry, 'startedDateTime')))
-  if (Number.isNaN(startedMs)) throw new ImportFault(`entry ${String(number)}: startedDateTime is no date`)
+  if (Number.isNaN(startedMs)) throw new ImportFault(`entry ${String(number)}: startedDateTime is not a date`)
   const took = at(entry, 'time')
   const content = at(response, 'content')
   const type = (textOf(at(content, 'mimeType')).split(';')[0] ?? '').trim().toLowerCase()

@@ -18,7 +18,7 @@ export const textOf = (value: Json | undefined): string => (typeof value === 'st
 export const listOf = (value: Json | undefined): Json[] => (Array.isArray(value) ? value : [])
 export const entriesOf = (value: Json | undefined): [string, Json][] => (isObject(value) ? Object.entries(value) : [])
 
-/** JSON as it is written in a plan: a brace in a text is doubled, since it would be a name. */
+/** JSON as it is written in a plan: a brace in a text is duplicated, since it would be a name. */
 export function writtenJson(value: Json): Written {
   if (typeof value === 'string') return escapeBraces(value)
   if (Array.isArray(value)) return value.map(writtenJson)

@@ -33,10 +33,10 @@ export interface ApiReading {
 export function readOpenApi(text: string): ApiReading {
   if (text.length > MOST_CHARACTERS) throw new ImportFault('the description is larger than 8 MB')
   const document = parsed(text)
-  if (!isObject(document)) throw new ImportFault('this is no OpenAPI description: it is no map')
+  if (!isObject(document)) throw new ImportFault('this is not an OpenAPI description: it is not a map')
   const version = textOf(document['openapi'])
   if (!/^3\.[01]\./.test(version))
-    throw new ImportFault(version === '' ? 'this is no OpenAPI description: it has no "openapi"' : `OpenAPI ${version} is not read; 3.0 and 3.1 are`) // prettier-ignore
+    throw new ImportFault(version === '' ? 'this is not an OpenAPI description: it has no "openapi"' : `OpenAPI ${version} is not supported; 3.0 and 3.1 are`) // prettier-ignore
   const operations = entriesOf(document['paths']).flatMap(([path, item]) =>
     METHODS.flatMap((method): ApiOperation[] => {
       const operation = at(item, method)
@@ -83,8 +83,8 @@ export function importOpenApi(reading: ApiReading, choice: ApiChoice): Imported 
   const context: Context = { draft, document, file, base: basePath(document), usesFile: false, names: new Set() }
   const chosen = choice.operations.flatMap((id) => reading.operations.find((operation) => operation.id === id) ?? [])
   if (chosen.length === 0) throw new ImportFault('no operation was chosen')
-  const needsSign = chosen.some((operation) => securityOf(context, operation).length > 0)
-  const signIn = needsSign ? signInOf(context, reading.operations) : undefined
+  const needsAuth = chosen.some((operation) => securityOf(context, operation).length > 0)
+  const signIn = needsAuth ? signInOf(context, reading.operations) : undefined
   if (signIn !== undefined) draft.setup.push(signIn.step)
   const steps = chosen
     .filter((operation) => operation.id !== signIn?.id)
@@ -159,10 +159,10 @@ function stepOf(context: Context, { id, method, path, summary }: ApiOperation, h
   }
   if (asked.length > 0) send.url += `{?${asked.join(',')}}`
   send.body = bodyOf(context, operation, send)
-  signWith(context, send, { id, method, path }, hasSignIn)
+  authorizeWith(context, send, { id, method, path }, hasSignIn)
   checksOf(context, { method, path }, operation, send)
   if (/\{/.test(path) && isId(path.split('/').at(-1) ?? ''))
-    draft.notes.push(`${send.name}: put a real value in the place of the example, or keep one from an earlier step`)
+    draft.notes.push(`${send.name}: replace the example by a real value, or keep one from an earlier step`)
   return send
 }
 
@@ -241,7 +241,7 @@ function securityOf({ document }: Context, { method, path }: Pick<ApiOperation, 
   return listOf(own ?? document['security']).filter((one) => entriesOf(one).length > 0)
 }
 
-function signWith(
+function authorizeWith(
   context: Context,
   send: DraftSend,
   operation: Pick<ApiOperation, 'id' | 'method' | 'path'>,
@@ -253,7 +253,7 @@ function signWith(
     name === undefined ? undefined : resolved(document, at(document, 'components', 'securitySchemes', name))
   const type = textOf(at(scheme, 'type'))
   if (type === 'http' && textOf(at(scheme, 'scheme')).toLowerCase() === 'basic')
-    send.sign = { basic: [secret(draft, 'user', ''), secret(draft, 'password', '')] }
+    send.auth = { basic: [secret(draft, 'user', ''), secret(draft, 'password', '')] }
   else if (type === 'apiKey') {
     const key = secret(draft, 'api_key', '')
     const where = textOf(at(scheme, 'in'))
@@ -261,7 +261,7 @@ function signWith(
     if (where === 'query') send.query[field] = key
     else
       send.headers[where === 'cookie' ? 'cookie' : field.toLowerCase()] = where === 'cookie' ? `${field}=${key}` : key
-  } else if (type !== '') send.sign = { bearer: hasSignIn ? '{token}' : secret(draft, 'token', '') }
+  } else if (type !== '') send.auth = { bearer: hasSignIn ? '{token}' : secret(draft, 'token', '') }
 }
 
 /** The step that gives a token: that of an OAuth 2.0 flow, or an operation that takes a password and says a token. */
@@ -283,7 +283,7 @@ function signInOf(context: Context, operations: readonly ApiOperation[]): { id: 
   const found = operations.find(({ method, path }) => method === 'POST' && /session|sign-?in|log-?in|token|auth/i.test(path) && takesPassword(context, path)) // prettier-ignore
   if (found === undefined) return undefined
   const step = stepOf(context, found, true)
-  step.sign = undefined
+  step.auth = undefined
   step.keeps['token'] = `secret json $.${tokenName(context, found.path)}`
   return { id: found.id, step }
 }

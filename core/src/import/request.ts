@@ -26,7 +26,7 @@ export function stepOfRequest(request: SeenRequest, draft: Draft): DraftSend {
   for (const [name, value] of request.headers) {
     if (OWN_HEADERS.test(name)) continue
     const lower = name.toLowerCase()
-    if (lower === 'authorization') send.sign = signOf(value, draft, send)
+    if (lower === 'authorization') send.auth = authOf(value, draft, send)
     else if (lower === 'accept') { if (isWanted(value)) send.headers[lower] = escapeBraces(value.split(',')[0] ?? value) }
     else if (lower !== 'content-type') send.headers[lower] = isSecretName(lower) ? secret(draft, lower, value) : escapeBraces(value)
   } // prettier-ignore
@@ -40,7 +40,7 @@ function isWanted(accept: string): boolean {
   return /json|xml/.test(first) && !/html/.test(first)
 }
 
-function signOf(value: string, draft: Draft, send: DraftSend): Record<string, Written> | undefined {
+function authOf(value: string, draft: Draft, send: DraftSend): Record<string, Written> | undefined {
   const [, scheme = '', rest = ''] = /^(\S+)\s+(.*)$/.exec(value) ?? []
   if (/^bearer$/i.test(scheme)) return { bearer: escapeBraces(rest) }
   if (/^basic$/i.test(scheme)) {
@@ -66,7 +66,7 @@ function bodyOf(
   }
   if (media === 'multipart/form-data') {
     const pairs = fields ?? []
-    if (pairs.length === 0) draft.notes.push(`the parts of ${send.method} ${send.url} were not recorded: put them in`)
+    if (pairs.length === 0) draft.notes.push(`the parts of ${send.method} ${send.url} were not recorded: add them`)
     return { key: 'multipart', value: Object.fromEntries(pairs.map(([name, value]) => [name, escapeBraces(value)])) }
   }
   if (text === '') return undefined

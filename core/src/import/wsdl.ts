@@ -1,6 +1,6 @@
 // A description of a SOAP service (WSDL 1.1) as a draft.
 // Source: E. Christensen and others, "Web Services Description Language (WSDL) 1.1", W3C Note, 15 March 2001.
-import type { Element } from '@xmldom/xmldom'
+import type { Element } from 'slimdom'
 import { parseXml } from '../language/xml.js'
 import { newDraft, newSend, writeDraft, type Imported } from './draft.js'
 import { ImportFault } from './fault.js'
@@ -39,11 +39,11 @@ export interface WsdlReading {
 /** Reads a description. */
 export function readWsdl(text: string): WsdlReading {
   if (text.length > MOST_CHARACTERS) throw new ImportFault('the description is larger than 4 MB')
-  if (/<!DOCTYPE/i.test(text)) throw new ImportFault('a description with a DOCTYPE is not read')
+  if (/<!DOCTYPE/i.test(text)) throw new ImportFault('a description with a DOCTYPE is refused')
   const root = parseXml(text)?.documentElement
-  if (root === undefined || root === null) throw new ImportFault('this is no XML')
+  if (root === undefined || root === null) throw new ImportFault('this is not XML')
   if (root.localName !== 'definitions' || root.namespaceURI !== WSDL)
-    throw new ImportFault('this is no WSDL 1.1: its root is no definitions')
+    throw new ImportFault('this is not WSDL 1.1: its root is not definitions')
   const byName = (kind: string, wanted: string) =>
     childrenOf(root, WSDL, kind).find((one) => one.getAttribute('name') === local(wanted))
   const operations = childrenOf(root, WSDL, 'service').flatMap((service) =>
@@ -122,7 +122,9 @@ export function importWsdl(reading: WsdlReading, choice: { name: string; operati
     [...prefixes].filter(([namespace]) => namespace !== '').map(([namespace, prefix]) => [prefix, namespace]),
   )
   draft.journeys.push({ name: 'visit', steps })
-  draft.notes.push('values in the envelopes are made from the schema: put in values that the service knows')
+  draft.notes.push(
+    'values in the envelopes are examples from the schema: replace them by values that the service knows',
+  )
   return writeDraft(draft)
 }
 

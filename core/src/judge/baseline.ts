@@ -38,7 +38,7 @@ export function baselineFault(
     return `it ran against ${baseline.target.name}, and this run is against ${run.target.name}`
   if (baseline.scale !== run.plan.scale)
     return `it ran at scale ${String(baseline.scale)}, and this run is at ${String(run.plan.scale)}`
-  return baseline.load === run.plan.load ? undefined : 'its load is another'
+  return baseline.load === run.plan.load ? undefined : 'its load differs'
 }
 
 /** What the gate that measures the same observed in the baseline, in the gate's unit; null when there is none. */

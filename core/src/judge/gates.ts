@@ -11,7 +11,7 @@ import { isWithin, scopeOf, viewOfBucket, viewOfRecording } from './scope.js'
 export type GateStatus = 'held' | 'breached' | 'unmeasured' | 'no baseline' | 'not judged'
 export type GateUnit = 'ms' | '/s' | 'B/s' | '%' | 'count' | 'score' | 'value'
 
-/** A gate's result. Values stand in the gate's unit: ms, per second, percent, a count, a score or a probe's own. */
+/** A gate's result. Values stand in the gate's unit: ms, per second, percent, a count, a score or a metric's own. */
 export interface GateResult {
   rule: string
   line: number
@@ -24,7 +24,7 @@ export interface GateResult {
   margin: number | null
   samples: number
   interval: Interval | null
-  close: boolean
+  borderline: boolean
   baselineValue: number | null
   firstBreachAtMs: number | null
   stoppedAtMs: number | null
@@ -58,7 +58,7 @@ export function judgeGate(gate: Gate, recording: Recording, shape: RunShape, opt
     firstBreachAtMs: null,
     stoppedAtMs,
   }
-  const bare = { ...common, margin: null, interval: null, close: false }
+  const bare = { ...common, margin: null, interval: null, borderline: false }
   if (reading.kind === 'unmeasured') {
     const status = stoppedAtMs === null ? 'unmeasured' : 'breached'
     return { ...bare, status, observed: null, firstBreachAtMs: stoppedAtMs }
@@ -77,7 +77,7 @@ export function judgeGate(gate: Gate, recording: Recording, shape: RunShape, opt
     observed,
     margin: isUpper ? limit - observed : observed - limit,
     interval,
-    close: straddles(interval, limit),
+    borderline: straddles(interval, limit),
     firstBreachAtMs: held ? null : firstBreach(gate, limit, options.buckets ?? [], shape),
   }
 }
@@ -100,7 +100,7 @@ export function unitOf(gate: Gate): GateUnit {
       return 'B/s'
     case 'score':
       return 'score'
-    case 'probe':
+    case 'metric':
       return gate.limit.kind === 'fixed' && gate.limit.unit === 'time' ? 'ms' : 'value'
     default:
       return family satisfies never

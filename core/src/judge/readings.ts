@@ -1,7 +1,7 @@
 // What a gate's measure comes to over some cells. This is the one place where a measure meets its numbers.
 import type { Statistic } from '../language/sentences.js'
 import type { Distribution } from '../measure/distribution.js'
-import { rankInterval, samplesNeeded } from '../measure/percentiles.js'
+import { rankInterval, samplesNeeded } from '../numbers/percentiles.js'
 import { pool } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
@@ -97,11 +97,11 @@ function measure(gate: Gate, view: CellView, shape: RunShape, scope: GateScope):
       return over(view.seconds.map((second) => second.eventLoopDelay))
     case 'generator busy':
       return { kind: 'list', values: view.seconds.map((second) => second.busy) }
-    case 'probe': {
-      const index = shape.probes.findIndex((probe) => probe.name === measure.name)
+    case 'metric': {
+      const index = shape.metrics.findIndex((metric) => metric.name === measure.name)
       // OpenMetrics counts time in seconds; a limit in ms means the same.
       const scale = gate.limit.kind === 'fixed' && gate.limit.unit === 'time' ? 1000 : 1
-      const read = view.seconds.map((second) => second.probes[index] ?? null)
+      const read = view.seconds.map((second) => second.metrics[index] ?? null)
       return { kind: 'list', values: read.flatMap((value) => (value === null ? [] : [value * scale])) }
     }
     case 'failed requests':
@@ -123,11 +123,11 @@ function measure(gate: Gate, view: CellView, shape: RunShape, scope: GateScope):
         part: sum(journeys(), (cell) => cell.cutOff),
         all: sum(journeys(), (cell) => cell.finished + cell.failed + cell.cutOff),
       }
-    case 'turned away':
+    case 'capped arrivals':
       return {
         kind: 'share',
-        part: sum(arrivals(), (cell) => cell.turnedAway),
-        all: sum(arrivals(), (cell) => cell.started + cell.missed + cell.turnedAway + cell.outOfData),
+        part: sum(arrivals(), (cell) => cell.capped),
+        all: sum(arrivals(), (cell) => cell.started + cell.missed + cell.capped + cell.outOfData),
       }
     case 'requests':
       return count(sum(steps(), (cell) => cell.requests))

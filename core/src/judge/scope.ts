@@ -21,7 +21,7 @@ export interface CellView {
   arrivals: readonly ArrivalCell[]
   checks: readonly CheckCell[]
   /** One entry a second within the phases of the scope. */
-  seconds: { busy: number; eventLoopDelay: Distribution; probes: readonly (number | null)[] }[]
+  seconds: { busy: number; eventLoopDelay: Distribution; metrics: readonly (number | null)[] }[]
   /** Over which rates are taken. */
   lengthSeconds: number
 }
@@ -64,8 +64,8 @@ export function viewOfRecording(recording: Recording, shape: RunShape, scope: Ga
 
 /** One second of a run. */
 export function viewOfBucket(bucket: Bucket): CellView {
-  const { busy, eventLoopDelay, probes } = bucket
-  return { ...bucket, seconds: [{ busy, eventLoopDelay, probes }], lengthSeconds: 1 }
+  const { busy, eventLoopDelay, metrics } = bucket
+  return { ...bucket, seconds: [{ busy, eventLoopDelay, metrics }], lengthSeconds: 1 }
 }
 
 /** Whether a second begins within one of some ranges. */

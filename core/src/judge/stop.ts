@@ -50,14 +50,5 @@ export class StopWatch {
 }
 
 function hasFired({ stop, inARow, inAll }: Watched): boolean {
-  switch (stop.kind) {
-    case 'at once':
-      return true
-    case 'in a row':
-      return inARow >= stop.seconds
-    case 'in all':
-      return inAll >= stop.seconds
-    default:
-      return stop satisfies never
-  }
+  return (stop.kind === 'in a row' ? inARow : inAll) >= stop.seconds
 }

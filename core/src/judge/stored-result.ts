@@ -15,12 +15,10 @@ const gate = object({
 const times = object({
   count: number().required(),
   mean: number().required(),
-  p50: number().required(),
-  p95: number().required(),
-  p99: number().required(),
+  percentiles: object({ '50': number().required(), '95': number().required(), '99': number().required() }).required(),
 })
 const shape = object({
-  jolt: number().oneOf([1], 'this is no result of format 1').required('this is no result of format 1'),
+  jolt: number().oneOf([1], 'this is not a result of format 1').required('this is not a result of format 1'),
   id: string().required(),
   verdict: string().required(),
   plan: object({
@@ -33,7 +31,7 @@ const shape = object({
   target: object({ name: string().required(), origin: string().required() }).required(),
   startedAt: string().required(),
   measuredMs: number().required(),
-  generator: object({ trusted: boolean().required() }).required(),
+  generator: object({ reasons: array().of(string().required()).required() }).required(),
   gates: array().of(gate).max(1000).required(),
   steps: array()
     .of(

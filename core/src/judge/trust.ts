@@ -47,16 +47,16 @@ function lateStarts(recording: Recording, shape: RunShape, gates: readonly Gate[
     return named?.measured === true && isOpenPhase(named)
   }
   const arrivals = [...recording.arrivals.values()].filter((cell) => isJudged(cell.phase))
-  const turnedAway = sum(arrivals, (cell) => cell.turnedAway)
-  const isLimited = gates.some((gate) => gate.measure.kind === 'turned away')
+  const capped = sum(arrivals, (cell) => cell.capped)
+  const isLimited = gates.some((gate) => gate.measure.kind === 'capped arrivals')
   const due = sum(shape.phases, (phase) => (phase.measured && isOpenPhase(phase) ? phase.arrivalsDue : 0))
-  const started = sum(arrivals, (cell) => cell.started) + (isLimited ? turnedAway : 0)
+  const started = sum(arrivals, (cell) => cell.started) + (isLimited ? capped : 0)
   if (due === 0 || started >= due * LEAST_STARTED) return []
   const share = ((100 * started) / due).toFixed(1)
   const outOfData = sum(arrivals, (cell) => cell.outOfData)
   const why =
     outOfData > 0 ? `the data ran out for ${String(outOfData)} of them`
-    : turnedAway > 0 && !isLimited ? `${String(turnedAway)} were turned away at the cap, and no gate limits that`
+    : capped > 0 && !isLimited ? `${String(capped)} arrivals were capped, and no gate limits that`
     : 'the generator could not keep up' // prettier-ignore
   return [`only ${share} % of the arrivals due were started (${String(started)} of ${String(due)}): ${why}`]
 }
@@ -81,7 +81,7 @@ function startLags(recording: Recording, shape: RunShape, gates: readonly Gate[]
     limits.push({
       phases: phasesOf((phase) => shape.phases[phase]?.measured === true),
       mostMs: LAG_LIMIT_WITHOUT_GATES_MS,
-      why: 'the most allowed where no gate limits a time',
+      why: 'the most allowed without a gate on a time',
     })
   }
   return strictestOf(limits).flatMap(({ phases, mostMs, why }) => {
@@ -106,7 +106,7 @@ function strictestOf(limits: readonly LagLimit[]): LagLimit[] {
 
 /** Limits on the generator's own times say nothing about how exact the target's must be. */
 function isTargetTime({ measure, limit }: Gate): boolean {
-  const isOwn = measure.kind === 'start lag' || measure.kind === 'event loop delay' || measure.kind === 'probe'
+  const isOwn = measure.kind === 'start lag' || measure.kind === 'event loop delay' || measure.kind === 'metric'
   return !isOwn && limit.kind === 'fixed' && limit.unit === 'time'
 }
 
@@ -117,6 +117,6 @@ function busyThreads(recording: Recording, shape: RunShape): string[] {
     0,
   )
   return busiest > MOST_BUSY
-    ? [`a generator thread was ${(100 * busiest).toFixed(0)} % busy over five seconds; at most 90 % is trusted`]
+    ? [`a sender was ${(100 * busiest).toFixed(0)} % busy for five seconds; at most 90 % is allowed`]
     : []
 }

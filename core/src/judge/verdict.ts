@@ -5,6 +5,15 @@ import type { GateResult } from './gates.js'
 
 export type Verdict = 'open' | 'shut' | 'void' | 'stopped'
 
+const VERDICT_WORDS: Readonly<Record<Verdict, string>> = {
+  open: 'Open (passed)',
+  shut: 'Shut (failed)',
+  void: 'Void (inconclusive)',
+  stopped: 'Stopped',
+}
+/** A verdict for people: our word, and the trade's beside it. */
+export const verdictWords = (verdict: Verdict): string => VERDICT_WORDS[verdict]
+
 /** How a run came to its end. */
 export type Ending =
   | { kind: 'finished' }
@@ -52,7 +61,7 @@ export function judge(
 }
 
 /** Kinds of failure that mean that no answer came. */
-const UNANSWERED = new Set(['refused', 'reset', 'timeout', 'tls', 'name', 'cut off', 'not permitted'])
+const UNANSWERED = new Set(['refused', 'reset', 'timeout', 'tls', 'dns', 'cut off', 'not permitted'])
 
 function nothingAnswered(recording: Recording, shape: RunShape): string | undefined {
   const isMeasured = (phase: number) => shape.phases[phase]?.measured === true

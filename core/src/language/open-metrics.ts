@@ -10,7 +10,7 @@ export interface MetricPage {
   types: Map<string, string>
   samples: MetricSample[]
 }
-export type MetricReading = { ok: true; page: MetricPage } | { ok: false; line: number; message: string }
+export type MetricPageReading = { ok: true; page: MetricPage } | { ok: false; line: number; message: string }
 
 const MOST_CHARACTERS = 8_000_000
 const NAME = /[a-zA-Z_:][a-zA-Z0-9_:]*/y
@@ -19,7 +19,7 @@ const LABEL = /\s*([a-zA-Z_][a-zA-Z0-9_]*)\s*=\s*"((?:[^"\\\n]|\\.)*)"\s*(,?)/y
 const REST = /^\s+(\S+)(?:\s+(-?[0-9.eE+-]+))?(?:\s+#\s.*)?\s*$/
 
 /** Reads a page; the first line that is none of OpenMetrics is told. */
-export function readMetrics(text: string): MetricReading {
+export function parseMetricPage(text: string): MetricPageReading {
   if (text.length > MOST_CHARACTERS) return fault(1, 'the page is larger than 8 MB')
   const page: MetricPage = { types: new Map(), samples: [] }
   let number = 0
@@ -99,4 +99,4 @@ export function familyValue(
   }
 }
 
-const fault = (line: number, message: string): MetricReading => ({ ok: false, line, message })
+const fault = (line: number, message: string): MetricPageReading => ({ ok: false, line, message })

@@ -50,7 +50,7 @@ export function urlTemplateFault(template: string): string | undefined {
     '',
   )
   const brace = /[{}]/.exec(rest)
-  return brace === null ? undefined : `"${template}" is not a URI template (RFC 6570): mind its braces`
+  return brace === null ? undefined : `"${template}" is not a URI template (RFC 6570): check its braces`
 }
 
 export type UrlValues = Record<string, PrimitiveValue | PrimitiveValue[] | Record<string, PrimitiveValue>>

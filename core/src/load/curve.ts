@@ -2,27 +2,27 @@
 import type { PhasePreview, Preview } from './preview.js'
 
 /** Points in order of time; two at one moment are a step. */
-export type ProfileLine = [seconds: number, value: number][]
+export type CurvePoints = [seconds: number, value: number][]
 
-export interface LoadProfile {
+export interface LoadCurve {
   /** Arrivals a second over all tracks. */
-  rate: ProfileLine
+  rate: CurvePoints
   /** Users who come again by themselves, over all tracks. */
-  users: ProfileLine
+  users: CurvePoints
   /** Arrivals a second of each track, where there are several with arrivals. */
-  tracks: { name: string | null; rate: ProfileLine }[]
+  tracks: { name: string | null; rate: CurvePoints }[]
 }
 
 /** The profile of a load; levels are linear within a phase, so its ends are enough. */
-export function profileOf(preview: Pick<Preview, 'phases' | 'tracks' | 'seconds'>): LoadProfile {
+export function curveOf(preview: Pick<Preview, 'phases' | 'tracks' | 'seconds'>): LoadCurve {
   const { phases, tracks } = preview
   const moments = [...new Set([0, preview.seconds, ...phases.flatMap((phase) => [phase.fromSeconds, phase.toSeconds])])]
   moments.sort((a, b) => a - b)
-  const lineOf = (own: readonly PhasePreview[], ends: 'rates' | 'users'): ProfileLine =>
-    moments.flatMap((moment): ProfileLine => {
+  const lineOf = (own: readonly PhasePreview[], ends: 'rates' | 'users'): CurvePoints =>
+    moments.flatMap((moment): CurvePoints => {
       const before = levelAt(own, moment, -1, ends)
       const after = levelAt(own, moment, 1, ends)
-      const points: ProfileLine = [
+      const points: CurvePoints = [
         [moment, before],
         [moment, after],
       ]

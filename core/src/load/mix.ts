@@ -1,21 +1,21 @@
 // Which journey an arrival walks.
 
 /**
- * Gives each journey its exact share to within one arrival at any time.
+ * Gives each journey its exact weight to within one arrival at any time.
  *
- * Among the journeys whose next turn has begun (count < n × share), the one whose turn ends first is taken. Earliest
- * deadline first keeps every count within one of its share: R. Tijdeman, "The chairman assignment problem", 1980.
+ * Among the journeys whose next turn has begun (count < n × weight), the one whose turn ends first is taken. Earliest
+ * deadline first keeps every count within one of its weight: R. Tijdeman, "The chairman assignment problem", 1980.
  */
 export class JourneyMix {
   private readonly parts: number[]
   private readonly counts: number[]
   private arrivals = 0
 
-  /** @param shares - whole numbers, not all 0 */
-  constructor(shares: readonly number[]) {
-    const total = shares.reduce((sum, share) => sum + share, 0)
-    this.parts = shares.map((share) => share / total)
-    this.counts = shares.map(() => 0)
+  /** @param weights - whole numbers, not all 0 */
+  constructor(weights: readonly number[]) {
+    const total = weights.reduce((sum, weight) => sum + weight, 0)
+    this.parts = weights.map((weight) => weight / total)
+    this.counts = weights.map(() => 0)
   }
 
   /** Index of the journey of the next arrival. */

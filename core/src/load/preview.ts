@@ -1,7 +1,7 @@
-// What a plan would send, worked out before it is sent.
+// What a plan would send, worked out before anything is sent.
 import type { Gate, Phase, Plan, Step } from '../plan/model.js'
 import { timedOf, stepsInside } from '../plan/walk.js'
-import { samplesNeeded } from '../measure/percentiles.js'
+import { samplesNeeded } from '../numbers/percentiles.js'
 import { MEASURES } from '../plan/gates.js'
 import { Draws } from '../values/random.js'
 import { arrivalCounts, rateAt, tracksIn } from './arrivals.js'
@@ -127,30 +127,34 @@ function peakOf(plan: Plan, phases: PhasePreview[], value: (rate: number, track:
   return most
 }
 
-/** Mean time of a journey of a track by the shares, or undefined when one of them is not known. */
+/** Mean time of a journey of a track by the weights, or undefined when one of them is not known. */
 function meanJourneyMs(plan: Plan, track: string | null, journeyMs: ReadonlyMap<string, number>): number | undefined {
   const journeys = journeysOf(plan, track)
-  const shares = sumOf(journeys, ({ share }) => share)
-  const times = journeys.map(({ journey, share }) => (share === 0 ? 0 : share * (journeyMs.get(journey.name) ?? NaN)))
-  const mean = sumOf(times, (time) => time) / shares
+  const weights = sumOf(journeys, ({ weight }) => weight)
+  const times = journeys.map(({ journey, weight }) =>
+    weight === 0 ? 0 : weight * (journeyMs.get(journey.name) ?? NaN),
+  )
+  const mean = sumOf(times, (time) => time) / weights
   return Number.isFinite(mean) ? mean : undefined
 }
 
-/** The journeys that arrivals of a track walk, with their shares. */
-function journeysOf(plan: Plan, track: string | null): { journey: Plan['journeys'][number]; share: number }[] {
+/** The journeys that arrivals of a track walk, with their weights. */
+function journeysOf(plan: Plan, track: string | null): { journey: Plan['journeys'][number]; weight: number }[] {
   if (track !== null)
-    return plan.journeys.filter((journey) => journey.name === track).map((journey) => ({ journey, share: 1 }))
-  return plan.journeys.map((journey) => ({ journey, share: journey.share }))
+    return plan.journeys.filter((journey) => journey.name === track).map((journey) => ({ journey, weight: 1 }))
+  return plan.journeys.map((journey) => ({ journey, weight: journey.weight }))
 }
 
-/** Mean number of requests of an arrival, over the shares of the journeys. */
+/** Mean number of requests of an arrival, over the weights of the journeys. */
 function requestsPerArrival(plan: Plan, track: string | null, counts: (step: string) => boolean): number {
   const journeys = journeysOf(plan, track)
-  const shares = sumOf(journeys, ({ share }) => share)
-  return shares === 0 ? 0 : sumOf(journeys, ({ journey, share }) => share * requestsIn(journey.steps, counts)) / shares
+  const weights = sumOf(journeys, ({ weight }) => weight)
+  return weights === 0
+    ? 0
+    : sumOf(journeys, ({ journey, weight }) => weight * requestsIn(journey.steps, counts)) / weights
 }
 
-/** Expected requests of a list of steps: a repeat counts all its rounds, a when its first branch, a pick by its shares. */
+/** Expected requests of a list of steps: a repeat counts all its rounds, a when its first branch, a pick by its weights. */
 function requestsIn(steps: readonly Step[], counts: (step: string) => boolean): number {
   return sumOf(steps, (step) => {
     switch (step.kind) {
@@ -159,13 +163,13 @@ function requestsIn(steps: readonly Step[], counts: (step: string) => boolean): 
       case 'when':
         return requestsIn(step.steps, counts)
       case 'pick': {
-        const shares = sumOf(step.options, (option) => option.share)
-        return shares === 0
+        const weights = sumOf(step.options, (option) => option.weight)
+        return weights === 0
           ? 0
-          : sumOf(step.options, (option) => (option.share / shares) * requestsIn(option.steps, counts))
+          : sumOf(step.options, (option) => (option.weight / weights) * requestsIn(option.steps, counts))
       }
       case 'group':
-      case 'together':
+      case 'parallel':
         return sumOf(stepsInside(step), (inner) => requestsIn(inner, counts))
       default:
         return [...timedOf([step])].filter((timed) => timed.isRequest && counts(timed.name)).length
@@ -184,7 +188,7 @@ function warningsOf(plan: Plan, phases: PhasePreview[]): Preview['warnings'] {
     )
     return names.map((name) => ({
       line: gate.at.line,
-      message: `the phase "${name}" is not measured: this gate would be unmeasured there`,
+      message: `the phase "${name}" is not measured: this gate would be unmeasured in it`,
     }))
   })
   const spent = plan.data.flatMap((data) => {
@@ -193,7 +197,7 @@ function warningsOf(plan: Plan, phases: PhasePreview[]): Preview['warnings'] {
     return [
       {
         line: data.at.line,
-        message: `${data.file} has ${String(data.rows.length)} rows, each taken once, and ${String(needed)} arrivals are due: the run would be void`,
+        message: `${data.file} has ${String(data.rows.length)} rows, each taken once, but ${String(needed)} arrivals are due: the run would be void`,
       },
     ]
   })

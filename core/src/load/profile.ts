@@ -1,18 +1,18 @@
 // Ready-made loads: an ordinary load section from three numbers.
 
-export const READY_MADE = ['smoke', 'typical', 'stress', 'spike', 'soak'] as const
-export type ReadyMade = (typeof READY_MADE)[number]
+export const PROFILES = ['smoke', 'typical', 'stress', 'spike', 'soak'] as const
+export type Profile = (typeof PROFILES)[number]
 
 /** What each kind is for, in the order in which they are used. */
-export const READY_MADE_FOR: Record<ReadyMade, string> = {
-  smoke: 'one user for a minute at most: is the plan right, and does the target answer?',
-  typical: 'rise to the usual, hold, fall: does an ordinary day hold?',
-  stress: 'rise beyond the usual and hold for longer: how much room is there, and does it give way gently?',
-  spike: 'up at once, short, back to the usual, and watch: does it come back by itself?',
-  soak: 'the usual for hours: does anything fill up, leak or wear out?',
+export const PROFILE_PURPOSES: Record<Profile, string> = {
+  smoke: 'one user, one minute at most: is the plan valid, and does the target answer?',
+  typical: 'ramp up, hold the usual load, ramp down: does an ordinary day hold?',
+  stress: 'go beyond the usual load and hold: how much headroom is there?',
+  spike: 'a short jump, then the usual load: does the service recover by itself?',
+  soak: 'the usual load for hours: does anything leak or fill up?',
 }
 
-export interface ReadyMadeSize {
+export interface ProfileSize {
   kind: 'rate' | 'users'
   /** Per second, or users at once. */
   usual: number
@@ -23,13 +23,13 @@ export interface ReadyMadeSize {
 }
 
 /** The load section as YAML, to stand in a plan. Its numbers are whole where users are counted. */
-export function readyMadeLoad(kind: ReadyMade, size: ReadyMadeSize): string {
+export function profileLoad(kind: Profile, size: ProfileSize): string {
   return `load:\n${phasesOf(kind, size)
     .map((phase) => `  - { ${phase} }`)
     .join('\n')}\n`
 }
 
-function phasesOf(kind: ReadyMade, { kind: model, usual, peak, seconds }: ReadyMadeSize): string[] {
+function phasesOf(kind: Profile, { kind: model, usual, peak, seconds }: ProfileSize): string[] {
   const level = (value: number) =>
     model === 'rate' ? `${String(Number(value.toPrecision(6)))}/s` : String(Math.max(1, Math.round(value)))
   const zero = model === 'rate' ? '0/s' : '0'
@@ -98,15 +98,14 @@ export function growthWarning(load: HeldLoad, held: readonly HeldLoad[]): string
   const isSmall = load.seconds <= 60 && load.peakRate <= 1 && load.mostUsers <= 1
   if (isSmall || load.seconds <= 10) return undefined
   const most = (of: (load: HeldLoad) => number) => Math.max(0, ...held.map(of))
-  if (held.length === 0)
-    return 'no run has held against this target yet: a smoke load of one user shows first whether plan and target are right'
+  if (held.length === 0) return 'no run against this target was open yet: run a smoke load of one user first'
   const [rate, users] = [most((one) => one.peakRate), most((one) => one.mostUsers)]
   const digits = (value: number) => String(Number(value.toPrecision(3)))
   const grown =
     load.peakRate > MOST_GROWTH * Math.max(rate, 1) ? { now: `${digits(load.peakRate)}/s`, had: `${digits(rate)}/s` }
-    : load.mostUsers > MOST_GROWTH * Math.max(users, 1) ? { now: `${String(load.mostUsers)} users who come again`, had: users === 0 ? 'none of them' : `${String(users)} of them` }
+    : load.mostUsers > MOST_GROWTH * Math.max(users, 1) ? { now: `${String(load.mostUsers)} concurrent users`, had: users === 0 ? 'none' : String(users) }
     : undefined // prettier-ignore
   if (grown !== undefined)
-    return `this load goes up to ${grown.now}, and the most that has held against this target is ${grown.had}: a load between the two would show sooner where it gives way`
+    return `this load reaches ${grown.now}; the most that was open against this target is ${grown.had}: try a load in between first`
   return undefined
 }

@@ -3,7 +3,7 @@ import { familyOf } from '../plan/gates.js'
 import type { Phase, Plan } from '../plan/model.js'
 
 /**
- * Multiplies rates, starts, users and caps (half up, at least 1); passes stay. Gates on counts and rates mean nothing
+ * Multiplies rates, starts, users and caps (half up, at least 1); iterations stay. Gates on counts and rates mean nothing
  * then: they are shown, not judged.
  *
  * @param scale - above 0; 1 leaves the plan as it is
@@ -22,7 +22,7 @@ export function scalePlan(plan: Plan, scale: number): Plan {
         return { ...phase, cap, starts: whole(phase.starts) }
       case 'users':
         return { ...phase, cap, from: whole(phase.from), to: whole(phase.to) }
-      case 'passes':
+      case 'iterations':
         return { ...phase, cap, users: whole(phase.users) }
       default:
         return { ...phase, cap }

@@ -69,7 +69,7 @@ export function userNumber(inTrack: number, track: number, tracks: number): numb
 /** Which journey a user of a track walks. */
 export class JourneyChoice {
   private readonly own: number
-  private readonly shares: number[]
+  private readonly weights: number[]
   private readonly mix: JourneyMix
   private readonly sequence: number[] = []
   private readonly draws: Draws
@@ -78,8 +78,8 @@ export class JourneyChoice {
   constructor(plan: Loaded, track: Track) {
     this.own = plan.journeys.findIndex((journey: Journey) => journey.name === track.name)
     const own = new Set(plan.load.phases.map((phase) => phase.track))
-    this.shares = plan.journeys.map((journey) => (own.has(journey.name) ? 0 : journey.share))
-    this.mix = new JourneyMix(this.shares)
+    this.weights = plan.journeys.map((journey) => (own.has(journey.name) ? 0 : journey.weight))
+    this.mix = new JourneyMix(this.weights)
     this.draws = new Draws(plan.seed)
     this.isDrawn = plan.load.mix === 'drawn'
   }
@@ -91,24 +91,24 @@ export class JourneyChoice {
   }
 
   /**
-   * Of a pass of the closed model: each user goes through the mix from a place of its own, so that every user alone
-   * keeps the shares, however long the journeys last, and no two workers need to agree.
+   * Of an iteration of the closed model: each user goes through the mix from a place of its own, so that every user alone
+   * keeps the weights, however long the journeys last, and no two workers need to agree.
    */
-  ofPass(user: number, pass: number): number {
+  ofIteration(user: number, iteration: number): number {
     if (this.own >= 0) return this.own
-    if (this.isDrawn) return this.drawn(user, pass)
-    const at = (user + pass) % sumOf(this.shares)
+    if (this.isDrawn) return this.drawn(user, iteration)
+    const at = (user + iteration) % sumOf(this.weights)
     while (this.sequence.length <= at) this.sequence.push(this.mix.next())
     return this.sequence[at] ?? 0
   }
 
-  private drawn(user: number, pass: number): number {
-    let left = this.draws.at(user, pass, MIX_PLACE).next() * sumOf(this.shares)
-    for (const [index, share] of this.shares.entries()) {
-      left -= share
+  private drawn(user: number, iteration: number): number {
+    let left = this.draws.at(user, iteration, MIX_PLACE).next() * sumOf(this.weights)
+    for (const [index, weight] of this.weights.entries()) {
+      left -= weight
       if (left < 0) return index
     }
-    return this.shares.length - 1
+    return this.weights.length - 1
   }
 }
 
@@ -120,9 +120,9 @@ export function loadSeconds(plan: Pick<Plan, 'load'>): number {
   return Math.max(0, ...lengths)
 }
 
-function sumOf(shares: readonly number[]): number {
+function sumOf(weights: readonly number[]): number {
   let total = 0
-  for (const share of shares) total += share
+  for (const weight of weights) total += weight
   return total
 }
 

@@ -3,7 +3,7 @@ import type { Phase } from '../plan/model.js'
 import type { Track } from './arrivals.js'
 
 interface Span {
-  phase: Extract<Phase, { kind: 'users' | 'passes' }>
+  phase: Extract<Phase, { kind: 'users' | 'iterations' }>
   index: number
   fromMs: number
   toMs: number
@@ -22,7 +22,7 @@ export class UserSchedule {
     let fromMs = 0
     for (const { phase, index } of track.phases) {
       const toMs = fromMs + phase.seconds * 1000
-      if (phase.kind === 'users' || phase.kind === 'passes') this.spans.push({ phase, index, fromMs, toMs })
+      if (phase.kind === 'users' || phase.kind === 'iterations') this.spans.push({ phase, index, fromMs, toMs })
       fromMs = toMs
     }
     this.most = Math.max(0, ...this.spans.map(({ phase }) => mostUsers(phase)))
@@ -39,25 +39,25 @@ export class UserSchedule {
   }
 
   /** Passes that a user makes in a phase at most; Infinity where the phase is bounded by time alone. */
-  passesIn(phase: number): number {
+  iterationsIn(phase: number): number {
     const span = this.spans.find(({ index }) => index === phase)
-    return span?.phase.kind === 'passes' ? span.phase.passes : Infinity
+    return span?.phase.kind === 'iterations' ? span.phase.iterations : Infinity
   }
 }
 
 /** Users wanted at a moment of a phase; 0 for phases of the open model. */
 export function usersAt(phase: Phase, seconds: number): number {
-  if (phase.kind === 'passes') return phase.users
+  if (phase.kind === 'iterations') return phase.users
   if (phase.kind !== 'users') return 0
   return Math.floor(phase.from + ((phase.to - phase.from) * seconds) / phase.seconds + 0.5)
 }
 
 function mostUsers(phase: Span['phase']): number {
-  return phase.kind === 'passes' ? phase.users : Math.max(phase.from, phase.to)
+  return phase.kind === 'iterations' ? phase.users : Math.max(phase.from, phase.to)
 }
 
 function startIn({ phase, fromMs, toMs }: Span, user: number, earliestMs: number): number {
-  if (phase.kind === 'passes') return user < phase.users ? earliestMs : Infinity
+  if (phase.kind === 'iterations') return user < phase.users ? earliestMs : Infinity
   const { from, to, spreadSeconds } = phase
   const wanted = user + 0.5
   if (from === to) {

@@ -1,5 +1,5 @@
 // One second of a run, as a worker records it, sends it, and as the server stores it.
-import { ByteReader, ByteWriter } from './bytes.js'
+import { ByteReader, ByteWriter } from '../numbers/bytes.js'
 import { Distribution } from './distribution.js'
 
 /** Why a request failed. */
@@ -8,14 +8,19 @@ export type FailureKind =
   | 'reset'
   | 'timeout'
   | 'tls'
-  | 'name'
+  | 'dns'
   | 'status'
   | 'check'
   | 'keep'
+  | 'decoding'
   | 'redirects'
   | 'too large'
   | 'not permitted'
   | 'cut off'
+  | 'script'
+  | 'sql'
+  | 'socket'
+  | 'local'
 
 /** Requests of one step of one journey, by the phase in which they were due and the phase in which they ended. */
 export interface StepCell {
@@ -55,7 +60,7 @@ export interface ArrivalCell {
   /** Due but not started, because the generator was too late or too full. */
   missed: number
   /** Due but turned away, because the cap was reached. */
-  turnedAway: number
+  capped: number
   /** Due but not started, because its data had run out. */
   outOfData: number
   startLag: Distribution
@@ -97,8 +102,8 @@ export interface Bucket {
   busy: number
   busyOfFive: number
   eventLoopDelay: Distribution
-  /** What each probe read; null where it could not. */
-  probes: (number | null)[]
+  /** What each metric read; null where it could not. */
+  metrics: (number | null)[]
 }
 
 export function emptyBucket(second: number): Bucket {
@@ -114,7 +119,7 @@ export function emptyBucket(second: number): Bucket {
     busy: 0,
     busyOfFive: 0,
     eventLoopDelay: new Distribution(),
-    probes: [],
+    metrics: [],
   }
 }
 
@@ -133,7 +138,7 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
   writer.float(bucket.busy)
   writer.float(bucket.busyOfFive)
   writeDistribution(writer, bucket.eventLoopDelay)
-  writer.list(bucket.probes, (value) => {
+  writer.list(bucket.metrics, (value) => {
     writer.float(value ?? NaN)
   })
   writer.list(bucket.steps, (cell) => {
@@ -148,7 +153,7 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
     })
   }
   writer.list(bucket.arrivals, (cell) => {
-    wholes(cell.phase, cell.started, cell.missed, cell.turnedAway, cell.outOfData)
+    wholes(cell.phase, cell.started, cell.missed, cell.capped, cell.outOfData)
     writeDistribution(writer, cell.startLag)
   })
   writer.list(bucket.checks, (cell) => {
@@ -183,7 +188,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
     busy: reader.float(),
     busyOfFive: reader.float(),
     eventLoopDelay: readDistribution(reader),
-    probes: reader.list(() => {
+    metrics: reader.list(() => {
       const value = reader.float()
       return Number.isNaN(value) ? null : value
     }),
@@ -207,7 +212,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
       phase: reader.whole(),
       started: reader.whole(),
       missed: reader.whole(),
-      turnedAway: reader.whole(),
+      capped: reader.whole(),
       outOfData: reader.whole(),
       startLag: readDistribution(reader),
     })),

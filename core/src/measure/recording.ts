@@ -14,7 +14,7 @@ export interface SecondRow {
   responseTime: Distribution
   startLag: Distribution
   eventLoopDelay: Distribution
-  probes: (number | null)[]
+  metrics: (number | null)[]
   failures: Map<string, number>
 }
 
@@ -34,7 +34,7 @@ export class Recording {
     row.busy = Math.max(row.busy, bucket.busy)
     row.busyOfFive = Math.max(row.busyOfFive, bucket.busyOfFive)
     row.eventLoopDelay.add(bucket.eventLoopDelay)
-    if (bucket.probes.length > 0) row.probes = bucket.probes
+    if (bucket.metrics.length > 0) row.metrics = bucket.metrics
     for (const cell of bucket.steps) this.addStep(cell, row)
     for (const cell of bucket.groups) addScope(this.groups, cell)
     for (const cell of bucket.journeys) addScope(this.journeys, cell)
@@ -61,7 +61,7 @@ export class Recording {
       busy: row.busy,
       busyOfFive: row.busyOfFive,
       eventLoopDelay: row.eventLoopDelay,
-      probes: row.probes,
+      metrics: row.metrics,
     }
   }
 
@@ -83,7 +83,7 @@ export class Recording {
         responseTime: new Distribution(),
         startLag: new Distribution(),
         eventLoopDelay: new Distribution(),
-        probes: [],
+        metrics: [],
         failures: new Map(),
       })
     }
@@ -129,7 +129,7 @@ export class Recording {
     }
     into.started += cell.started
     into.missed += cell.missed
-    into.turnedAway += cell.turnedAway
+    into.capped += cell.capped
     into.outOfData += cell.outOfData
     into.startLag.add(cell.startLag)
   }

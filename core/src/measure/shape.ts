@@ -1,6 +1,6 @@
 // What a run can measure: the names behind the numbers in its buckets.
 import type { Phase, Plan } from '../plan/model.js'
-import type { Probe } from '../plan/target-model.js'
+import type { Metric } from '../plan/target-model.js'
 import { groupsOf, timedOf } from '../plan/walk.js'
 import type { PhasePreview } from '../load/preview.js'
 
@@ -9,7 +9,7 @@ export interface ShapePhase {
   kind: Phase['kind']
   /** The journey whose own track this is, or null for the common one. */
   track: string | null
-  /** The ladder of which it is a tread. */
+  /** The ladder of which it is a level. */
   ladder: string | null
   seconds: number
   measured: boolean
@@ -31,12 +31,12 @@ export interface RunShape {
   groups: string[]
   journeys: string[]
   checks: { step: number; name: string }[]
-  probes: { name: string; unit: string; ceiling: number | null }[]
+  metrics: { name: string; unit: string; ceiling: number | null }[]
   drainMs: number
 }
 
 /** The shape of a plan; the indices of its lists are the numbers in buckets. */
-export function shapeOf(plan: Plan, previews: readonly PhasePreview[], probes: readonly Probe[] = []): RunShape {
+export function shapeOf(plan: Plan, previews: readonly PhasePreview[], metrics: readonly Metric[] = []): RunShape {
   const shape: RunShape = {
     phases: plan.load.phases.map((phase, index) => ({
       name: phase.name,
@@ -53,7 +53,7 @@ export function shapeOf(plan: Plan, previews: readonly PhasePreview[], probes: r
     groups: [...new Set(plan.journeys.flatMap((journey) => [...groupsOf(journey.steps)].map((group) => group.name)))],
     journeys: plan.journeys.map((journey) => journey.name),
     checks: [],
-    probes: probes.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
+    metrics: metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
     drainMs: plan.load.drainMs,
   }
   for (const journey of plan.journeys) {
@@ -87,7 +87,7 @@ export function phaseRanges(shape: Pick<RunShape, 'phases'>): { fromMs: number; 
 
 /** Whether arrivals come by themselves in a phase, so that it is known how many are due. */
 export function isOpenPhase(phase: Pick<ShapePhase, 'kind'>): boolean {
-  return phase.kind !== 'users' && phase.kind !== 'passes'
+  return phase.kind !== 'users' && phase.kind !== 'iterations'
 }
 
 /** Number of a step, by name; adds it when it is new. */

@@ -26,7 +26,7 @@ export function readCheck(context: StepContext, node: Node | null, mayBeOnValue 
   if (sentence === undefined) return undefined
   const at = offsetOf(sentenceNode)
   const { subject, test } = sentence
-  if (!isSourceRight(context, at, subject) || !isTestRight(source, at, subject, test)) return undefined
+  if (!isValidSource(context, at, subject) || !isValidTest(source, at, subject, test)) return undefined
   const schema = test.kind === 'schema' ? readSchema(context, at, test.at) : undefined
   if (test.kind === 'schema' && schema === undefined) return undefined
   const written = isScalar(sentenceNode) ? writtenText(sentenceNode) : ''
@@ -44,11 +44,11 @@ export function readKeep(context: StepContext, name: string, field: Field): Keep
   checkValueName(source, field, name)
   const sentence = readPhrase(source, field.value, 'Keep', `keep ${name}`)
   if (sentence === undefined) return undefined
-  if (!isSourceRight(context, offsetOf(field.value), sentence.source)) return undefined
+  if (!isValidSource(context, offsetOf(field.value), sentence.source)) return undefined
   return { ...sentence, name, at: placeOf(source, field.key) }
 }
 
-function isSourceRight(context: StepContext, at: number, from: Subject | KeepSource): boolean {
+function isValidSource(context: StepContext, at: number, from: Subject | KeepSource): boolean {
   const { source } = context
   switch (from.kind) {
     case 'json': {
@@ -76,7 +76,7 @@ const BOUND_UNITS: Partial<Record<Subject['kind'], { units: string[]; words: str
   size: { units: ['size', 'number'], words: 'a size such as 64 kB, or a number of bytes' },
 }
 
-function isTestRight(source: Source, at: number, subject: Subject, test: Test): boolean {
+function isValidTest(source: Source, at: number, subject: Subject, test: Test): boolean {
   if (test.kind === 'bound') {
     const { units, words } = BOUND_UNITS[subject.kind] ?? { units: ['number'], words: 'a bare number' }
     if (units.includes(test.limit.unit)) return true
@@ -107,7 +107,7 @@ function readSchema(context: StepContext, at: number, where: string): Json | und
   const document = parseJson(text)
   const fault =
     document === undefined || document === null || typeof document !== 'object' || Array.isArray(document)
-      ? `${path} holds no JSON object`
+      ? `${path} is not a JSON object`
       : undefined
   if (fault !== undefined || document === undefined) {
     source.report(at, 'SCHEMA', fault ?? '')

@@ -21,7 +21,7 @@ export function readCall(context: StepContext, node: YAMLMap): CallStep[] {
     source.report(
       offsetOf(field.value),
       'CALL',
-      `call needs a script and a function, such as fares.ts#choose, found "${written}"`,
+      `call needs a script and a function such as fares.ts#choose, found "${written}"`,
     )
     return []
   }
@@ -54,7 +54,7 @@ export function readSocket(context: StepContext, node: YAMLMap): SocketStep[] {
   if (written === undefined || field === undefined) return []
   const url = /^GET\s+(\S+)$/.exec(written)?.[1]
   if (url === undefined) {
-    source.report(offsetOf(field.value), 'REQUEST', `a socket is opened by GET and a URL, found "${written}"`)
+    source.report(offsetOf(field.value), 'REQUEST', `socket needs GET and a URL, found "${written}"`)
     return []
   }
   const name = readText(source, fields.get('name'), 'name') ?? `socket ${url}`
@@ -111,11 +111,11 @@ function readAct(context: StepContext, node: Node, socket: string): (SocketAct |
 export function readSql(context: StepContext, node: YAMLMap): SqlStep[] {
   const { source, defaults } = context
   const fields = readFields(source, node, 'this sql step', 'sql')
-  if (!context.isOnce)
-    source.report(offsetOf(node), 'SQL', 'an sql step stands in setup or teardown: it is no load on the target')
+  if (!context.isOnce) source.report(offsetOf(node), 'SQL', 'an sql step is allowed in setup and teardown only')
   const database = readText(source, fields.get('sql'), 'sql')
   const statement = readText(source, fields.get('run'), 'run')
-  if (!fields.has('run')) source.report(offsetOf(node), 'SQL', 'this sql step runs nothing: add run: and a statement')
+  if (!fields.has('run'))
+    source.report(offsetOf(node), 'SQL', 'this sql step has no statement: add run: and a statement')
   if (database === undefined || statement === undefined) return []
   return [
     {

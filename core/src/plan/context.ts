@@ -2,6 +2,7 @@
 import { nearestWord } from '../language/sentences.js'
 import { fixOf, offsetOf, readText, type Field } from './fields.js'
 import type { Check, OnFailure } from './model.js'
+import { RENAMED_WORDS } from './first-edition.js'
 import type { Source } from './source.js'
 
 /** Gives the text of another file of the repository, or undefined when there is none. */
@@ -43,7 +44,7 @@ export function fileTextAt({ source, files }: FileContext, at: number, path: str
     return undefined
   }
   const text = files(path)
-  if (text === undefined) source.report(at, 'FILE', `there is no file ${path} in the repository`)
+  if (text === undefined) source.report(at, 'FILE', `no file ${path} in the repository`)
   return text
 }
 
@@ -53,7 +54,7 @@ const RESERVED = ['secret', 'run', 'user', 'journey', 'now']
 /** Reports a name that no value may have. */
 export function checkValueName(source: Source, field: Field, name: string): void {
   if (!NAME.test(name))
-    source.report(offsetOf(field.key), 'NAME', `a value's name is made of letters, digits and _, found "${name}"`)
+    source.report(offsetOf(field.key), 'NAME', `a value's name may have letters, digits and _, found "${name}"`)
   if (RESERVED.includes(name))
     source.report(offsetOf(field.key), 'RESERVED', `"${name}" is reserved; choose another name`)
 }
@@ -69,7 +70,7 @@ export function readWord<Word extends string>(
   if (text === undefined || field === undefined) return undefined
   const found = words.find((word) => word === text)
   if (found !== undefined) return found
-  const meant = nearestWord(text, words)
+  const meant = words.find((word) => word === RENAMED_WORDS[what]?.[text]) ?? nearestWord(text, words)
   source.report(
     offsetOf(field.value),
     'WORD',

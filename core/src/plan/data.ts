@@ -27,7 +27,7 @@ export function readData(context: { source: Source; files: FileReader }, node: N
     const take = readWord(source, fields.get('take'), 'take', ['in turn', 'at random', 'once each']) ?? 'in turn'
     const then = readWord(source, fields.get('then'), 'then', ['again', 'stop']) ?? 'void'
     if (fields.has('then') && take !== 'once each')
-      source.report(offsetOf(fields.get('then')?.key ?? null), 'TAKE', '"then" belongs to take: once each')
+      source.report(offsetOf(fields.get('then')?.key ?? null), 'TAKE', '"then" needs take: once each')
     if (file === undefined || fileField === undefined) {
       if (!fields.has('file'))
         source.report(offsetOf(field.key), 'MISSING_KEY', `the data ${name} has no file: add file: rows.csv`)

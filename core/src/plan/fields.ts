@@ -3,7 +3,8 @@ import { isMap, isScalar, isSeq, type Node, type Scalar } from 'yaml'
 import { nearestWord, readSentence, type Parsed } from '../language/sentences.js'
 import type { Fix, Position } from './model.js'
 import { offsetInScalar, writtenText, type Source } from './source.js'
-import { keysOf, type ContextName } from './vocabulary.js'
+import { RENAMED_KEYS, REPLACED_KEYS } from './first-edition.js'
+import { keysOf, UNBUILT_KEYS, type ContextName } from './vocabulary.js'
 
 export interface Field {
   key: Scalar
@@ -20,7 +21,7 @@ export function readEntries(source: Source, node: Node | null, what: string): Ma
   const fields = new Map<string, Field>()
   if (node === null) return fields
   if (!isMap(node)) {
-    source.report(offsetOf(node), 'NOT_A_MAP', `${what} must be a map of names${insteadOf(node)}`)
+    source.report(offsetOf(node), 'NOT_A_MAP', `${what} must be a map${insteadOf(node)}`)
     return fields
   }
   for (const pair of node.items) {
@@ -41,8 +42,23 @@ export function readFields(source: Source, node: Node | null, what: string, cont
   for (const [name, { key }] of fields) {
     if (known.includes(name)) continue
     fields.delete(name)
+    const reason = UNBUILT_KEYS[context]?.[name] ?? REPLACED_KEYS[context]?.[name]
+    const successor = RENAMED_KEYS[context]?.[name]
+    if (reason !== undefined) {
+      source.report(offsetOf(key), 'KEY', `"${name}": ${reason}`)
+      continue
+    }
+    if (successor !== undefined) {
+      source.report(
+        offsetOf(key),
+        'RENAMED',
+        `"${name}" is called "${successor}" now; validate --fix rewrites it`,
+        fixOf(name, successor),
+      )
+      continue
+    }
     const meant = nearestWord(name, known)
-    const hint = meant === undefined ? `Known here: ${known.join(', ')}` : `Did you mean "${meant}"?`
+    const hint = meant === undefined ? `Known keys: ${known.join(', ')}` : `Did you mean "${meant}"?`
     source.report(offsetOf(key), 'UNKNOWN_KEY', `${what} has no "${name}". ${hint}`, fixOf(name, meant))
   }
   return fields
@@ -57,7 +73,11 @@ export function fixOf(written: string, meant: string | undefined): Fix | undefin
 export function readList(source: Source, node: Node | null, what: string): Node[] {
   if (node === null) return []
   if (!isSeq(node)) {
-    source.report(offsetOf(node), 'NOT_A_LIST', `${what} must be a list, one item a line after "- "${insteadOf(node)}`)
+    source.report(
+      offsetOf(node),
+      'NOT_A_LIST',
+      `${what} must be a list, one item per line after "- "${insteadOf(node)}`,
+    )
     return []
   }
   return node.items.filter((item): item is Node => isNodeOrNull(item) && item !== null)
@@ -80,7 +100,7 @@ export function scalarOf(source: Source, node: Node | null, what: string, at: nu
   source.report(
     offsetOf(node),
     trap === undefined ? 'NOT_TEXT' : 'YAML_TRAP',
-    trap ?? `${what} must be one text${insteadOf(node)}`,
+    trap ?? `${what} must be a text${insteadOf(node)}`,
     braceTrap(node) === undefined ? undefined : quoted(source, node),
   )
   return undefined
@@ -104,7 +124,7 @@ export function readPhrase<Rule extends SentenceRule>(
   const parsed: Parsed<SentenceOf<Rule>> = readSentence(rule, text)
   if (parsed.ok) return parsed.value
   const cut = scalar.type === 'PLAIN' && (scalar.comment ?? trailingComment(source, scalar)) !== undefined
-  const cure = cut ? '. YAML takes what follows " #" for a comment: put the whole text in single quotes' : ''
+  const cure = cut ? '. YAML reads what follows " #" as a comment: put the whole text in single quotes' : ''
   source.report(
     offsetInScalar(scalar, parsed.fault.offset),
     cut ? 'YAML_TRAP' : 'SENTENCE',
@@ -170,9 +190,9 @@ function trailingComment(source: Source, scalar: Scalar): string | undefined {
 }
 
 function insteadOf(node: Node): string {
-  if (isMap(node)) return ', but a map stands here'
-  if (isSeq(node)) return ', but a list stands here'
-  return isScalar(node) ? `, but "${writtenText(node).slice(0, 40)}" stands here` : ''
+  if (isMap(node)) return ', but this is a map'
+  if (isSeq(node)) return ', but this is a list'
+  return isScalar(node) ? `, but "${writtenText(node).slice(0, 40)}" is here` : ''
 }
 
 function isNodeOrNull(value: unknown): value is Node | null {

@@ -1,12 +1,13 @@
 // The gates of a plan: each a sentence, held against what can be measured and what the plan names.
-import { isMap, type Node } from 'yaml'
+import { isMap, isScalar, type Node } from 'yaml'
 import { nearestWord, type GateSentence, type Unit } from '../language/sentences.js'
 import { fixOf, offsetOf, placeOf, readFields, readPhrase, readList, type Field } from './fields.js'
+import { renewGate, renewStop } from './first-edition.js'
 import type { Gate, StopRule } from './model.js'
-import type { Source } from './source.js'
+import { writtenText, type Source } from './source.js'
 
 export type MeasureFamily =
-  'time' | 'busy share' | 'probe' | 'share or count' | 'count' | 'rate' | 'byte rate' | 'score'
+  'time' | 'busy share' | 'metric' | 'share or count' | 'count' | 'rate' | 'byte rate' | 'score'
 
 interface MeasureRules {
   family: MeasureFamily
@@ -32,7 +33,7 @@ export const MEASURES: Record<GateSentence['measure']['kind'], MeasureRules> = {
   'failed requests': rules('share or count', 'steps', true),
   'failed checks': rules('share or count', 'steps', true),
   'failed journeys': rules('share or count', 'nothing', true),
-  'turned away': rules('share or count', 'nothing', false),
+  'capped arrivals': rules('share or count', 'nothing', false),
   'cut off': rules('share or count', 'nothing', true),
   requests: rules('count', 'steps', true),
   arrivals: rules('count', 'nothing', true),
@@ -45,7 +46,7 @@ export const MEASURES: Record<GateSentence['measure']['kind'], MeasureRules> = {
   'start lag': rules('time', 'nothing', false),
   'generator busy': rules('busy share', 'nothing', false),
   'event loop delay': rules('time', 'nothing', false),
-  probe: rules('probe', 'nothing', false),
+  metric: rules('metric', 'nothing', false),
 }
 
 /** How a measure is judged. */
@@ -54,7 +55,7 @@ export const familyOf = (measure: GateSentence['measure']): MeasureFamily => MEA
 const UNITS: Record<MeasureFamily, { units: readonly Unit[]; words: string }> = {
   time: { units: ['time'], words: 'a time such as 300 ms' },
   'busy share': { units: ['share'], words: 'a share such as 80 %' },
-  probe: {
+  metric: {
     units: ['number', 'share', 'time', 'rate', 'size', 'byte rate'],
     words: 'a quantity',
   },
@@ -64,13 +65,13 @@ const UNITS: Record<MeasureFamily, { units: readonly Unit[]; words: string }> = 
   'byte rate': { units: ['byte rate'], words: 'a rate of bytes such as 2 MB/s' },
   score: { units: ['number'], words: 'a score from 0 to 1, such as 0.9' },
 }
-const STATISTIC_FAMILIES: readonly MeasureFamily[] = ['time', 'busy share', 'probe']
+const STATISTIC_FAMILIES: readonly MeasureFamily[] = ['time', 'busy share', 'metric']
 
 export interface Named {
   steps: ReadonlySet<string>
   groups: ReadonlySet<string>
   journeys: ReadonlySet<string>
-  /** Phases, and ladders for all of their treads. */
+  /** Phases, and ladders for all of their levels. */
   phases: ReadonlySet<string>
 }
 
@@ -87,6 +88,7 @@ function readGate(source: Source, node: Node, named: Named): Gate[] {
     sentenceNode = fields.get('rule')?.value ?? null
     stopField = fields.get('stop')
   }
+  if (isFirstEdition(source, sentenceNode, renewGate)) return []
   const sentence = readPhrase(source, sentenceNode, 'Gate', 'gate')
   if (sentence === undefined) return []
   const start = offsetOf(sentenceNode)
@@ -114,16 +116,31 @@ function readGate(source: Source, node: Node, named: Named): Gate[] {
 
 function readStop(source: Source, field: Field | undefined, gate: GateSentence): StopRule | undefined {
   if (field === undefined) return undefined
+  if (isFirstEdition(source, field.value, renewStop)) return undefined
   const stop = readPhrase(source, field.value, 'StopOnly', 'stop')
+  if (stop?.seconds === 0) {
+    source.report(offsetOf(field.value), 'STOP', 'a run can stop after 1 breached second at the earliest')
+    return undefined
+  }
   const isLower = gate.comparison === 'over' || gate.comparison === 'at least'
   const family = familyOf(gate.measure)
   const why =
     gate.limit.kind === 'baseline' ? 'a limit against a baseline'
-    : isLower && (family === 'count' || gate.limit.unit === 'number') && family !== 'score' && family !== 'probe' ? 'a lower limit on a count'
+    : isLower && (family === 'count' || gate.limit.unit === 'number') && family !== 'score' && family !== 'metric' ? 'a lower limit on a count'
     : undefined // prettier-ignore
   if (why === undefined) return stop
-  source.report(offsetOf(field.key), 'STOP', `${why} cannot stop a run: it says nothing about one second`)
+  source.report(offsetOf(field.key), 'STOP', `${why} cannot stop a run: it cannot be judged by the second`)
   return undefined
+}
+
+/** Reports a sentence of the first edition with what it is today. */
+function isFirstEdition(source: Source, node: Node | null, renew: (text: string) => string | undefined): boolean {
+  if (!isScalar(node)) return false
+  const written = writtenText(node)
+  const renewed = renew(written)
+  if (renewed === undefined || renewed === written) return false
+  source.report(offsetOf(node), 'RENAMED', `write "${renewed}" now; validate --fix rewrites it`)
+  return true
 }
 
 function writtenRule(source: Source, node: Node | null): string {
@@ -152,7 +169,7 @@ function isMeasurable(source: Source, gate: GateSentence, whereIs: (words: strin
     source.report(
       whereIs(''),
       'STATISTIC',
-      `${measure.kind} takes no statistic: leave out "${statistic.kind === 'percentile' ? `p${String(statistic.percent)}` : statistic.kind}"`,
+      `${measure.kind} takes no statistic: remove "${statistic.kind === 'percentile' ? `p${String(statistic.percent)}` : statistic.kind}"`,
     )
     return false
   }
@@ -170,16 +187,16 @@ function isMeasurable(source: Source, gate: GateSentence, whereIs: (words: strin
     source.report(
       whereIs(gate.comparison),
       'UNIT',
-      `${measure.kind} is held against ${wanted.words}${unit === 'number' ? '; a bare number has no unit' : ''}`,
+      `${measure.kind} needs ${wanted.words}${unit === 'number' ? '; a bare number has no unit' : ''}`,
     )
     return false
   }
   if (gate.of.kind !== 'all' && of === 'nothing') {
-    source.report(whereIs('of'), 'SCOPE', `${measure.kind} ${HAVE[family]} not told apart by step: leave "of" out`)
+    source.report(whereIs('of'), 'SCOPE', `${measure.kind} ${HAVE[family]} not measured by step: remove "of"`)
     return false
   }
   if (gate.journey !== undefined && !byJourney) {
-    source.report(whereIs('in journey'), 'SCOPE', `${measure.kind} is of the whole run: leave "in journey" out`)
+    source.report(whereIs('in journey'), 'SCOPE', `${measure.kind} is measured for the whole run: remove "in journey"`)
     return false
   }
   return true
@@ -188,7 +205,7 @@ function isMeasurable(source: Source, gate: GateSentence, whereIs: (words: strin
 const HAVE: Record<MeasureFamily, 'is' | 'are'> = {
   time: 'is',
   'busy share': 'is',
-  probe: 'is',
+  metric: 'is',
   'share or count': 'are',
   count: 'are',
   rate: 'is',
@@ -212,12 +229,7 @@ function areNamed(source: Source, gate: GateSentence, named: Named, whereIs: (wo
       meant === undefined
         ? `This plan has ${[...known].map((word) => `"${word}"`).join(', ')}`
         : `Did you mean "${meant}"?`
-    source.report(
-      whereIs(name),
-      'UNKNOWN_NAME',
-      `no ${kind} of this plan is called "${name}". ${hint}`,
-      fixOf(name, meant),
-    )
+    source.report(whereIs(name), 'UNKNOWN_NAME', `this plan has no ${kind} "${name}". ${hint}`, fixOf(name, meant))
   }
   return unknown.length === 0
 }

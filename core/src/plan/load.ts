@@ -16,7 +16,7 @@ import type { Load, Phase, Spacing } from './model.js'
 import type { Source } from './source.js'
 
 const MAX_SECONDS = 24 * 3600
-const MOST_TREADS = 1000
+const MOST_LEVELS = 1000
 
 /** What the plan's top says of all its phases. */
 export interface LoadFrame {
@@ -39,10 +39,10 @@ export function readLoadFrame(source: Source, fields: Map<string, Field>): LoadF
 /** The phases of one track: the common one, or a journey's own. */
 export function readTrack(source: Source, node: Node | null, track: string | null, frame: LoadFrame): Phase[] {
   const phases = readList(source, node, 'load').flatMap((item) => readPhase(source, item, track, frame))
-  const passes = phases.findIndex((phase) => phase.kind === 'passes')
-  const after = phases[passes + 1]
-  if (passes >= 0 && after !== undefined)
-    report(source, after, 'PASSES', 'passes is the last phase of its track: nobody knows when it will end')
+  const iterations = phases.findIndex((phase) => phase.kind === 'iterations')
+  const after = phases[iterations + 1]
+  if (iterations >= 0 && after !== undefined)
+    report(source, after, 'ITERATIONS', 'iterations must be the last phase of its track, since its end is not known')
   return phases
 }
 
@@ -62,7 +62,7 @@ export function checkPhaseNames(source: Source, phases: readonly Phase[]): void 
         source,
         phase,
         'SAME_NAME',
-        `a phase called "${phase.name}" stands on line ${String(earlier.at.line)} already`,
+        `a phase called "${phase.name}" exists already on line ${String(earlier.at.line)}`,
       )
     seen.set(phase.name, phase)
     if (phase.ladder !== null && !seen.has(phase.ladder)) seen.set(phase.ladder, phase)
@@ -80,7 +80,7 @@ function readSpacing(source: Source, field: Field | undefined): Spacing | undefi
 function readCap(source: Source, field: Field | undefined): number | undefined {
   if (field === undefined) return undefined
   const cap = readPhrase(source, field.value, 'UsersOnly', 'cap')
-  if (cap !== undefined && cap < 1) source.report(offsetOf(field.value), 'CAP', 'a cap lets at least one user in')
+  if (cap !== undefined && cap < 1) source.report(offsetOf(field.value), 'CAP', 'a cap must be at least 1 user')
   return cap
 }
 
@@ -88,7 +88,7 @@ type Common = Omit<Phase, 'kind'>
 
 function readPhase(source: Source, node: Node, track: string | null, frame: LoadFrame): Phase[] {
   if (!isMap(node)) {
-    source.report(offsetOf(node), 'PHASE', 'a phase is a map such as { phase: peak, rate: 40/s, for: 3m }')
+    source.report(offsetOf(node), 'PHASE', 'a phase must be a map such as { phase: peak, rate: 40/s, for: 3m }')
     return []
   }
   const fields = readFields(source, node, 'this phase', 'phase')
@@ -131,7 +131,7 @@ function readPhase(source: Source, node: Node, track: string | null, frame: Load
 
 /** Keys that only mean something beside another. */
 function refuseStrays(source: Source, fields: Map<string, Field>, kind: string): void {
-  for (const key of ['passes', 'spread']) {
+  for (const key of ['iterations', 'spread']) {
     const field = fields.get(key)
     if (field !== undefined && kind !== 'users')
       source.report(offsetOf(field.key), 'PHASE', `"${key}" belongs to a phase with users`)
@@ -145,18 +145,17 @@ function readLength(source: Source, node: Node, fields: Map<string, Field>): num
   const field = fields.get('rest') ?? fields.get('for')
   if (field === undefined) {
     // Passes end by themselves; a day is the bound of every phase.
-    if (fields.has('passes')) return MAX_SECONDS
-    source.report(offsetOf(node), 'LENGTH', 'this phase does not say how long it lasts: add for, such as for: 30s')
+    if (fields.has('iterations')) return MAX_SECONDS
+    source.report(offsetOf(node), 'LENGTH', 'this phase has no duration: add for, such as for: 30s')
     return undefined
   }
   const second = fields.has('rest') ? fields.get('for') : undefined
-  if (second !== undefined)
-    source.report(offsetOf(second.key), 'LENGTH', 'a rest says its length itself: leave "for" out')
+  if (second !== undefined) source.report(offsetOf(second.key), 'LENGTH', 'a rest has its own duration: remove "for"')
   const ms = readPhrase(source, field.value, 'DurationOnly', fields.has('rest') ? 'rest' : 'for')
   if (ms === undefined) return undefined
   const seconds = ms / 1000
   if (seconds > 0 && seconds <= MAX_SECONDS) return seconds
-  source.report(offsetOf(field.value), 'LENGTH', 'a phase lasts more than nothing and at most 24 h')
+  source.report(offsetOf(field.value), 'LENGTH', 'a phase must last more than 0 s and at most 24 h')
   return undefined
 }
 
@@ -167,8 +166,8 @@ function readRate(source: Source, field: Field | undefined, common: Common): Pha
     return rates.ramp
       ? [{ ...common, kind: 'ramp', from: rates.from, to: rates.to }]
       : [{ ...common, kind: 'constant', rate: rates.from }]
-  return treadsOf(source, field, { ...rates, by: rates.by }, common, (rate) => `${String(rate)}/s`).map(
-    ({ level, tread }) => ({ ...tread, kind: 'constant', rate: level }),
+  return levelsOf(source, field, { ...rates, by: rates.by }, common, (rate) => `${String(rate)}/s`).map(
+    ({ size, level }) => ({ ...level, kind: 'constant', rate: size }),
   )
 }
 
@@ -178,10 +177,10 @@ function readUsers(source: Source, fields: Map<string, Field>, common: Common): 
   if (range === undefined || field === undefined) return []
   const spread = fields.get('spread')
   const spreadMs = spread === undefined ? 0 : (readPhrase(source, spread.value, 'DurationOnly', 'spread') ?? 0)
-  const passes = readWhole(source, fields.get('passes'), 'passes', 1)
-  if (passes !== undefined) {
-    if (!range.ramp) return [{ ...common, kind: 'passes', users: range.from, passes }]
-    source.report(offsetOf(field.value), 'PASSES', 'passes are made by a fixed number of users')
+  const iterations = readWhole(source, fields.get('iterations'), 'iterations', 1)
+  if (iterations !== undefined) {
+    if (!range.ramp) return [{ ...common, kind: 'iterations', users: range.from, iterations }]
+    source.report(offsetOf(field.value), 'ITERATIONS', 'iterations need a fixed number of users')
     return []
   }
   if (spreadMs / 1000 > common.seconds)
@@ -190,19 +189,19 @@ function readUsers(source: Source, fields: Map<string, Field>, common: Common): 
     ...phase, kind: 'users', from, to, spreadSeconds: spreadMs / 1000,
   }) // prettier-ignore
   if (range.by === null) return [users(range.from, range.to, common)]
-  return treadsOf(source, field, { ...range, by: range.by }, common, (level) => `${String(level)} users`).map(
-    ({ level, tread }) => users(level, level, tread),
+  return levelsOf(source, field, { ...range, by: range.by }, common, (level) => `${String(level)} users`).map(
+    ({ size, level }) => users(size, size, level),
   )
 }
 
-/** Equal treads from one level to another, both included; each is a phase named after its level. */
-function treadsOf(
+/** Equal levels from one size to another, both included; each is a phase named after its size. */
+function levelsOf(
   source: Source,
   field: Field,
   { from, to, by, ramp }: { from: number; to: number; by: number; ramp: boolean },
   common: Common,
   levelName: (level: number) => string,
-): { level: number; tread: Common }[] {
+): { size: number; level: Common }[] {
   const steps = by > 0 ? (to - from) / by : NaN
   const count = Math.round(Math.abs(steps))
   if (
@@ -210,19 +209,19 @@ function treadsOf(
     !Number.isFinite(steps) ||
     Math.abs(Math.abs(steps) - count) > 1e-9 ||
     count < 1 ||
-    count >= MOST_TREADS
+    count >= MOST_LEVELS
   ) {
     source.report(
       offsetOf(field.value),
       'LADDER',
-      `a ladder runs from one level to another in whole steps of "by", such as 10/s to 100/s by 10/s, in fewer than ${String(MOST_TREADS)} treads`,
+      `a ladder needs a whole number of steps of "by", such as 10/s to 100/s by 10/s, and fewer than ${String(MOST_LEVELS)} levels`,
     )
     return []
   }
   const ladder = common.name === '' ? 'ladder' : common.name
   return Array.from({ length: count + 1 }, (_, index) => {
-    const level = Math.round((from + (to > from ? by : -by) * index) * 1e9) / 1e9
-    const name = `${ladder} at ${levelName(level)}`
-    return { level, tread: { ...common, name, ladder, seconds: common.seconds / (count + 1) } }
+    const size = Math.round((from + (to > from ? by : -by) * index) * 1e9) / 1e9
+    const name = `${ladder} at ${levelName(size)}`
+    return { size, level: { ...common, name, ladder, seconds: common.seconds / (count + 1) } }
   })
 }

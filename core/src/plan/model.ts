@@ -45,7 +45,7 @@ export type Body =
   | { kind: 'file'; path: string }
   | { kind: 'multipart'; parts: Part[] }
 
-export type Sign = { kind: 'basic'; user: Text; password: Text } | { kind: 'bearer'; token: Text }
+export type Auth = { kind: 'basic'; user: Text; password: Text } | { kind: 'bearer'; token: Text }
 
 export interface Check extends CheckSentence {
   name: string
@@ -69,7 +69,7 @@ export interface SendStep {
   query: [string, Text][]
   headers: [string, Text][]
   body: Body | undefined
-  sign: Sign | undefined
+  auth: Auth | undefined
   checks: Check[]
   keeps: Keep[]
   timeoutMs: number
@@ -81,7 +81,7 @@ export interface SendStep {
   at: Position
 }
 
-export type OnFailure = 'go on' | 'end pass'
+export type OnFailure = 'continue' | 'end iteration'
 
 export interface WaitStep {
   kind: 'wait'
@@ -97,8 +97,8 @@ export interface GroupStep {
 }
 
 /** All begin at once; the step after them begins when all have ended. */
-export interface TogetherStep {
-  kind: 'together'
+export interface ParallelStep {
+  kind: 'parallel'
   steps: Step[]
   at: Position
 }
@@ -123,7 +123,7 @@ export interface WhenStep {
 
 export interface PickStep {
   kind: 'pick'
-  options: { share: number; steps: Step[] }[]
+  options: { weight: number; steps: Step[] }[]
   at: Position
 }
 
@@ -170,12 +170,12 @@ export interface SqlStep {
 
 /** Steps that are timed and counted as requests. */
 export type TimedStep = SendStep | CallStep | SocketStep | SqlStep
-export type Step = TimedStep | WaitStep | GroupStep | TogetherStep | RepeatStep | WhenStep | PickStep
+export type Step = TimedStep | WaitStep | GroupStep | ParallelStep | RepeatStep | WhenStep | PickStep
 
 export interface Journey {
   name: string
-  share: number
-  /** In users and passes phases the same user comes back, with its cookies and kept values. */
+  weight: number
+  /** In users and iterations phases the same user comes back, with its cookies and kept values. */
   returning: boolean
   steps: Step[]
   at: Position
@@ -194,12 +194,12 @@ export type Maker =
   | { kind: 'normal'; mean: number; sd: number }
 
 /** How long a made value lasts. */
-export type Lasting = 'use' | 'pass' | 'user' | 'run'
+export type Lasting = 'use' | 'iteration' | 'user' | 'run'
 
 export interface ValueMaker {
   name: string
   maker: Maker
-  per: Lasting
+  lasts: Lasting
   at: Position
 }
 
@@ -219,12 +219,12 @@ export type Spacing = 'even' | 'random'
 
 interface PhaseCommon {
   name: string
-  /** Length in seconds; of passes, the upper bound. */
+  /** Length in seconds; of iterations, the upper bound. */
   seconds: number
   measured: boolean
   /** The journey whose own track this is, or null for the common one. */
   track: string | null
-  /** Name of the ladder of which this is a tread. */
+  /** Name of the ladder of which this is a level. */
   ladder: string | null
   spacing: Spacing
   /** Users in flight at most; undefined for the plan's own limit. */
@@ -238,7 +238,7 @@ export type Phase = PhaseCommon &
     | { kind: 'batch'; starts: number }
     | { kind: 'rest' }
     | { kind: 'users'; from: number; to: number; spreadSeconds: number }
-    | { kind: 'passes'; users: number; passes: number }
+    | { kind: 'iterations'; users: number; iterations: number }
   )
 
 export interface Load {
@@ -250,7 +250,11 @@ export interface Load {
 }
 
 /** When a breached gate stops the run. */
-export type StopRule = { kind: 'at once' } | { kind: 'in a row' | 'in all'; seconds: number }
+export interface StopRule {
+  kind: 'in a row' | 'in all'
+  /** Whole, at least 1. */
+  seconds: number
+}
 
 export interface Gate extends GateSentence {
   /** The sentence, about the one step of which it is. */

@@ -2,11 +2,12 @@
 import { nearestWord } from '../language/sentences.js'
 import { namesInText, namesInUrl, urlTemplateFault } from '../language/templates.js'
 import { fixOf } from './fields.js'
+import { RENAMED_NAMES } from './first-edition.js'
 import type { Check, Fix, Keep, Plan, Position, Problem, SendStep, SocketStep, Step } from './model.js'
 import type { Target } from './target-model.js'
 import { textsOfJson } from './texts.js'
 
-export const RESERVED_NAMES = ['run.id', 'run.seed', 'user.number', 'user.pass', 'journey.name', 'now']
+export const RESERVED_NAMES = ['run.id', 'run.seed', 'user.number', 'user.iteration', 'journey.name', 'now']
 
 interface Context {
   texts: ReadonlyMap<string, string>
@@ -27,11 +28,16 @@ export function checkNames(plan: Plan, target: Target | undefined, texts: Readon
   const given = new Set(target?.values.map(([name]) => name))
   for (const value of plan.values) {
     if (given.has(value.name))
-      report(context, value.at, 'TWO_MEANINGS', `"${value.name}" is a value of the plan and of the target: rename one`)
+      report(
+        context,
+        value.at,
+        'TWO_MEANINGS',
+        `"${value.name}" is a value of the plan and a value of the target: rename one`,
+      )
   }
   for (const data of plan.data) {
     if (made.has(data.name) || given.has(data.name))
-      report(context, data.at, 'TWO_MEANINGS', `"${data.name}" is data and a value: rename one`)
+      report(context, data.at, 'TWO_MEANINGS', `"${data.name}" is both data and a value: rename one`)
   }
   const columns = plan.data.flatMap((data) => data.columns.map((column) => `${data.name}.${column}`))
   const known = new Set([...made, ...given, ...columns])
@@ -89,7 +95,7 @@ function checkStep(context: Context, step: Step, known: ReadonlySet<string>, nam
     case 'repeat':
       if (step.until !== undefined) checkOperands(context, step.until, inner(step.steps), target)
       return inner(step.steps)
-    case 'together':
+    case 'parallel':
       return step.steps.flatMap((one) => [...checkStep(context, one, known, names)])
     case 'when':
       checkOperands(context, step.condition, known, target)
@@ -137,7 +143,7 @@ function checkKeeps(
 ): string[] {
   for (const keep of keeps) {
     if (taken.has(keep.name))
-      report(context, keep.at, 'TWO_MEANINGS', `"${keep.name}" is kept here and is a value already: rename one`)
+      report(context, keep.at, 'TWO_MEANINGS', `"${keep.name}" is kept here, but is a value already: rename one`)
     if (keep.or?.kind === 'name') checkName(context, keep.or.name, known, target, keep.at)
   }
   return keeps.map((keep) => keep.name)
@@ -178,10 +184,10 @@ function checkSend(context: Context, step: SendStep, known: ReadonlySet<string>,
   for (const check of step.checks) checkOperands(context, check, local, target)
 }
 
-function* textsOf({ query, headers, sign, body }: SendStep): Generator<string> {
+function* textsOf({ query, headers, auth, body }: SendStep): Generator<string> {
   for (const [, text] of [...query, ...headers]) yield text
-  if (sign?.kind === 'basic') yield* [sign.user, sign.password]
-  if (sign?.kind === 'bearer') yield sign.token
+  if (auth?.kind === 'basic') yield* [auth.user, auth.password]
+  if (auth?.kind === 'bearer') yield auth.token
   if (body?.kind === 'json') yield* textsOfJson(body.json)
   if (body?.kind === 'form') for (const [, text] of body.fields) yield text
   if (body?.kind === 'text' || body?.kind === 'xml') yield body.text
@@ -197,6 +203,17 @@ function checkName(
 ): void {
   if (known.has(name) || RESERVED_NAMES.includes(name)) return
   const at = locate(context, from, name)
+  const renamed = RENAMED_NAMES[name]
+  if (renamed !== undefined) {
+    report(
+      context,
+      at,
+      'RENAMED',
+      `"${name}" is called "${renamed}" now; validate --fix rewrites it`,
+      fixOf(name, renamed),
+    )
+    return
+  }
   if (name.startsWith('secret.')) {
     if (target === undefined || context.secrets.includes(name.slice(7))) return
     const meant = nearestWord(name.slice(7), context.secrets)
@@ -204,7 +221,7 @@ function checkName(
       context,
       at,
       'UNKNOWN_SECRET',
-      `the target lists no secret called "${name.slice(7)}". ${meant === undefined ? 'Add it to secrets in the target file' : `Did you mean "${meant}"?`}`,
+      `the target has no secret "${name.slice(7)}". ${meant === undefined ? 'Add it to secrets in the target file' : `Did you mean "${meant}"?`}`,
       fixOf(name.slice(7), meant),
     )
     return
@@ -215,7 +232,7 @@ function checkName(
     context,
     at,
     'UNKNOWN_NAME',
-    `no value called "${name}" is known before this step${meant === undefined ? '. Keep it in an earlier step, or add it to values' : `. Did you mean "${meant}"?`}`,
+    `no value "${name}" is known before this step${meant === undefined ? '. Keep it in an earlier step, or add it to values' : `. Did you mean "${meant}"?`}`,
     fixOf(name, meant),
   )
 }

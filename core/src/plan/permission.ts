@@ -64,7 +64,7 @@ export function permissionFault(target: Target, load: AskedLoad, now: Date): str
   if (outside === undefined) return undefined
   const { permission } = target
   if (permission === undefined)
-    return `${outside} is not on loopback: loading it needs a permission in its target file, which says by whom, at most how much, and until when, and proof of control`
+    return `${outside} is not on loopback: it may be loaded only with a permission in its target file and proof of control`
   return outOfTime(permission, now, load.seconds) ?? tooMuch(permission, load)
 }
 
@@ -84,7 +84,7 @@ function outOfTime({ until, hours }: Permission, now: Date, seconds: number): st
 
 function tooMuch({ ratePerSecond }: Permission, { peakRate, mostUsers }: AskedLoad): string | undefined {
   if (ratePerSecond === undefined) return undefined
-  if (mostUsers > 0) return `the permission is for at most ${String(ratePerSecond)}/s, and users who come again have no rate that is known beforehand` // prettier-ignore
+  if (mostUsers > 0) return `the permission is for at most ${String(ratePerSecond)}/s, and the rate of concurrent users is not known beforehand` // prettier-ignore
   const peak = Math.round(peakRate * 1000) / 1000
   return peak > ratePerSecond ? `the load reaches ${String(peak)}/s, and the permission is for at most ${String(ratePerSecond)}/s` : undefined // prettier-ignore
 }

@@ -125,7 +125,7 @@ function readModel(source: Source, files: FileReader): Plan {
 
 function checkVersion(source: Source, field: Field | undefined): void {
   if (field === undefined) {
-    source.report(0, 'VERSION', 'the first line of a plan says its format: jolt: 1')
+    source.report(0, 'VERSION', 'the plan has no format version: begin it with jolt: 1')
     return
   }
   const version = readScalar(source, field, 'jolt')
@@ -162,32 +162,28 @@ function readJourneys(context: StepContext, field: Field | undefined, frame: Loa
     const steps = readSteps(inner, fields.get('steps')?.value ?? null, 'steps')
     if (readSwitch(source, fields.get('off'), 'off') === true) continue
     const own = fields.get('load')
-    const shareField = fields.get('share')
+    const weightField = fields.get('weight')
     if (own !== undefined) {
       tracks.push(...readTrack(source, own.value, name, frame))
-      if (shareField !== undefined)
+      if (weightField !== undefined)
         source.report(
-          offsetOf(shareField.key),
-          'SHARES',
-          'a journey with a load of its own takes no share: leave it out',
+          offsetOf(weightField.key),
+          'WEIGHTS',
+          'a journey with a load of its own takes no weight: remove it',
         )
     } else areAllAlone = false
-    const share = own === undefined ? (readWhole(source, shareField, 'share', 0) ?? 1) : 0
+    const weight = own === undefined ? (readWhole(source, weightField, 'weight', 0) ?? 1) : 0
     if (![...timedOf(steps)].some((step) => step.isRequest))
       source.report(offsetOf(entry.key), 'EMPTY', `the journey "${name}" sends nothing`)
     for (const step of allSteps(steps)) {
       if (step.kind === 'when' && step.condition.subject.kind !== 'value' && steps[0] === step)
-        source.report(
-          offsetOf(entry.key),
-          'WHEN',
-          'nothing was sent yet: a when on the response needs a step before it',
-        )
+        source.report(offsetOf(entry.key), 'WHEN', 'a when on the response needs a request before it')
     }
     const returning = readSwitch(source, fields.get('returning'), 'returning') ?? false
-    journeys.push({ name, share, returning, steps, at: placeOf(source, entry.key) })
+    journeys.push({ name, weight, returning, steps, at: placeOf(source, entry.key) })
   }
-  if (journeys.length > 0 && !areAllAlone && journeys.every((journey) => journey.share === 0)) {
-    source.report(offsetOf(field.key), 'SHARES', 'every journey has share 0: no user would come')
+  if (journeys.length > 0 && !areAllAlone && journeys.every((journey) => journey.weight === 0)) {
+    source.report(offsetOf(field.key), 'WEIGHTS', 'every journey has weight 0: there would be no arrivals')
   }
   return journeys
 }
@@ -215,7 +211,7 @@ function resolveTarget(
     source.problems.push({
       severity: 'warning',
       code: 'PERMISSION',
-      message: `${outside} is not on loopback: before it is loaded, its target file needs a permission, and proof of control`,
+      message: `${outside} is not on loopback: before a run, its target file needs a permission, and control must be proven`,
       ...at,
     })
   return target
@@ -230,7 +226,7 @@ function targetOfFile(
   const path = fileOfTarget(name)
   const text = /^[A-Za-z0-9_-]+$/.test(name) ? files(path) : undefined
   if (text === undefined) {
-    report('NO_TARGET', `there is no file ${path}, and "${name}" is not an origin such as http://127.0.0.1:7710`)
+    report('NO_TARGET', `no file ${path}, and "${name}" is not an origin such as http://127.0.0.1:7710`)
     return undefined
   }
   const reading = readTarget(path, text, files)

@@ -25,12 +25,12 @@ import {
   type OnFailure,
   type Part,
   type SendStep,
-  type Sign,
+  type Auth,
 } from './model.js'
 import { offsetInScalar, writtenText, type Source } from './source.js'
 import { readJson, readTextMap } from './texts.js'
 
-export const NO_DEFAULTS: Defaults = { headers: [], timeoutMs: 30_000, checks: [], onFailure: 'go on' }
+export const NO_DEFAULTS: Defaults = { headers: [], timeoutMs: 30_000, checks: [], onFailure: 'continue' }
 
 const MOST_REDIRECTS = 50
 
@@ -47,7 +47,7 @@ export function readDefaults(context: StepContext, node: Node | null): Defaults 
 }
 
 export function readOnFailure(source: Source, field: Field | undefined): OnFailure | undefined {
-  return readWord(source, field, 'on failure', ['go on', 'end pass'])
+  return readWord(source, field, 'on failure', ['continue', 'end iteration'])
 }
 
 /** A request, with its checks and keeps. */
@@ -69,7 +69,7 @@ export function readSend(context: StepContext, node: Node): SendStep[] {
     query: readTextMap(source, fields.get('query')?.value ?? null, 'query'),
     headers: [...headers],
     body: readBody(context, fields),
-    sign: readSign(source, fields.get('sign')),
+    auth: readAuth(source, fields.get('auth')),
     checks: [...defaults.checks, ...readChecks(context, fields.get('check'))],
     keeps: readKeeps(context, fields.get('keep')),
     timeoutMs: readTimeout(source, fields.get('timeout')) ?? defaults.timeoutMs,
@@ -116,7 +116,7 @@ function readRequestLine(source: Source, field: Field | undefined): { method: Me
     source.report(
       offsetInScalar(scalar, writtenText(scalar).indexOf(url)),
       'URL',
-      'a URL holds no blanks: write %20, or give the value in "with"',
+      'a URL may not contain blanks: write %20, or give the value in "with"',
     )
   }
   return { method, url }
@@ -129,7 +129,7 @@ function readBody(context: StepContext, fields: Map<string, Field>): Body | unde
   const kinds = BODIES.filter((kind) => fields.has(kind))
   const second = fields.get(kinds[1] ?? '')
   if (second !== undefined)
-    source.report(offsetOf(second.key), 'BODY', `a request has one body, but ${kinds.join(' and ')} are given`)
+    source.report(offsetOf(second.key), 'BODY', `a request has one body, found ${kinds.join(' and ')}`)
   const [kind] = kinds
   const field = fields.get(kind ?? '')
   if (kind === undefined || field === undefined) return undefined
@@ -177,21 +177,21 @@ function readRefresh(context: StepContext, field: Field | undefined): number | u
   if (field === undefined) return undefined
   const { source } = context
   const text = readText(source, field, 'refresh') ?? ''
-  if (!context.isSetup) source.report(offsetOf(field.key), 'REFRESH', 'only a step of setup can be refreshed')
+  if (!context.isSetup) source.report(offsetOf(field.key), 'REFRESH', 'only a step of setup may have refresh')
   const every = /^every\s+(.*)$/.exec(text)
   const parsed = every === null ? undefined : readSentence('DurationOnly', every[1] ?? '')
   if (parsed?.ok === true && parsed.value >= 1000) return parsed.value
   source.report(
     offsetOf(field.value),
     'REFRESH',
-    `refresh must be such as "every 20m", at least a second, found "${text}"`,
+    `refresh must be a text such as "every 20m", at least 1 s, found "${text}"`,
   )
   return undefined
 }
 
-function readSign(source: Source, field: Field | undefined): Sign | undefined {
+function readAuth(source: Source, field: Field | undefined): Auth | undefined {
   if (field === undefined) return undefined
-  const fields = readFields(source, field.value, 'sign', 'sign')
+  const fields = readFields(source, field.value, 'auth', 'auth')
   const basic = fields.get('basic')
   if (basic !== undefined) {
     const [user, password] = readList(source, basic.value, 'basic').map((item) =>
@@ -201,7 +201,7 @@ function readSign(source: Source, field: Field | undefined): Sign | undefined {
       return { kind: 'basic', user: writtenText(user), password: writtenText(password) }
     source.report(
       offsetOf(basic.value),
-      'SIGN',
+      'AUTH',
       'basic needs a user and a password: basic: ["{secret.user}", "{secret.password}"]',
     )
     return undefined

@@ -114,18 +114,13 @@ function refuseExtras(doc: ReturnType<typeof parseDocument>, source: Source): vo
   visit(doc, (_, node, path) => {
     if (!isNode(node)) return undefined
     const offset = node.range?.[0] ?? 0
-    if (isAlias(node))
-      source.report(offset, 'ALIAS', 'anchors and aliases are not part of the plan language: write the value out')
+    if (isAlias(node)) source.report(offset, 'ALIAS', 'anchors and aliases are not supported: write the value out')
     else if (node.anchor !== undefined)
-      source.report(
-        offset,
-        'ANCHOR',
-        'anchors are not part of the plan language: write the value out where it is needed',
-      )
+      source.report(offset, 'ANCHOR', 'anchors are not supported: write the value out where it is needed')
     else if (node.tag !== undefined && node.tag !== '' && hasWrittenTag(source.text, offset))
-      source.report(offset, 'TAG', 'tags are not part of the plan language: leave the tag out')
+      source.report(offset, 'TAG', 'tags are not supported: remove the tag')
     if (isScalar(node) && node.value === '<<')
-      source.report(offset, 'MERGE', 'merge keys are not part of the plan language: write the keys out')
+      source.report(offset, 'MERGE', 'merge keys are not supported: write the keys out')
     const levels = path.filter((parent) => isCollection(parent)).length
     if (isCollection(node) && levels >= MAX_LEVELS) {
       source.report(offset, 'TOO_DEEP', `the file nests deeper than ${String(MAX_LEVELS)} levels`)

@@ -18,7 +18,9 @@ import {
 } from './fields.js'
 import type { Check, Step } from './model.js'
 import { readSend } from './send.js'
+import { RENAMED_STEPS } from './first-edition.js'
 import { openSource, writtenText, type Source } from './source.js'
+import { UNBUILT_STEPS } from './vocabulary.js'
 import { readWait } from './wait.js'
 
 type StepReader = (context: StepContext, node: YAMLMap) => Step[]
@@ -26,7 +28,7 @@ const READERS: Record<string, StepReader> = {
   send: readSend,
   wait: ({ source }, node) => readWait(source, node),
   group: readGroup,
-  together: readTogether,
+  parallel: readParallel,
   repeat: readRepeat,
   when: readWhen,
   pick: readPick,
@@ -37,7 +39,7 @@ const READERS: Record<string, StepReader> = {
 }
 const KINDS = Object.keys(READERS)
 /** Rounds of a repeat at most; a plan is bounded in time, but one pass should not be a run of its own. */
-const MOST_ROUNDS = 10_000
+const MOST_REPEATS = 10_000
 
 /** The steps of a list; shared steps (`use`) are read in their place. */
 export function readSteps(context: StepContext, node: Node | null, what: string): Step[] {
@@ -59,13 +61,27 @@ function readStep(context: StepContext, node: Node): Step[] {
     return isOff(source, node) ? [] : steps
   }
   const first = names[0] ?? ''
+  const successor = names.map((name) => RENAMED_STEPS[name]).find((name) => name !== undefined)
+  if (successor !== undefined) {
+    source.report(
+      offsetOf(node),
+      'RENAMED',
+      `"${first}" is called "${successor}" now; validate --fix rewrites it`,
+      fixOf(first, successor),
+    )
+    return []
+  }
+  if (names.some((name) => UNBUILT_STEPS.includes(name))) {
+    source.report(offsetOf(node), 'KEY', `"${first}": browser steps are not supported by this version yet`)
+    return []
+  }
   const meant = nearestWord(first, KINDS)
   const hint = meant === undefined ? `Steps are ${KINDS.join(', ')}` : `Did you mean "${meant}"?`
-  source.report(offsetOf(node), 'STEP', `no step is called "${first}". ${hint}`, fixOf(first, meant))
+  source.report(offsetOf(node), 'STEP', `"${first}" is not a step. ${hint}`, fixOf(first, meant))
   return []
 }
 
-/** `off: yes` leaves a step out; it is read all the same, so that it is right when it comes back. */
+/** `off: yes` leaves a step out; it is read all the same, so that it is valid when it is turned on again. */
 function isOff(source: Source, node: YAMLMap): boolean {
   const off = readEntries(source, node, 'this step').get('off')
   return readSwitch(source, off, 'off') ?? false
@@ -79,10 +95,10 @@ function readGroup(context: StepContext, node: YAMLMap): Step[] {
   return name === undefined ? [] : [{ kind: 'group', name, steps, at: placeOf(source, node) }]
 }
 
-function readTogether(context: StepContext, node: YAMLMap): Step[] {
-  const fields = readFields(context.source, node, 'this together step', 'together')
-  const steps = innerSteps(context, node, fields.get('together'), 'together')
-  return [{ kind: 'together', steps, at: placeOf(context.source, node) }]
+function readParallel(context: StepContext, node: YAMLMap): Step[] {
+  const fields = readFields(context.source, node, 'this parallel step', 'parallel')
+  const steps = innerSteps(context, node, fields.get('parallel'), 'parallel')
+  return [{ kind: 'parallel', steps, at: placeOf(context.source, node) }]
 }
 
 function readRepeat(context: StepContext, node: YAMLMap): Step[] {
@@ -96,19 +112,15 @@ function readRepeat(context: StepContext, node: YAMLMap): Step[] {
     const until = readCondition(context, inner.get('until'))
     const times = readWhole(source, inner.get('at most'), 'at most', 1)
     if (!inner.has('at most'))
-      source.report(
-        offsetOf(field.value),
-        'REPEAT',
-        'a repeat with until needs a bound: add at most, such as at most: 20',
-      )
+      source.report(offsetOf(field.value), 'REPEAT', 'repeat until needs a limit: add at most, such as at most: 20')
     return until === undefined || times === undefined
       ? []
-      : [{ kind: 'repeat', times: Math.min(times, MOST_ROUNDS), until, steps, at }]
+      : [{ kind: 'repeat', times: Math.min(times, MOST_REPEATS), until, steps, at }]
   }
   const times = readWhole(source, field, 'repeat', 0)
   return times === undefined
     ? []
-    : [{ kind: 'repeat', times: Math.min(times, MOST_ROUNDS), until: undefined, steps, at }]
+    : [{ kind: 'repeat', times: Math.min(times, MOST_REPEATS), until: undefined, steps, at }]
 }
 
 function readWhen(context: StepContext, node: YAMLMap): Step[] {
@@ -126,12 +138,12 @@ function readPick(context: StepContext, node: YAMLMap): Step[] {
   const options = readList(source, field?.value ?? null, 'pick').map((item) => {
     const fields = readFields(source, item, 'this option', 'option')
     return {
-      share: readWhole(source, fields.get('share'), 'share', 0) ?? 1,
+      weight: readWhole(source, fields.get('weight'), 'weight', 0) ?? 1,
       steps: readSteps(context, fields.get('steps')?.value ?? null, 'steps'),
     }
   })
-  if (options.every((option) => option.share === 0))
-    source.report(offsetOf(node), 'SHARES', 'a pick needs an option with a share above 0')
+  if (options.every((option) => option.weight === 0))
+    source.report(offsetOf(node), 'WEIGHTS', 'a pick needs an option with a weight above 0')
   return options.length === 0 ? [] : [{ kind: 'pick', options, at: placeOf(source, node) }]
 }
 

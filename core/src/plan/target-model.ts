@@ -2,7 +2,7 @@
 import type { Text } from './model.js'
 
 /** What is read from a target each second while a run lasts. */
-export interface Probe {
+export interface Metric {
   name: string
   url: string
   family: string
@@ -36,10 +36,10 @@ export interface Target {
   values: [string, string][]
   headers: [string, Text][]
   secrets: string[]
-  probes: Probe[]
+  metrics: Metric[]
   permission: Permission | undefined
   tls: Tls | undefined
   proxy: string | undefined
-  /** Local address from which requests are sent. */
-  network: string | undefined
+  /** The address of this machine from which requests are sent. */
+  localAddress: string | undefined
 }

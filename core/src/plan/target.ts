@@ -14,7 +14,7 @@ import {
   type Field,
 } from './fields.js'
 import type { Problem } from './model.js'
-import type { Permission, Probe, Target, Tls } from './target-model.js'
+import type { Permission, Metric, Target, Tls } from './target-model.js'
 import { parseHours } from './permission.js'
 import { openSource, writtenText, type Source } from './source.js'
 import { readTextMap } from './texts.js'
@@ -44,11 +44,11 @@ export function readTarget(file: string, text: string, files: FileReader = () =>
     values: readTextMap(source, fields.get('values')?.value ?? null, 'values'),
     headers: readTextMap(source, fields.get('headers')?.value ?? null, 'headers'),
     secrets: readSecrets(source, fields.get('secrets')),
-    probes: readProbes(source, fields.get('probes')),
+    metrics: readMetrics(source, fields.get('metrics')),
     permission: readPermission(source, fields.get('permission')),
     tls: readTls({ source, files }, fields.get('tls')),
     proxy: readProxy(source, fields.get('proxy')),
-    network: readNetwork(source, fields.get('network')),
+    localAddress: readText(source, fields.get('local address'), 'local address'),
   }
   readText(source, fields.get('about'), 'about')
   return { target: origin === undefined ? undefined : target, problems: source.problems }
@@ -67,11 +67,11 @@ export function targetOfOrigin(text: string): Target | undefined {
         values: [],
         headers: [],
         secrets: [],
-        probes: [],
+        metrics: [],
         permission: undefined,
         tls: undefined,
         proxy: undefined,
-        network: undefined,
+        localAddress: undefined,
       }
 }
 
@@ -107,20 +107,20 @@ function readSecrets(source: Source, field: Field | undefined): string[] {
     source.report(
       offsetOf(item),
       'NAME',
-      `secrets are names only, of letters, digits and _, found "${name}". The value comes from JOLT_SECRET_NAME`,
+      `a secret's name may have letters, digits and _, found "${name}"; its value comes from JOLT_SECRET_NAME`,
     )
     return []
   })
 }
 
 /** What is read from the target, or beside it, each second. */
-function readProbes(source: Source, field: Field | undefined): Probe[] {
-  return [...readEntries(source, field?.value ?? null, 'probes')].flatMap(([name, entry]): Probe[] => {
-    const what = `the probe "${name}"`
-    const fields = readFields(source, entry.value, what, 'probe')
+function readMetrics(source: Source, field: Field | undefined): Metric[] {
+  return [...readEntries(source, field?.value ?? null, 'metrics')].flatMap(([name, entry]): Metric[] => {
+    const what = `the metric "${name}"`
+    const fields = readFields(source, entry.value, what, 'metric')
     const [url, family] = [readText(source, fields.get('url'), 'url'), readText(source, fields.get('family'), 'family')]
     if (url === undefined || family === undefined) {
-      source.report(offsetOf(entry.key), 'PROBE', `${what} needs a url and a family of that page`)
+      source.report(offsetOf(entry.key), 'METRIC', `${what} needs a url and a family of that page`)
       return []
     }
     if (!url.startsWith('/') && !URL.canParse(url)) {
@@ -134,7 +134,7 @@ function readProbes(source: Source, field: Field | undefined): Probe[] {
         url,
         family,
         labels: Object.fromEntries(readTextMap(source, fields.get('labels')?.value ?? null, 'labels')),
-        as: readProbeKind(source, fields.get('as')),
+        as: readMetricKind(source, fields.get('as')),
         unit: readText(source, fields.get('unit'), 'unit') ?? '',
         ceiling: Number.isFinite(ceiling) ? ceiling : undefined,
       },
@@ -142,7 +142,7 @@ function readProbes(source: Source, field: Field | undefined): Probe[] {
   })
 }
 
-function readProbeKind(source: Source, field: Field | undefined): Probe['as'] {
+function readMetricKind(source: Source, field: Field | undefined): Metric['as'] {
   const text = readText(source, field, 'as')
   const of = /^ratio of (\S+)$/.exec(text ?? '')?.[1]
   if (of !== undefined) return { kind: 'ratio', of }
@@ -155,7 +155,7 @@ function readPermission(source: Source, field: Field | undefined): Permission | 
   const rate = fields.get('rate')
   const by = readText(source, fields.get('by'), 'by')
   if (by === undefined) {
-    source.report(offsetOf(field.key), 'PERMISSION', 'a permission says who gives it: add by')
+    source.report(offsetOf(field.key), 'PERMISSION', 'a permission needs who gives it: add by')
     return undefined
   }
   const hours = readText(source, fields.get('hours'), 'hours')
@@ -164,14 +164,14 @@ function readPermission(source: Source, field: Field | undefined): Permission | 
     source.report(
       offsetOf(fields.get('hours')?.value ?? null),
       'HOURS',
-      `hours are such as Mon to Fri 06:00 to 18:00, in UTC, several with commas between; found "${wrong}"`,
+      `hours must be such as Mon to Fri 06:00 to 18:00 (UTC), comma-separated; found "${wrong}"`,
     )
   const until = readText(source, fields.get('until'), 'until')
   if (until !== undefined && !/^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])$/.test(until))
     source.report(
       offsetOf(fields.get('until')?.value ?? null),
       'DATE',
-      `until is a date such as 2026-12-31, found "${until}"`,
+      `until must be a date such as 2026-12-31, found "${until}"`,
     )
   return {
     by,
@@ -203,10 +203,4 @@ function readProxy(source: Source, field: Field | undefined): string | undefined
   if (URL.canParse(text) && /^https?:$/.test(new URL(text).protocol)) return text
   source.report(offsetOf(field.value), 'PROXY', `"${text}" is not a proxy such as http://127.0.0.1:3128`)
   return undefined
-}
-
-/** `network: { from: 127.0.0.2 }`: the local address from which requests are sent. */
-function readNetwork(source: Source, field: Field | undefined): string | undefined {
-  if (field === undefined) return undefined
-  return readText(source, readFields(source, field.value, 'network', 'network').get('from'), 'from')
 }

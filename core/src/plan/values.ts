@@ -2,26 +2,27 @@
 import { isMap, type Node } from 'yaml'
 import { nearestWord } from '../language/sentences.js'
 import {
+  fixOf,
   offsetOf,
   placeOf,
   readEntries,
   readList,
   readPhrase,
-  readScalar,
   readText,
   readWhole,
   scalarOf,
   type Field,
 } from './fields.js'
 import { checkValueName, readWord } from './context.js'
+import { RENAMED_KEYS, REPLACED_KEYS } from './first-edition.js'
 import type { Lasting, Maker, ValueMaker } from './model.js'
 import { writtenText, type Source } from './source.js'
-import { isZone } from '../values/dates.js'
+import { isZone } from '../language/dates.js'
+import { patternFault } from '../language/patterns.js'
 
 const KINDS = ['whole', 'decimal', 'pick', 'list', 'date', 'uuid', 'pattern', 'text', 'normal']
 /** Keys that may stand beside a maker. */
 const COMPANIONS: Record<string, string[]> = {
-  pick: ['weights'],
   list: ['take'],
   date: ['format', 'zone'],
 }
@@ -31,15 +32,15 @@ export function readValues(source: Source, node: Node | null): ValueMaker[] {
   for (const [name, field] of readEntries(source, node, 'values')) {
     checkValueName(source, field, name)
     const maker = readMaker(source, name, field)
-    const per = isMap(field.value) ? readPer(source, field) : 'pass'
-    if (maker !== undefined) values.push({ name, maker, per, at: placeOf(source, field.key) })
+    const lasts = isMap(field.value) ? readLasts(source, field) : 'iteration'
+    if (maker !== undefined) values.push({ name, maker, lasts, at: placeOf(source, field.key) })
   }
   return values
 }
 
-function readPer(source: Source, field: Field): Lasting {
-  const per = readEntries(source, field.value, 'a value').get('per')
-  return readWord(source, per, 'per', ['use', 'pass', 'user', 'run']) ?? 'pass'
+function readLasts(source: Source, field: Field): Lasting {
+  const lasts = readEntries(source, field.value, 'a value').get('lasts')
+  return readWord(source, lasts, 'lasts', ['use', 'iteration', 'user', 'run']) ?? 'iteration'
 }
 
 function readMaker(source: Source, name: string, field: Field): Maker | undefined {
@@ -52,8 +53,19 @@ function readMaker(source: Source, name: string, field: Field): Maker | undefine
   const kind = [...fields.keys()].find((key) => KINDS.includes(key))
   for (const [key, entry] of fields) {
     if (key === kind) continue
-    if (key !== 'per' && COMPANIONS[kind ?? '']?.includes(key) !== true) {
-      const meant = nearestWord(key, [...KINDS, ...Object.values(COMPANIONS).flat(), 'per'])
+    const replaced = REPLACED_KEYS.value?.[key]
+    const renamed = RENAMED_KEYS.value?.[key]
+    if (replaced !== undefined || renamed !== undefined) {
+      source.report(
+        offsetOf(entry.key),
+        'RENAMED',
+        replaced ?? `"${key}" is called "${renamed ?? ''}" now; validate --fix rewrites it`,
+        fixOf(key, renamed),
+      )
+      continue
+    }
+    if (key !== 'lasts' && COMPANIONS[kind ?? '']?.includes(key) !== true) {
+      const meant = nearestWord(key, [...KINDS, ...Object.values(COMPANIONS).flat(), 'lasts'])
       const trap = entry.value === null ? `. To use another value, write "{${key}}" in quotes` : ''
       source.report(
         offsetOf(entry.key),
@@ -83,7 +95,7 @@ function makerOf(
       return range === undefined ? undefined : ordered(source, made, range) && { kind: 'decimal', ...range }
     }
     case 'pick':
-      return readPick(source, made, fields.get('weights'), what)
+      return readPick(source, made, what)
     case 'list':
       return readTurns(source, made, fields.get('take'), what)
     case 'date':
@@ -93,8 +105,7 @@ function makerOf(
       return version === undefined ? undefined : { kind: 'uuid', version }
     }
     case 'pattern': {
-      const pattern = readText(source, made, 'pattern')
-      return pattern === undefined ? undefined : { kind: 'pattern', pattern }
+      return readPattern(source, made)
     }
     case 'text': {
       const length = readWhole(source, made, 'text', 1)
@@ -111,7 +122,7 @@ function makerOf(
 
 function ordered(source: Source, field: Field, range: { from: number; to: number }): undefined | true {
   if (range.from <= range.to) return true
-  source.report(offsetOf(field.value), 'RANGE', 'a range runs from the smaller to the larger')
+  source.report(offsetOf(field.value), 'RANGE', 'a range must go from the smaller to the larger number')
   return undefined
 }
 
@@ -123,7 +134,7 @@ function readDate(source: Source, made: Field, fields: Map<string, Field>, what:
     source.report(
       offsetOf(fields.get('zone')?.value ?? null),
       'ZONE',
-      `"${zone}" is no time zone such as Europe/Oslo, UTC or UTC+2`,
+      `"${zone}" is not a time zone such as Europe/Oslo, UTC or UTC+2`,
     )
     return undefined
   }
@@ -148,25 +159,42 @@ function readOptions(source: Source, made: Field, what: string): string[] {
   })
 }
 
-function readPick(source: Source, made: Field, weighted: Field | undefined, what: string): Maker | undefined {
-  const options = readOptions(source, made, `${what}: pick`)
-  const weights =
-    weighted === undefined
-      ? options.map(() => 1)
-      : readList(source, weighted.value, 'weights').map((item) =>
-          Number(readScalar(source, { key: made.key, value: item }, 'a weight')?.value),
-        )
-  if (options.length === 0) source.report(offsetOf(made.value), 'EMPTY', `${what} has nothing to pick from`)
-  else if (
-    weights.length !== options.length ||
-    weights.some((weight) => !(weight >= 0)) ||
-    !weights.some((weight) => weight > 0)
-  ) {
-    source.report(
-      offsetOf(weighted?.value ?? null),
-      'WEIGHTS',
-      `weights must be ${String(options.length)} numbers, one for each option, not all 0`,
-    )
-  } else return { kind: 'pick', options, weights }
+/** A list picks evenly; a map gives each option its weight. */
+function readPick(source: Source, made: Field, what: string): Maker | undefined {
+  if (!isMap(made.value)) {
+    const options = readOptions(source, made, `${what}: pick`)
+    if (options.length > 0) return { kind: 'pick', options, weights: options.map(() => 1) }
+    source.report(offsetOf(made.value), 'EMPTY', `${what} has nothing to pick from`)
+    return undefined
+  }
+  const weighted = [...readEntries(source, made.value, `${what}: pick`)].map(([option, field]) => ({
+    option,
+    weight: readWeight(source, field, option),
+  }))
+  if (weighted.some(({ weight }) => weight === undefined)) return undefined
+  const weights = weighted.map(({ weight }) => weight ?? 0)
+  if (weights.some((weight) => weight > 0))
+    return { kind: 'pick', options: weighted.map(({ option }) => option), weights }
+  source.report(offsetOf(made.value), 'WEIGHTS', `${what}: at least one weight must be above 0`)
+  return undefined
+}
+
+function readWeight(source: Source, field: Field, option: string): number | undefined {
+  const text = readText(source, field, `the weight of "${option}"`)
+  if (text === undefined || /^\d+(\.\d+)?$/.test(text)) return text === undefined ? undefined : Number(text)
+  source.report(
+    offsetOf(field.value),
+    'WEIGHTS',
+    `the weight of "${option}" must be a number of at least 0, found "${text}"`,
+  )
+  return undefined
+}
+
+function readPattern(source: Source, made: Field): Maker | undefined {
+  const pattern = readText(source, made, 'pattern')
+  if (pattern === undefined) return undefined
+  const fault = patternFault(pattern)
+  if (fault === undefined) return { kind: 'pattern', pattern }
+  source.report(offsetOf(made.value), 'PATTERN', `"${pattern}" is not a pattern that can be made: ${fault}`)
   return undefined
 }

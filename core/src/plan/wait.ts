@@ -10,7 +10,7 @@ export function readWait(source: Source, node: Node): WaitStep[] {
   const wait = field === undefined ? undefined : readPhrase(source, field.value, 'WaitOnly', 'wait')
   if (wait === undefined) return []
   if (wait.kind === 'between' && wait.toMs < wait.fromMs) {
-    source.report(offsetOf(field?.value ?? null), 'RANGE', 'a range runs from the smaller to the larger')
+    source.report(offsetOf(field?.value ?? null), 'RANGE', 'a range must go from the smaller to the larger number')
   }
   return [{ kind: 'wait', wait, at: placeOf(source, node) }]
 }

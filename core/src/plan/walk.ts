@@ -5,7 +5,7 @@ import type { Check, GroupStep, Keep, Plan, SendStep, Step } from './model.js'
 export function stepsInside(step: Step): readonly Step[][] {
   switch (step.kind) {
     case 'group':
-    case 'together':
+    case 'parallel':
     case 'repeat':
       return [step.steps]
     case 'when':

@@ -1,5 +1,5 @@
 // A comparison of two runs as Markdown, for a comment on a change.
-import type { Change, Comparison } from '../judge/compare.js'
+import type { Change, Comparison } from '../compare/compare.js'
 import { formatMs } from '../judge/verdict.js'
 import { cell } from './markdown.js'
 
@@ -12,7 +12,7 @@ export function comparisonMarkdown({ before, after, warnings, steps, gates }: Co
   const lines = [
     `## ${String(significant)} significant ${significant === 1 ? 'difference' : 'differences'}`,
     '',
-    `Run ${after.id} (${after.verdict}) beside ${before.id} (${before.verdict}).`,
+    `Run ${after.id} (${after.verdict}) compared with ${before.id} (${before.verdict}).`,
     ...warnings.map((warning) => `- ${cell(warning)}`),
     '',
     '| step | figure | before | after | difference | 95 % interval | p | |',

@@ -2,9 +2,9 @@
 import Papa from 'papaparse'
 import type { RunResult } from './result.js'
 
-/** Writes the series of a result; probes stand in columns of their own. */
+/** Writes the series of a result; metrics stand in columns of their own. */
 export function csvOf({ series }: RunResult): string {
-  const probes = Object.entries(series.probes)
+  const metrics = Object.entries(series.metrics)
   const fields = [
     'second',
     'arrivals due',
@@ -17,7 +17,7 @@ export function csvOf({ series }: RunResult): string {
     'p99 ms',
     'start lag ms',
     'busy',
-    ...probes.map(([name]) => `probe ${name}`),
+    ...metrics.map(([name]) => `metric ${name}`),
   ]
   const data = series.atMs.map((atMs, second) => [
     atMs / 1000,
@@ -31,8 +31,8 @@ export function csvOf({ series }: RunResult): string {
     series.p99[second],
     series.startLag[second],
     series.busy[second],
-    ...probes.map(([, values]) => values[second]),
+    ...metrics.map(([, values]) => values[second]),
   ])
-  // A spreadsheet runs a field that begins like a formula; names of probes are the author's.
+  // A spreadsheet runs a field that begins like a formula; names of metrics are the author's.
   return `${Papa.unparse({ fields, data }, { escapeFormulae: true })}\r\n`
 }

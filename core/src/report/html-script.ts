@@ -11,12 +11,12 @@ const clock = (ms) => Math.floor(ms / 60000) + ':' + String(Math.floor(ms / 1000
 const show = (second) => {
   at = second
   for (const chart of charts) {
-    const hair = chart.querySelector('.hair')
-    hair.setAttribute('x1', left + (width * (second + 0.5)) / seconds)
-    hair.setAttribute('x2', left + (width * (second + 0.5)) / seconds)
-    hair.style.display = second === null ? 'none' : ''
+    const line = chart.querySelector('.cursor')
+    line.setAttribute('x1', left + (width * (second + 0.5)) / seconds)
+    line.setAttribute('x2', left + (width * (second + 0.5)) / seconds)
+    line.style.display = second === null ? 'none' : ''
   }
-  readout.textContent = second === null ? 'Point at a chart, or use the arrow keys.' :
+  readout.textContent = second === null ? 'Point at a chart or use the arrow keys.' :
     clock(data.atMs[second]) + ' \\u00b7 ' + data.lines.map((line) => {
       const value = line.values[second]
       return line.name + ' ' + (value === null || value === undefined ? '\\u2013' : Math.round(value * 100) / 100 + line.unit)

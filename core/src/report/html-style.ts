@@ -38,7 +38,7 @@ svg { display: block; width: 100%; height: auto }
 .unmeasured { fill: var(--rule); opacity: .35 }
 .tick, .phase { fill: var(--soft); font-size: 10px; text-anchor: end }
 .phase { text-anchor: start } .middle { text-anchor: middle }
-.hair { stroke: var(--ink); stroke-width: 1 }
+.cursor { stroke: var(--ink); stroke-width: 1 }
 #readout { position: sticky; top: 0; min-height: 1.9em; padding: 3px 0; background: var(--paper); color: var(--ink) }
 #charts:focus-visible { outline: 2px solid var(--ochre) }
 @media print { body { background: #fff } section { break-inside: avoid } }

@@ -1,6 +1,5 @@
 // A result as one HTML file: offline, with charts that can be asked, light and dark; nothing is loaded from elsewhere.
-import { formatMs, formatValue } from '../judge/verdict.js'
-import { titleOf } from './markdown.js'
+import { formatMs, formatValue, verdictWords } from '../judge/verdict.js'
 import { HTML_SCRIPT } from './html-script.js'
 import { HTML_STYLE } from './html-style.js'
 import type { RunResult } from './result.js'
@@ -39,20 +38,20 @@ export function htmlOf(result: RunResult): string {
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; img-src data:">
-<title>${text(`${titleOf(verdict)}: ${plan.name}`)}</title>
+<title>${text(`${verdictWords(verdict)}: ${plan.name}`)}</title>
 <style>${HTML_STYLE}</style>
 </head>
 <body>
 <header class="${verdict}">
-<h1><span class="verdict">${titleOf(verdict)}</span> ${text(plan.name)}</h1>
+<h1><span class="verdict">${verdictWords(verdict)}</span> ${text(plan.name)}</h1>
 <p>${text(target.name)}, ${text(target.origin)} · ${text(result.startedAt.slice(0, 19).replace('T', ' '))} UTC · ${text(plan.file)}${plan.commit === null ? '' : ` at ${text(plan.commit.slice(0, 8))}`} · seed ${String(plan.seed)}${plan.scale === 1 ? '' : ` · scale ${String(plan.scale)}`}</p>
 ${result.reasons.map((reason) => `<p class="reason">${text(reason)}</p>`).join('\n')}
 </header>
 <main>
 ${gatesTable(result)}
-<section><h2>The run, second by second</h2>
+<section><h2>Over time</h2>
 <p id="readout" role="status"></p>
-<div id="charts" tabindex="0" aria-label="Charts of the run; the arrow keys move the hair line">
+<div id="charts" tabindex="0" aria-label="Charts of the run; arrow keys move the cursor">
 ${lanes.map((lane) => laneSvg(lane, result)).join('\n')}
 </div></section>
 ${stepsTable(result)}
@@ -99,7 +98,7 @@ function lanesOf({ series }: RunResult): Lane[] {
       lines: [{ name: 'start lag p99', unit: ' ms', tone: 'ink', values: series.startLag }],
     },
   ]
-  for (const [name, values] of Object.entries(series.probes))
+  for (const [name, values] of Object.entries(series.metrics))
     lanes.push({ title: name, unit: '', lines: [{ name, unit: '', tone: 'ink', values }] })
   return lanes
 }
@@ -131,7 +130,7 @@ ${borders.join('')}
 <text class="tick" x="${String(LEFT - 6)}" y="${String(HEIGHT - 13)}">0</text>
 ${ticksOf(seconds, x)}
 ${paths.join('\n')}
-<line class="hair" y1="4" y2="${String(HEIGHT - 16)}" style="display:none"/>
+<line class="cursor" y1="4" y2="${String(HEIGHT - 16)}" style="display:none"/>
 </svg></figure>`
 }
 
@@ -188,7 +187,7 @@ function table(title: string, head: string[], rows: string[][], words: number): 
 function gatesTable({ gates }: RunResult): string {
   if (gates.length === 0) return '<p>This plan has no gates.</p>'
   const rows = gates.map((gate) => [
-    `<span class="status ${gate.status.replace(' ', '-')}">${gate.status}${gate.close ? ', close' : ''}</span>`,
+    `<span class="status ${gate.status.replace(' ', '-')}">${gate.status}${gate.borderline ? ', borderline' : ''}</span>`,
     text(gate.rule),
     text(formatValue(gate.observed, gate.unit)),
     text(formatValue(gate.limit, gate.unit)),
@@ -208,14 +207,14 @@ function stepsTable({ steps, groups }: RunResult): string {
       String(step.requests),
       `${step.throughput.toFixed(1)}/s`,
       failed,
-      time(times?.p50),
-      time(times?.p95),
-      time(times?.p99),
+      time(times?.percentiles['50']),
+      time(times?.percentiles['95']),
+      time(times?.percentiles['99']),
       time(times?.max),
     ]
   })
   const inner = groups.map((group) => [
-    `${text(group.name)} (group)`, String(group.count), '', String(group.failed), time(group.time?.p50), time(group.time?.p95), time(group.time?.p99), time(group.time?.max),
+    `${text(group.name)} (group)`, String(group.count), '', String(group.failed), time(group.time?.percentiles['50']), time(group.time?.percentiles['95']), time(group.time?.percentiles['99']), time(group.time?.max),
   ]) // prettier-ignore
   return table(
     'Steps',
@@ -251,11 +250,16 @@ function generatorTable({ generator }: RunResult): string {
     [
       'calibrated',
       generator.calibration === null
-        ? 'never on this machine'
+        ? 'not on this machine'
         : `${text(generator.calibration.at.slice(0, 10))}: ${generator.calibration.requestsPerSecond.toFixed(0)} requests/s`,
     ],
   ]
-  return table(`Generator: ${generator.trusted ? 'trusted' : 'not trusted'}`, ['measure', 'value'], rows, 1)
+  return table(
+    generator.reasons.length === 0 ? 'Generator' : 'Generator: the run is void',
+    ['measure', 'value'],
+    rows,
+    1,
+  )
 }
 
 /** Text that can be no markup, in content and in attributes. */

@@ -1,6 +1,6 @@
 // JUnit XML: one suite a plan, one case a gate.
 import XMLBuilder from 'fast-xml-builder'
-import { formatValue } from '../judge/verdict.js'
+import { formatValue, verdictWords } from '../judge/verdict.js'
 import type { RunResult } from './result.js'
 
 /** A case, in the notation of the XML builder: `@` for attributes, `#` for text. */
@@ -80,7 +80,7 @@ function caseOfRun(result: RunResult): Case[] {
   const [first = result.verdict] = result.reasons
   return [
     {
-      '@name': `the run is ${result.verdict}`,
+      '@name': `verdict: ${verdictWords(result.verdict)}`,
       '@classname': result.plan.name,
       '@time': '0',
       failure: { '@message': first, '@type': result.verdict, '#': result.reasons.join('\n') },

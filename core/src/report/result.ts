@@ -1,7 +1,7 @@
 // result.json, format 1: everything a run found out, for machines and for the other reports.
 import { pool, type Recording } from '../measure/recording.js'
 import type { ScopeCell } from '../measure/bucket.js'
-import { base64OfBytes } from '../measure/base64.js'
+import { base64OfBytes } from '../numbers/base64.js'
 import { encodeHdr } from '../measure/hdr.js'
 import { isOpenPhase, type RunShape } from '../measure/shape.js'
 import type { BaselineIdentity } from '../judge/baseline.js'
@@ -90,7 +90,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, recording: Reco
       arrivalsDue:
         sum(shape.phases, (phase) => (phase.measured ? phase.arrivalsDue : 0)) + sum(closed, (cell) => cell.started),
       arrivals: sum(arrivals, (cell) => cell.started),
-      turnedAway: sum(arrivals, (cell) => cell.turnedAway),
+      capped: sum(arrivals, (cell) => cell.capped),
       cutOff: sum(journeys, (cell) => cell.cutOff),
       outOfData: sum(arrivals, (cell) => cell.outOfData),
       journeys: sum(journeys, (cell) => cell.finished),
@@ -134,7 +134,6 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, recording: Reco
     teardown: facts.teardown,
     generator: {
       processes: facts.generator.processes,
-      trusted: facts.generator.reasons.length === 0,
       reasons: facts.generator.reasons,
       calibration: facts.generator.calibration,
       startLag: { p50: msOf(lag.percentile(50)), p99: msOf(lag.percentile(99)), max: msOf(lag.largest) },

@@ -18,7 +18,7 @@ export function phaseSummaries(recording: Recording, shape: RunShape) {
       measured: phase.measured,
       arrivalsDue: phase.arrivalsDue,
       arrivalsStarted: recording.arrivals.get(index)?.started ?? 0,
-      turnedAway: recording.arrivals.get(index)?.turnedAway ?? 0,
+      capped: recording.arrivals.get(index)?.capped ?? 0,
       peakUsers: seconds.reduce((most, row) => Math.max(most, row.users), 0),
       throughput: share(passedWithin(recording.steps.values(), { isPhase, isStep: () => true }), phase.seconds),
       steps: shape.steps.flatMap((named, step) => {
@@ -54,8 +54,8 @@ export function seriesOf(recording: Recording, shape: RunShape) {
     p99: ofTimes(99),
     startLag: rows.map((row) => (row.startLag.count === 0 ? null : round(row.startLag.percentile(99) / 1000))),
     busy: rows.map((row) => round(row.busy)),
-    probes: Object.fromEntries(
-      shape.probes.map(({ name }, index) => [name, rows.map((row) => row.probes[index] ?? null)]),
+    metrics: Object.fromEntries(
+      shape.metrics.map(({ name }, index) => [name, rows.map((row) => row.metrics[index] ?? null)]),
     ),
   }
 }

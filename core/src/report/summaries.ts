@@ -5,18 +5,16 @@ import { pool, type Recording } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import { passedWithin, sum } from '../judge/scope.js'
 
+export const PERCENTILES = ['50', '75', '90', '95', '99', '99.9'] as const
+export type PercentileName = (typeof PERCENTILES)[number]
+
 export interface DistributionSummary {
   count: number
   min: number
   mean: number
   sd: number
-  p50: number
-  p75: number
-  p90: number
-  p95: number
-  p99: number
-  p999: number
   max: number
+  percentiles: Record<PercentileName, number>
 }
 
 export interface FailureSummary {
@@ -54,13 +52,8 @@ export function summaryOf(distribution: Distribution): DistributionSummary | nul
     min: round(distribution.least / 1000),
     mean: round(distribution.mean / 1000),
     sd: round(distribution.deviation / 1000),
-    p50: at(50),
-    p75: at(75),
-    p90: at(90),
-    p95: at(95),
-    p99: at(99),
-    p999: at(99.9),
     max: round(distribution.largest / 1000),
+    percentiles: { '50': at(50), '75': at(75), '90': at(90), '95': at(95), '99': at(99), '99.9': at(99.9) },
   }
 }
 

@@ -8,9 +8,9 @@ import {
   splitText,
   type UrlValues,
 } from '../language/templates.js'
-import type { Body, JsonTemplate, Method, Part, SendStep, Sign, Text } from '../plan/model.js'
+import type { Body, JsonTemplate, Method, Part, SendStep, Auth, Text } from '../plan/model.js'
 
-/** The values of one pass, by slot. */
+/** The values of one iteration, by slot. */
 export type Frame = (Json | undefined)[]
 export type Reading = (frame: Frame) => Json | undefined
 /** Finds how a name is read; throws for a name that the plan check would have refused. */
@@ -83,7 +83,7 @@ export function compileRequest(
   return {
     method: step.method,
     url: compileTarget(step, lookup),
-    headers: compileHeaders(headers, step.sign, lookup),
+    headers: compileHeaders(headers, step.auth, lookup),
     body: step.body === undefined ? undefined : compileBody(step.body, lookup, fileBytes),
   }
 }
@@ -146,17 +146,17 @@ function urlValue(value: Json): UrlValues[string] {
 /** Names and values alternating, the names in lower case. */
 export function compileHeaders(
   headers: ReadonlyMap<string, Text>,
-  sign: Sign | undefined,
+  auth: Auth | undefined,
   lookup: Lookup,
 ): (frame: Frame) => string[] {
   const makers = [...headers].map(([name, text]): [string, TextMaker] => [name, compileText(text, lookup)])
-  if (sign?.kind === 'bearer') {
-    const token = compileText(sign.token, lookup)
+  if (auth?.kind === 'bearer') {
+    const token = compileText(auth.token, lookup)
     makers.push(['authorization', (frame) => `Bearer ${token(frame)}`])
   }
-  if (sign?.kind === 'basic') {
-    const user = compileText(sign.user, lookup)
-    const password = compileText(sign.password, lookup)
+  if (auth?.kind === 'basic') {
+    const user = compileText(auth.user, lookup)
+    const password = compileText(auth.password, lookup)
     makers.push(['authorization', (frame) => `Basic ${base64(`${user(frame)}:${password(frame)}`)}`])
   }
   const make = (frame: Frame) => {
@@ -165,7 +165,7 @@ export function compileHeaders(
     return made
   }
   // Headers without places are the same in every request, and nobody changes the list.
-  const isFixed = sign === undefined && [...headers.values()].every((text) => namesInText(text).length === 0)
+  const isFixed = auth === undefined && [...headers.values()].every((text) => namesInText(text).length === 0)
   if (!isFixed) return make
   const fixed = make([])
   return () => fixed

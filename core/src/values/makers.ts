@@ -1,7 +1,7 @@
 // What a value maker makes, given draws.
 import type { Json, WaitSentence } from '../language/sentences.js'
 import type { Maker } from '../plan/model.js'
-import { dateAfter } from './dates.js'
+import { dateAfter } from '../language/dates.js'
 import type { Draws } from './random.js'
 
 const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ'
@@ -10,12 +10,12 @@ const HEX = '0123456789abcdef'
 /**
  * Makes one value.
  *
- * @param maker - any maker but a constant, a pick and a list, which are texts
+ * @param maker - any maker but those that are compiled: constants, picks, lists and patterns
  * @param draws - already moved to the maker's place
  * @param startedAtMs - start of the run, for dates, in ms since 1970 UTC
  */
 export function makeValue(
-  maker: Exclude<Maker, { kind: 'constant' | 'pick' | 'list' }>,
+  maker: Exclude<Maker, { kind: 'constant' | 'pick' | 'list' | 'pattern' }>,
   draws: Draws,
   startedAtMs: number,
 ): Json {
@@ -28,10 +28,6 @@ export function makeValue(
       return dateAfter(startedAtMs, maker.days, maker.format, maker.zone)
     case 'uuid':
       return maker.version === 'v4' ? uuidV4(draws) : uuidV7(draws, startedAtMs)
-    case 'pattern':
-      return maker.pattern.replaceAll(/[#@]/g, (sign) =>
-        sign === '#' ? String(Math.floor(draws.next() * 10)) : charOf(LETTERS, draws),
-      )
     case 'text':
       return Array.from({ length: maker.length }, () => charOf(LETTERS, draws).toLowerCase()).join('')
     case 'normal':

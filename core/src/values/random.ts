@@ -1,7 +1,7 @@
 // Draws that depend on where they stand in the run, and on nothing else.
 
 /**
- * A stream of uniform draws for one place of one pass. The same seed, user, pass and place give the same draws,
+ * A stream of uniform draws for one place of one iteration. The same seed, user, iteration and place give the same draws,
  * whatever the number of workers and whatever happened before.
  *
  * The words are mixed by the finalizer of MurmurHash3 (A. Appleby, public domain) in two 32-bit lanes.
@@ -14,11 +14,11 @@ export class Draws {
   constructor(private readonly seed: number) {}
 
   /** Moves to a place; `place` numbers the makers, waits and picks of a plan. */
-  at(user: number, pass: number, place: number): this {
+  at(user: number, iteration: number, place: number): this {
     const seedLow = this.seed >>> 0
     const seedHigh = Math.floor(this.seed / 2 ** 32) >>> 0
-    this.low = absorb(absorb(absorb(absorb(seedLow, seedHigh), user), pass), place)
-    this.high = absorb(absorb(absorb(absorb(~seedLow, place), pass), user), seedHigh)
+    this.low = absorb(absorb(absorb(absorb(seedLow, seedHigh), user), iteration), place)
+    this.high = absorb(absorb(absorb(absorb(~seedLow, place), iteration), user), seedHigh)
     this.counter = 0
     return this
   }

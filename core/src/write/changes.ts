@@ -17,7 +17,7 @@ export function planChanges(before: Plan, after: Plan): PlanChange[] {
     ...journeyChanges(before, after),
     ...stepChanges('setup', before.setup, after.setup),
     ...stepChanges('teardown', before.teardown, after.teardown),
-    ...named('value', before.values, after.values, ({ maker, per }) => JSON.stringify([maker, per])),
+    ...named('value', before.values, after.values, ({ maker, lasts }) => JSON.stringify([maker, lasts])),
     ...named('data', before.data, after.data, ({ file, take, then }) => JSON.stringify([file, take, then])),
     ...words('target', before.target, after.target),
     ...words('name', before.name, after.name),
@@ -34,7 +34,7 @@ function words(what: string, before: string | undefined, after: string | undefin
   if (before === after) return []
   if (before === undefined) return [{ words: `${what} set to ${String(after)}`, line: undefined }]
   return [
-    { words: after === undefined ? `${what} ${before} taken away` : `${what} ${before} to ${after}`, line: undefined },
+    { words: after === undefined ? `${what} ${before} removed` : `${what} ${before} to ${after}`, line: undefined },
   ]
 }
 
@@ -53,12 +53,12 @@ function gateChanges(before: readonly Gate[], after: readonly Gate[]): PlanChang
     const earlier = old.find((one) => subjectOf(one) === subjectOf(gate))
     if (earlier === undefined) return [{ words: `gate added: ${gate.written}`, line: gate.at.line }]
     if (earlier.written === gate.written)
-      return [{ words: `gate "${gate.written}": when it stops the run changed`, line: gate.at.line }]
+      return [{ words: `gate "${gate.written}": stop rule changed`, line: gate.at.line }]
     return [{ words: `${limitChange(earlier, gate)}: ${gate.written}`, line: gate.at.line }]
   })
   const gone = old
     .filter((gate) => !now.some((one) => subjectOf(one) === subjectOf(gate)))
-    .map((gate): PlanChange => ({ words: `gate taken away: ${gate.written}`, line: undefined }))
+    .map((gate): PlanChange => ({ words: `gate removed: ${gate.written}`, line: undefined }))
   return [...changed, ...gone]
 }
 
@@ -99,8 +99,8 @@ function phaseWords(phase: Phase): string {
       return `rest ${length}`
     case 'users':
       return `${phase.from === phase.to ? '' : `${String(phase.from)} to `}${String(phase.to)} users ${length}${more}`
-    case 'passes':
-      return `${String(phase.users)} users, ${String(phase.passes)} passes each${more}`
+    case 'iterations':
+      return `${String(phase.users)} users, ${String(phase.iterations)} iterations each${more}`
     default:
       return phase satisfies never
   }
@@ -114,18 +114,18 @@ function journeyChanges(before: Plan, after: Plan): PlanChange[] {
     ...after.journeys.flatMap((journey): PlanChange[] => {
       const earlier = before.journeys.find(({ name }) => name === journey.name)
       if (earlier === undefined) return [{ words: `journey added: ${journey.name}`, line: journey.at.line }]
-      return [...shareChange(earlier, journey), ...stepChanges(`"${journey.name}"`, earlier.steps, journey.steps)]
+      return [...weightChange(earlier, journey), ...stepChanges(`"${journey.name}"`, earlier.steps, journey.steps)]
     }),
-    ...gone.map(({ name }): PlanChange => ({ words: `journey taken away: ${name}`, line: undefined })),
+    ...gone.map(({ name }): PlanChange => ({ words: `journey removed: ${name}`, line: undefined })),
   ]
 }
 
-function shareChange(before: Journey, after: Journey): PlanChange[] {
-  if (before.share === after.share) return []
-  return [{ words: `share of ${after.name} ${String(before.share)} to ${String(after.share)}`, line: after.at.line }]
+function weightChange(before: Journey, after: Journey): PlanChange[] {
+  if (before.weight === after.weight) return []
+  return [{ words: `weight of ${after.name} ${String(before.weight)} to ${String(after.weight)}`, line: after.at.line }]
 }
 
-type NamedStep = Exclude<Step, { kind: 'wait' | 'together' | 'repeat' | 'when' | 'pick' }>
+type NamedStep = Exclude<Step, { kind: 'wait' | 'parallel' | 'repeat' | 'when' | 'pick' }>
 
 function stepChanges(where: string, before: readonly Step[], after: readonly Step[]): PlanChange[] {
   const namedOf = (steps: readonly Step[]) => [...allSteps(steps)].filter((step): step is NamedStep => 'name' in step)
@@ -147,7 +147,7 @@ function stepText(step: NamedStep): string {
   )
 }
 
-/** Things with names: added, taken away, changed; with `isTold`, how they changed, too. */
+/** Things with names: added, removed, changed; with `isTold`, how they changed, too. */
 function named<T extends { name: string }>(
   what: string,
   before: readonly T[],
@@ -168,6 +168,6 @@ function named<T extends { name: string }>(
   }
   for (const one of before)
     if (!after.some(({ name }) => name === one.name))
-      changes.push({ words: `${what} taken away: ${one.name}`, line: undefined })
+      changes.push({ words: `${what} removed: ${one.name}`, line: undefined })
   return changes
 }

@@ -177,7 +177,7 @@ function namesFor(description: string, sentence: string, { plan, target }: Surro
     return [...new Set(plan.load.phases.flatMap(({ name, ladder }) => [ladder ?? name, name]))].map((name) => (/^[\w-]+$/.test(name) ? name : JSON.stringify(name))) // prettier-ignore
   if (description === 'a string in double quotes') {
     if (/in journey\s+\S*$/.test(sentence)) return quoted(plan.journeys.map(({ name }) => name))
-    if (/probe\s+\S*$/.test(sentence)) return quoted(target?.probes.map(({ name }) => name) ?? [])
+    if (/metric\s+\S*$/.test(sentence)) return quoted(target?.metrics.map(({ name }) => name) ?? [])
     if (/group time of\b/.test(sentence)) return quoted(plan.journeys.flatMap(({ steps }) => [...groupsOf(steps)].map(({ name }) => name))) // prettier-ignore
     if (/\bof\s+[^]*$/.test(sentence)) return quoted(plan.journeys.flatMap(({ steps }) => [...timedOf(steps)].flatMap(({ name, isRequest }) => (isRequest ? [name] : [])))) // prettier-ignore
   }

@@ -8,7 +8,7 @@ export type Written = string | number | boolean | null | readonly Written[] | { 
 
 const WIDTH = 100
 /** Maps under these keys are short, and stand on one line where they fit. */
-const ON_ONE_LINE = new Set(['with', 'query', 'sign', 'json', 'labels', 'value', 'phase', 'data', 'weights', 'pick', 'list', 'basic', 'repeat']) // prettier-ignore
+const ON_ONE_LINE = new Set(['with', 'query', 'auth', 'json', 'labels', 'value', 'phase', 'data', 'weights', 'pick', 'list', 'basic', 'repeat']) // prettier-ignore
 
 /** Most texts need no parser to be known as plain. */
 const SURELY_PLAIN = /^[A-Za-z/$][\w/$.-]*(?: [\w/$.-]+)*$/

@@ -2,13 +2,13 @@
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { homedir } from 'node:os'
 import { dirname, join } from 'node:path'
-import { Worker } from 'node:worker_threads'
 import { Distribution, parseJson, readPlan, type Calibration, type RunResult } from '@jolt-gate/core'
-import { startRun } from './run.js'
-import { monotonicMs } from './clock.js'
-import { Connections } from './connections.js'
-import { Exchange, type ExchangeOwner } from './exchange.js'
-import type { SendOperation } from './program.js'
+import { startThread } from '../carry/thread.js'
+import { startRun } from '../coordinate/run.js'
+import { monotonicMs } from '../clock/clock.js'
+import { Connections } from '../http/connections.js'
+import { Exchange, type ExchangeOwner } from '../http/exchange.js'
+import type { SendOperation } from '../compile/program.js'
 
 const DELAYS_MS = [1, 5, 20, 100]
 const TIMED_REQUESTS = 60
@@ -20,7 +20,7 @@ const LAG_RATE = 1000
  * @param onPart - told what is being measured
  */
 export async function calibrate(onPart: (part: string) => void = () => undefined): Promise<Calibration> {
-  const echo = new Worker(new URL('./echo.js', import.meta.url))
+  const echo = startThread('./echo.js', import.meta.url)
   const port = await new Promise<number>((resolve, reject) => {
     echo.once('message', resolve)
     echo.once('error', reject)
@@ -60,7 +60,7 @@ async function runAgainst(origin: string, phase: string): Promise<RunResult> {
 
 /** Measured less true response time: the server tells in a header how long it really took. */
 async function timeDelay(origin: string, delayMs: number): Promise<Calibration['timing'][number]> {
-  const connections = new Connections({ tls: undefined, proxy: undefined, network: undefined })
+  const connections = new Connections({ tls: undefined, proxy: undefined, localAddress: undefined })
   const errors = new Distribution()
   for (let sent = 0; sent < TIMED_REQUESTS; sent++) {
     const errorMs = await timeOnce(origin, delayMs, connections)
@@ -90,7 +90,7 @@ function timeOnce(origin: string, delayMs: number, connections: Connections): Pr
     redirects: 0,
     http: 1,
     refreshMs: undefined,
-    endsPassOnFailure: false,
+    endsIterationOnFailure: false,
   }
   return new Promise((resolve) => {
     const owner: ExchangeOwner<null> = {

@@ -1,7 +1,7 @@
 // A small HTTP server of our own that answers after a delay it is told, and knows the delay it kept. Entry of a thread.
 import { createServer } from 'node:http'
 import { parentPort } from 'node:worker_threads'
-import { monotonicMs } from './clock.js'
+import { monotonicMs } from '../clock/clock.js'
 
 const SPIN_MS = 0.6
 

@@ -1,5 +1,6 @@
 // An alarm that calls back at a moment: from a pacing thread where exactness matters, from a timer where it does not.
-import { MessageChannel, Worker } from 'node:worker_threads'
+import { MessageChannel } from 'node:worker_threads'
+import { startThread } from '../carry/thread.js'
 import { monotonicMs } from './clock.js'
 
 export interface Alarm {
@@ -27,7 +28,7 @@ export async function pacedAlarm(ring: () => void): Promise<Alarm> {
   const state: PacerState = { words: new Int32Array(shared, 0, 2), dueMs: new Float64Array(shared, 8, 1) }
   state.dueMs[0] = Infinity
   const { port1, port2 } = new MessageChannel()
-  const pacer = new Worker(new URL('./pacer.js', import.meta.url), {
+  const pacer = startThread('./pacer.js', import.meta.url, {
     workerData: { state, port: port2 },
     transferList: [port2],
   })

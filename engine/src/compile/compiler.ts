@@ -37,7 +37,6 @@ import type {
   SocketOperation,
   TimedOperation,
 } from './program.js'
-import { scriptCall } from './steps/script.js'
 
 /** Compiles a plan that was read without errors. `shape` gives steps and checks their numbers. */
 export function compilePlan(plan: Plan, target: Target, shape: RunShape, tools: CompileTools): Compiled {
@@ -115,8 +114,8 @@ class Compiler {
       case 'pick':
         this.appendPick(into, step, scope)
         return
-      case 'together': {
-        const operation: Operation = { kind: 'together', branches: [], next: 0 }
+      case 'parallel': {
+        const operation: Operation = { kind: 'parallel', branches: [], next: 0 }
         into.push(operation)
         for (const branch of step.steps) {
           const from = into.length
@@ -129,8 +128,8 @@ class Compiler {
       case 'call':
         into.push({
           kind: 'call',
-          ...this.timed(step.name, scope, step.keeps, Infinity, step.onFailure === 'end pass'),
-          call: scriptCall(step.file, step.script, step.export),
+          ...this.timed(step.name, scope, step.keeps, Infinity, step.onFailure === 'end iteration'),
+          call: { file: step.file, script: step.script, name: step.export },
           argument: compileJson({ kind: 'object', fields: step.with }, scope.lookup),
         })
         return
@@ -180,8 +179,8 @@ class Compiler {
   }
 
   private appendPick(into: Operation[], step: Extract<Step, { kind: 'pick' }>, scope: Scope): void {
-    const shares = step.options.map((option) => option.share)
-    const pick: Operation = { kind: 'pick', shares, targets: [], place: this.places++ }
+    const weights = step.options.map((option) => option.weight)
+    const pick: Operation = { kind: 'pick', weights, targets: [], place: this.places++ }
     into.push(pick)
     const jumps = step.options.map((option) => {
       pick.targets.push(into.length)
@@ -198,7 +197,7 @@ class Compiler {
     scope: Scope,
     keeps: readonly Keep[],
     timeoutMs: number,
-    endsPassOnFailure: boolean,
+    endsIterationOnFailure: boolean,
   ): TimedOperation {
     return {
       step: stepIndex(this.shape, name),
@@ -207,7 +206,7 @@ class Compiler {
       checks: [],
       keeps: keeps.map((keep) => this.keep(keep, scope.lookup)),
       timeoutMs,
-      endsPassOnFailure,
+      endsIterationOnFailure,
     }
   }
 
@@ -231,14 +230,14 @@ class Compiler {
       redirects: step.redirects,
       http: step.http,
       refreshMs: step.refreshMs,
-      endsPassOnFailure: step.onFailure === 'end pass',
+      endsIterationOnFailure: step.onFailure === 'end iteration',
     }
   }
 
   private socket(step: SocketStep, scope: Scope): SocketOperation {
     const withValues = new Map(step.with.map(([name, text]) => [name, compileValue(text, scope.lookup)]))
     const lookup: Lookup = (name) => withValues.get(name) ?? scope.lookup(name)
-    const ends = step.onFailure === 'end pass'
+    const ends = step.onFailure === 'end iteration'
     const acts = step.acts.map((act): CompiledAct => {
       if (act.kind === 'wait') return { kind: 'wait', wait: act.wait, place: this.places++ }
       if (act.kind === 'say') {

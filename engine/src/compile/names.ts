@@ -1,5 +1,6 @@
-// Names of a plan turned into slots of a frame, and the values that are made for a pass.
+// Names of a plan turned into slots of a frame, and the values that are made for an iteration.
 import {
+  compilePattern,
   compileText,
   Draws,
   makeValue,
@@ -16,7 +17,7 @@ import {
 import type { Program, RunValues } from './program.js'
 
 const USER_NUMBER = 0
-const USER_PASS = 1
+const USER_ITERATION = 1
 const USES = 2
 const RESERVED_SLOTS = 3
 
@@ -70,7 +71,7 @@ export class Names {
       const value = this.plan.values.find((value) => value.name === name)
       if (value !== undefined) {
         scope.made.add(name)
-        return value.per === 'use' ? this.madeAtEachUse(value, scope.journey) : fromSlot(this.slotOf(name))
+        return value.lasts === 'use' ? this.madeAtEachUse(value, scope.journey) : fromSlot(this.slotOf(name))
       }
       const column = this.column(name, scope)
       if (column !== undefined) return column
@@ -103,8 +104,8 @@ export class Names {
         return constant(journey)
       case 'user.number':
         return (frame) => frame[USER_NUMBER]
-      case 'user.pass':
-        return (frame) => frame[USER_PASS]
+      case 'user.iteration':
+        return (frame) => frame[USER_ITERATION]
       case 'now':
         return () => new Date().toISOString()
       default:
@@ -118,36 +119,36 @@ export class Names {
     return (frame) => {
       const uses = Number(frame[USES] ?? 0)
       frame[USES] = uses + 1
-      return make(frame, Number(frame[USER_NUMBER]), Number(frame[USER_PASS]) + 1e6 * (uses + 1), draws)
+      return make(frame, Number(frame[USER_NUMBER]), Number(frame[USER_ITERATION]) + 1e6 * (uses + 1), draws)
     }
   }
 
-  /** What fills the made values of a new pass in one journey. */
+  /** What fills the made values of a new iteration in one journey. */
   beginner(scope: Scope): Program['begin'] {
     const fills = this.plan.values.flatMap((value) => {
-      if (!scope.made.has(value.name) || value.per === 'use') return []
+      if (!scope.made.has(value.name) || value.lasts === 'use') return []
       const slot = this.slotOf(value.name)
       const make = this.maker(value, scope.journey)
-      const { per } = value
+      const { lasts } = value
       return [
-        (frame: Frame, user: number, pass: number, draws: Draws) => {
-          frame[slot] = make(frame, per === 'run' ? 0 : user, per === 'pass' ? pass : 0, draws)
+        (frame: Frame, user: number, iteration: number, draws: Draws) => {
+          frame[slot] = make(frame, lasts === 'run' ? 0 : user, lasts === 'iteration' ? iteration : 0, draws)
         },
       ]
     })
-    return (frame, user, pass, draws) => {
+    return (frame, user, iteration, draws) => {
       frame[USER_NUMBER] = user
-      frame[USER_PASS] = pass
+      frame[USER_ITERATION] = iteration
       frame[USES] = 0
-      for (const fill of fills) fill(frame, user, pass, draws)
+      for (const fill of fills) fill(frame, user, iteration, draws)
     }
   }
 
-  /** Makes a value for a user and a pass; what it draws depends on nothing else. */
+  /** Makes a value for a user and an iteration; what it draws depends on nothing else. */
   private maker(
     { maker, name }: ValueMaker,
     journey: string,
-  ): (frame: Frame, user: number, pass: number, draws: Draws) => Json | undefined {
+  ): (frame: Frame, user: number, iteration: number, draws: Draws) => Json | undefined {
     const place = -1 - this.plan.values.findIndex((value) => value.name === name)
     const outer: Lookup = (name) =>
       this.reserved(name, journey) ?? (() => this.target.values.find(([key]) => key === name)?.[1])
@@ -160,14 +161,22 @@ export class Names {
       }
       case 'pick': {
         const options = maker.options.map((option) => compileText(option, outer))
-        return (frame, user, pass, draws) => options[pickIndex(maker.weights, draws.at(user, pass, place))]?.(frame)
+        return (frame, user, iteration, draws) =>
+          options[pickIndex(maker.weights, draws.at(user, iteration, place))]?.(frame)
       }
       case 'list': {
         const options = maker.options.map((option) => compileText(option, outer))
-        return (frame, user, pass) => options[(user + pass) % options.length]?.(frame)
+        return (frame, user, iteration) => options[(user + iteration) % options.length]?.(frame)
+      }
+      case 'pattern': {
+        const make = compilePattern(maker.pattern)
+        return (_, user, iteration, draws) => {
+          const placed = draws.at(user, iteration, place)
+          return make(() => placed.next())
+        }
       }
       default:
-        return (_, user, pass, draws) => makeValue(maker, draws.at(user, pass, place), this.run.startedAtMs)
+        return (_, user, iteration, draws) => makeValue(maker, draws.at(user, iteration, place), this.run.startedAtMs)
     }
   }
 }

@@ -1,6 +1,5 @@
 // A plan compiled for walking: flat lists of operations, with every name turned into a slot.
 import type { CompiledRequest, Draws, Frame, FileBytes, Finder, Reading, Take, Verify, WaitStep } from '@jolt-gate/core'
-import type { ScriptCall } from './steps/script.js'
 
 export interface CompiledCheck {
   verify: Verify
@@ -28,7 +27,7 @@ export interface TimedOperation {
   checks: CompiledCheck[]
   keeps: CompiledKeep[]
   timeoutMs: number
-  endsPassOnFailure: boolean
+  endsIterationOnFailure: boolean
 }
 
 export interface SendOperation extends TimedOperation {
@@ -39,6 +38,12 @@ export interface SendOperation extends TimedOperation {
   redirects: number
   http: 1 | 2
   refreshMs: number | undefined
+}
+/** A function of a script, by the name under which the script exports it. */
+export interface ScriptCall {
+  file: string
+  script: string
+  name: string
 }
 export interface CallOperation extends TimedOperation {
   kind: 'call'
@@ -79,9 +84,9 @@ export type Operation =
   /** Leaves for `end` once all rounds are made. */
   | { kind: 'repeat test'; counter: number; times: number; end: number }
   | { kind: 'repeat next'; counter: number; until: Verify | undefined; begin: number; end: number }
-  | { kind: 'pick'; shares: number[]; targets: number[]; place: number }
+  | { kind: 'pick'; weights: number[]; targets: number[]; place: number }
   /** Walks each branch at once, and goes on at `next` when all have ended. */
-  | { kind: 'together'; branches: { from: number; to: number }[]; next: number }
+  | { kind: 'parallel'; branches: { from: number; to: number }[]; next: number }
 
 export type TimedKind = SendOperation | CallOperation | SocketOperation | SqlOperation
 
@@ -91,10 +96,10 @@ export interface Program {
   operations: Operation[]
   /** Whether a condition looks at the last response. */
   needsLast: boolean
-  /** The data sets of which a pass takes a row, by number. */
+  /** The data sets of which an iteration takes a row, by number. */
   data: number[]
-  /** Fills the made values of a new pass. */
-  begin: (frame: Frame, user: number, pass: number, draws: Draws) => void
+  /** Fills the made values of a new iteration. */
+  begin: (frame: Frame, user: number, iteration: number, draws: Draws) => void
 }
 
 export interface Compiled {
@@ -104,7 +109,7 @@ export interface Compiled {
   slotCount: number
   /** Slots that setup fills, and that every user sees. */
   setupSlots: number[]
-  /** Where a pass keeps the number of its row, for each data set. */
+  /** Where an iteration keeps the number of its row, for each data set. */
   rowSlots: number[]
 }
 

@@ -31,15 +31,15 @@ import {
   type RunShape,
   type Target,
 } from '@jolt-gate/core'
-import { monotonicMs } from './clock.js'
-import { compilePlan } from './compiler.js'
-import { Crew } from './crew.js'
-import { Mask } from './mask.js'
-import { walkOnce } from './once.js'
-import { ProbeReader } from './probes.js'
-import type { Compiled, RunValues } from './program.js'
-import { Renewal } from './renewal.js'
-import { prepareScripts } from './steps/script.js'
+import { monotonicMs } from '../clock/clock.js'
+import { compilePlan } from '../compile/compiler.js'
+import { SenderPool } from './sender-pool.js'
+import { Mask } from '../secrets/mask.js'
+import { walkOnce } from '../walk/once.js'
+import { MetricReader } from '../metrics/metric-reader.js'
+import type { Compiled, RunValues } from '../compile/program.js'
+import { Renewal } from './setup-refresh.js'
+import { prepareScripts } from '../walk/call/sandbox.js'
 
 export type RunState = 'setup' | 'load' | 'teardown' | 'ended'
 
@@ -115,7 +115,7 @@ class Run implements RunHandle {
   private readonly baseline: Baseline | undefined
   private stoppedBy: string | undefined
   private stoppedByGate: { index: number; atMs: number } | undefined
-  private passesMadeAtMs = 0
+  private iterationsMadeAtMs = 0
   private loadStartMs = Infinity
   /** When a gate, a person or spent rows ended the load, in ms from its start. */
   private endedEarlyAtMs: number | undefined
@@ -123,7 +123,7 @@ class Run implements RunHandle {
   constructor(private readonly options: RunOptions) {
     const { target, secrets, identity, scale = 1 } = options
     this.plan = scalePlan({ ...options.plan, seed: identity.plan.seed }, scale)
-    this.shape = shapeOf(this.plan, previewOf(this.plan).phases, target.probes)
+    this.shape = shapeOf(this.plan, previewOf(this.plan).phases, target.metrics)
     this.senders = options.senders ?? Math.max(1, availableParallelism() - 1)
     this.identity = {
       ...identity,
@@ -204,9 +204,9 @@ class Run implements RunHandle {
   private async load(setupFrame: Frame, secrets: string[]): Promise<void> {
     const { target } = this.options
     const permitted = new Set([target.origin, ...target.also])
-    const probes = new ProbeReader(target.probes, target.origin, permitted)
+    const metrics = new MetricReader(target.metrics, target.origin, permitted)
     const setupValues = setupFrame.map((value, slot) => (this.compiled.setupSlots.includes(slot) ? value : undefined))
-    const crew: Crew = new Crew(
+    const senderPool: SenderPool = new SenderPool(
       {
         plan: this.plan,
         target,
@@ -221,38 +221,43 @@ class Run implements RunHandle {
       this.faults,
       {
         onBucket: (bucket) => {
-          this.take({ ...bucket, probes: probes.take(bucket.second) }, crew)
+          this.take({ ...bucket, metrics: metrics.take(bucket.second) }, senderPool)
         },
         onDataSpent: (name, then, isClosed) => {
           if (then === 'stop') {
             this.endEarly()
-            crew.say({ kind: 'end load' })
+            senderPool.say({ kind: 'end load' })
           }
           if (then === 'void' && isClosed) this.noteOutOfData(name)
         },
-        onPassesMade: (atMs) => {
-          this.passesMadeAtMs = Math.max(this.passesMadeAtMs, atMs)
+        onIterationsMade: (atMs) => {
+          this.iterationsMadeAtMs = Math.max(this.iterationsMadeAtMs, atMs)
         },
       },
     )
-    await Promise.race([crew.ready, crew.ended])
+    await Promise.race([senderPool.ready, senderPool.ended])
     const stop = () => {
-      crew.say({ kind: 'stop' })
+      senderPool.say({ kind: 'stop' })
     }
     const startMs = monotonicMs() + LEAD_MS
     this.loadStartMs = startMs
     if (this.stopping.signal.aborted) stop()
-    else crew.say({ kind: 'start', startMs })
+    else senderPool.say({ kind: 'start', startMs })
     this.stopping.signal.addEventListener('abort', stop, { once: true })
-    probes.start(startMs)
-    const renewal = new Renewal(this.compiled, setupFrame, { target, seed: this.values.seed, mask: this.mask }, crew)
-    await crew.ended
+    metrics.start(startMs)
+    const renewal = new Renewal(
+      this.compiled,
+      setupFrame,
+      { target, seed: this.values.seed, mask: this.mask },
+      senderPool,
+    )
+    await senderPool.ended
     renewal.close()
-    probes.close()
+    metrics.close()
     this.shortenPhases()
   }
 
-  private take(bucket: Bucket, crew: Crew): void {
+  private take(bucket: Bucket, senderPool: SenderPool): void {
     this.recording.add(bucket)
     this.buckets.push(bucket)
     this.options.onBucket?.(bucket)
@@ -260,16 +265,16 @@ class Run implements RunHandle {
     this.stoppedByGate = this.watch.add(bucket)
     if (this.stoppedByGate === undefined) return
     this.endEarly()
-    crew.say({ kind: 'stop' })
+    senderPool.say({ kind: 'stop' })
   }
 
   private noteOutOfData(name: string): void {
-    const reason = `the rows of "${name}" ran out, each being taken once`
+    const reason = `the rows of "${name}" ran out (take: once each)`
     if (!this.faults.outOfData.includes(reason)) this.faults.outOfData.push(reason)
   }
 
   /**
-   * Makes phases as long as they were: passes end by themselves, and a load that a gate, a person or spent rows ended
+   * Makes phases as long as they were: iterations end by themselves, and a load that a gate, a person or spent rows ended
    * early was over then. Rates are taken over these lengths.
    */
   private shortenPhases(): void {
@@ -277,7 +282,8 @@ class Run implements RunHandle {
     const endedMs = this.endedEarlyAtMs ?? Infinity
     for (const [index, phase] of this.shape.phases.entries()) {
       const { fromMs = 0, toMs = 0 } = ranges[index] ?? {}
-      const madeMs = phase.kind === 'passes' && this.passesMadeAtMs > fromMs ? this.passesMadeAtMs : Infinity
+      const madeMs =
+        phase.kind === 'iterations' && this.iterationsMadeAtMs > fromMs ? this.iterationsMadeAtMs : Infinity
       phase.seconds = Math.max(0, Math.min(toMs, endedMs, madeMs) - fromMs) / 1000
     }
   }

@@ -1,16 +1,17 @@
 // The sender threads of a run: begun together, listened to, told to stop.
-import { Worker } from 'node:worker_threads'
+import type { Worker } from 'node:worker_threads'
+import { startThread } from '../carry/thread.js'
 import { decodeBucket, type Bucket, type GeneratorFaults } from '@jolt-gate/core'
 import { BucketMerger } from './merger.js'
-import type { FromSender, SenderData, ToSender } from './sender-protocol.js'
+import type { FromSender, SenderData, ToSender } from '../generate/sender-protocol.js'
 
-export interface CrewEvents {
+export interface SenderPoolEvents {
   onBucket: (bucket: Bucket) => void
   onDataSpent: (name: string, then: 'void' | 'stop', isClosed: boolean) => void
-  onPassesMade: (atMs: number) => void
+  onIterationsMade: (atMs: number) => void
 }
 
-export class Crew {
+export class SenderPool {
   private readonly workers: Worker[]
   /** Resolves when every sender has compiled its plan. */
   readonly ready: Promise<unknown>
@@ -21,7 +22,7 @@ export class Crew {
   constructor(
     data: Omit<SenderData, 'index' | 'shared'>,
     private readonly faults: GeneratorFaults,
-    private readonly events: CrewEvents,
+    private readonly events: SenderPoolEvents,
   ) {
     const merger = new BucketMerger(data.senders, (bucket) => {
       events.onBucket(bucket)
@@ -29,7 +30,7 @@ export class Crew {
     const shared = new Int32Array(new SharedArrayBuffer(4 * (1 + data.plan.data.length)))
     this.workers = Array.from({ length: data.senders }, (_, index) => {
       const workerData: SenderData = { ...data, index, shared }
-      return new Worker(new URL('./sender.js', import.meta.url), { workerData })
+      return startThread('../generate/sender.js', import.meta.url, { workerData })
     })
     this.ready = Promise.all(this.workers.map(untilReady))
     this.ended = Promise.all(this.workers.map((worker, index) => this.listen(worker, index, merger)))
@@ -56,8 +57,8 @@ export class Crew {
           case 'data spent':
             this.events.onDataSpent(message.name, message.then, message.isClosed)
             return
-          case 'passes made':
-            this.events.onPassesMade(message.atMs)
+          case 'iterations made':
+            this.events.onIterationsMade(message.atMs)
             return
           case 'done':
             isDone = true
@@ -67,11 +68,11 @@ export class Crew {
         }
       })
       worker.on('error', (error) => {
-        this.faults.deaths.push(`a generator thread died: ${error instanceof Error ? error.message : String(error)}`)
+        this.faults.deaths.push(`a sender died: ${error instanceof Error ? error.message : String(error)}`)
       })
       worker.on('exit', () => {
         if (!isDone && !this.isStopping && this.faults.deaths.length === 0)
-          this.faults.deaths.push('a generator thread ended too early')
+          this.faults.deaths.push('a sender ended too early')
         merger.end(index)
         resolve()
       })

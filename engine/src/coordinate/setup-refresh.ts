@@ -1,15 +1,20 @@
 // Setup steps with `refresh`: made anew while the load lasts; what they keep, every user sees.
 import type { Frame } from '@jolt-gate/core'
-import type { Crew } from './crew.js'
-import { walkOnce, type OnceOptions } from './once.js'
-import type { Compiled } from './program.js'
+import type { SenderPool } from './sender-pool.js'
+import { walkOnce, type OnceOptions } from '../walk/once.js'
+import type { Compiled } from '../compile/program.js'
 
 const WITHIN_MS = 30_000
 
 export class Renewal {
   private readonly timers: NodeJS.Timeout[]
 
-  constructor(compiled: Compiled, frame: Frame, once: Pick<OnceOptions, 'target' | 'seed' | 'mask'>, crew: Crew) {
+  constructor(
+    compiled: Compiled,
+    frame: Frame,
+    once: Pick<OnceOptions, 'target' | 'seed' | 'mask'>,
+    senderPool: SenderPool,
+  ) {
     this.timers = compiled.setup.operations.flatMap((operation) => {
       if (operation.kind !== 'send' || operation.refreshMs === undefined) return []
       const renew = async () => {
@@ -26,7 +31,7 @@ export class Renewal {
           const value = outcome.frame[slot]
           return value === undefined || value === null ? [] : [[slot, value]]
         })
-        crew.say({ kind: 'renewed', values, masked: outcome.secrets })
+        senderPool.say({ kind: 'renewed', values, masked: outcome.secrets })
       }
       return [setInterval(() => void renew(), operation.refreshMs)]
     })

@@ -13,15 +13,15 @@ import {
   type ScopeCell,
   type StepCell,
 } from '@jolt-gate/core'
-import type { Failure } from './assessor.js'
-import type { Pass } from './pass.js'
-import type { TimedOperation } from './program.js'
-import type { Ended, Sample, WalkerListener } from './listener.js'
+import type { Failure } from '../walk/assessor.js'
+import type { Iteration } from '../walk/iteration.js'
+import type { TimedOperation } from '../compile/program.js'
+import type { Ended, Sample, WalkerListener } from '../walk/listener.js'
 
 /** Failures whose requests waited as long as they are counted: they belong to the response times. */
 const WAITED = new Set(['timeout', 'cut off'])
 
-export class Tally implements WalkerListener {
+export class BucketRecorder implements WalkerListener {
   private second = 0
   private bucket: Bucket = emptyBucket(0)
   private readonly steps = new Map<number, StepCell>()
@@ -38,14 +38,14 @@ export class Tally implements WalkerListener {
   /**
    * @param startMs - start of the load on the monotonic clock
    * @param send - takes each bucket that is over, as bytes
-   * @param passEnded - called after a pass was counted
+   * @param iterationEnded - called after an iteration was counted
    */
   constructor(
     private readonly shape: RunShape,
     private readonly startMs: number,
     private readonly send: (bucket: Uint8Array<ArrayBuffer>) => void,
     private readonly localFault: (detail: string) => void,
-    private readonly passEnded: (pass: Pass) => void,
+    private readonly iterationEnded: (iteration: Iteration) => void,
   ) {
     const ranges = phaseRanges(shape)
     const phases = shape.phases.map(({ track }, phase) => ({ track, phase, toMs: ranges[phase]?.toMs ?? 0 }))
@@ -86,22 +86,22 @@ export class Tally implements WalkerListener {
     this.arrivalCell(phase).missed++
   }
 
-  onTurnedAway(phase: number): void {
-    this.arrivalCell(phase).turnedAway++
+  onCapped(phase: number): void {
+    this.arrivalCell(phase).capped++
   }
 
   onOutOfData(phase: number): void {
     this.arrivalCell(phase).outOfData++
   }
 
-  onStarted(pass: Pass, sample: Sample): void {
-    this.arrivalCell(this.phaseOfDue(pass, sample)).startLag.record(1000 * (sample.startedMs - sample.dueMs))
+  onStarted(iteration: Iteration, sample: Sample): void {
+    this.arrivalCell(this.phaseOfDue(iteration, sample)).startLag.record(1000 * (sample.startedMs - sample.dueMs))
   }
 
-  onEnded({ pass, operation, sample, failure, checks, excerpt }: Ended): void {
-    const phase = this.phaseOfDue(pass, sample)
-    const { journey } = pass.program
-    const cell = this.stepCell(phase, this.phaseAt(pass.phase, sample.endedMs, -1), operation.step, journey)
+  onEnded({ iteration, operation, sample, failure, checks, excerpt }: Ended): void {
+    const phase = this.phaseOfDue(iteration, sample)
+    const { journey } = iteration.program
+    const cell = this.stepCell(phase, this.phaseAt(iteration.phase, sample.endedMs, -1), operation.step, journey)
     const time = 1000 * (sample.endedMs - sample.dueMs)
     cell.requests++
     cell.bytesReceived += sample.bytesReceived
@@ -120,13 +120,13 @@ export class Tally implements WalkerListener {
     this.countFailure(phase, operation.step, failure, sample.endedMs - this.startMs, excerpt)
   }
 
-  onStepFailed(pass: Pass, operation: TimedOperation, failure: Failure): void {
-    this.countFailure(pass.phase, operation.step, failure, pass.lastEndMs - this.startMs, () => '')
+  onStepFailed(iteration: Iteration, operation: TimedOperation, failure: Failure): void {
+    this.countFailure(iteration.phase, operation.step, failure, iteration.lastEndMs - this.startMs, () => '')
   }
 
-  onGroup(pass: Pass, group: number, beganMs: number, timeMs: number | null): void {
-    const phase = beganMs < 0 ? pass.phase : this.phaseAt(pass.phase, beganMs)
-    const cell = this.scopeCell(this.groups, phase, group, pass.program.journey)
+  onGroup(iteration: Iteration, group: number, beganMs: number, timeMs: number | null): void {
+    const phase = beganMs < 0 ? iteration.phase : this.phaseAt(iteration.phase, beganMs)
+    const cell = this.scopeCell(this.groups, phase, group, iteration.program.journey)
     cell.started++
     if (timeMs === null) {
       cell.failed++
@@ -136,17 +136,17 @@ export class Tally implements WalkerListener {
     cell.time.record(1000 * timeMs)
   }
 
-  onPassEnded(pass: Pass, how: 'finished' | 'failed' | 'cut off'): void {
+  onIterationEnded(iteration: Iteration, how: 'finished' | 'failed' | 'cut off'): void {
     this.usersNow--
-    const { journey } = pass.program
-    const cell = this.scopeCell(this.journeys, pass.phase, journey, journey)
+    const { journey } = iteration.program
+    const cell = this.scopeCell(this.journeys, iteration.phase, journey, journey)
     if (how === 'failed') cell.failed++
     else if (how === 'cut off') cell.cutOff++
     else {
       cell.finished++
-      cell.time.record(1000 * (pass.lastEndMs - pass.arrivedMs))
+      cell.time.record(1000 * (iteration.lastEndMs - iteration.arrivedMs))
     }
-    this.passEnded(pass)
+    this.iterationEnded(iteration)
   }
 
   onLocalFault(detail: string): void {
@@ -156,8 +156,8 @@ export class Tally implements WalkerListener {
   // ---------- where a sample belongs
 
   /** The first request of an arrival belongs to the arrival's own phase, also where that falls on a border. */
-  private phaseOfDue(pass: Pass, sample: Sample): number {
-    return sample.dueMs === pass.arrivedMs ? pass.phase : this.phaseAt(pass.phase, sample.dueMs)
+  private phaseOfDue(iteration: Iteration, sample: Sample): number {
+    return sample.dueMs === iteration.arrivedMs ? iteration.phase : this.phaseAt(iteration.phase, sample.dueMs)
   }
 
   /** The phase at a moment, of the track to which a phase belongs; after all, the last one unless told otherwise. */
@@ -211,7 +211,7 @@ export class Tally implements WalkerListener {
     let cell = this.arrivals.get(phase)
     if (cell === undefined) {
       const startLag = new Distribution()
-      this.arrivals.set(phase, (cell = { phase, started: 0, missed: 0, turnedAway: 0, outOfData: 0, startLag }))
+      this.arrivals.set(phase, (cell = { phase, started: 0, missed: 0, capped: 0, outOfData: 0, startLag }))
     }
     return cell
   }

@@ -1,7 +1,7 @@
-// The users of the closed model whom one thread looks after: each passes again as its pass ends.
+// The users of the closed model whom one thread looks after: each iterations again as its iteration ends.
 import TinyQueue from 'tinyqueue'
 import { tracksIn, JourneyChoice, UserSchedule, userNumber, type Plan } from '@jolt-gate/core'
-import type { Pass } from './pass.js'
+import type { Iteration } from '../walk/iteration.js'
 
 interface User {
   slot: number
@@ -9,24 +9,24 @@ interface User {
   schedule: UserSchedule
   journeys: JourneyChoice
   /** Passes begun so far, and those of the present phase. */
-  passes: number
+  iterations: number
   phase: number
-  passesInPhase: number
-  /** The last pass of each journey whose users come back. */
-  returning: Map<number, Pass>
+  iterationsInPhase: number
+  /** The last iteration of each journey whose users come back. */
+  returning: Map<number, Iteration>
 }
 
-/** A pass that is to begin now. */
-export interface NextPass {
-  /** For `ended`, to be given back with the end of the pass. */
+/** An iteration that is to begin now. */
+export interface NextIteration {
+  /** For `ended`, to be given back with the end of the iteration. */
   index: number
   user: number
-  pass: number
+  iteration: number
   turn: number
   phase: number
   journey: number
   dueMs: number
-  previous: Pass | undefined
+  previous: Iteration | undefined
 }
 
 /** Times are ms from the start of the load. */
@@ -54,9 +54,9 @@ export class ClosedUsers {
           track: track.number,
           schedule,
           journeys,
-          passes: 0,
+          iterations: 0,
           phase: -1,
-          passesInPhase: 0,
+          iterationsInPhase: 0,
           returning: new Map(),
         })
     }
@@ -67,7 +67,7 @@ export class ClosedUsers {
     return this.starts.peek()?.atMs ?? Infinity
   }
 
-  /** Whether no pass is under way and none will begin. */
+  /** Whether no iteration is under way and none will begin. */
   get isDone(): boolean {
     return this.running === 0 && (this.isOver || this.starts.length === 0)
   }
@@ -77,20 +77,20 @@ export class ClosedUsers {
     this.isOver = true
   }
 
-  /** The next pass that is due by now, or undefined. */
-  take(nowMs: number): NextPass | undefined {
+  /** The next iteration that is due by now, or undefined. */
+  take(nowMs: number): NextIteration | undefined {
     const start = this.starts.peek()
     if (this.isOver || start === undefined || start.atMs > nowMs) return undefined
     this.starts.pop()
     return this.begin(start.index, start.phase, start.atMs)
   }
 
-  /** A pass has ended: the next of the same user, where it is still wanted. */
-  ended(index: number, pass: Pass | undefined, atMs: number): NextPass | undefined {
+  /** An iteration has ended: the next of the same user, where it is still wanted. */
+  ended(index: number, iteration: Iteration | undefined, atMs: number): NextIteration | undefined {
     const user = this.users[index]
     this.running--
     if (user === undefined || this.isOver) return undefined
-    if (pass?.program.returning === true) user.returning.set(pass.program.journey, pass)
+    if (iteration?.program.returning === true) user.returning.set(iteration.program.journey, iteration)
     const next = this.startOf(user, atMs)
     if (next === undefined) return undefined
     if (next.atMs <= atMs) return this.begin(index, next.phase, atMs)
@@ -99,11 +99,11 @@ export class ClosedUsers {
   }
 
   /** A user who was not let in tries again a second later. */
-  turnedAway(index: number, atMs: number): void {
+  capped(index: number, atMs: number): void {
     this.running--
     const user = this.users[index]
     if (user === undefined) return
-    user.passesInPhase--
+    user.iterationsInPhase--
     this.planStart(index, atMs + 1000)
   }
 
@@ -117,28 +117,28 @@ export class ClosedUsers {
     const next = user.schedule.nextStart(user.slot, fromMs)
     if (next === undefined) return undefined
     // Passes are the last phase of their track: once they are made, the user never begins again.
-    const isSpent = next.phase === user.phase && user.passesInPhase >= user.schedule.passesIn(next.phase)
+    const isSpent = next.phase === user.phase && user.iterationsInPhase >= user.schedule.iterationsIn(next.phase)
     return isSpent ? undefined : next
   }
 
-  private begin(index: number, phase: number, dueMs: number): NextPass {
+  private begin(index: number, phase: number, dueMs: number): NextIteration {
     const user = this.users[index]
     if (user === undefined) throw new RangeError('there is no such user')
     this.running++
     if (user.phase !== phase) {
       user.phase = phase
-      user.passesInPhase = 0
+      user.iterationsInPhase = 0
     }
-    user.passesInPhase++
-    const number = user.passes++
-    const journey = user.journeys.ofPass(user.slot, number)
+    user.iterationsInPhase++
+    const number = user.iterations++
+    const journey = user.journeys.ofIteration(user.slot, number)
     const comesBack = this.plan.journeys[journey]?.returning === true
-    // Each pass is a new user, unless the journey's users come back.
+    // Each iteration is a new user, unless the journey's users come back.
     const turn = comesBack ? user.slot : user.slot + number * user.schedule.most
     return {
       index,
       user: userNumber(turn, user.track, this.tracks),
-      pass: comesBack ? number : 0,
+      iteration: comesBack ? number : 0,
       turn: user.slot + number * user.schedule.most,
       phase,
       journey,

@@ -1,9 +1,9 @@
 // What a sender measures of its own thread.
 import { performance, type EventLoopUtilization } from 'node:perf_hooks'
 import { Distribution } from '@jolt-gate/core'
-import { monotonicMs } from './clock.js'
+import { monotonicMs } from '../clock/clock.js'
 
-const PROBE_MS = 20
+const SAMPLE_MS = 20
 const WINDOW = 5
 /** Shorter readings are not told apart from the one before. */
 const LEAST_MS = 500
@@ -13,12 +13,12 @@ export class GeneratorHealth {
   private before: EventLoopUtilization = performance.eventLoopUtilization()
   private readonly busyShares: number[] = []
   private delays = new Distribution()
-  private expectedMs = monotonicMs() + PROBE_MS
+  private expectedMs = monotonicMs() + SAMPLE_MS
   private readonly timer = setInterval(() => {
     const now = monotonicMs()
     this.delays.record(1000 * Math.max(0, now - this.expectedMs))
-    this.expectedMs = now + PROBE_MS
-  }, PROBE_MS)
+    this.expectedMs = now + SAMPLE_MS
+  }, SAMPLE_MS)
 
   /** The readings since the last call; turns of the event loop that wait are not counted as busy. */
   read(): { busy: number; busyOfFive: number; delays: Distribution } {

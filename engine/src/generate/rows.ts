@@ -1,6 +1,6 @@
-// Rows of data files: which one a pass takes, without repeats among all threads where each row goes once.
+// Rows of data files: which one an iteration takes, without repeats among all threads where each row goes once.
 import { Draws, type DataSet, type Frame } from '@jolt-gate/core'
-import type { Program } from './program.js'
+import type { Program } from '../compile/program.js'
 
 /** Where the draws of rows stand among the places of a plan. */
 const ROW_PLACE = -2_000_000
@@ -33,29 +33,29 @@ export class RowTaker {
   }
 
   /**
-   * Takes the rows of a pass.
+   * Takes the rows of an iteration.
    *
    * @param turn - number of the arrival in its track, for rows in turn
    */
-  take(program: Program, frame: Frame, turn: number, user: number, pass: number): RowsTaken {
+  take(program: Program, frame: Frame, turn: number, user: number, iteration: number): RowsTaken {
     for (const number of program.data) {
       const data = this.data[number]
       const slot = this.rowSlots[number]
       if (data === undefined || slot === undefined) continue
-      const row = this.rowOf(data, number, turn, user, pass)
+      const row = this.rowOf(data, number, turn, user, iteration)
       if (row === undefined) return { kind: 'spent', data }
       frame[slot] = row
     }
     return { kind: 'taken' }
   }
 
-  private rowOf(data: DataSet, number: number, turn: number, user: number, pass: number): number | undefined {
+  private rowOf(data: DataSet, number: number, turn: number, user: number, iteration: number): number | undefined {
     const count = data.rows.length
     switch (data.take) {
       case 'in turn':
         return turn % count
       case 'at random':
-        return Math.floor(this.draws.at(user, pass, ROW_PLACE - number).next() * count)
+        return Math.floor(this.draws.at(user, iteration, ROW_PLACE - number).next() * count)
       case 'once each': {
         const row = this.isClosed ? Atomics.add(this.counters, number, 1) : (this.arrivals[number] ?? 1) - 1
         return row < count ? row : data.then === 'again' ? row % count : undefined

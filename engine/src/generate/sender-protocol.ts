@@ -1,6 +1,6 @@
 // What the parent and its senders say to one another.
 import type { Frame, Json, Plan, RunShape, Target } from '@jolt-gate/core'
-import type { RunValues } from './program.js'
+import type { RunValues } from '../compile/program.js'
 
 export interface SenderData {
   plan: Plan
@@ -27,8 +27,8 @@ export type FromSender =
   | { kind: 'local fault'; detail: string }
   /** The rows of a data set have run out. */
   | { kind: 'data spent'; name: string; then: 'void' | 'stop'; isClosed: boolean }
-  /** All users of this sender have made their passes, in ms from the start of the load. */
-  | { kind: 'passes made'; atMs: number }
+  /** All users of this sender have made their iterations, in ms from the start of the load. */
+  | { kind: 'iterations made'; atMs: number }
   | { kind: 'done' }
 
 export type ToSender =

@@ -1,19 +1,19 @@
 // A sender: starts its part of the arrivals when they are due, and records what comes back. Entry of a worker thread.
 import { parentPort, workerData } from 'node:worker_threads'
 import { allSteps, isOpenPhase, loadSeconds, ScheduleCursor } from '@jolt-gate/core'
-import { pacedAlarm } from './alarm.js'
-import { ClosedUsers, type NextPass } from './closed-users.js'
-import { monotonicMs } from './clock.js'
-import { compilePlan } from './compiler.js'
+import { pacedAlarm } from '../clock/alarm.js'
+import { ClosedUsers, type NextIteration } from './closed-users.js'
+import { monotonicMs } from '../clock/clock.js'
+import { compilePlan } from '../compile/compiler.js'
 import { GeneratorHealth } from './generator-health.js'
-import { Mask } from './mask.js'
-import type { Pass } from './pass.js'
-import { goBeforeOthers } from './priority.js'
+import { Mask } from '../secrets/mask.js'
+import type { Iteration } from '../walk/iteration.js'
+import { goBeforeOthers } from '../clock/priority.js'
 import { RowTaker } from './rows.js'
 import type { FromSender, SenderData, ToSender } from './sender-protocol.js'
-import { prepareScripts } from './steps/script.js'
-import { Tally } from './tally.js'
-import { Walker, type Beginning } from './walker.js'
+import { prepareScripts } from '../walk/call/sandbox.js'
+import { BucketRecorder } from './bucket-recorder.js'
+import { Walker, type Beginning } from '../walk/walker.js'
 import { warmUp } from './warm-up.js'
 
 /** Users in flight beyond this are more than one thread can serve. */
@@ -46,31 +46,31 @@ goBeforeOthers()
 await warmUp()
 const alarm = await pacedAlarm(turn)
 const startMs = await untilStarted()
-const tally = new Tally(
+const recorder = new BucketRecorder(
   shape,
   startMs,
   (bytes) => {
     tell({ kind: 'bucket', bytes }, [bytes.buffer])
   },
   noteLocalFault,
-  onPassEnded,
+  onIterationEnded,
 )
 const walker = new Walker(
   {
     origin: target.origin,
     permitted: new Set([target.origin, ...target.also]),
-    network: target,
+    route: target,
     connections: plan.connections,
     seed: run.seed,
     mask,
   },
-  tally,
+  recorder,
 )
 const cursor = new ScheduleCursor({ ...plan, seed: run.seed })
 const closed = new ClosedUsers({ ...plan, seed: run.seed }, index, senders)
 const rows = new RowTaker(plan.data, compiled.rowSlots, run.seed, shared.subarray(1), hasClosed)
-/** The tracks that end by their passes may end before their time. */
-const endsByPasses = plan.load.phases.some((phase) => phase.kind === 'passes')
+/** The tracks that end by their iterations may end before their time. */
+const endsByIterations = plan.load.phases.some((phase) => phase.kind === 'iterations')
 let loadEndMs = startMs + loadSeconds(plan) * 1000
 let drainEndMs = loadEndMs + plan.load.drainMs
 let hasMore = advanceToOwn()
@@ -102,8 +102,8 @@ function turn(): void {
   if (now >= nextSecondMs) closeSeconds(now)
   const isBehind = startArrivals(now) || startUsers(now)
   walker.runDue()
-  if (endsByPasses && now < loadEndMs && !hasMore && closed.isDone && isLastToEnd(now)) endLoad(now)
-  if (now >= drainEndMs || (!hasMore && closed.isDone && now >= loadEndMs && walker.passes.size === 0)) {
+  if (endsByIterations && now < loadEndMs && !hasMore && closed.isDone && isLastToEnd(now)) endLoad(now)
+  if (now >= drainEndMs || (!hasMore && closed.isDone && now >= loadEndMs && walker.iterations.size === 0)) {
     finish()
     return
   }
@@ -121,7 +121,7 @@ function turn(): void {
 
 /** Whether every phase that is bounded by time alone is over. */
 function isLastToEnd(now: number): boolean {
-  const timed = plan.load.phases.filter((phase) => phase.kind !== 'passes')
+  const timed = plan.load.phases.filter((phase) => phase.kind !== 'iterations')
   return now >= startMs + 1000 * loadSeconds({ load: { ...plan.load, phases: timed } })
 }
 
@@ -131,7 +131,7 @@ function startArrivals(now: number): boolean {
     const dueMs = startMs + cursor.dueMs
     if (dueMs > now) return false
     if (now - dueMs > data.mostLateMs) {
-      tally.onMissed(cursor.phase)
+      recorder.onMissed(cursor.phase)
       continue
     }
     if (started++ >= BATCH) return true
@@ -152,56 +152,59 @@ function startUsers(now: number): boolean {
   return true
 }
 
-function beginUser(next: NextPass): void {
+function beginUser(next: NextIteration): void {
   const program = compiled.journeys[next.journey]
   if (program === undefined) return
-  const { user, pass, phase, previous, index: slot } = next
+  const { user, iteration, phase, previous, index: slot } = next
   const frame = previous?.frame ?? newFrame()
-  const outcome = begin({ program, user, pass, phase, frame, dueMs: startMs + next.dueMs, slot, previous }, next.turn)
-  if (outcome === 'turned away') closed.turnedAway(slot, next.dueMs)
+  const outcome = begin(
+    { program, user, iteration, phase, frame, dueMs: startMs + next.dueMs, slot, previous },
+    next.turn,
+  )
+  if (outcome === 'capped') closed.capped(slot, next.dueMs)
   if (outcome === 'out of data') closed.ended(slot, undefined, Infinity)
 }
 
-/** Begins a pass, unless the cap is reached or its data has run out. */
-function begin(beginning: Beginning, turn: number): 'begun' | 'turned away' | 'out of data' {
+/** Begins an iteration, unless the cap is reached or its data has run out. */
+function begin(beginning: Beginning, turn: number): 'begun' | 'capped' | 'out of data' {
   const { program, phase } = beginning
   const cap = plan.load.phases[phase]?.cap ?? Infinity
-  if (walker.passes.size >= MOST_USERS) {
-    noteLocalFault(`more than ${String(MOST_USERS)} users in flight in one generator thread`)
-    tally.onMissed(phase)
-    return 'turned away'
+  if (walker.iterations.size >= MOST_USERS) {
+    noteLocalFault(`more than ${String(MOST_USERS)} users in flight in one sender`)
+    recorder.onMissed(phase)
+    return 'capped'
   }
   if (Atomics.add(shared, USERS, 1) >= cap) {
     Atomics.sub(shared, USERS, 1)
-    tally.onTurnedAway(phase)
-    return 'turned away'
+    recorder.onCapped(phase)
+    return 'capped'
   }
-  const taken = rows.take(program, beginning.frame, turn, beginning.user, beginning.pass ?? 0)
+  const taken = rows.take(program, beginning.frame, turn, beginning.user, beginning.iteration ?? 0)
   if (taken.kind === 'spent') {
     Atomics.sub(shared, USERS, 1)
     const { name, then } = taken.data
     const isClosed = (beginning.slot ?? -1) >= 0
-    if (then !== 'stop') tally.onOutOfData(phase)
+    if (then !== 'stop') recorder.onOutOfData(phase)
     tell({ kind: 'data spent', name, then: then === 'stop' ? 'stop' : 'void', isClosed })
     return 'out of data'
   }
-  tally.onArrival(phase, program.journey)
+  recorder.onArrival(phase, program.journey)
   walker.begin(beginning)
   return 'begun'
 }
 
-function onPassEnded(pass: Pass): void {
+function onIterationEnded(iteration: Iteration): void {
   Atomics.sub(shared, USERS, 1)
-  if (pass.slot < 0) return
+  if (iteration.slot < 0) return
   const now = monotonicMs()
-  const next = closed.ended(pass.slot, pass, Math.min(now, pass.lastEndMs) - startMs)
+  const next = closed.ended(iteration.slot, iteration, Math.min(now, iteration.lastEndMs) - startMs)
   // One turn later: a target that answers at once must not make the stack grow.
   if (next !== undefined)
     setImmediate(() => {
       if (!isOver) beginUser(next)
     })
-  else if (closed.isDone && endsByPasses) {
-    tell({ kind: 'passes made', atMs: now - startMs })
+  else if (closed.isDone && endsByIterations) {
+    tell({ kind: 'iterations made', atMs: now - startMs })
     setImmediate(turn)
   }
 }
@@ -225,12 +228,12 @@ function renew({ values, masked }: Extract<ToSender, { kind: 'renewed' }>): void
   for (const secret of masked) mask.add(secret)
   for (const [slot, value] of values) {
     data.setupValues[slot] = value
-    for (const pass of walker.passes) pass.frame[slot] = value
+    for (const iteration of walker.iterations) iteration.frame[slot] = value
   }
 }
 
 function closeSeconds(now: number): void {
-  tally.close(now, health.read())
+  recorder.close(now, health.read())
   nextSecondMs = startMs + 1000 * (Math.floor((now - startMs) / 1000) + 1)
 }
 
@@ -253,7 +256,7 @@ function finish(): void {
   if (isOver) return
   isOver = true
   walker.cutOff()
-  tally.close(monotonicMs(), health.read())
+  recorder.close(monotonicMs(), health.read())
   health.close()
   walker.close()
   tell({ kind: 'done' })

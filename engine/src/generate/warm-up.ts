@@ -1,10 +1,10 @@
 // The sending path is walked a few hundred times before the load, against a server of our own in the same thread: the
 // first requests of a process load the HTTP parser and run uncompiled code, and would start tens of milliseconds late.
 import { createServer, type Server } from 'node:net'
-import { Connections } from './connections.js'
-import { Exchange, type ExchangeOwner } from './exchange.js'
-import { monotonicMs } from './clock.js'
-import type { SendOperation } from './program.js'
+import { Connections } from '../http/connections.js'
+import { Exchange, type ExchangeOwner } from '../http/exchange.js'
+import { monotonicMs } from '../clock/clock.js'
+import type { SendOperation } from '../compile/program.js'
 
 const REQUESTS = 300
 const WITHIN_MS = 1000
@@ -25,7 +25,7 @@ const OPERATION: SendOperation = {
   redirects: 0,
   http: 1,
   refreshMs: undefined,
-  endsPassOnFailure: false,
+  endsIterationOnFailure: false,
 }
 
 /** Warms the sending path of this thread; takes at most a second, and failing at it is no failure. */
@@ -35,7 +35,7 @@ export async function warmUp(): Promise<void> {
     socket.on('error', () => undefined)
   })
   const origin = await listen(server)
-  const connections = new Connections({ tls: undefined, proxy: undefined, network: undefined })
+  const connections = new Connections({ tls: undefined, proxy: undefined, localAddress: undefined })
   const untilMs = monotonicMs() + WITHIN_MS
   for (let sent = 0; sent < REQUESTS && monotonicMs() < untilMs; sent++) {
     await new Promise<void>((resolve) => {

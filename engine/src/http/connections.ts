@@ -2,16 +2,16 @@
 import { EventEmitter } from 'node:events'
 import { buildConnector, Client, H2CClient, ProxyAgent, type Dispatcher } from 'undici'
 import type { Target } from '@jolt-gate/core'
-import { monotonicMs } from './clock.js'
+import { monotonicMs } from '../clock/clock.js'
 
 /** How a target is reached. */
-export type Network = Pick<Target, 'tls' | 'proxy' | 'network'>
+export type Route = Pick<Target, 'tls' | 'proxy' | 'localAddress'>
 export type HttpVersion = 1 | 2
 
 /** Moments of a connection being made, on the monotonic clock; 0 where a part did not happen. */
 export interface ConnectMoments {
   beganMs: number
-  nameFoundMs: number
+  resolvedMs: number
   connectedMs: number
   endedMs: number
 }
@@ -21,7 +21,7 @@ const STREAMS = 100
 
 /** One connection of ours to one origin. Over HTTP/1.1 it carries one request at a time. */
 export class Link {
-  readonly moments: ConnectMoments = { beganMs: 0, nameFoundMs: 0, connectedMs: 0, endedMs: 0 }
+  readonly moments: ConnectMoments = { beganMs: 0, resolvedMs: 0, connectedMs: 0, endedMs: 0 }
   readonly client: Dispatcher
   /** Requests that it carries now. */
   carries = 0
@@ -29,18 +29,17 @@ export class Link {
   constructor(
     readonly origin: string,
     readonly http: HttpVersion,
-    network: Network,
+    route: Route,
   ) {
-    const secured = tlsOptions(network.tls)
+    const secured = tlsOptions(route.tls)
     const connector = buildConnector({ timeout: 0, allowH2: http === 2, ...secured })
     const options = {
       headersTimeout: 0,
       bodyTimeout: 0,
       keepAliveTimeout: 60_000,
-      connect: this.timed(connector, network.network),
+      connect: this.timed(connector, route.localAddress),
     }
-    this.client =
-      network.proxy === undefined ? this.direct(options) : throughProxy(network.proxy, origin, options, secured)
+    this.client = route.proxy === undefined ? this.direct(options) : throughProxy(route.proxy, origin, options, secured)
   }
 
   destroy(): void {
@@ -69,7 +68,7 @@ export class Link {
         callback(...outcome)
       })
       if (isEmitter(socket)) {
-        socket.prependOnceListener('lookup', () => (moments.nameFoundMs = monotonicMs()))
+        socket.prependOnceListener('lookup', () => (moments.resolvedMs = monotonicMs()))
         // Before the connector's own listener, which sends the request: that is no part of connecting.
         socket.prependOnceListener('connect', () => (moments.connectedMs = monotonicMs()))
       }
@@ -113,17 +112,17 @@ export class Connections {
   private readonly idle = new Map<string, Link[]>()
   private readonly shared = new Map<string, Link>()
 
-  constructor(private readonly network: Network) {}
+  constructor(private readonly route: Route) {}
 
   take(origin: string, http: HttpVersion): Link {
     if (http === 1) {
-      const link = this.idle.get(origin)?.pop() ?? new Link(origin, http, this.network)
+      const link = this.idle.get(origin)?.pop() ?? new Link(origin, http, this.route)
       link.carries = 1
       return link
     }
     let link = this.shared.get(origin)
     if (link === undefined || link.carries >= STREAMS) {
-      link = new Link(origin, http, this.network)
+      link = new Link(origin, http, this.route)
       this.shared.set(origin, link)
     }
     link.carries++

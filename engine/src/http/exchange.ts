@@ -5,9 +5,9 @@ import { Received, type FailureKind, type Method, type ReceivedFacts } from '@jo
 import type { Connections, Link } from './connections.js'
 import type { Cookies } from './cookies.js'
 import type { Limited } from './deadlines.js'
-import { monotonicMs } from './clock.js'
-import { wireFaultOf } from './failures.js'
-import type { SendOperation } from './program.js'
+import { monotonicMs } from '../clock/clock.js'
+import { wireFaultOf } from './wire-faults.js'
+import type { SendOperation } from '../compile/program.js'
 
 /** Response bodies beyond this fail as too large. */
 const MOST_BODY_BYTES = 16_000_000

@@ -7,7 +7,7 @@ export type WireFault =
   | { kind: 'local'; detail: string }
 
 const LOCAL = new Set(['EMFILE', 'ENFILE', 'EADDRNOTAVAIL', 'ENOBUFS', 'ENOMEM'])
-const NAME = new Set(['ENOTFOUND', 'EAI_AGAIN', 'EAI_NODATA', 'EAI_FAIL'])
+const DNS = new Set(['ENOTFOUND', 'EAI_AGAIN', 'EAI_NODATA', 'EAI_FAIL'])
 
 export function wireFaultOf(error: unknown): WireFault {
   const code = codeOf(error)
@@ -18,7 +18,7 @@ export function wireFaultOf(error: unknown): WireFault {
       detail: `${code}: the generator ran out of ${code === 'ENOMEM' ? 'memory' : code === 'EADDRNOTAVAIL' ? 'ports' : 'files'}`,
     }
   if (code === 'ECONNREFUSED') return { kind: 'failure', failure: 'refused', detail: 'connection refused' }
-  if (NAME.has(code)) return { kind: 'failure', failure: 'name', detail: code }
+  if (DNS.has(code)) return { kind: 'failure', failure: 'dns', detail: code }
   if (/^(ERR_TLS|ERR_SSL|CERT_|UNABLE_TO|DEPTH_ZERO|SELF_SIGNED|EPROTO)/.test(code))
     return { kind: 'failure', failure: 'tls', detail: code }
   if (code === 'ETIMEDOUT' || code === 'UND_ERR_CONNECT_TIMEOUT')
@@ -30,7 +30,7 @@ export function wireFaultOf(error: unknown): WireFault {
     failure: 'reset',
     detail:
       code === 'ECONNRESET' || code === 'UND_ERR_SOCKET'
-        ? 'connection closed before the answer was whole'
+        ? 'connection closed before the response was complete'
         : `${code} ${message}`.trim(),
   }
 }

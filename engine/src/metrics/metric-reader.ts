@@ -1,7 +1,7 @@
-// Probes: what a target, or something beside it, tells of itself each second while the load lasts.
+// Metrics: what a target, or something beside it, tells of itself each second while the load lasts.
 import { request } from 'undici'
-import { familyValue, readMetrics, type MetricPage, type Probe } from '@jolt-gate/core'
-import { monotonicMs } from './clock.js'
+import { familyValue, parseMetricPage, type MetricPage, type Metric } from '@jolt-gate/core'
+import { monotonicMs } from '../clock/clock.js'
 
 const WITHIN_MS = 800
 const MOST_BYTES = 8_000_000
@@ -13,24 +13,24 @@ interface Before {
   value: number
 }
 
-/** Reads the pages of some probes each second, and keeps what they said by the second of the load. */
-export class ProbeReader {
+/** Reads the pages of some metrics each second, and keeps what they said by the second of the load. */
+export class MetricReader {
   private readonly bySecond = new Map<number, (number | null)[]>()
   private readonly before = new Map<string, Before>()
   private timer: NodeJS.Timeout | undefined
   private second = 0
 
   /**
-   * @param permitted - origins that may be reached; a probe elsewhere reads nothing
+   * @param permitted - origins that may be reached; a metric elsewhere reads nothing
    */
   constructor(
-    private readonly probes: readonly Probe[],
+    private readonly metrics: readonly Metric[],
     private readonly origin: string,
     private readonly permitted: ReadonlySet<string>,
   ) {}
 
   start(startMs: number): void {
-    if (this.probes.length > 0) this.plan(startMs)
+    if (this.metrics.length > 0) this.plan(startMs)
   }
 
   close(): void {
@@ -45,7 +45,7 @@ export class ProbeReader {
   take(second: number): (number | null)[] {
     const read = this.bySecond.get(second)
     this.bySecond.delete(second)
-    return read ?? this.probes.map(() => null)
+    return read ?? this.metrics.map(() => null)
   }
 
   private plan(startMs: number): void {
@@ -63,7 +63,7 @@ export class ProbeReader {
   }
 
   private async read(second: number): Promise<void> {
-    const urls = new Set(this.probes.map((probe) => this.urlOf(probe)))
+    const urls = new Set(this.metrics.map((metric) => this.urlOf(metric)))
     const pages = new Map<string, MetricPage>()
     await Promise.all(
       [...urls].map(async (url) => {
@@ -71,20 +71,20 @@ export class ProbeReader {
         if (url !== undefined && page !== undefined) pages.set(url, page)
       }),
     )
-    const values = this.probes.map((probe) => {
-      const page = pages.get(this.urlOf(probe) ?? '')
-      return page === undefined ? null : this.valueOf(probe, page)
+    const values = this.metrics.map((metric) => {
+      const page = pages.get(this.urlOf(metric) ?? '')
+      return page === undefined ? null : this.valueOf(metric, page)
     })
     if (!this.isClosed) this.bySecond.set(second, values)
   }
 
-  private urlOf(probe: Probe): string | undefined {
-    const url = new URL(probe.url, this.origin)
+  private urlOf(metric: Metric): string | undefined {
+    const url = new URL(metric.url, this.origin)
     return this.permitted.has(url.origin) ? url.href : undefined
   }
 
-  private valueOf(probe: Probe, page: MetricPage): number | null {
-    const { as, family, labels, name } = probe
+  private valueOf(metric: Metric, page: MetricPage): number | null {
+    const { as, family, labels, name } = metric
     const read = familyValue(page, family, labels)
     if (read === undefined) return null
     if (as.kind === 'ratio') {
@@ -122,10 +122,10 @@ async function fetchPage(url: string): Promise<MetricPage | undefined> {
       text += String(chunk)
       if (text.length > MOST_BYTES) return undefined
     }
-    const reading = statusCode === 200 ? readMetrics(text) : undefined
+    const reading = statusCode === 200 ? parseMetricPage(text) : undefined
     return reading?.ok === true ? reading.page : undefined
   } catch {
-    // A probe that cannot be read leaves a gap in its series; the run goes on.
+    // A metric that cannot be read leaves a gap in its series; the run goes on.
     return undefined
   }
 }

@@ -51,7 +51,7 @@ async function whyNot({ url, token }: ControlNeeded): Promise<string | undefined
     }
     if (statusCode !== 200) return `${url} answers ${String(statusCode)}`
     const lines = text.split(/\s+/)
-    return lines.includes(token) ? undefined : `${url} does not hold the token ${token}`
+    return lines.includes(token) ? undefined : `${url} does not contain the token ${token}`
   } catch (error) {
     return `${url} does not answer: ${error instanceof Error ? error.message : String(error)}`
   }

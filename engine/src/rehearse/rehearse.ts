@@ -1,4 +1,4 @@
-// A rehearsal: one user, one pass of each journey, and every request and response in full.
+// A rehearsal: one user, one iteration of each journey, and every request and response in full.
 import {
   allSteps,
   asText,
@@ -10,18 +10,18 @@ import {
   type Plan,
   type Target,
 } from '@jolt-gate/core'
-import { timerAlarm } from './alarm.js'
-import { monotonicMs } from './clock.js'
-import { compilePlan } from './compiler.js'
-import type { Cookies } from './cookies.js'
-import type { Exchange } from './exchange.js'
-import { Mask, maskHeader } from './mask.js'
-import type { Pass, Strand } from './pass.js'
-import type { Operation, Program, RunValues, TimedOperation } from './program.js'
-import { prepareScripts } from './steps/script.js'
-import type { Ended } from './listener.js'
-import { NOTHING } from './assessor.js'
-import { Walker } from './walker.js'
+import { timerAlarm } from '../clock/alarm.js'
+import { monotonicMs } from '../clock/clock.js'
+import { compilePlan } from '../compile/compiler.js'
+import type { Cookies } from '../http/cookies.js'
+import type { Exchange } from '../http/exchange.js'
+import { Mask, maskHeader } from '../secrets/mask.js'
+import type { Iteration, Branch } from '../walk/iteration.js'
+import type { Operation, Program, RunValues, TimedOperation } from '../compile/program.js'
+import { prepareScripts } from '../walk/call/sandbox.js'
+import type { Ended } from '../walk/listener.js'
+import { NOTHING } from '../walk/assessor.js'
+import { Walker } from '../walk/walker.js'
 
 const MOST_TEXT = 200_000
 const STAGE_WITHIN_MS = 300_000
@@ -40,7 +40,7 @@ export interface RehearsedResponse {
 }
 /** Parts of the time of a request, in ms; null where a part did not happen, such as connecting again. */
 export interface TimingParts {
-  name: number | null
+  dns: number | null
   connect: number | null
   tls: number | null
   firstByte: number | null
@@ -109,7 +109,7 @@ export async function rehearse(options: RehearseOptions): Promise<Rehearsal> {
     return (ended: Ended) => {
       const step = describe(stage, ended, mask)
       steps.push(step)
-      const { frame, cookies } = ended.pass
+      const { frame, cookies } = ended.iteration
       const own = new Set(ended.operation.keeps.map(({ name }) => name))
       const held = new Map([...slots].flatMap(([name, slot]): [string, Json][] => (frame[slot] === undefined ? [] : [[name, frame[slot]]]))) // prettier-ignore
       const values = new Map([...held].flatMap(([name, value]): [string, Json][] => (!own.has(name) ? [[name, value]] : before.has(name) ? [[name, before.get(name) ?? null]] : []))) // prettier-ignore
@@ -126,7 +126,7 @@ export async function rehearse(options: RehearseOptions): Promise<Rehearsal> {
     const index = plan.journeys.findIndex(({ name }) => name === memory.journey)
     const program = compiled.journeys[index]
     const at = program === undefined ? -1 : beginningOf(program, memory.step)
-    if (program === undefined || at < 0) throw new RangeError(`the plan has no step "${memory.step}" in "${memory.journey}" any more`) // prettier-ignore
+    if (program === undefined || at < 0) throw new RangeError(`the plan no longer has the step "${memory.step}" in "${memory.journey}"`) // prettier-ignore
     for (const [name, value] of memory.values) {
       const slot = slots.get(name)
       if (slot !== undefined) frame[slot] = value
@@ -163,7 +163,7 @@ function beginningOf({ operations }: Program, step: string): number {
   const outer = operations.findIndex(
     (operation, index) =>
       index < found &&
-      ((operation.kind === 'together' && operation.next > found) ||
+      ((operation.kind === 'parallel' && operation.next > found) ||
         (operation.kind === 'repeat test' && operation.end > found)),
   )
   if (outer < 0) return found
@@ -198,7 +198,7 @@ function walkStage({
     const options = {
       origin: target.origin,
       permitted: new Set([target.origin, ...target.also]),
-      network: target,
+      route: target,
       connections: 'shared' as const,
       seed,
       mask,
@@ -208,14 +208,14 @@ function walkStage({
       onGroup: () => undefined,
       onLocalFault: () => undefined,
       onEnded,
-      onStepFailed: (pass, operation, failure) => {
-        onEnded(failedStep(pass, operation, failure))
+      onStepFailed: (iteration, operation, failure) => {
+        onEnded(failedStep(iteration, operation, failure))
       },
-      onPassEnded: (pass, how) => {
+      onIterationEnded: (iteration, how) => {
         clearTimeout(limit)
         setImmediate(() => {
           walker.close()
-          resolve({ passed: how === 'finished', timeMs: pass.lastEndMs - pass.arrivedMs })
+          resolve({ passed: how === 'finished', timeMs: iteration.lastEndMs - iteration.arrivedMs })
         })
       },
     })
@@ -237,7 +237,7 @@ function walkStage({
   })
 }
 
-function failedStep(pass: Pass, operation: TimedOperation, failure: Ended['failure']): Ended {
+function failedStep(iteration: Iteration, operation: TimedOperation, failure: Ended['failure']): Ended {
   const now = monotonicMs()
   const sample = {
     dueMs: now,
@@ -248,11 +248,11 @@ function failedStep(pass: Pass, operation: TimedOperation, failure: Ended['failu
     bytesSent: 0,
     bytesReceived: 0,
   }
-  return { pass, operation, sample, exchange: null, received: null, failure, checks: [], excerpt: () => '' }
+  return { iteration, operation, sample, exchange: null, received: null, failure, checks: [], excerpt: () => '' }
 }
 
 function describe(stage: string, ended: Ended, mask: Mask): RehearsedStep {
-  const { operation, exchange, received, failure, pass } = ended
+  const { operation, exchange, received, failure, iteration } = ended
   const shown = (text: string) => mask.apply(text.slice(0, MOST_TEXT))
   return {
     stage,
@@ -271,12 +271,12 @@ function describe(stage: string, ended: Ended, mask: Mask): RehearsedStep {
       name: check.name,
       held: ended.checks[index] ?? false,
       found: check
-        .find(received ?? NOTHING, pass.frame)
+        .find(received ?? NOTHING, iteration.frame)
         .slice(0, 20)
         .map((node) => shown(asText(node)).slice(0, 500)),
     })),
     kept: operation.keeps.flatMap((keep) => {
-      const value = pass.frame[keep.slot]
+      const value = iteration.frame[keep.slot]
       return value === undefined ? [] : [{ name: keep.name, value: keep.secret ? '•••' : shown(asText(value)) }]
     }),
     failure: failure === null ? null : { kind: failure.kind, detail: mask.apply(failure.detail) },
@@ -284,7 +284,7 @@ function describe(stage: string, ended: Ended, mask: Mask): RehearsedStep {
   }
 }
 
-function requestOf(exchange: Exchange<Strand>, mask: Mask): RehearsedRequest {
+function requestOf(exchange: Exchange<Branch>, mask: Mask): RehearsedRequest {
   const headers: [string, string][] = []
   for (let index = 0; index + 1 < exchange.headers.length; index += 2) {
     const [name = '', value = ''] = [exchange.headers[index], exchange.headers[index + 1]]
@@ -315,10 +315,10 @@ function timingOf({ sample, exchange }: Ended): TimingParts {
   const moments = exchange?.linkUsed?.moments
   const isNew = moments !== undefined && moments.beganMs >= sample.dueMs && moments.endedMs > 0
   const part = (from: number, to: number) => (from > 0 && to >= from ? rounded(to - from) : null)
-  const nameEnd = isNew && moments.nameFoundMs > 0 ? moments.nameFoundMs : (moments?.beganMs ?? 0)
+  const dnsEnd = isNew && moments.resolvedMs > 0 ? moments.resolvedMs : (moments?.beganMs ?? 0)
   return {
-    name: isNew ? part(moments.beganMs, moments.nameFoundMs) : null,
-    connect: isNew ? part(nameEnd, moments.connectedMs) : null,
+    dns: isNew ? part(moments.beganMs, moments.resolvedMs) : null,
+    connect: isNew ? part(dnsEnd, moments.connectedMs) : null,
     tls: isNew && moments.endedMs - moments.connectedMs > 0.05 ? part(moments.connectedMs, moments.endedMs) : null,
     firstByte: part(isNew ? moments.endedMs : sample.startedMs, sample.firstByteMs),
     receive: part(sample.firstByteMs, sample.endedMs),

@@ -1,8 +1,8 @@
-// A user on its way through a journey, and the strands into which it may part.
+// A user on its way through a journey, and the branches into which it may part.
 import type { Frame, Received } from '@jolt-gate/core'
-import type { Connections } from './connections.js'
-import type { Cookies } from './cookies.js'
-import type { Program } from './program.js'
+import type { Connections } from '../http/connections.js'
+import type { Cookies } from '../http/cookies.js'
+import type { Program } from '../compile/program.js'
 
 export interface OpenGroup {
   group: number
@@ -12,11 +12,11 @@ export interface OpenGroup {
   hasFailed: boolean
 }
 
-/** What of a pass goes on by itself: the pass, or one branch of what it does together. */
-export interface Strand {
-  pass: Pass
-  parent: Strand | null
-  /** The next operation, and the first that is not this strand's. */
+/** What of an iteration goes on by itself: the iteration, or one branch of what it does together. */
+export interface Branch {
+  iteration: Iteration
+  parent: Branch | null
+  /** The next operation, and the first that is not this branch's. */
   next: number
   end: number
   /** When its present wait is over. */
@@ -30,9 +30,9 @@ export interface Strand {
   groups: OpenGroup[]
 }
 
-/** One user on one pass. */
-export class Pass implements Strand {
-  readonly pass = this
+/** One user on one iteration. */
+export class Iteration implements Branch {
+  readonly iteration = this
   readonly parent = null
   next = 0
   readonly end: number
@@ -44,7 +44,7 @@ export class Pass implements Strand {
   groups: OpenGroup[] = []
   lastEndMs: number
   hasFailed = false
-  /** Told to end: strands stop where they are. */
+  /** Told to end: branches stop where they are. */
   isEnding = false
   /** Rounds of repeats so far: what is drawn in a round differs from what was drawn in the one before. */
   rounds = 0
@@ -60,7 +60,7 @@ export class Pass implements Strand {
     readonly phase: number,
     readonly frame: Frame,
     readonly arrivedMs: number,
-    /** The user of the closed model whose pass it is, for whoever began it. */
+    /** The user of the closed model whose iteration it is, for whoever began it. */
     readonly slot: number,
   ) {
     this.end = program.operations.length
@@ -68,10 +68,10 @@ export class Pass implements Strand {
   }
 }
 
-/** A part of a strand that goes on by itself until its last operation. */
-export function branchOf(parent: Strand, from: number, to: number, atMs: number): Strand {
+/** A part of a branch that goes on by itself until its last operation. */
+export function branchOf(parent: Branch, from: number, to: number, atMs: number): Branch {
   return {
-    pass: parent.pass,
+    iteration: parent.iteration,
     parent,
     next: from,
     end: to,

@@ -1,9 +1,9 @@
 // What a walker tells of the users on their way, and to whom.
 import type { Received } from '@jolt-gate/core'
 import type { Failure } from './assessor.js'
-import type { Exchange } from './exchange.js'
-import type { Pass, Strand } from './pass.js'
-import type { TimedOperation } from './program.js'
+import type { Exchange } from '../http/exchange.js'
+import type { Iteration, Branch } from './iteration.js'
+import type { TimedOperation } from '../compile/program.js'
 
 /** Times and sizes of one timed thing: an exchange, or an event of another protocol. */
 export interface Sample {
@@ -20,11 +20,11 @@ export interface Sample {
 
 /** How a request ended, for whoever records it. */
 export interface Ended {
-  pass: Pass
+  iteration: Iteration
   operation: TimedOperation
   sample: Sample
   /** The exchange in full, where it was one. */
-  exchange: Exchange<Strand> | null
+  exchange: Exchange<Branch> | null
   received: Received | null
   failure: Failure | null
   /** Index in the operation's checks, with whether it held. */
@@ -34,12 +34,12 @@ export interface Ended {
 }
 
 export interface WalkerListener {
-  onStarted(pass: Pass, sample: Sample): void
+  onStarted(iteration: Iteration, sample: Sample): void
   onEnded(ended: Ended): void
   /** A step that is no request failed, such as a call into a script. */
-  onStepFailed(pass: Pass, operation: TimedOperation, failure: Failure): void
-  onGroup(pass: Pass, group: number, beganMs: number, timeMs: number | null): void
-  onPassEnded(pass: Pass, how: 'finished' | 'failed' | 'cut off'): void
+  onStepFailed(iteration: Iteration, operation: TimedOperation, failure: Failure): void
+  onGroup(iteration: Iteration, group: number, beganMs: number, timeMs: number | null): void
+  onIterationEnded(iteration: Iteration, how: 'finished' | 'failed' | 'cut off'): void
   onLocalFault(detail: string): void
 }
 

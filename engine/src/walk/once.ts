@@ -1,9 +1,9 @@
 // Setup and teardown: steps that are walked once, outside the load.
 import type { Frame, OnceResult, Target } from '@jolt-gate/core'
-import { timerAlarm } from './alarm.js'
-import { monotonicMs } from './clock.js'
-import type { Mask } from './mask.js'
-import type { Program } from './program.js'
+import { timerAlarm } from '../clock/alarm.js'
+import { monotonicMs } from '../clock/clock.js'
+import type { Mask } from '../secrets/mask.js'
+import type { Program } from '../compile/program.js'
 import { Walker } from './walker.js'
 
 export interface OnceOptions {
@@ -40,7 +40,7 @@ export function walkOnce(program: Program, options: OnceOptions): Promise<OnceOu
       {
         origin: target.origin,
         permitted: new Set([target.origin, ...target.also]),
-        network: target,
+        route: target,
         connections: 'shared',
         seed,
         mask,
@@ -49,7 +49,7 @@ export function walkOnce(program: Program, options: OnceOptions): Promise<OnceOu
         onStarted: () => undefined,
         onGroup: () => undefined,
         onLocalFault: () => undefined,
-        onEnded: ({ operation, sample, failure, pass }) => {
+        onEnded: ({ operation, sample, failure, iteration }) => {
           const reason =
             failure === null ? null : `${operation.name}: ${failure.kind} ${options.mask.apply(failure.detail)}`
           if (failure === null || AFTER_ANSWER.has(failure.kind)) outcome.answered = true
@@ -61,7 +61,7 @@ export function walkOnce(program: Program, options: OnceOptions): Promise<OnceOu
             responseTimeMs: Math.round((sample.endedMs - sample.dueMs) * 1000) / 1000,
           })
           for (const keep of operation.keeps) {
-            const kept = pass.frame[keep.slot]
+            const kept = iteration.frame[keep.slot]
             if (keep.secret && kept !== undefined)
               outcome.secrets.push(typeof kept === 'string' ? kept : JSON.stringify(kept))
           }
@@ -71,8 +71,8 @@ export function walkOnce(program: Program, options: OnceOptions): Promise<OnceOu
           outcome.failure ??= reason
           outcome.results.push({ name: operation.name, passed: false, reason, responseTimeMs: null })
         },
-        onPassEnded: (_, how) => {
-          if (how === 'cut off') outcome.failure ??= 'it was given up before it ended'
+        onIterationEnded: (_, how) => {
+          if (how === 'cut off') outcome.failure ??= 'not finished in time'
           clearTimeout(limit)
           // Let the exchange that ended last unwind before its connection is closed.
           setImmediate(() => {
@@ -93,7 +93,9 @@ export function walkOnce(program: Program, options: OnceOptions): Promise<OnceOu
     const limit = setTimeout(giveUp, options.withinMs)
     options.signal?.addEventListener('abort', giveUp, { once: true })
     const operations = program.operations.map((operation) =>
-      'endsPassOnFailure' in operation ? { ...operation, endsPassOnFailure: options.endsOnFailure } : operation,
+      'endsIterationOnFailure' in operation
+        ? { ...operation, endsIterationOnFailure: options.endsOnFailure }
+        : operation,
     )
     walker.begin({ program: { ...program, operations }, user: 0, phase: 0, frame: options.frame, dueMs: monotonicMs() })
     turn()

@@ -1,15 +1,15 @@
 // Steps that are no HTTP request: calls into scripts, statements to databases, talks over sockets.
 import { Received, waitMs, type Draws, type FailureKind, type Json } from '@jolt-gate/core'
-import { noteEnd } from '../groups.js'
-import type { Assessor, Failure } from '../assessor.js'
-import { monotonicMs } from '../clock.js'
-import { plainSample, type WalkerListener } from '../listener.js'
-import type { Pass, Strand } from '../pass.js'
-import type { CallOperation, SocketOperation, SqlOperation, TimedOperation } from '../program.js'
-import type { WalkerOptions } from '../walker.js'
-import { Scripts } from './script.js'
-import { SocketTalker, type SocketEvent } from './socket.js'
-import { runSql } from './sql.js'
+import { noteEnd } from './groups.js'
+import type { Assessor, Failure } from './assessor.js'
+import { monotonicMs } from '../clock/clock.js'
+import { plainSample, type WalkerListener } from './listener.js'
+import type { Iteration, Branch } from './iteration.js'
+import type { CallOperation, SocketOperation, SqlOperation, TimedOperation } from '../compile/program.js'
+import type { WalkerOptions } from './options.js'
+import { Scripts } from './call/sandbox.js'
+import { SocketTalker, type SocketEvent } from './socket/socket-talk.js'
+import { runSql } from './sql/run-sql.js'
 
 /** Something that goes on and can be given up. */
 export interface Cancellable {
@@ -24,8 +24,8 @@ export interface StepHost {
   /** What is open now, to be cut off when the drain ends. */
   readonly open: Set<Cancellable>
   permits(origin: string): boolean
-  drawAt(pass: Pass, place: number): Draws
-  after(strand: Strand, operation: TimedOperation, failure: Failure | null, goesOn: boolean, endedMs: number): void
+  drawAt(iteration: Iteration, place: number): Draws
+  after(branch: Branch, operation: TimedOperation, failure: Failure | null, continues: boolean, endedMs: number): void
   excerptOf(body: string): string
 }
 
@@ -41,38 +41,38 @@ export class OtherSteps {
   }
 
   /** Calls a function in its sandbox; it ends before this returns. */
-  call(strand: Strand, operation: CallOperation): void {
-    const { pass } = strand
-    const draws = this.host.drawAt(pass, operation.place)
-    const outcome = this.scripts.call(operation.call, operation.argument(pass.frame), () => draws.next())
+  call(branch: Branch, operation: CallOperation): void {
+    const { iteration } = branch
+    const draws = this.host.drawAt(iteration, operation.place)
+    const outcome = this.scripts.call(operation.call, operation.argument(iteration.frame), () => draws.next())
     if (outcome.kind === 'returned') {
       const received = Received.ofText(outcome.json)
-      const { failure, goesOn } = this.host.assessor.keepAll(pass, operation, received)
+      const { failure, continues } = this.host.assessor.keepAll(iteration, operation, received)
       if (failure === null) return
-      this.failStep(strand, operation, failure, goesOn)
+      this.failStep(branch, operation, failure, continues)
       return
     }
-    const goesOn = this.host.assessor.keepNothing(pass, operation)
-    this.failStep(strand, operation, { kind: 'check', detail: outcome.detail, isOnTime: false }, goesOn)
+    const continues = this.host.assessor.keepNothing(iteration, operation)
+    this.failStep(branch, operation, { kind: 'check', detail: outcome.detail, isOnTime: false }, continues)
   }
 
-  private failStep(strand: Strand, operation: TimedOperation, failure: Failure, goesOn: boolean): void {
-    noteEnd(strand, strand.pass.lastEndMs, true)
-    this.host.listener.onStepFailed(strand.pass, operation, failure)
-    if (!goesOn || operation.endsPassOnFailure) strand.pass.isEnding = true
+  private failStep(branch: Branch, operation: TimedOperation, failure: Failure, continues: boolean): void {
+    noteEnd(branch, branch.iteration.lastEndMs, true)
+    this.host.listener.onStepFailed(branch.iteration, operation, failure)
+    if (!continues || operation.endsIterationOnFailure) branch.iteration.isEnding = true
   }
 
-  runSql(strand: Strand, operation: SqlOperation, dueMs: number): void {
-    const { frame } = strand.pass
+  runSql(branch: Branch, operation: SqlOperation, dueMs: number): void {
+    const { frame } = branch.iteration
     const startedMs = monotonicMs()
     const parameters: (Json | undefined)[] = operation.parameters.map((read) => read(frame))
     void runSql(operation.database(frame), operation.statement, parameters, operation.timeoutMs).then((outcome) => {
       const failure: Failure | null =
         outcome.kind === 'done' ? null : { kind: 'check', detail: outcome.detail, isOnTime: false }
       const sample = plainSample(dueMs, startedMs, monotonicMs())
-      noteEnd(strand, sample.endedMs, failure !== null)
+      noteEnd(branch, sample.endedMs, failure !== null)
       this.host.listener.onEnded({
-        pass: strand.pass,
+        iteration: branch.iteration,
         operation,
         sample,
         exchange: null,
@@ -81,13 +81,13 @@ export class OtherSteps {
         checks: NO_CHECKS,
         excerpt: () => '',
       })
-      this.host.after(strand, operation, failure, true, sample.endedMs)
+      this.host.after(branch, operation, failure, true, sample.endedMs)
     })
   }
 
-  talk(strand: Strand, operation: SocketOperation, dueMs: number): void {
-    const { pass } = strand
-    const url = operation.url(pass.frame)
+  talk(branch: Branch, operation: SocketOperation, dueMs: number): void {
+    const { iteration } = branch
+    const url = operation.url(iteration.frame)
     const target =
       url === undefined || !URL.canParse(url, this.host.options.origin)
         ? undefined
@@ -98,29 +98,29 @@ export class OtherSteps {
         detail: target?.origin ?? url ?? 'a value of the URL is missing',
         isOnTime: false,
       }
-      this.onSocketEvent(strand, operation, plainEvent(dueMs, failure))
-      this.host.after(strand, operation, failure, true, monotonicMs())
+      this.onSocketEvent(branch, operation, plainEvent(dueMs, failure))
+      this.host.after(branch, operation, failure, true, monotonicMs())
       return
     }
     target.protocol = target.protocol.replace('http', 'ws')
     let lastFailure: Failure | null = null
-    let goesOn = true
+    let continues = true
     const talker: SocketTalker = new SocketTalker(
       {
         operation,
         url: target.href,
-        frame: pass.frame,
-        network: this.host.options.network,
-        waitMs: (act) => waitMs(act.wait, this.host.drawAt(pass, act.place)),
+        frame: iteration.frame,
+        route: this.host.options.route,
+        waitMs: (act) => waitMs(act.wait, this.host.drawAt(iteration, act.place)),
         onEvent: (event) => {
-          const assessed = this.onSocketEvent(strand, operation, event)
+          const assessed = this.onSocketEvent(branch, operation, event)
           lastFailure ??= assessed.failure
-          goesOn &&= assessed.goesOn
-          return goesOn && event.failure?.kind !== 'reset'
+          continues &&= assessed.continues
+          return continues && event.failure?.kind !== 'reset'
         },
         onEnd: (endedMs) => {
           this.host.open.delete(talker)
-          this.host.after(strand, operation, lastFailure, goesOn, endedMs)
+          this.host.after(branch, operation, lastFailure, continues, endedMs)
         },
       },
       dueMs,
@@ -129,26 +129,26 @@ export class OtherSteps {
   }
 
   private onSocketEvent(
-    strand: Strand,
+    branch: Branch,
     operation: SocketOperation,
     event: SocketEvent,
-  ): { failure: Failure | null; goesOn: boolean } {
-    const { pass } = strand
+  ): { failure: Failure | null; continues: boolean } {
+    const { iteration } = branch
     const timed = event.act === undefined ? operation : event.act.timed
     const kept =
       event.received === undefined
-        ? { failure: null, goesOn: event.failure === null || this.host.assessor.keepNothing(pass, timed) }
-        : this.host.assessor.keepAll(pass, timed, event.received)
+        ? { failure: null, continues: event.failure === null || this.host.assessor.keepNothing(iteration, timed) }
+        : this.host.assessor.keepAll(iteration, timed, event.received)
     const failure: Failure | null = event.failure === null ? kept.failure : { ...event.failure, isOnTime: false }
-    if (pass.program.needsLast && event.received !== undefined) pass.last = event.received
-    noteEnd(strand, event.endedMs, failure !== null)
+    if (iteration.program.needsLast && event.received !== undefined) iteration.last = event.received
+    noteEnd(branch, event.endedMs, failure !== null)
     const sample = {
       ...plainSample(event.dueMs, event.dueMs, event.endedMs),
       bytesSent: event.bytesSent,
       bytesReceived: event.bytesReceived,
     }
     this.host.listener.onEnded({
-      pass,
+      iteration,
       operation: timed,
       sample,
       exchange: null,
@@ -157,7 +157,7 @@ export class OtherSteps {
       checks: NO_CHECKS,
       excerpt: () => this.host.excerptOf(event.received?.body ?? ''),
     })
-    return { failure, goesOn: kept.goesOn }
+    return { failure, continues: kept.continues }
   }
 }
 

@@ -1,43 +1,33 @@
 // Users on their way through a journey: what each does next, and when.
 import TinyQueue from 'tinyqueue'
 import { Draws, pickIndex, waitMs, type Frame } from '@jolt-gate/core'
-import type { Alarm } from './alarm.js'
+import type { Alarm } from '../clock/alarm.js'
 import { Assessor, NOTHING, type Failure } from './assessor.js'
-import { monotonicMs } from './clock.js'
-import { Connections, type Network } from './connections.js'
-import { Cookies } from './cookies.js'
-import { Deadlines } from './deadlines.js'
-import { Exchange, type ExchangeOwner, type Outcome } from './exchange.js'
+import { monotonicMs } from '../clock/clock.js'
+import { Connections } from '../http/connections.js'
+import type { WalkerOptions } from './options.js'
+import { Cookies } from '../http/cookies.js'
+import { Deadlines } from '../http/deadlines.js'
+import { Exchange, type ExchangeOwner, type Outcome } from '../http/exchange.js'
 import type { WalkerListener } from './listener.js'
-import type { Mask } from './mask.js'
 import { beginGroups, noteEnd, noteWait, timeOfGroup } from './groups.js'
-import { branchOf, Pass, type OpenGroup, type Strand } from './pass.js'
-import type { Program, SendOperation, TimedOperation } from './program.js'
-import { OtherSteps, type Cancellable, type StepHost } from './steps/other-steps.js'
+import { branchOf, Iteration, type OpenGroup, type Branch } from './iteration.js'
+import type { Program, SendOperation, TimedOperation } from '../compile/program.js'
+import { OtherSteps, type Cancellable, type StepHost } from './other-steps.js'
 
-export interface WalkerOptions {
-  origin: string
-  /** Origins that may be reached. */
-  permitted: ReadonlySet<string>
-  network: Network
-  connections: 'shared' | 'per user'
-  seed: number
-  mask: Mask
-}
-
-/** How a pass begins. */
+/** How an iteration begins. */
 export interface Beginning {
   program: Program
   user: number
-  /** Number of the pass of a user who comes back; 0 for all others. */
-  pass?: number
+  /** Number of the iteration of a user who comes back; 0 for all others. */
+  iteration?: number
   phase: number
   frame: Frame
   dueMs: number
-  /** The user of the closed model whose pass it is. */
+  /** The user of the closed model whose iteration it is. */
   slot?: number
-  /** The last pass of a user who comes back: its cookies, connections and kept values go on. */
-  previous?: Pass | undefined
+  /** The last iteration of a user who comes back: its cookies, connections and kept values go on. */
+  previous?: Iteration | undefined
   /** The operation it begins with; by default the first. */
   from?: number
   /** Cookies that it has already. */
@@ -46,13 +36,13 @@ export interface Beginning {
 
 const EXCERPT_LENGTH = 300
 
-export class Walker implements ExchangeOwner<Strand>, StepHost {
-  readonly passes = new Set<Pass>()
+export class Walker implements ExchangeOwner<Branch>, StepHost {
+  readonly iterations = new Set<Iteration>()
   private readonly connections: Connections
   /** Of users who share none. */
   private readonly ownConnections = new Set<Connections>()
   readonly open = new Set<Cancellable>()
-  private readonly waiting = new TinyQueue<Strand>([], (a, b) => a.dueMs - b.dueMs)
+  private readonly waiting = new TinyQueue<Branch>([], (a, b) => a.dueMs - b.dueMs)
   private readonly deadlines = new Deadlines()
   private readonly draws: Draws
   readonly assessor: Assessor
@@ -65,7 +55,7 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
     readonly listener: WalkerListener,
   ) {
     this.draws = new Draws(options.seed)
-    this.connections = new Connections(options.network)
+    this.connections = new Connections(options.route)
     this.assessor = new Assessor(this.draws, options.mask)
     this.others = new OtherSteps(this)
   }
@@ -75,12 +65,12 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
     this.alarm = alarm
   }
 
-  /** Begins a pass that was due at a moment. */
+  /** Begins an iteration that was due at a moment. */
   begin(beginning: Beginning): void {
     const {
       program,
       user,
-      pass: number = 0,
+      iteration: number = 0,
       phase,
       frame,
       dueMs,
@@ -90,20 +80,20 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
       cookies = null,
     } = beginning
     program.begin(frame, user, number, this.draws)
-    const pass = new Pass(program, user, number, phase, frame, dueMs, slot)
-    pass.cookies = previous?.cookies ?? cookies
-    pass.connections = previous?.connections ?? null
-    pass.next = from
-    this.passes.add(pass)
-    this.goOn(pass, dueMs)
+    const iteration = new Iteration(program, user, number, phase, frame, dueMs, slot)
+    iteration.cookies = previous?.cookies ?? cookies
+    iteration.connections = previous?.connections ?? null
+    iteration.next = from
+    this.iterations.add(iteration)
+    this.advance(iteration, dueMs)
   }
 
   /** Does all that is due now; returns when it wants to be called again. */
   runDue(): number {
     const now = monotonicMs()
-    for (let strand = this.waiting.peek(); strand !== undefined && strand.dueMs <= now; strand = this.waiting.peek()) {
+    for (let branch = this.waiting.peek(); branch !== undefined && branch.dueMs <= now; branch = this.waiting.peek()) {
       this.waiting.pop()
-      if (this.passes.has(strand.pass)) this.goOn(strand, strand.dueMs)
+      if (this.iterations.has(branch.iteration)) this.advance(branch, branch.dueMs)
     }
     this.deadlines.run(now)
     return this.nextMs()
@@ -119,13 +109,13 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
     this.alarm?.set(this.armedMs)
   }
 
-  /** Ends all passes at once: open requests are cut off. */
+  /** Ends all iterations at once: open requests are cut off. */
   cutOff(): void {
-    const passes = [...this.passes]
-    this.passes.clear()
+    const iterations = [...this.iterations]
+    this.iterations.clear()
     for (const request of [...this.open]) request.cancel('cut off', 'the drain ended')
     this.open.clear()
-    for (const pass of passes) this.endPass(pass, 'cut off')
+    for (const iteration of iterations) this.endIteration(iteration, 'cut off')
   }
 
   close(): void {
@@ -141,93 +131,93 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
     return this.options.permitted.has(origin)
   }
 
-  connectionsOf({ pass }: Strand): Connections {
+  connectionsOf({ iteration }: Branch): Connections {
     if (this.options.connections === 'shared') return this.connections
-    if (pass.connections === null) {
-      pass.connections = new Connections(this.options.network)
-      this.ownConnections.add(pass.connections)
+    if (iteration.connections === null) {
+      iteration.connections = new Connections(this.options.route)
+      this.ownConnections.add(iteration.connections)
     }
-    return pass.connections
+    return iteration.connections
   }
 
-  cookiesOf({ pass }: Strand): Cookies | null {
-    return pass.cookies
+  cookiesOf({ iteration }: Branch): Cookies | null {
+    return iteration.cookies
   }
 
-  storeCookies({ pass }: Strand, url: string, fields: string[]): void {
-    pass.cookies ??= new Cookies()
-    pass.cookies.store(url, fields)
+  storeCookies({ iteration }: Branch, url: string, fields: string[]): void {
+    iteration.cookies ??= new Cookies()
+    iteration.cookies.store(url, fields)
   }
 
-  // ---------- a strand goes on
+  // ---------- a branch goes on
 
-  private goOn(strand: Strand, atMs: number): void {
-    const { pass } = strand
+  private advance(branch: Branch, atMs: number): void {
+    const { iteration } = branch
     let at = atMs
     for (;;) {
-      if (pass.isEnding || strand.next >= strand.end) {
-        this.endStrand(strand, at)
+      if (iteration.isEnding || branch.next >= branch.end) {
+        this.endBranch(branch, at)
         return
       }
-      const operation = pass.program.operations[strand.next]
+      const operation = iteration.program.operations[branch.next]
       if (operation === undefined) return
-      strand.next++
+      branch.next++
       switch (operation.kind) {
         case 'send':
-          beginGroups(strand, at)
-          this.send(strand, operation, at)
+          beginGroups(branch, at)
+          this.send(branch, operation, at)
           return
         case 'socket':
-          beginGroups(strand, at)
-          this.others.talk(strand, operation, at)
+          beginGroups(branch, at)
+          this.others.talk(branch, operation, at)
           return
         case 'sql':
-          this.others.runSql(strand, operation, at)
+          this.others.runSql(branch, operation, at)
           return
         case 'call':
-          this.others.call(strand, operation)
+          this.others.call(branch, operation)
           break
         case 'wait': {
-          const length = waitMs(operation.wait, this.drawAt(pass, operation.place))
-          noteWait(strand, length)
-          strand.dueMs = at + length
-          this.waiting.push(strand)
-          if (strand.dueMs < this.armedMs) this.arm(strand.dueMs)
+          const length = waitMs(operation.wait, this.drawAt(iteration, operation.place))
+          noteWait(branch, length)
+          branch.dueMs = at + length
+          this.waiting.push(branch)
+          if (branch.dueMs < this.armedMs) this.arm(branch.dueMs)
           return
         }
         case 'group':
-          strand.groups.push({ group: operation.group, firstDueMs: -1, lastEndMs: at, waitedMs: 0, hasFailed: false })
+          branch.groups.push({ group: operation.group, firstDueMs: -1, lastEndMs: at, waitedMs: 0, hasFailed: false })
           break
         case 'group end': {
-          const group = strand.groups.pop()
-          if (group !== undefined) this.endGroup(pass, group)
+          const group = branch.groups.pop()
+          if (group !== undefined) this.endGroup(iteration, group)
           break
         }
         case 'when':
-          if (!operation.verify(pass.last ?? NOTHING, pass.frame)) strand.next = operation.otherwise
+          if (!operation.verify(iteration.last ?? NOTHING, iteration.frame)) branch.next = operation.otherwise
           break
         case 'jump':
-          strand.next = operation.to
+          branch.next = operation.to
           break
         case 'repeat begin':
-          pass.frame[operation.counter] = 0
+          iteration.frame[operation.counter] = 0
           break
         case 'repeat test':
-          if (Number(pass.frame[operation.counter]) >= operation.times) strand.next = operation.end
+          if (Number(iteration.frame[operation.counter]) >= operation.times) branch.next = operation.end
           break
         case 'repeat next': {
-          pass.frame[operation.counter] = Number(pass.frame[operation.counter]) + 1
-          pass.rounds++
-          const isDone = operation.until?.(pass.last ?? NOTHING, pass.frame) === true
-          strand.next = isDone ? operation.end : operation.begin
+          iteration.frame[operation.counter] = Number(iteration.frame[operation.counter]) + 1
+          iteration.rounds++
+          const isDone = operation.until?.(iteration.last ?? NOTHING, iteration.frame) === true
+          branch.next = isDone ? operation.end : operation.begin
           break
         }
         case 'pick':
-          strand.next =
-            operation.targets[pickIndex(operation.shares, this.drawAt(pass, operation.place))] ?? strand.next
+          branch.next =
+            operation.targets[pickIndex(operation.weights, this.drawAt(iteration, operation.place))] ?? branch.next
           break
-        case 'together':
-          this.part(strand, operation.branches, operation.next, at)
+        case 'parallel':
+          this.fork(branch, operation.branches, operation.next, at)
           return
         default:
           at = operation satisfies never
@@ -235,59 +225,60 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
     }
   }
 
-  private part(strand: Strand, branches: { from: number; to: number }[], next: number, atMs: number): void {
-    strand.next = next
-    strand.open = branches.length
-    strand.branchesEndMs = atMs
-    strand.branchesWaitedMs = 0
+  private fork(parent: Branch, branches: { from: number; to: number }[], next: number, atMs: number): void {
+    parent.next = next
+    parent.open = branches.length
+    parent.branchesEndMs = atMs
+    parent.branchesWaitedMs = 0
     for (const { from, to } of branches) {
-      const branch = branchOf(strand, from, to, atMs)
-      this.goOn(branch, atMs)
+      const branch = branchOf(parent, from, to, atMs)
+      this.advance(branch, atMs)
     }
   }
 
-  private endStrand(strand: Strand, atMs: number): void {
-    // Groups that a strand was in when it was told to end are incomplete.
-    for (const group of strand.groups.splice(0).reverse()) this.endGroup(strand.pass, { ...group, hasFailed: true })
-    const { parent, pass } = strand
+  private endBranch(branch: Branch, atMs: number): void {
+    // Groups that a branch was in when it was told to end are incomplete.
+    for (const group of branch.groups.splice(0).reverse())
+      this.endGroup(branch.iteration, { ...group, hasFailed: true })
+    const { parent, iteration } = branch
     if (parent !== null) {
       if (atMs >= parent.branchesEndMs) {
         parent.branchesEndMs = atMs
-        parent.branchesWaitedMs = strand.waitedMs
+        parent.branchesWaitedMs = branch.waitedMs
       }
       parent.open--
       if (parent.open > 0) return
       noteWait(parent, parent.branchesWaitedMs)
-      this.goOn(parent, parent.branchesEndMs)
+      this.advance(parent, parent.branchesEndMs)
       return
     }
-    pass.lastEndMs = Math.max(pass.lastEndMs, atMs)
-    if (this.passes.delete(pass)) this.endPass(pass, pass.hasFailed ? 'failed' : 'finished')
+    iteration.lastEndMs = Math.max(iteration.lastEndMs, atMs)
+    if (this.iterations.delete(iteration)) this.endIteration(iteration, iteration.hasFailed ? 'failed' : 'finished')
   }
 
-  private endPass(pass: Pass, how: 'finished' | 'failed' | 'cut off'): void {
-    // Those of a user who comes back are kept for its next pass.
-    if (pass.connections !== null && !pass.program.returning) {
-      pass.connections.close()
-      this.ownConnections.delete(pass.connections)
+  private endIteration(iteration: Iteration, how: 'finished' | 'failed' | 'cut off'): void {
+    // Those of a user who comes back are kept for its next iteration.
+    if (iteration.connections !== null && !iteration.program.returning) {
+      iteration.connections.close()
+      this.ownConnections.delete(iteration.connections)
     }
-    this.listener.onPassEnded(pass, how)
+    this.listener.onIterationEnded(iteration, how)
   }
 
-  /** Draws at a place of a pass; each round of a repeat has draws of its own. */
-  drawAt(pass: Pass, place: number): Draws {
-    return this.draws.at(pass.user, pass.number, place + pass.rounds * 1_000_003)
+  /** Draws at a place of an iteration; each round of a repeat has draws of its own. */
+  drawAt(iteration: Iteration, place: number): Draws {
+    return this.draws.at(iteration.user, iteration.number, place + iteration.rounds * 1_000_003)
   }
 
-  private endGroup(pass: Pass, group: OpenGroup): void {
-    this.listener.onGroup(pass, group.group, group.firstDueMs, timeOfGroup(group))
+  private endGroup(iteration: Iteration, group: OpenGroup): void {
+    this.listener.onGroup(iteration, group.group, group.firstDueMs, timeOfGroup(group))
   }
 
   // ---------- requests
 
-  private send(strand: Strand, operation: SendOperation, dueMs: number): void {
-    const { frame } = strand.pass
-    const exchange = new Exchange<Strand>(strand, operation, this)
+  private send(branch: Branch, operation: SendOperation, dueMs: number): void {
+    const { frame } = branch.iteration
+    const exchange = new Exchange<Branch>(branch, operation, this)
     const url = operation.request.url(frame)
     this.open.add(exchange)
     exchange.limitAtMs = dueMs + operation.timeoutMs
@@ -295,21 +286,21 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
     if (exchange.limitAtMs < this.armedMs) this.arm(exchange.limitAtMs)
     const body = operation.request.body?.(frame) ?? null
     exchange.start(dueMs, this.options.origin, url, operation.request.headers(frame), body)
-    this.listener.onStarted(strand.pass, exchange)
+    this.listener.onStarted(branch.iteration, exchange)
   }
 
   /** Called by an exchange that has ended. */
-  onEnd(exchange: Exchange<Strand>, outcome: Outcome): void {
-    const { user: strand, operation } = exchange
-    const { pass } = strand
+  onEnd(exchange: Exchange<Branch>, outcome: Outcome): void {
+    const { user: branch, operation } = exchange
+    const { iteration } = branch
     this.open.delete(exchange)
     this.deadlines.remove(exchange, operation.timeoutMs)
     if (outcome.kind === 'local') this.listener.onLocalFault(outcome.detail)
-    const assessed = this.assessor.assess(pass, operation, outcome)
-    if (pass.program.needsLast) pass.last = outcome.kind === 'answered' ? outcome.received : NOTHING
-    noteEnd(strand, exchange.endedMs, assessed.failure !== null)
+    const assessed = this.assessor.assess(iteration, operation, outcome)
+    if (iteration.program.needsLast) iteration.last = outcome.kind === 'answered' ? outcome.received : NOTHING
+    noteEnd(branch, exchange.endedMs, assessed.failure !== null)
     this.listener.onEnded({
-      pass,
+      iteration,
       operation,
       sample: exchange,
       exchange,
@@ -318,16 +309,16 @@ export class Walker implements ExchangeOwner<Strand>, StepHost {
       checks: assessed.checks,
       excerpt: () => (outcome.kind === 'answered' ? this.excerptOf(outcome.received.body) : ''),
     })
-    this.after(strand, operation, assessed.failure, assessed.goesOn, exchange.endedMs)
+    this.after(branch, operation, assessed.failure, assessed.continues, exchange.endedMs)
   }
 
   excerptOf(body: string): string {
     return this.options.mask.apply(body.slice(0, 20 * EXCERPT_LENGTH)).slice(0, EXCERPT_LENGTH)
   }
 
-  after(strand: Strand, operation: TimedOperation, failure: Failure | null, goesOn: boolean, endedMs: number): void {
-    if (!this.passes.has(strand.pass)) return
-    if (!goesOn || (failure !== null && operation.endsPassOnFailure)) strand.pass.isEnding = true
-    this.goOn(strand, endedMs)
+  after(branch: Branch, operation: TimedOperation, failure: Failure | null, continues: boolean, endedMs: number): void {
+    if (!this.iterations.has(branch.iteration)) return
+    if (!continues || (failure !== null && operation.endsIterationOnFailure)) branch.iteration.isEnding = true
+    this.advance(branch, endedMs)
   }
 }

@@ -1,5 +1,7 @@
 // Changes of the schema, in order, each with a way back.
-import { DataTypes, type QueryInterface } from 'sequelize'
+import { parseJson, type Json } from '@jolt-gate/core'
+import { DataTypes, QueryTypes, type QueryInterface } from 'sequelize'
+import { toFirstEdition, toSecondEdition } from './second-edition.js'
 
 export interface Migration {
   name: string
@@ -182,4 +184,44 @@ const people: Migration = {
   },
 }
 
-export const MIGRATIONS: readonly Migration[] = [firstTables, people]
+const secondEdition: Migration = {
+  name: '003-words-of-the-second-edition',
+  async up(schema) {
+    await schema.renameTable('trail', 'events')
+    await schema.renameColumn('events', 'deed', 'event')
+    await schema.renameTable('vouches', 'approvals')
+    await rename(schema, 'people', 'role', 'keeper', 'administrator')
+    await rename(schema, 'failures', 'kind', 'name', 'dns')
+    await rewriteRuns(schema, toSecondEdition)
+  },
+  async down(schema) {
+    await rewriteRuns(schema, toFirstEdition)
+    await rename(schema, 'failures', 'kind', 'dns', 'name')
+    await rename(schema, 'people', 'role', 'administrator', 'keeper')
+    await schema.renameTable('approvals', 'vouches')
+    await schema.renameColumn('events', 'event', 'deed')
+    await schema.renameTable('events', 'trail')
+  },
+}
+
+async function rename(schema: QueryInterface, table: string, column: string, from: string, to: string): Promise<void> {
+  await schema.bulkUpdate(table, { [column]: to }, { [column]: from })
+}
+
+/** Rewrites the JSON of every run, one run at a time: a result may be large. */
+async function rewriteRuns(schema: QueryInterface, rewrite: (json: Json) => Json): Promise<void> {
+  const ids = await schema.sequelize.query<{ id: string }>('SELECT id FROM runs', { type: QueryTypes.SELECT })
+  for (const { id } of ids) {
+    const [row] = await schema.sequelize.query<Record<(typeof JSON_COLUMNS)[number], string | null>>(
+      'SELECT plan, shape, result FROM runs WHERE id = :id',
+      { type: QueryTypes.SELECT, replacements: { id } },
+    )
+    for (const column of JSON_COLUMNS) {
+      const json = parseJson(row?.[column] ?? '')
+      if (json !== undefined) await schema.bulkUpdate('runs', { [column]: JSON.stringify(rewrite(json)) }, { id })
+    }
+  }
+}
+const JSON_COLUMNS = ['plan', 'shape', 'result'] as const
+
+export const MIGRATIONS: readonly Migration[] = [firstTables, people, secondEdition]

@@ -74,7 +74,7 @@ export class FailureRow extends Model<InferAttributes<FailureRow>, InferCreation
   declare sample: string
 }
 
-export type Role = 'reader' | 'author' | 'keeper'
+export type Role = 'reader' | 'author' | 'administrator'
 
 export class PersonRow extends Model<InferAttributes<PersonRow>, InferCreationAttributes<PersonRow>> {
   declare id: CreationOptional<number>
@@ -103,12 +103,12 @@ export class TokenRow extends Model<InferAttributes<TokenRow>, InferCreationAttr
   declare usedAt: Date | null
 }
 
-export class TrailRow extends Model<InferAttributes<TrailRow>, InferCreationAttributes<TrailRow>> {
+export class EventRow extends Model<InferAttributes<EventRow>, InferCreationAttributes<EventRow>> {
   declare id: CreationOptional<number>
   declare at: Date
   declare personId: number | null
   declare who: string
-  declare deed: string
+  declare event: string
   declare detail: string
   declare projectId: number | null
 }
@@ -120,8 +120,8 @@ export class SecretRow extends Model<InferAttributes<SecretRow>, InferCreationAt
   declare sealed: string
 }
 
-/** A keeper's word, in writing, for a permission whose proof cannot be served. */
-export class VouchRow extends Model<InferAttributes<VouchRow>, InferCreationAttributes<VouchRow>> {
+/** An administrator's approval, in writing, for a permission whose proof cannot be served. */
+export class ApprovalRow extends Model<InferAttributes<ApprovalRow>, InferCreationAttributes<ApprovalRow>> {
   declare projectId: number
   declare token: string
   declare words: string
@@ -228,17 +228,17 @@ export function defineModels(sequelize: Sequelize): void {
     },
     { ...common, tableName: 'tokens' },
   )
-  TrailRow.init(
+  EventRow.init(
     {
       id: id(),
       at: moment(),
       personId: DataTypes.INTEGER,
       who: text(200),
-      deed: text(100),
+      event: text(100),
       detail: text(1000),
       projectId: DataTypes.INTEGER,
     },
-    { ...common, tableName: 'trail' },
+    { ...common, tableName: 'events' },
   )
   const part = (length: number) => ({ type: DataTypes.STRING(length), primaryKey: true })
   SecretRow.init(
@@ -250,7 +250,7 @@ export function defineModels(sequelize: Sequelize): void {
     },
     { ...common, tableName: 'secrets' },
   )
-  VouchRow.init(
+  ApprovalRow.init(
     {
       projectId: { type: DataTypes.INTEGER, primaryKey: true },
       token: part(40),
@@ -258,7 +258,7 @@ export function defineModels(sequelize: Sequelize): void {
       by: text(200),
       at: moment(),
     },
-    { ...common, tableName: 'vouches' },
+    { ...common, tableName: 'approvals' },
   )
   RehearsalRow.init(
     {

@@ -4,7 +4,7 @@ import { spawn } from 'node:child_process'
 import type { Request, RequestHandler, Response } from 'express'
 import { Problem } from '../http/problems.js'
 import { refuseUnlessMay, visitorOfToken, type Visitor } from '../people/access.js'
-import { noteOf } from '../people/trail.js'
+import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 
 const WITHIN_MS = 120_000
@@ -16,7 +16,7 @@ export const gitRemote: RequestHandler = async (request, response) => {
   const service =
     rest.endsWith('/git-receive-pack') || request.query['service'] === 'git-receive-pack' ? 'push' : 'fetch'
   if (!/^\/(?:info\/refs|git-upload-pack|git-receive-pack)$/.test(rest))
-    throw new Problem(404, 'NO_ROUTE', 'this remote speaks smart HTTP alone')
+    throw new Problem(404, 'NO_ROUTE', 'this remote supports smart HTTP only')
   const visitor = await visitorOf(request)
   if (visitor === undefined) {
     response.status(401).set('www-authenticate', 'Basic realm="Jolt Gate: a personal token is the password"').end()

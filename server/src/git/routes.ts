@@ -4,11 +4,11 @@ import { object, string } from 'yup'
 import { RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { whoMay } from '../people/access.js'
-import { noteOf } from '../people/trail.js'
+import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 import { isReadablePath } from '../projects/working-copy.js'
 
-const branchShape = object({ name: string().trim().required('the branch needs a name').max(200) })
+const branchShape = object({ name: string().trim().required('a name is needed').max(200) })
 const MOST_COMMITS = 200
 
 export function gitRoutes(): Router {
@@ -24,7 +24,7 @@ export function gitRoutes(): Router {
     const { project, copy } = await projectOf(request.params.project)
     const { name } = await branchShape.validate(request.body)
     await copy.newBranch(name)
-    await noteOf(person, 'made a branch', name, project.id)
+    await noteOf(person, 'created a branch', name, project.id)
     response.status(201).json(await copy.head())
   })
 
@@ -33,7 +33,7 @@ export function gitRoutes(): Router {
     const { project, copy } = await projectOf(request.params.project)
     const { name } = await branchShape.validate(request.body)
     await copy.switchTo(name)
-    await noteOf(person, 'went to a branch', name, project.id)
+    await noteOf(person, 'switched branch', name, project.id)
     response.json(await copy.head())
   })
 
@@ -65,9 +65,9 @@ export function gitRoutes(): Router {
     const { copy } = await projectOf(request.params.project)
     const { commit } = request.query
     if (typeof commit !== 'string' || !/^[0-9a-f]{7,64}$/.test(commit))
-      throw new Problem(400, 'BAD_COMMIT', 'commit must be the name of a commit')
+      throw new Problem(400, 'BAD_COMMIT', 'commit must be a commit id')
     const text = await copy.readAt(readable(request.query['file']), commit)
-    if (text === undefined) throw new Problem(404, 'NO_VERSION', `the file was not there at ${commit.slice(0, 7)}`)
+    if (text === undefined) throw new Problem(404, 'NO_VERSION', `the file does not exist at ${commit.slice(0, 7)}`)
     response.json({ text })
   })
 

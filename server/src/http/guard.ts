@@ -10,13 +10,13 @@ export function onlyOwnPages(hosts: readonly string[]): RequestHandler {
   return (request, _response, next) => {
     const host = request.headers.host ?? ''
     if (!LOOPBACK.test(host) && !hosts.includes(host))
-      throw new Problem(403, 'FOREIGN_HOST', `the host "${host}" is not this server: start it with --host ${host}`)
+      throw new Problem(403, 'FOREIGN_HOST', `the host "${host}" is not allowed; start the server with --host ${host}`)
     const { origin } = request.headers
     if (origin !== undefined && origin !== `${request.protocol}://${host}`)
-      throw new Problem(403, 'FOREIGN_ORIGIN', `pages of ${origin} may not use this server`)
+      throw new Problem(403, 'FOREIGN_ORIGIN', `pages of ${origin} are not allowed to use this server`)
     const site = request.headers['sec-fetch-site']
     if (request.method !== 'GET' && site !== undefined && site !== 'same-origin')
-      throw new Problem(403, 'FOREIGN_ORIGIN', 'another page may not use this server')
+      throw new Problem(403, 'FOREIGN_ORIGIN', 'requests from another site are refused')
     next()
   }
 }

@@ -49,12 +49,12 @@ export const OPENAPI = {
   paths: {
     '/projects': {
       get: operation('list projects', '200'),
-      post: operation('add a project: a folder that is there, a clone, or an empty one by its name', '201', [], {
+      post: operation('add a project: an existing folder, a clone, or an empty one', '201', [], {
         requestBody: body({ path: text, clone: text, name: text }, []),
       }),
     },
     '/projects/{project}/plans': {
-      get: operation('list plans with what they would send and their last run', '200', [path('project')]),
+      get: operation('list plans with preview and last run', '200', [path('project')]),
     },
     '/projects/{project}/plan': {
       get: operation('read a plan', '200', [path('project'), query('file')]),
@@ -63,24 +63,21 @@ export const OPENAPI = {
       }),
     },
     '/projects/{project}/files': {
-      post: operation('add files, as an import makes them, in one commit', '201', [path('project')], {
+      post: operation('add files in one commit', '201', [path('project')], {
         requestBody: body({ files: { type: 'array' }, message: text }, ['files', 'message']),
       }),
     },
     '/projects/{project}/branches': {
       get: operation('list branches', '200', [path('project')]),
-      post: operation('make a branch, and go there', '201', [path('project')], {
+      post: operation('create a branch and switch to it', '201', [path('project')], {
         requestBody: body({ name: text }, ['name']),
       }),
     },
     '/projects/{project}/branch': {
-      put: operation('go to a branch', '200', [path('project')], { requestBody: body({ name: text }, ['name']) }),
+      put: operation('switch branch', '200', [path('project')], { requestBody: body({ name: text }, ['name']) }),
     },
     '/projects/{project}/history': {
-      get: operation('commits that changed a file, with the runs made at each', '200', [
-        path('project'),
-        query('file'),
-      ]),
+      get: operation('commits of a file, with the runs at each', '200', [path('project'), query('file')]),
     },
     '/projects/{project}/version': {
       get: operation('a file as it was at a commit', '200', [path('project'), query('file'), query('commit')]),
@@ -93,35 +90,30 @@ export const OPENAPI = {
     },
     '/projects/{project}/targets/{target}/secrets/{secret}': {
       put: operation(
-        'write a secret; it is never read back',
+        'store a secret; it cannot be read back',
         '200',
         [path('project'), path('target'), path('secret')],
         {
           requestBody: body({ value: text }, ['value']),
         },
       ),
-      delete: operation('forget a secret', '204', [path('project'), path('target'), path('secret')]),
+      delete: operation('delete a secret', '204', [path('project'), path('target'), path('secret')]),
     },
-    '/projects/{project}/targets/{target}/probe': {
-      post: operation(
-        'the metric families that a page of the target offers',
-        '200',
-        [path('project'), path('target')],
-        {
-          requestBody: body({ url: text }, ['url']),
-        },
-      ),
+    '/projects/{project}/targets/{target}/metric': {
+      post: operation('metric families at a URL of the target', '200', [path('project'), path('target')], {
+        requestBody: body({ url: text }, ['url']),
+      }),
     },
     '/projects/{project}/targets/{target}/control': {
       get: operation('whether control of the target is proven (RFC 8615)', '200', [path('project'), path('target')]),
     },
-    '/projects/{project}/targets/{target}/vouch': {
-      post: operation('a keeper’s word for a target, in writing', '201', [path('project'), path('target')], {
+    '/projects/{project}/targets/{target}/approve': {
+      post: operation('approve a target in writing', '201', [path('project'), path('target')], {
         requestBody: body({ words: text }, ['words']),
       }),
     },
     '/projects/{project}/rehearsals': {
-      get: operation('the last rehearsals of a plan', '200', [path('project'), query('plan')]),
+      get: operation('latest rehearsals of a plan', '200', [path('project'), query('plan')]),
       post: operation(
         'rehearse a plan; each step is a line of JSON',
         '200',
@@ -132,11 +124,11 @@ export const OPENAPI = {
     },
     '/projects/{project}/runs': {
       get: operation('list runs, newest first', '200', [path('project'), query('plan', false)]),
-      post: operation('start a run, or put it in the line', '201', [path('project')], {
+      post: operation('start or queue a run', '201', [path('project')], {
         requestBody: body({ plan: text, target: text }, ['plan']),
       }),
     },
-    '/line': { get: operation('the run that goes and those that wait', '200') },
+    '/queue': { get: operation('running and queued runs', '200') },
     '/runs/{run}': { get: operation('a run with its plan, shape and result', '200', [path('run')]) },
     '/runs/{run}/stream': {
       get: operation(
@@ -152,7 +144,7 @@ export const OPENAPI = {
     '/runs/{run}/junit.xml': { get: operation('JUnit XML', '200', [path('run')], {}, 'application/xml') },
     '/runs/{run}/report.md': { get: operation('Markdown', '200', [path('run')], {}, 'text/markdown') },
     '/session': {
-      get: operation('who is signed in', '200'),
+      get: operation('the current session', '200'),
       post: operation('sign in', '201', [], {
         requestBody: body({ email: text, password: text }, ['email', 'password']),
       }),
@@ -160,7 +152,7 @@ export const OPENAPI = {
     },
     '/session/demo': { post: operation('sign in to the demo, on loopback alone', '201') },
     '/people/first': {
-      post: operation('the first keeper, on the server’s own machine', '201', [], {
+      post: operation('the first administrator, on the server’s own machine', '201', [], {
         requestBody: body({ name: text, email: text, password: text }, ['name', 'email', 'password']),
       }),
     },
@@ -177,16 +169,16 @@ export const OPENAPI = {
     },
     '/people/{person}': {
       patch: operation('change a role', '200', [path('person')], { requestBody: body({ role: text }, ['role']) }),
-      delete: operation('take a person away', '204', [path('person')]),
+      delete: operation('remove a person', '204', [path('person')]),
     },
     '/tokens': {
       get: operation('list your personal tokens', '200'),
-      post: operation('make a token; it is shown once', '201', [], {
+      post: operation('create a token; it is shown once', '201', [], {
         requestBody: body({ label: text, scopes: { type: 'array' }, until: text }, ['label', 'scopes', 'until']),
       }),
     },
-    '/tokens/{token}': { delete: operation('take a token back', '204', [path('token')]) },
-    '/trail': { get: operation('the audit trail, newest first', '200') },
+    '/tokens/{token}': { delete: operation('revoke a token', '204', [path('token')]) },
+    '/audit-log': { get: operation('audit log, newest first', '200') },
     '/openapi.json': { get: operation('this description', '200') },
   },
 }

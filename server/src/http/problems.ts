@@ -15,21 +15,21 @@ export class Problem extends Error {
 }
 
 const TITLES: Record<number, string> = {
-  400: 'The request is not right',
-  401: 'Nobody is signed in',
-  403: 'This is not permitted',
-  404: 'There is no such thing',
-  409: 'It has changed in the meantime',
-  413: 'It is too large',
-  415: 'It must be JSON',
-  422: 'The plan is not right',
-  429: 'Too often',
-  502: 'Something else did not answer',
-  500: 'A fault of Jolt Gate',
+  400: 'Bad request',
+  401: 'Not signed in',
+  403: 'Not permitted',
+  404: 'Not found',
+  409: 'Conflict',
+  413: 'Too large',
+  415: 'JSON expected',
+  422: 'Plan is not valid',
+  429: 'Too many requests',
+  502: 'Upstream did not answer',
+  500: 'Internal error',
 }
 
 export const noSuchRoute: RequestHandler = (request) => {
-  throw new Problem(404, 'NO_ROUTE', `there is nothing at ${request.method} ${request.path}`)
+  throw new Problem(404, 'NO_ROUTE', `nothing at ${request.method} ${request.path}`)
 }
 
 export const answerProblems: ErrorRequestHandler = (error: unknown, _request, response, next) => {
@@ -62,5 +62,5 @@ function problemOf(error: unknown): Problem {
   const status = typeof error === 'object' && error !== null && 'status' in error ? error.status : 500
   if (typeof status === 'number' && status >= 400 && status < 500)
     return new Problem(status, 'BAD_REQUEST', error instanceof Error ? error.message : 'the request could not be read')
-  return new Problem(500, 'FAULT', 'something broke in the server; its log says what')
+  return new Problem(500, 'FAULT', 'see the server log')
 }

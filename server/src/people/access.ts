@@ -10,7 +10,7 @@ export const SCOPES = ['read', 'write', 'run', 'git'] as const
 export type Scope = (typeof SCOPES)[number]
 
 /** What a request wants to do; reading needs no more than to be somebody. */
-export type Act = 'read' | 'write' | 'run' | 'keep'
+export type Act = 'read' | 'write' | 'run' | 'admin'
 
 export interface Visitor {
   person: PersonRow
@@ -22,7 +22,7 @@ export interface Visitor {
 const MAY: Record<Role, readonly Act[]> = {
   reader: ['read'],
   author: ['read', 'write', 'run'],
-  keeper: ['read', 'write', 'run', 'keep'],
+  administrator: ['read', 'write', 'run', 'admin'],
 }
 const visitors = new WeakMap<Request, Visitor>()
 
@@ -60,9 +60,10 @@ export const onlyPeople: RequestHandler = (request, _response, next) => {
   if (visitor === undefined) throw new Problem(401, 'NOBODY', 'sign in first')
   const isChange = request.method !== 'GET' && request.method !== 'HEAD'
   if (isChange && visitor.session !== undefined && request.headers['x-jolt-gate-csrf'] !== visitor.session.csrf)
-    throw new Problem(403, 'CSRF', 'this page is older than your sign-in: load it again')
+    throw new Problem(403, 'CSRF', 'the page is out of date: reload it')
   // What a change needs is asked where it is made; whatever is read needs no more than this.
-  if (!isChange && !visitor.scopes.includes('read')) throw new Problem(403, 'SCOPE', 'this token may not read')
+  if (!isChange && !visitor.scopes.includes('read'))
+    throw new Problem(403, 'SCOPE', 'this token lacks the scope "read"')
   next()
 }
 
@@ -79,9 +80,9 @@ export function refuseUnlessMay({ person, scopes }: Visitor, act: Act): void {
     throw new Problem(
       403,
       'ROLE',
-      `a ${person.role} may not do this; ${act === 'keep' ? 'a keeper may' : 'authors and keepers may'}`,
+      `not allowed for the role ${person.role}; ${act === 'admin' ? 'an administrator can do it' : 'authors and administrators can do it'}`,
     )
-  const scope = act === 'keep' ? 'write' : act
+  const scope = act === 'admin' ? 'write' : act
   if (!scopes.includes(scope)) throw new Problem(403, 'SCOPE', `this token lacks the scope "${scope}"`)
 }
 

@@ -1,25 +1,26 @@
-// The audit trail: who did what, and when. It is only ever added to.
-import { TrailRow } from '../database/models.js'
+// The audit log: who did what, and when. It is only ever added to.
+import { EventRow } from '../database/models.js'
 
-export interface Deed {
+/** One event of the audit log. */
+export interface AuditEvent {
   personId: number | null
   /** The name as it was then: people may go. */
   who: string
-  deed: string
+  event: string
   detail: string
   projectId?: number | null
 }
 
-export async function note({ personId, who, deed, detail, projectId = null }: Deed): Promise<void> {
-  await TrailRow.create({ at: new Date(), personId, who, deed, detail: detail.slice(0, 1000), projectId })
+export async function note({ personId, who, event, detail, projectId = null }: AuditEvent): Promise<void> {
+  await EventRow.create({ at: new Date(), personId, who, event, detail: detail.slice(0, 1000), projectId })
 }
 
-/** A deed of a person. */
+/** An event of a person. */
 export function noteOf(
   person: { id: number; name: string },
-  deed: string,
+  event: string,
   detail: string,
   projectId: number | null = null,
 ): Promise<void> {
-  return note({ personId: person.id, who: person.name, deed, detail, projectId })
+  return note({ personId: person.id, who: person.name, event, detail, projectId })
 }

@@ -1,32 +1,32 @@
-// Signing in and out, people, personal tokens, and the trail.
+// Signing in and out, people, personal tokens, and the audit log.
 import { randomBytes } from 'node:crypto'
 import { Router, type Request, type Response } from 'express'
 import { rateLimit } from 'express-rate-limit'
 import { array, date, object, string } from 'yup'
-import { PersonRow, SessionRow, TokenRow, TrailRow, type Role } from '../database/models.js'
+import { PersonRow, SessionRow, TokenRow, EventRow, type Role } from '../database/models.js'
 import { isLoopbackAddress } from '../http/guard.js'
 import { Problem } from '../http/problems.js'
 import { onlyPeople, SCOPES, SESSION_COOKIE, sessionOf, visitorIn, whoMay } from './access.js'
 import { hashPassword, hashToken, isPassword, newToken } from './passwords.js'
-import { note, noteOf } from './trail.js'
+import { note, noteOf } from './audit-log.js'
 
 const SESSION_MS = 12 * 3_600_000
 const MOST_TOKEN_DAYS = 366
-const ROLES: readonly Role[] = ['reader', 'author', 'keeper']
+const ROLES: readonly Role[] = ['reader', 'author', 'administrator']
 const DEMO_EMAIL = 'ida@larkholm.example'
 
-const email = string().trim().lowercase().required('the e-mail address is needed').max(200).matches(/^[^<>\s]+@[^<>\s]+$/, 'that is no e-mail address') // prettier-ignore
+const email = string().trim().lowercase().required('enter an email address').max(200).matches(/^[^<>\s]+@[^<>\s]+$/, 'not an email address') // prettier-ignore
 const name = string()
   .trim()
-  .required('the name is needed')
+  .required('enter a name')
   .max(100)
-  .matches(/^[^<>\n]+$/, 'a name holds no < or >')
-const password = string().required('the password is needed').min(10, 'a password has at least 10 characters').max(200)
-const signInShape = object({ email, password: string().required('the password is needed').max(200) })
-const personShape = object({ name, email, password, role: string<Role>().oneOf(ROLES).required('the role is needed') })
-const roleShape = object({ role: string<Role>().oneOf(ROLES).required('the role is needed') })
+  .matches(/^[^<>\n]+$/, 'a name may not contain < or >')
+const password = string().required('enter a password').min(10, 'a password needs at least 10 characters').max(200)
+const signInShape = object({ email, password: string().required('enter a password').max(200) })
+const personShape = object({ name, email, password, role: string<Role>().oneOf(ROLES).required('choose a role') })
+const roleShape = object({ role: string<Role>().oneOf(ROLES).required('choose a role') })
 const tokenShape = object({
-  label: string().trim().required('say what the token is for').max(100),
+  label: string().trim().required('enter what the token is for').max(100),
   scopes: array()
     .of(
       string()
@@ -35,7 +35,7 @@ const tokenShape = object({
     )
     .min(1, 'choose at least one scope')
     .required(),
-  until: date().required('say until when').min(new Date(0)),
+  until: date().required('enter an end date').min(new Date(0)),
 })
 
 export interface PeopleOptions {
@@ -98,10 +98,10 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
       await note({
         personId: null,
         who: asked.email,
-        deed: 'sign-in refused',
+        event: 'sign-in refused',
         detail: String(request.socket.remoteAddress),
       })
-      throw new Problem(401, 'WRONG', 'e-mail or password is wrong')
+      throw new Problem(401, 'WRONG', 'email or password is wrong')
     }
     await noteOf(person, 'signed in', '')
     await begin(response, person)
@@ -109,10 +109,10 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
 
   routes.post('/session/demo', async (request, response) => {
     if (!isDemo || !isLoopbackAddress(request.socket.remoteAddress))
-      throw new Problem(404, 'NO_DEMO', 'there is no demo here')
+      throw new Problem(404, 'NO_DEMO', 'this server has no demo')
     const [person] = await PersonRow.findOrCreate({
       where: { email: DEMO_EMAIL },
-      defaults: { name: 'Ida Quay', email: DEMO_EMAIL, role: 'keeper', password: null, madeAt: new Date() },
+      defaults: { name: 'Ida Quay', email: DEMO_EMAIL, role: 'administrator', password: null, madeAt: new Date() },
     })
     await begin(response, person)
   })
@@ -120,18 +120,18 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
   // The first person of all keeps the place; only who sits at this machine can become that.
   routes.post('/people/first', perAddress, async (request, response) => {
     if (!isLoopbackAddress(request.socket.remoteAddress))
-      throw new Problem(403, 'NOT_HERE', 'the first person signs up on the machine of the server itself')
+      throw new Problem(403, 'NOT_HERE', 'the first account must be created on the machine of the server')
     const asked = await personShape.omit(['role']).validate(request.body)
     if ((await PersonRow.count()) > 0)
-      throw new Problem(409, 'NOT_FIRST', 'somebody is here already: ask a keeper to add you')
+      throw new Problem(409, 'NOT_FIRST', 'an account exists already: ask an administrator to add you')
     const person = await PersonRow.create({
       name: asked.name,
       email: asked.email,
-      role: 'keeper',
+      role: 'administrator',
       password: await hashPassword(asked.password),
       madeAt: new Date(),
     })
-    await noteOf(person, 'became the first keeper', '')
+    await noteOf(person, 'became the first administrator', '')
     await begin(response, person)
   })
 
@@ -149,40 +149,40 @@ export function peopleRoutes(): Router {
   })
 
   routes.get('/people', async (request, response) => {
-    whoMay(request, 'keep')
+    whoMay(request, 'admin')
     response.json({ people: (await PersonRow.findAll({ order: [['name', 'ASC']] })).map(publicPerson) })
   })
 
   routes.post('/people', async (request, response) => {
-    const keeper = whoMay(request, 'keep')
+    const administrator = whoMay(request, 'admin')
     const asked = await personShape.validate(request.body)
     if ((await PersonRow.findOne({ where: { email: asked.email } })) !== null)
-      throw new Problem(409, 'KNOWN', `${asked.email} is here already`)
+      throw new Problem(409, 'KNOWN', `${asked.email} has an account already`)
     const person = await PersonRow.create({
       ...asked,
       password: await hashPassword(asked.password),
       madeAt: new Date(),
     })
-    await noteOf(keeper, 'added a person', `${person.name}, ${person.role}`)
+    await noteOf(administrator, 'added a person', `${person.name}, ${person.role}`)
     response.status(201).json(publicPerson(person))
   })
 
   routes.patch('/people/:person', async (request, response) => {
-    const keeper = whoMay(request, 'keep')
+    const administrator = whoMay(request, 'admin')
     const { role } = await roleShape.validate(request.body)
     const person = await personOf(request.params['person'])
-    await refuseLastKeeper(person, role)
+    await refuseLastAdministrator(person, role)
     await person.update({ role })
-    await noteOf(keeper, 'changed a role', `${person.name} is ${role}`)
+    await noteOf(administrator, 'changed a role', `${person.name} is ${role}`)
     response.json(publicPerson(person))
   })
 
   routes.delete('/people/:person', async (request, response) => {
-    const keeper = whoMay(request, 'keep')
+    const administrator = whoMay(request, 'admin')
     const person = await personOf(request.params['person'])
-    await refuseLastKeeper(person, undefined)
+    await refuseLastAdministrator(person, undefined)
     await person.destroy()
-    await noteOf(keeper, 'took a person away', person.name)
+    await noteOf(administrator, 'removed a person', person.name)
     response.status(204).end()
   })
 
@@ -202,10 +202,10 @@ export function peopleRoutes(): Router {
 
   routes.post('/tokens', async (request, response) => {
     const person = whoMay(request, 'read')
-    if (sessionOf(request) === undefined) throw new Problem(403, 'TOKEN', 'a token makes no tokens: sign in')
+    if (sessionOf(request) === undefined) throw new Problem(403, 'TOKEN', 'tokens cannot create tokens: sign in')
     const { label, scopes, until } = await tokenShape.validate(request.body)
     const days = (until.getTime() - Date.now()) / 86_400_000
-    if (days <= 0 || days > MOST_TOKEN_DAYS) throw new Problem(400, 'BAD_FIELD', 'a token lasts from a day to a year')
+    if (days <= 0 || days > MOST_TOKEN_DAYS) throw new Problem(400, 'BAD_FIELD', 'a token may last at most a year')
     const { token, hash } = newToken('jgt')
     const row = await TokenRow.create({
       personId: person.id,
@@ -215,23 +215,23 @@ export function peopleRoutes(): Router {
       expiresAt: until,
       usedAt: null,
     })
-    await noteOf(person, 'made a token', `${label}: ${scopes.join(', ')}`)
+    await noteOf(person, 'created a token', `${label}: ${scopes.join(', ')}`)
     response.status(201).json({ id: row.id, token })
   })
 
   routes.delete('/tokens/:token', async (request, response) => {
     const person = whoMay(request, 'read')
     const count = await TokenRow.destroy({ where: { id: Number(request.params['token']), personId: person.id } })
-    if (count === 0) throw new Problem(404, 'NO_TOKEN', 'there is no such token of yours')
-    await noteOf(person, 'took a token back', '')
+    if (count === 0) throw new Problem(404, 'NO_TOKEN', 'you have no such token')
+    await noteOf(person, 'revoked a token', '')
     response.status(204).end()
   })
 
-  routes.get('/trail', async (request, response) => {
-    whoMay(request, 'keep')
-    const rows = await TrailRow.findAll({ order: [['id', 'DESC']], limit: 200 })
+  routes.get('/audit-log', async (request, response) => {
+    whoMay(request, 'admin')
+    const rows = await EventRow.findAll({ order: [['id', 'DESC']], limit: 200 })
     response.json({
-      deeds: rows.map(({ id, at, who, deed, detail, projectId }) => ({ id, at, who, deed, detail, projectId })),
+      events: rows.map(({ id, at, who, event, detail, projectId }) => ({ id, at, who, event, detail, projectId })),
     })
   })
 
@@ -240,15 +240,15 @@ export function peopleRoutes(): Router {
 
 async function personOf(id: string | undefined): Promise<PersonRow> {
   const person = /^\d{1,9}$/.test(id ?? '') ? await PersonRow.findByPk(Number(id)) : null
-  if (person === null) throw new Problem(404, 'NO_PERSON', 'there is no such person')
+  if (person === null) throw new Problem(404, 'NO_PERSON', 'no such person')
   return person
 }
 
-/** A place without a keeper could never be kept again. */
-async function refuseLastKeeper(person: PersonRow, next: Role | undefined): Promise<void> {
-  if (person.role !== 'keeper' || next === 'keeper') return
-  if ((await PersonRow.count({ where: { role: 'keeper' } })) === 1)
-    throw new Problem(409, 'LAST_KEEPER', 'this is the last keeper: make another one first')
+/** A place without an administrator could never be kept again. */
+async function refuseLastAdministrator(person: PersonRow, next: Role | undefined): Promise<void> {
+  if (person.role !== 'administrator' || next === 'administrator') return
+  if ((await PersonRow.count({ where: { role: 'administrator' } })) === 1)
+    throw new Problem(409, 'LAST_ADMINISTRATOR', 'this is the last administrator: appoint another one first')
 }
 
 async function oldSessions(personId: number): Promise<string[]> {
@@ -266,7 +266,7 @@ function publicPerson({ id, name: called, email: address, role }: PersonRow): {
 }
 
 function tooMany(): never {
-  throw new Problem(429, 'TOO_MANY', 'too many attempts: wait a quarter of an hour')
+  throw new Problem(429, 'TOO_MANY', 'too many attempts; try again in 15 minutes')
 }
 
 function nameOfAttempt(request: Request): string {

@@ -48,7 +48,7 @@ export async function newProject(
 export async function cloneProject(folder: string | undefined, from: string): Promise<ProjectRow> {
   const isWeb = /^https?:\/\/[^\s-][^\s]*$/.test(from)
   if (!isWeb && !(from.startsWith('/') && existsSync(from)))
-    throw new Problem(400, 'BAD_SOURCE', 'a clone comes from an http(s) URL, or from a folder of this machine')
+    throw new Problem(400, 'BAD_SOURCE', 'clone from an http(s) URL or a folder of this machine')
   const path = freeFolder(folder, basename(from.replace(/\/+$/, '')).replace(/\.git$/, '') || 'project')
   try {
     await run('git', ['clone', '-q', '--', from, path], {
@@ -70,7 +70,7 @@ export async function cloneProject(folder: string | undefined, from: string): Pr
 
 function freeFolder(folder: string | undefined, name: string): string {
   if (folder === undefined)
-    throw new Problem(409, 'NO_PLACE', 'this server has no folder for projects: start it with --projects-folder')
+    throw new Problem(409, 'NO_PLACE', 'no folder for projects: start the server with --projects-folder')
   const base =
     name
       .trim()

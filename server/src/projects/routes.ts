@@ -6,7 +6,7 @@ import { ProjectRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { summaryOfRun } from '../runs/store.js'
 import { whoMay } from '../people/access.js'
-import { noteOf } from '../people/trail.js'
+import { noteOf } from '../people/audit-log.js'
 import { cloneProject, newProject, openProject } from './add.js'
 import { projectOf } from './project-of.js'
 import { message, saveShape } from './save-shape.js'
@@ -39,16 +39,15 @@ export function projectRoutes(folder: string | undefined): Router {
   })
 
   routes.post('/projects', async (request, response) => {
-    const keeper = whoMay(request, 'keep')
+    const administrator = whoMay(request, 'admin')
     const { path, clone, name } = await projectShape.validate(request.body)
     const project =
       path !== undefined ? await openProject(path)
       : clone !== undefined ? await cloneProject(folder, clone)
-      : name !== undefined && name !== '' ? await newProject(folder, name, keeper)
+      : name !== undefined && name !== '' ? await newProject(folder, name, administrator)
       : undefined // prettier-ignore
-    if (project === undefined)
-      throw new Problem(400, 'BAD_FIELD', 'a project comes from a folder (path), a clone, or a name')
-    await noteOf(keeper, 'added a project', project.name, project.id)
+    if (project === undefined) throw new Problem(400, 'BAD_FIELD', 'give a path, a clone URL or a name')
+    await noteOf(administrator, 'added a project', project.name, project.id)
     response.status(201).json({ id: project.id, name: project.name })
   })
 

@@ -1,7 +1,7 @@
 // What a person says when a file is saved: its text, and why.
 import { object, string } from 'yup'
 
-export const message = string().trim().required('a message is needed: say why it changes').max(2000)
+export const message = string().trim().required('enter a commit message').max(2000)
 export const saveShape = object({
   text: string().defined('text is needed').max(1_000_000),
   message,

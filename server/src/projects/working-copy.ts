@@ -138,7 +138,7 @@ export class WorkingCopy {
       const full = join(this.root, file)
       await mkdir(dirname(full), { recursive: true })
       if (!(await realpath(dirname(full))).startsWith(this.root))
-        throw new Problem(400, 'BAD_PATH', `${file} leads out of the project`)
+        throw new Problem(400, 'BAD_PATH', `${file} is outside the project`)
       await writeFile(full, text)
     }
     const paths = files.map(({ file }) => file)
@@ -149,10 +149,10 @@ export class WorkingCopy {
   }
 
   private async refuseChanged(file: string, base: string | null): Promise<void> {
-    if (!isWritablePath(file)) throw new Problem(400, 'BAD_PATH', `${file} is no file that is written here`)
+    if (!isWritablePath(file)) throw new Problem(400, 'BAD_PATH', `${file} cannot be written here`)
     const before = await this.read(file)
     if (before === undefined || fingerprint(before) === base) return
-    throw new Problem(409, 'CHANGED', `${file} has changed since you opened it; nothing of yours is lost`, {
+    throw new Problem(409, 'CHANGED', `${file} changed since you opened it; your text is kept`, {
       current: before,
       base: fingerprint(before),
     })
@@ -187,18 +187,18 @@ export class WorkingCopy {
       () => true,
       () => false,
     )
-    if (!isRight || name.startsWith('-')) throw new Problem(400, 'BAD_NAME', `"${name}" is no name for a branch`)
-    if ((await this.branches()).includes(name)) throw new Problem(409, 'KNOWN', `there is a branch ${name} already`)
+    if (!isRight || name.startsWith('-')) throw new Problem(400, 'BAD_NAME', `"${name}" is not a valid branch name`)
+    if ((await this.branches()).includes(name)) throw new Problem(409, 'KNOWN', `branch ${name} exists already`)
     await this.git.raw(['switch', '-q', '-c', name])
   }
 
   async switchTo(name: string): Promise<void> {
-    if (!(await this.branches()).includes(name)) throw new Problem(404, 'NO_BRANCH', `there is no branch ${name}`)
+    if (!(await this.branches()).includes(name)) throw new Problem(404, 'NO_BRANCH', `no branch ${name}`)
     await this.git.raw(['switch', '-q', name]).catch((error: unknown) => {
       throw new Problem(
         409,
         'CHANGED',
-        `Git does not switch: ${error instanceof Error ? error.message.trim().slice(0, 300) : ''}`,
+        `Git could not switch: ${error instanceof Error ? error.message.trim().slice(0, 300) : ''}`,
       )
     })
   }

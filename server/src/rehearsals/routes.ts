@@ -51,7 +51,7 @@ export function rehearsalRoutes(secrets: SecretStore): Router {
     const memory =
       asked.again === undefined ? undefined : memories.get(asked.again.rehearsal)?.[Number(asked.again.step)]
     if (asked.again !== undefined && memory === undefined)
-      throw new Problem(409, 'FORGOTTEN', 'what was kept before that step is forgotten: rehearse the whole again')
+      throw new Problem(409, 'FORGOTTEN', 'the state before that step is gone: rehearse from the start')
     const id = newId()
     const made = await tell(response, id, {
       plan,

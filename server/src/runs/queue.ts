@@ -31,7 +31,7 @@ interface Waiting {
   row: RunRow
 }
 
-export class RunLine {
+export class RunQueue {
   readonly events = new EventEmitter<Record<string, [LiveEvent]>>().setMaxListeners(0)
   private readonly waiting: Waiting[] = []
   private current: { row: RunRow; handle: RunHandle | undefined } | undefined
@@ -40,8 +40,8 @@ export class RunLine {
   /** Puts a run in the line. */
   async ask(asked: AskedRun): Promise<RunRow> {
     if (this.waiting.length >= MOST_WAITING)
-      throw new Problem(409, 'LINE_FULL', `${String(MOST_WAITING)} runs wait already: stop some first`)
-    const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target.probes)
+      throw new Problem(409, 'QUEUE_FULL', `${String(MOST_WAITING)} runs are queued already; stop some first`)
+    const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target.metrics)
     const row = await addRun({ id: newId(), shape, ...asked })
     this.waiting.push({ asked, row })
     if (this.current === undefined) this.idle = this.work()
@@ -80,8 +80,8 @@ export class RunLine {
 
   /** Stops everything, and waits until teardown is done. */
   async close(): Promise<void> {
-    for (const { row } of [...this.waiting]) await this.stop(row.id, 'the server, which was shut down')
-    this.current?.handle?.stop('the server, which was shut down')
+    for (const { row } of [...this.waiting]) await this.stop(row.id, 'the server shutting down')
+    this.current?.handle?.stop('the server shutting down')
     await this.idle
   }
 
@@ -96,7 +96,7 @@ export class RunLine {
           .update({
             state: 'ended',
             verdict: 'void',
-            reasons: ['a fault of Jolt Gate; the log of the server says which'],
+            reasons: ['internal error; see the server log'],
             endedAt: new Date(),
           })
           .catch(() => undefined)

@@ -5,12 +5,12 @@ import { junitOf, markdownOf, readPlan, type RunResult, previewOf } from '@jolt-
 import { RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { whoMay } from '../people/access.js'
-import { noteOf } from '../people/trail.js'
+import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 import { isReadablePath } from '../projects/working-copy.js'
 import { refuseForbidden } from '../targets/permits.js'
 import type { SecretStore } from '../targets/secrets.js'
-import type { RunLine } from './line.js'
+import type { RunQueue } from './queue.js'
 import { summaryOfRun } from './store.js'
 import { streamRun } from './stream.js'
 
@@ -20,11 +20,11 @@ const askShape = object({
 })
 const LISTED = 200
 
-export function runRoutes(line: RunLine, secrets: SecretStore): Router {
+export function runRoutes(queue: RunQueue, secrets: SecretStore): Router {
   const routes = Router()
 
-  routes.get('/line', (_request, response) => {
-    response.json({ runs: line.list() })
+  routes.get('/queue', (_request, response) => {
+    response.json({ runs: queue.list() })
   })
 
   routes.post('/projects/:project/runs', async (request, response) => {
@@ -47,7 +47,7 @@ export function runRoutes(line: RunLine, secrets: SecretStore): Router {
       )
     }
     await refuseForbidden(project.id, target, previewOf(plan))
-    const row = await line.ask({
+    const row = await queue.ask({
       secrets: await secrets.valuesFor(project.id, target),
       projectId: project.id,
       plan,
@@ -55,7 +55,7 @@ export function runRoutes(line: RunLine, secrets: SecretStore): Router {
       head: await copy.head(),
       fileBytes: (path) => copy.bytes(path),
     })
-    await noteOf(person, 'asked for a run', `${plan.name} against ${target.name}`, project.id)
+    await noteOf(person, 'started a run', `${plan.name} against ${target.name}`, project.id)
     response.status(201).location(`/api/runs/${row.id}`).json(summaryOfRun(row))
   })
 
@@ -80,14 +80,14 @@ export function runRoutes(line: RunLine, secrets: SecretStore): Router {
 
   routes.get('/runs/:run/stream', async (request, response) => {
     const row = await runOf(request.params.run)
-    await streamRun(request, response, row.id, line)
+    await streamRun(request, response, row.id, queue)
   })
 
   routes.post('/runs/:run/stop', async (request, response) => {
     const person = whoMay(request, 'run')
     const row = await runOf(request.params.run)
-    if (!(await line.stop(row.id, `${person.name}, in the application`)))
-      throw new Problem(409, 'ENDED', 'this run has ended already')
+    if (!(await queue.stop(row.id, `${person.name} in the application`)))
+      throw new Problem(409, 'ENDED', 'the run has ended already')
     response.status(202).json({ stopping: true })
   })
 
@@ -106,7 +106,7 @@ export function runRoutes(line: RunLine, secrets: SecretStore): Router {
 
 async function runOf(id: string): Promise<RunRow> {
   const row = await RunRow.findByPk(id)
-  if (row === null) throw new Problem(404, 'NO_RUN', `there is no run ${id}`)
+  if (row === null) throw new Problem(404, 'NO_RUN', `no run ${id}`)
   return row
 }
 

@@ -1,12 +1,12 @@
 // The live stream of a run as server-sent events. Buckets have their second as id, so that a reader that lost its
 // connection goes on where it was; a run that has ended is told the same way, and then closed.
 import type { Request, Response } from 'express'
-import type { LiveEvent, RunLine } from './line.js'
+import type { LiveEvent, RunQueue } from './queue.js'
 import { bucketsAfter } from './store.js'
 
 const BEAT_MS = 15_000
 
-export async function streamRun(request: Request, response: Response, runId: string, line: RunLine): Promise<void> {
+export async function streamRun(request: Request, response: Response, runId: string, queue: RunQueue): Promise<void> {
   const lastId = request.headers['last-event-id'] ?? request.query['after']
   let told = typeof lastId === 'string' && /^\d{1,9}$/.test(lastId) ? Number(lastId) : -1
   response
@@ -32,12 +32,12 @@ export async function streamRun(request: Request, response: Response, runId: str
   const beat = setInterval(() => response.write(': still here\n\n'), BEAT_MS)
   const finish = () => {
     clearInterval(beat)
-    line.events.off(runId, listener)
+    queue.events.off(runId, listener)
     response.end()
   }
-  line.events.on(runId, listener)
+  queue.events.on(runId, listener)
   request.on('close', finish)
-  const wasLive = line.isLive(runId)
+  const wasLive = queue.isLive(runId)
   for (const { second, data } of await bucketsAfter(runId, told))
     send({ kind: 'bucket', second, data: data.toString('base64') })
   isReplaying = false

@@ -1,20 +1,20 @@
 // Whether a load may go to a target now: its permission, and proof that who gives it controls the target.
 import { permissionFault, type AskedLoad, type Target } from '@jolt-gate/core'
 import { controlNeeded, proveControl, type ControlFound } from '@jolt-gate/engine'
-import { VouchRow } from '../database/models.js'
+import { ApprovalRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 
-export type Control = ControlFound & { vouchedBy: string | undefined }
+export type Control = ControlFound & { approvedBy: string | undefined }
 
 /** What is known of the control of each origin, asked for anew. */
 export async function controlOf(projectId: number, target: Target): Promise<Control[]> {
   const needed = controlNeeded(target)
-  const vouches = await VouchRow.findAll({ where: { projectId, token: needed.map(({ token }) => token) } })
-  const found = await proveControl(needed.filter(({ token }) => !vouches.some((vouch) => vouch.token === token)))
+  const approvals = await ApprovalRow.findAll({ where: { projectId, token: needed.map(({ token }) => token) } })
+  const found = await proveControl(needed.filter(({ token }) => !approvals.some((approve) => approve.token === token)))
   return needed.map((one) => {
-    const vouch = vouches.find(({ token }) => token === one.token)
+    const approve = approvals.find(({ token }) => token === one.token)
     const proof = found.find(({ token }) => token === one.token)
-    return { ...(proof ?? { ...one, isProven: true }), vouchedBy: vouch?.by }
+    return { ...(proof ?? { ...one, isProven: true }), approvedBy: approve?.by }
   })
 }
 
@@ -27,6 +27,6 @@ export async function refuseForbidden(projectId: number, target: Target, load: A
     throw new Problem(
       403,
       'NOT_PROVEN',
-      `${target.name}: control of ${missing.origin} is not proven. Serve the token ${missing.token} as text at ${missing.url}, or have a keeper vouch for it`,
+      `${target.name}: control of ${missing.origin} is not proven. Serve the token ${missing.token} as text at ${missing.url}, or have an administrator approve it`,
     )
 }

@@ -1,4 +1,4 @@
-// Targets: their files, secrets, probes, permission, and the proof of control.
+// Targets: their files, secrets, metrics, permission, and the proof of control.
 import { Router } from 'express'
 import { object, string } from 'yup'
 import {
@@ -6,15 +6,15 @@ import {
   isLoopback,
   nameOfTargetFile,
   permissionFault,
-  readMetrics,
+  parseMetricPage,
   readTarget,
   type Target,
 } from '@jolt-gate/core'
 import { request as httpRequest } from 'undici'
-import { VouchRow } from '../database/models.js'
+import { ApprovalRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { whoMay } from '../people/access.js'
-import { noteOf } from '../people/trail.js'
+import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 import { saveShape } from '../projects/save-shape.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
@@ -24,12 +24,12 @@ import type { SecretStore } from './secrets.js'
 
 const MOST_METRICS = 4_000_000
 const secretShape = object({ value: string().required('the value is needed').max(10_000) })
-const probeShape = object({ url: string().required('the page of metrics is needed').max(500) })
-const vouchShape = object({
+const metricShape = object({ url: string().required('the page of metrics is needed').max(500) })
+const approvalShape = object({
   words: string()
     .trim()
-    .required('say in writing why this target may be loaded')
-    .min(20, 'say it in a sentence')
+    .required('enter why this target may be loaded')
+    .min(20, 'enter at least 20 characters')
     .max(2000),
 })
 
@@ -89,33 +89,32 @@ export function targetRoutes(secrets: SecretStore): Router {
   })
 
   routes.put('/projects/:project/targets/:target/secrets/:secret', async (request, response) => {
-    const keeper = whoMay(request, 'keep')
+    const administrator = whoMay(request, 'admin')
     const { project, copy } = await projectOf(request.params.project)
     const target = await targetOf(copy, request.params.target)
     const { secret } = request.params
-    if (!target.secrets.includes(secret))
-      throw new Problem(404, 'NO_SECRET', `the target lists no secret called "${secret}"`)
+    if (!target.secrets.includes(secret)) throw new Problem(404, 'NO_SECRET', `the target has no secret "${secret}"`)
     await secrets.write(project.id, target.name, secret, (await secretShape.validate(request.body)).value)
-    await noteOf(keeper, 'wrote a secret', `${target.name}: ${secret}`, project.id)
+    await noteOf(administrator, 'stored a secret', `${target.name}: ${secret}`, project.id)
     response.json({ name: secret, from: 'store' })
   })
 
   routes.delete('/projects/:project/targets/:target/secrets/:secret', async (request, response) => {
-    const keeper = whoMay(request, 'keep')
+    const administrator = whoMay(request, 'admin')
     const { project } = await projectOf(request.params.project)
     const { target, secret } = request.params
     if (!(await secrets.forget(project.id, target, secret)))
-      throw new Problem(404, 'NO_SECRET', 'there is no such secret in the store')
-    await noteOf(keeper, 'forgot a secret', `${target}: ${secret}`, project.id)
+      throw new Problem(404, 'NO_SECRET', 'no such secret in the store')
+    await noteOf(administrator, 'deleted a secret', `${target}: ${secret}`, project.id)
     response.status(204).end()
   })
 
   // Only the target's own origins are asked: a page could not make this server fetch anything else.
-  routes.post('/projects/:project/targets/:target/probe', async (request, response) => {
+  routes.post('/projects/:project/targets/:target/metric', async (request, response) => {
     whoMay(request, 'run')
     const { copy } = await projectOf(request.params.project)
     const target = await targetOf(copy, request.params.target)
-    const { url } = await probeShape.validate(request.body)
+    const { url } = await metricShape.validate(request.body)
     response.json({ families: await familiesAt(target, url) })
   })
 
@@ -125,21 +124,17 @@ export function targetRoutes(secrets: SecretStore): Router {
     response.json({ control: await controlOf(project.id, await targetOf(copy, request.params.target)) })
   })
 
-  routes.post('/projects/:project/targets/:target/vouch', async (request, response) => {
-    const keeper = whoMay(request, 'keep')
+  routes.post('/projects/:project/targets/:target/approve', async (request, response) => {
+    const administrator = whoMay(request, 'admin')
     const { project, copy } = await projectOf(request.params.project)
     const target = await targetOf(copy, request.params.target)
-    const { words } = await vouchShape.validate(request.body)
+    const { words } = await approvalShape.validate(request.body)
     const missing = (await controlOf(project.id, target)).filter(({ isProven }) => !isProven)
     if (missing.length === 0)
-      throw new Problem(
-        409,
-        'PROVEN',
-        'there is nothing to vouch for: control is proven, or there is no permission yet',
-      )
+      throw new Problem(409, 'PROVEN', 'nothing to approve: control is proven, or there is no permission yet')
     for (const { token, origin } of missing) {
-      await VouchRow.create({ projectId: project.id, token, words, by: keeper.name, at: new Date() })
-      await noteOf(keeper, 'vouched for a target', `${origin}: ${words}`, project.id)
+      await ApprovalRow.create({ projectId: project.id, token, words, by: administrator.name, at: new Date() })
+      await noteOf(administrator, 'approved a target', `${origin}: ${words}`, project.id)
     }
     response.status(201).json({ control: await controlOf(project.id, target) })
   })
@@ -149,7 +144,7 @@ export function targetRoutes(secrets: SecretStore): Router {
 
 function fileOf(name: string): string {
   if (!/^[\w.-]{1,100}$/.test(name) || name.startsWith('.'))
-    throw new Problem(400, 'BAD_NAME', 'a target’s name is made of letters, digits, dots and dashes')
+    throw new Problem(400, 'BAD_NAME', 'the name of a target may have letters, digits, dots and dashes')
   return fileOfTarget(name)
 }
 
@@ -167,9 +162,9 @@ const inEnvironment = (secret: string) => process.env[`JOLT_SECRET_${secret.toUp
 async function familiesAt(target: Target, address: string) {
   const url = URL.canParse(address, target.origin) ? new URL(address, target.origin) : undefined
   if (url === undefined || ![target.origin, ...target.also].includes(url.origin))
-    throw new Problem(400, 'NOT_PERMITTED', 'a probe reads from an origin of the target')
+    throw new Problem(400, 'NOT_PERMITTED', 'metrics must be on an origin of the target')
   const page = await textOf(url)
-  const reading = readMetrics(page)
+  const reading = parseMetricPage(page)
   if (!reading.ok) throw new Problem(502, 'NO_METRICS', `${url.href}, line ${String(reading.line)}: ${reading.message}`)
   const { types, samples } = reading.page
   const families = [...new Set(samples.map(({ name }) => familyOf(name, types)))]

@@ -15,11 +15,7 @@ export class SecretStore {
 
   async write(projectId: number, target: string, name: string, value: string): Promise<void> {
     if (this.key === undefined)
-      throw new Problem(
-        409,
-        'NO_KEY',
-        'this server has no key to seal secrets with: start it with --key-file, or set JOLT_GATE_KEY',
-      )
+      throw new Problem(409, 'NO_KEY', 'no key for secrets: start the server with --key-file, or set JOLT_GATE_KEY')
     await SecretRow.upsert({ projectId, target, name, sealed: seal(this.key, placeOf(projectId, target, name), value) })
   }
 
@@ -34,7 +30,7 @@ export class SecretStore {
     for (const { name, sealed } of rows) {
       const value = this.key === undefined ? undefined : open(this.key, placeOf(projectId, target.name, name), sealed)
       if (value === undefined)
-        throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was sealed with another key: write it again`)
+        throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was sealed with another key: store it again`)
       stored[name] = value
     }
     const found = secretsOf(target, process.env, stored)
@@ -42,7 +38,7 @@ export class SecretStore {
       throw new Problem(
         422,
         'NO_SECRET',
-        `the target needs secrets: write them on the page of targets, or start the server with ${found.variables.join(' and ')}`,
+        `the target needs secrets: store them on the Targets page, or start the server with ${found.variables.join(' and ')}`,
       )
     return found.values
   }

@@ -1,7 +1,7 @@
 // The booking API.
 import { Router, type Request } from 'express'
 import { setTimeout as sleep } from 'node:timers/promises'
-import type { Worker } from './service.js'
+import type { Worker } from './worker.js'
 import type { World } from './world.js'
 
 /** Mean service times in ms. */
@@ -14,7 +14,7 @@ export function apiRoutes(world: World, worker: Worker): Router {
 
   api.post('/sessions', worker.route('sign in', MEAN.signIn, (request, response) => {
     const { user, password } = fieldsOf(request)
-    if (user !== 'purser' || password !== 'low-tide-4711') {
+    if (user !== 'purser' || password !== 'grey-gull-9') {
       response.status(401).json({ error: 'user or password is wrong' })
       return
     }

@@ -1,14 +1,14 @@
 // The service: its pool, its flaws and its routes, put together.
-import express, { type Request, type RequestHandler, type Response } from 'express'
+import express, { type RequestHandler } from 'express'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { apiRoutes } from './api.js'
-import { NO_FLAWS, readFlaws, type Flaws } from './flaws.js'
+import { readFlaws, type Flaws } from './flaws.js'
 import { Metrics, METRICS_TYPE } from './metrics.js'
 import { OPENAPI } from './openapi.js'
-import { seededDraws } from './random.js'
 import { siteRoutes } from './site.js'
-import { QueueFull, WorkPool, type PoolOptions } from './work-pool.js'
+import { WorkPool, type PoolOptions } from './work-pool.js'
+import { Worker } from './worker.js'
 import { World } from './world.js'
 
 export interface FerriesOptions extends PoolOptions {
@@ -18,55 +18,11 @@ export interface FerriesOptions extends PoolOptions {
   flaws: Partial<Flaws>
 }
 
-export const DEFAULTS: FerriesOptions = { port: 0, places: 6, queue: 200, seed: 4711, flaws: {} }
+export const DEFAULTS: FerriesOptions = { port: 0, places: 6, queue: 200, seed: 60, flaws: {} }
 
 export interface Ferries {
   origin: string
   stop(): Promise<void>
-}
-
-type Handler = (request: Request, response: Response) => void | Promise<void>
-
-/** Does the work behind each route: waits for a place, holds it for a drawn time, and answers. */
-export class Worker {
-  flaws: Flaws
-  private readonly draw: () => number
-  private readonly startedAtMs = performance.now()
-  private served = 0
-
-  constructor(
-    readonly pool: WorkPool,
-    readonly metrics: Metrics,
-    options: FerriesOptions,
-  ) {
-    this.flaws = { ...NO_FLAWS, ...options.flaws }
-    this.draw = seededDraws(options.seed)
-  }
-
-  /** A route whose work takes a gamma-like time about a mean: the sum of two exponentials. */
-  route(name: string, meanMs: number, handle: Handler): RequestHandler {
-    return async (request, response) => {
-      response.on('finish', () => {
-        this.metrics.count(name, response.statusCode)
-      })
-      try {
-        await this.pool.work(this.timeOf(name, meanMs))
-        this.served++
-        if (this.draw() < this.flaws.errors) response.status(500).json({ error: 'something broke' })
-        else await handle(request, response)
-      } catch (error) {
-        if (!(error instanceof QueueFull)) throw error
-        response.status(503).set('retry-after', String(error.retryAfterSeconds)).json({ error: 'too busy' })
-      }
-    }
-  }
-
-  private timeOf(name: string, meanMs: number): number {
-    const drawn = (-meanMs / 2) * Math.log((1 - this.draw()) * (1 - this.draw()))
-    const slow = name === 'search' ? this.flaws.slowSearch : 1
-    const isCold = performance.now() - this.startedAtMs < this.flaws.coldStartSeconds * 1000
-    return drawn * slow * (isCold ? 4 : 1) + (this.flaws.leakMs * this.served) / 1000
-  }
 }
 
 /** Starts the service on loopback. */

@@ -2,7 +2,7 @@
 import { randomUUID } from 'node:crypto'
 import { Router, urlencoded, type Request } from 'express'
 import { HARBOURS, type Sailing, type World } from './world.js'
-import type { Worker } from './service.js'
+import type { Worker } from './worker.js'
 
 const MOST_TICKETS = 20_000
 

@@ -3,7 +3,7 @@ import type {
   ApiProblem,
   CommitLine,
   ControlLine,
-  Deed,
+  AuditEvent,
   Head,
   MetricFamily,
   Person,
@@ -59,7 +59,7 @@ export const api = {
   makeToken: (token: { label: string; scopes: string[]; until: string }) =>
     call<{ id: number; token: string }>('POST', '/tokens', token),
   removeToken: (id: number) => call<undefined>('DELETE', `/tokens/${String(id)}`),
-  trail: () => call<{ deeds: Deed[] }>('GET', '/trail'),
+  auditLog: () => call<{ events: AuditEvent[] }>('GET', '/audit-log'),
 
   projects: () => call<{ projects: Project[] }>('GET', '/projects'),
   addProject: (from: { path: string } | { clone: string } | { name: string }) =>
@@ -86,12 +86,12 @@ export const api = {
     call<unknown>('PUT', `${targetOf(project, target)}/secrets/${name}`, { value }),
   forgetSecret: (project: number, target: string, name: string) =>
     call<undefined>('DELETE', `${targetOf(project, target)}/secrets/${name}`),
-  probe: (project: number, target: string, url: string) =>
-    call<{ families: MetricFamily[] }>('POST', `${targetOf(project, target)}/probe`, { url }),
+  metric: (project: number, target: string, url: string) =>
+    call<{ families: MetricFamily[] }>('POST', `${targetOf(project, target)}/metric`, { url }),
   control: (project: number, target: string) =>
     call<{ control: ControlLine[] }>('GET', `${targetOf(project, target)}/control`),
-  vouch: (project: number, target: string, words: string) =>
-    call<{ control: ControlLine[] }>('POST', `${targetOf(project, target)}/vouch`, { words }),
+  approve: (project: number, target: string, words: string) =>
+    call<{ control: ControlLine[] }>('POST', `${targetOf(project, target)}/approve`, { words }),
 
   rehearsals: (project: number, plan: string) =>
     call<{ rehearsals: StoredRehearsal[] }>('GET', `${of(project)}/rehearsals?plan=${encodeURIComponent(plan)}`),
@@ -104,7 +104,7 @@ export const api = {
     ),
   run: (id: string) => call<RunDetail>('GET', `/runs/${id}`),
   stopRun: (id: string) => call<{ stopping: boolean }>('POST', `/runs/${id}/stop`),
-  line: () => call<{ runs: RunSummary[] }>('GET', '/line'),
+  queue: () => call<{ runs: RunSummary[] }>('GET', '/queue'),
 }
 
 export interface RehearsalAsked {
@@ -159,7 +159,7 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
     if (signal?.aborted === true) throw error
     throw new ApiError({
       title: 'No answer',
-      detail: 'The server does not answer. Is it still running?',
+      detail: 'The server does not answer. Is it running?',
       code: 'NO_ANSWER',
       status: 0,
     })

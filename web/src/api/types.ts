@@ -88,7 +88,7 @@ export interface ApiProblem {
   base?: string
 }
 
-export type Role = 'reader' | 'author' | 'keeper'
+export type Role = 'reader' | 'author' | 'administrator'
 export interface Person {
   id: number
   name: string
@@ -108,11 +108,11 @@ export interface TokenLine {
   expiresAt: string
   usedAt: string | null
 }
-export interface Deed {
+export interface AuditEvent {
   id: number
   at: string
   who: string
-  deed: string
+  event: string
   detail: string
 }
 
@@ -134,7 +134,7 @@ export interface ControlLine {
   token: string
   isProven: boolean
   why?: string
-  vouchedBy?: string
+  approvedBy?: string
 }
 export interface MetricFamily {
   name: string
@@ -158,7 +158,7 @@ export interface RehearsedStep {
   checks: { name: string; held: boolean; found: string[] }[]
   kept: { name: string; value: string }[]
   failure: { kind: string; detail: string } | null
-  timing: Record<'name' | 'connect' | 'tls' | 'firstByte' | 'receive', number | null> & { total: number }
+  timing: Record<'dns' | 'connect' | 'tls' | 'firstByte' | 'receive', number | null> & { total: number }
 }
 export interface StoredRehearsal {
   id: string

@@ -95,7 +95,7 @@ function press(event: KeyboardEvent): void {
         <span class="label">{{ one.label }}</span>
         <span class="soft more">{{ one.more }}</span>
       </li>
-      <li v-if="found.length === 0" class="soft none">{{ isLoading ? 'looking …' : 'nothing of that kind' }}</li>
+      <li v-if="found.length === 0" class="soft none">{{ isLoading ? 'Searching …' : 'Nothing found' }}</li>
     </ul>
   </ElDialog>
 </template>

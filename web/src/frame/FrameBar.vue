@@ -12,8 +12,8 @@ const router = useRouter()
 const store = useProjects()
 const projectId = computed(() => Number(route.params['project']) || store.projects[0]?.id)
 const project = computed(() => store.projects.find((one) => one.id === projectId.value))
-const going = computed(() => store.line.length)
-const first = computed(() => store.line[0])
+const going = computed(() => store.queue.length)
+const first = computed(() => store.queue[0])
 const areas = [
   { name: 'plans', label: 'Plans' },
   { name: 'runs', label: 'Runs' },
@@ -30,7 +30,7 @@ function goTo(event: Event): void {
 }
 
 // The server may be away for a moment; the bar then shows what it knew.
-const refresh = () => store.loadLine().catch(() => undefined)
+const refresh = () => store.loadQueue().catch(() => undefined)
 useIntervalFn(refresh, POLL_MS)
 onMounted(() => {
   store.load().catch(() => undefined)
@@ -49,7 +49,7 @@ onMounted(() => {
     </RouterLink>
     <select v-if="project" class="project" aria-label="Project" :value="project.id" @change="goTo">
       <option v-for="one in store.projects" :key="one.id" :value="one.id">{{ one.name }}</option>
-      <option v-if="session.isKeeper" value="add">add a project …</option>
+      <option v-if="session.isAdministrator" value="add">add a project …</option>
     </select>
     <nav v-if="projectId" class="areas" aria-label="Areas">
       <RouterLink
@@ -67,7 +67,7 @@ onMounted(() => {
       class="going"
       :to="{ name: 'run', params: { project: projectId, run: first.id } }"
     >
-      {{ going }} {{ going === 1 ? 'run' : 'runs' }} going
+      {{ going }} {{ going === 1 ? 'run' : 'runs' }} running
     </RouterLink>
     <button type="button" class="find" @click="$emit('find')">Find or do <kbd>Ctrl K</kbd></button>
     <div class="person">
@@ -76,7 +76,7 @@ onMounted(() => {
       </button>
       <div v-if="isMenuOpen" class="menu" @click="isMenuOpen = false" @keydown.esc="isMenuOpen = false">
         <RouterLink :to="{ name: 'people' }">{{
-          session.isKeeper ? 'Tokens, people and trail' : 'Your tokens'
+          session.isAdministrator ? 'Tokens, people, audit log' : 'Your tokens'
         }}</RouterLink>
         <button type="button" @click="$emit('theme')">Light or dark</button>
         <button type="button" @click="$emit('signOut')">Sign out</button>

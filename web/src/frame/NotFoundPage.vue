@@ -1,7 +1,9 @@
 <template>
   <div class="nowhere">
-    <h1>There is nothing at this address</h1>
-    <p class="soft">The link may be old. <RouterLink to="/">Go to the plans</RouterLink>.</p>
+    <h1>Not found</h1>
+    <p class="soft">
+      There is no page at this address; the link may be old. <RouterLink to="/">Open plans</RouterLink>.
+    </p>
   </div>
 </template>
 

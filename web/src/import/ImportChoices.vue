@@ -6,13 +6,13 @@ import type { ImportChoice } from './import.worker.js'
 import type { ReadyImport } from './use-import.js'
 
 const props = defineProps<{ ready: ReadyImport; choice: ImportChoice }>()
-// Their own, so that a new draft does not take away what is being typed.
+// Their own, so that a new draft does not remove what is being typed.
 const name = ref(props.choice.name)
 const origin = ref(props.choice.origin)
 const emit = defineEmits<{ choose: [part: Partial<ImportChoice>] }>()
 
 const WAITS: [ImportChoice['waits'], string][] = [
-  ['around', 'around what was recorded'],
+  ['around', 'around the recorded times'],
   ['kept', 'as recorded'],
   ['rounded', 'in whole seconds'],
   ['none', 'none'],
@@ -45,7 +45,7 @@ function turn(number: number): void {
         </label>
       </fieldset>
       <label>
-        Pauses of the person
+        Think times
         <select class="field" :value="choice.waits" @change="choose({ waits: waitsFrom($event) })">
           <option v-for="[waits, words] in WAITS" :key="waits" :value="waits">{{ words }}</option>
         </select>
@@ -58,7 +58,7 @@ function turn(number: number): void {
     </template>
     <template v-if="ready.what === 'openapi' || ready.what === 'wsdl'">
       <label v-if="ready.what === 'openapi'"
-        >Where the service answers<input v-model="origin" class="field" @change="choose({ origin })"
+        >Origin of the service<input v-model="origin" class="field" @change="choose({ origin })"
       /></label>
       <fieldset>
         <legend>Operations <span class="soft">in this order</span></legend>

@@ -24,7 +24,7 @@ const ready = computed(() => (state.value.kind === 'made' ? state.value : undefi
 const imported = computed(() => ready.value?.imported)
 const what = computed(() => (ready.value === undefined ? '' : WHAT[ready.value.what]))
 const mayWrite = computed(() => session.mayWrite)
-const isKeeper = computed(() => session.isKeeper)
+const isAdministrator = computed(() => session.isAdministrator)
 const plan = computed(() => imported.value?.files[shown.value])
 const WHAT = {
   har: 'a recording',
@@ -51,7 +51,7 @@ async function save(): Promise<void> {
   try {
     await api.addFiles(project.value, files, message.value.trim() || `Plan "${name}" from ${WHAT[ready.value.what]}`)
     const target = /targets\/(.+)\.target\.yaml$/.exec(files[1]?.path ?? '')?.[1]
-    if (target !== undefined && session.isKeeper)
+    if (target !== undefined && session.isAdministrator)
       for (const [secret, value] of Object.entries(secrets))
         if (value !== '') await api.writeSecret(project.value, target, secret, value)
     await router.push({
@@ -71,7 +71,7 @@ async function save(): Promise<void> {
     <div class="head">
       <h1>Import a plan</h1>
       <span v-if="ready" class="soft">from {{ what }}: {{ imported?.steps }} requests</span>
-      <button v-if="state.kind === 'made'" type="button" class="link" @click="cancel()">begin again</button>
+      <button v-if="state.kind === 'made'" type="button" class="link" @click="cancel()">start over</button>
     </div>
     <div
       v-if="state.kind === 'empty' || state.kind === 'fault'"
@@ -86,7 +86,7 @@ async function save(): Promise<void> {
           <b>Choose a file, or drop it here</b>
           <span class="soft"
             >a recording of browser traffic (HAR 1.2, from the network tools of a browser), an OpenAPI 3 description, or
-            a WSDL 1.1 description. It stays in this browser until you commit.</span
+            a WSDL 1.1 description. It stays in your browser until you commit.</span
           >
           <input
             type="file"
@@ -104,7 +104,7 @@ async function save(): Promise<void> {
             :rows="4"
             placeholder="curl -X POST http://127.0.0.1:7710/sessions --json '{…}'"
           />
-          <ElButton native-type="submit" type="primary" :disabled="text.trim() === ''">Read it</ElButton>
+          <ElButton native-type="submit" type="primary" :disabled="text.trim() === ''">Read</ElButton>
         </form>
       </div>
       <p v-if="state.kind === 'fault'" class="fault" role="alert">{{ state.words }}</p>
@@ -137,16 +137,18 @@ async function save(): Promise<void> {
         <ul>
           <li v-for="note in imported?.notes ?? []" :key="note">{{ note }}</li>
           <li v-if="Object.keys(imported?.secrets ?? {}).length > 0">
-            secrets: <b>{{ Object.keys(imported?.secrets ?? {}).join(', ') }}</b>. Their values stand in no file;
+            secrets: <b>{{ Object.keys(imported?.secrets ?? {}).join(', ') }}</b>. Their values are in no file;
             {{
-              isKeeper ? 'they are sealed in the store when you commit' : 'a keeper writes them on the page of targets'
+              isAdministrator
+                ? 'they are stored sealed when you commit'
+                : 'an administrator stores them on the Targets page'
             }}
           </li>
         </ul>
         <form class="save" @submit.prevent="save">
           <ElInput
             v-model="message"
-            aria-label="Why does it come?"
+            aria-label="Commit message"
             :placeholder="`Plan &quot;${choice.name}&quot; from ${what}`"
           />
           <ElButton type="primary" native-type="submit" :loading="isBusy" :disabled="!imported || !mayWrite"
@@ -154,7 +156,7 @@ async function save(): Promise<void> {
           >
         </form>
         <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
-        <p class="soft">Then it opens in the form, to be changed and rehearsed.</p>
+        <p class="soft">Opens in the form after the commit.</p>
       </div>
     </div>
   </div>

@@ -116,7 +116,7 @@ function readingOf(text: string): Reading {
     case 'url':
       return { kind, text }
     default:
-      throw new ImportFault('this is no HAR file, OpenAPI or WSDL description, command line of curl, or URL')
+      throw new ImportFault('this is not a HAR file, an OpenAPI or WSDL description, a curl command line or a URL')
   }
 }
 

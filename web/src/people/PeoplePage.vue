@@ -1,15 +1,15 @@
 <script setup lang="ts">
-// Your tokens; for keepers, the people and the trail.
+// Your tokens; for administrators, people and the audit log.
 import { ElButton, ElInput } from 'element-plus'
 import { onMounted, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { Deed, Person, Role, TokenLine } from '../api/types.js'
+import type { AuditEvent, Person, Role, TokenLine } from '../api/types.js'
 import { useSession } from '../stores/session.js'
 
 const store = useSession()
 const tokens = ref<TokenLine[]>([])
 const people = ref<Person[]>([])
-const deeds = ref<Deed[]>([])
+const events = ref<AuditEvent[]>([])
 const fault = ref('')
 const shown = ref('')
 const SCOPES = [
@@ -24,9 +24,9 @@ const person = ref<{ name: string; email: string; password: string; role: Role }
 
 async function load(): Promise<void> {
   tokens.value = (await api.tokens()).tokens
-  if (!store.isKeeper) return
+  if (!store.isAdministrator) return
   people.value = (await api.people()).people
-  deeds.value = (await api.trail()).deeds
+  events.value = (await api.auditLog()).events
 }
 async function act(work: () => Promise<unknown>): Promise<void> {
   fault.value = ''
@@ -51,7 +51,7 @@ const add = () =>
   })
 const roleFrom = (event: Event): Role => {
   const value = event.target instanceof HTMLSelectElement ? event.target.value : ''
-  return value === 'keeper' || value === 'reader' ? value : 'author'
+  return value === 'administrator' || value === 'reader' ? value : 'author'
 }
 const day = (instant: string) => instant.slice(0, 10)
 </script>
@@ -68,8 +68,8 @@ const day = (instant: string) => instant.slice(0, 10)
         matter.
       </p>
       <div v-if="shown" class="shown" role="status">
-        This is shown once: copy it now.<code>{{ shown }}</code>
-        <button class="link" type="button" @click="shown = ''">I have it</button>
+        Shown once: copy it now.<code>{{ shown }}</code>
+        <button class="link" type="button" @click="shown = ''">Done</button>
       </div>
       <table class="table">
         <thead>
@@ -87,10 +87,10 @@ const day = (instant: string) => instant.slice(0, 10)
             <td>{{ one.scopes.join(', ') }}</td>
             <td>{{ day(one.expiresAt) }}</td>
             <td>{{ one.usedAt === null ? 'never' : day(one.usedAt) }}</td>
-            <td><button class="link" type="button" @click="act(() => api.removeToken(one.id))">take back</button></td>
+            <td><button class="link" type="button" @click="act(() => api.removeToken(one.id))">revoke</button></td>
           </tr>
           <tr v-if="tokens.length === 0">
-            <td colspan="5" class="soft">none yet</td>
+            <td colspan="5" class="soft">No tokens yet</td>
           </tr>
         </tbody>
       </table>
@@ -107,10 +107,10 @@ const day = (instant: string) => instant.slice(0, 10)
           </label>
         </span>
         <ElButton native-type="submit" :disabled="token.label === '' || token.scopes.length === 0"
-          >Make a token</ElButton
+          >Create token</ElButton
         >
       </form>
-      <template v-if="store.isKeeper">
+      <template v-if="store.isAdministrator">
         <h2>People</h2>
         <table class="table">
           <tbody>
@@ -126,42 +126,42 @@ const day = (instant: string) => instant.slice(0, 10)
                 >
                   <option>reader</option>
                   <option>author</option>
-                  <option>keeper</option>
+                  <option>administrator</option>
                 </select>
               </td>
               <td>
-                <button class="link" type="button" @click="act(() => api.removePerson(one.id))">take away</button>
+                <button class="link" type="button" @click="act(() => api.removePerson(one.id))">remove</button>
               </td>
             </tr>
           </tbody>
         </table>
         <form class="row" @submit.prevent="add">
           <ElInput v-model="person.name" aria-label="Name of the person" placeholder="Name" />
-          <ElInput v-model="person.email" aria-label="E-mail of the person" placeholder="E-mail" />
+          <ElInput v-model="person.email" aria-label="Email of the person" placeholder="Email" />
           <ElInput
             v-model="person.password"
             type="password"
-            aria-label="First password"
-            placeholder="First password"
+            aria-label="Initial password"
+            placeholder="Initial password"
             autocomplete="new-password"
           />
           <select v-model="person.role" class="field" aria-label="Role">
             <option>reader</option>
             <option>author</option>
-            <option>keeper</option>
+            <option>administrator</option>
           </select>
           <ElButton native-type="submit" :disabled="person.name === '' || person.email === ''">Add</ElButton>
         </form>
       </template>
     </section>
-    <section v-if="store.isKeeper" class="trail">
-      <h2>Trail</h2>
-      <p class="soft">Who did what, newest first. Nothing is ever taken out.</p>
+    <section v-if="store.isAdministrator" class="trail">
+      <h2>Audit log</h2>
+      <p class="soft">Who did what, newest first. Entries are never removed.</p>
       <ol>
-        <li v-for="deed in deeds" :key="deed.id">
-          <span class="soft">{{ deed.at.slice(0, 16).replace('T', ' ') }}</span>
+        <li v-for="event in events" :key="event.id">
+          <span class="soft">{{ event.at.slice(0, 16).replace('T', ' ') }}</span>
           <span
-            ><b>{{ deed.who }}</b> {{ deed.deed }} <span class="soft">{{ deed.detail }}</span></span
+            ><b>{{ event.who }}</b> {{ event.event }} <span class="soft">{{ event.detail }}</span></span
           >
         </li>
       </ol>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// Nobody is signed in: the demo by one click, a person by name, or the first keeper of all.
+// Nobody is signed in: the demo by one click, a person by name, or the first administrator of all.
 import { ElButton, ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
@@ -41,11 +41,11 @@ const enter = () =>
       >
     </div>
     <form class="form" @submit.prevent="enter">
-      <h1 v-if="isFirst">{{ isDemo ? 'Or begin with a keeper of your own' : 'The first keeper' }}</h1>
+      <h1 v-if="isFirst">{{ isDemo ? 'Or create your own administrator' : 'The first administrator' }}</h1>
       <h1 v-else>{{ isDemo ? 'Or sign in' : 'Sign in' }}</h1>
-      <p v-if="isFirst" class="soft">Nobody is here yet. A keeper adds people, projects and secrets.</p>
+      <p v-if="isFirst" class="soft">No account exists yet. An administrator adds people, projects and secrets.</p>
       <label v-if="isFirst">Name<ElInput v-model="form.name" autocomplete="name" /></label>
-      <label>E-mail<ElInput v-model="form.email" type="email" autocomplete="username" /></label>
+      <label>Email<ElInput v-model="form.email" type="email" autocomplete="username" /></label>
       <label>
         Password
         <ElInput
@@ -61,7 +61,7 @@ const enter = () =>
         :loading="isBusy"
         :disabled="form.email === '' || form.password === ''"
       >
-        {{ isFirst ? 'Begin' : 'Sign in' }}
+        {{ isFirst ? 'Create account' : 'Sign in' }}
       </ElButton>
     </form>
   </div>

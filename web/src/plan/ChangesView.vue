@@ -44,11 +44,7 @@ onBeforeUnmount(() => view?.destroy())
       </li>
     </ul>
     <p v-else class="soft none">
-      {{
-        before === after
-          ? 'Nothing has changed.'
-          : 'Only words around the plan have changed: comments, order or blanks.'
-      }}
+      {{ before === after ? 'Nothing has changed.' : 'Only comments, order or blank lines changed.' }}
     </p>
     <div class="heads soft">
       <span>{{ beforeLabel }}</span><span>now</span>

@@ -6,12 +6,12 @@ defineEmits<{ compare: []; mine: []; theirs: [] }>()
 
 <template>
   <div class="conflict" role="alert">
-    <b>This file has changed elsewhere</b>, on disk or in another window. Nothing is lost.
+    <b>This file changed elsewhere</b>, on disk or in another window. Your text is kept.
     <button type="button" class="link" @click="$emit('compare')">compare</button>
     <button type="button" class="link" @click="$emit('theirs')">
-      take theirs{{ isDirty ? ', mine can be undone to' : '' }}
+      take theirs{{ isDirty ? ' (undo brings mine back)' : '' }}
     </button>
-    <button v-if="isDirty" type="button" class="link" @click="$emit('mine')">go on with mine</button>
+    <button v-if="isDirty" type="button" class="link" @click="$emit('mine')">keep mine</button>
   </div>
 </template>
 

@@ -29,7 +29,7 @@ function write(): void {
     fault.value = ''
     if (draft.value !== shown()) emit('set', value)
   } catch (error) {
-    fault.value = error instanceof Error ? error.message : 'this is no JSON'
+    fault.value = error instanceof Error ? error.message : 'not valid JSON'
   }
 }
 </script>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// Steps of a journey or a group: in order, to be dragged, doubled, switched off, removed, and added.
+// Steps of a journey or a group: in order, to be dragged, duplicated, switched off, removed, and added.
 import { STEP_CONTEXTS, textAt, type Path, type TreeNode, type Written } from '@jolt-gate/core'
 import { computed, inject, ref } from 'vue'
 import { PLAN_FORM } from './use-form.js'
@@ -20,10 +20,10 @@ const START: Record<(typeof STEP_CONTEXTS)[number], Written> = {
   send: { send: 'GET /', name: 'new step', check: ['status is 200'] },
   wait: { wait: '1s to 3s' },
   group: { group: 'new group', steps: [{ send: 'GET /', name: 'new step' }] },
-  together: { together: [{ send: 'GET /', name: 'new step' }] },
+  parallel: { parallel: [{ send: 'GET /', name: 'new step' }] },
   repeat: { repeat: '3', steps: [{ send: 'GET /', name: 'new step' }] },
   when: { when: 'status is 200', steps: [{ send: 'GET /', name: 'new step' }] },
-  pick: { pick: [{ share: '1', steps: [{ send: 'GET /', name: 'new step' }] }] },
+  pick: { pick: [{ weight: '1', steps: [{ send: 'GET /', name: 'new step' }] }] },
   use: { use: 'steps/shared.steps.yaml' },
   call: { call: 'scripts/values.ts#choose' },
   socket: { socket: 'GET /live', steps: [{ await: 'json $.kind exists' }] },
@@ -93,9 +93,11 @@ function turn(index: number, isOff: boolean): void {
         >
           ↓
         </button>
-        <button type="button" class="link" @click="form?.edit({ kind: 'duplicate', path: at(index) })">double</button>
+        <button type="button" class="link" @click="form?.edit({ kind: 'duplicate', path: at(index) })">
+          duplicate
+        </button>
         <button type="button" class="link" @click="turn(index, row.isOff)">
-          {{ row.isOff ? 'switch on' : 'switch off' }}
+          {{ row.isOff ? 'turn on' : 'turn off' }}
         </button>
         <button
           type="button"

@@ -23,9 +23,7 @@ const emit = defineEmits<{
 /** A gate of each step stands once, as it was written. */
 const sentences = computed(() => [...new Map(props.plan.gates.map((gate) => [gate.at.line, gate])).values()])
 const stopOf = (stop: StopRule) =>
-  stop.kind === 'at once'
-    ? 'stops the run at once'
-    : `stops the run after ${String(stop.seconds)} s ${stop.kind === 'in a row' ? 'in a row' : 'in all'}`
+  `stops the run after ${String(stop.seconds)} breached ${stop.seconds === 1 ? 'second' : 'seconds'}${stop.kind === 'in a row' ? ' in a row' : ''}`
 const editing = ref<{ line: number; index: number }>()
 const draft = ref('')
 const fault = ref('')
@@ -69,7 +67,7 @@ function add(event: Event): void {
       <h2>Gates</h2>
       <span class="soft">{{ sentences.length }}</span>
     </div>
-    <p v-if="sentences.length === 0" class="soft none">No gate: the run would be open whatever happens.</p>
+    <p v-if="sentences.length === 0" class="soft none">No gates yet: nothing would shut this plan.</p>
     <div
       v-for="gate in sentences"
       :key="gate.at.line"
@@ -108,7 +106,7 @@ function add(event: Event): void {
             </div>
             <div class="actions">
               <button class="link" type="submit">change</button>
-              <button class="link" type="button" @click="editing = undefined">leave it</button>
+              <button class="link" type="button" @click="editing = undefined">keep it</button>
             </div>
           </form>
         </ElPopover>

@@ -28,7 +28,7 @@ async function take(commit: CommitLine, act: 'restore' | 'compare'): Promise<voi
   <PageError v-if="error" title="The history could not be read" :detail="wordsOf(error)" @again="execute()" />
   <div v-else class="history">
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
-    <p v-if="state?.commits.length === 0" class="soft">in no commit yet</p>
+    <p v-if="state?.commits.length === 0" class="soft">not committed yet</p>
     <table v-if="state" class="table">
       <tbody>
         <tr v-for="(commit, index) in state.commits" :key="commit.commit">
@@ -50,7 +50,7 @@ async function take(commit: CommitLine, act: 'restore' | 'compare'): Promise<voi
             </RouterLink>
           </td>
           <td class="acts">
-            <button type="button" class="link" @click="take(commit, 'compare')">compare with now</button>
+            <button type="button" class="link" @click="take(commit, 'compare')">compare with the current text</button>
             <button v-if="mayWrite && index > 0" type="button" class="link" @click="take(commit, 'restore')">
               restore
             </button>

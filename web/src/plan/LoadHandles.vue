@@ -25,7 +25,7 @@ interface Handle {
 }
 const handles = computed(() =>
   props.phases
-    .filter(({ ladder, kind }) => ladder === null && kind !== 'passes')
+    .filter(({ ladder, kind }) => ladder === null && kind !== 'iterations')
     .flatMap((phase): Handle[] => {
       const place = props.places.find(({ name }) => name === phase.name)
       if (place === undefined) return []

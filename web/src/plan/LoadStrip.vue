@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // The load that the plan would make, before it is made: totals, and arrivals per second over time.
-import { profileOf, type Phase, type Preview, type ProfileLine } from '@jolt-gate/core'
+import { curveOf, type Phase, type Preview, type CurvePoints } from '@jolt-gate/core'
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { clock, grouped, lengthOf, rate } from '../text/figures.js'
@@ -27,7 +27,7 @@ const totals = computed(() =>
         { figure: lengthOf(props.preview.seconds), label: 'length' },
         ...(props.preview.arrivals > 0 || props.preview.mostUsers === 0 ? arrivalTotals(props.preview) : []),
         ...(props.preview.mostUsers > 0
-          ? [{ figure: grouped(props.preview.mostUsers), label: 'users who come again' }]
+          ? [{ figure: grouped(props.preview.mostUsers), label: 'concurrent users' }]
           : []),
         ...(props.preview.usersInFlight === null
           ? []
@@ -52,8 +52,8 @@ const y = (value: number) => level(value, props.preview?.peakRate ?? 1)
 const secondsPerPixel = computed(() => (props.preview?.seconds ?? 0) / Math.max(1, width.value - LEFT - 6))
 const ratePerPixel = computed(() => ((props.preview?.peakRate ?? 1) * 1.12) / (HEIGHT - FOOT - BAND))
 const lineOf = (name: string) => props.phases.find((phase) => phase.name === name)?.at.line ?? 1
-const profile = computed(() => (props.preview === null ? null : profileOf(props.preview)))
-const pathOf = (line: ProfileLine, at: (value: number) => number) =>
+const profile = computed(() => (props.preview === null ? null : curveOf(props.preview)))
+const pathOf = (line: CurvePoints, at: (value: number) => number) =>
   line.map(([seconds, value]) => `${x(seconds).toFixed(1)} ${at(value).toFixed(1)}`).join('L')
 const hasRates = computed(() => (props.preview?.peakRate ?? 0) > 0)
 const outline = computed(() => (profile.value === null || !hasRates.value ? '' : pathOf(profile.value.rate, y)))
@@ -115,7 +115,7 @@ const labels = computed(() =>
 <template>
   <div class="strip">
     <div class="totals">
-      <h2>Load <span class="soft">before it is sent</span></h2>
+      <h2>Load <span class="soft">expected</span></h2>
       <div v-for="total in totals" :key="total.label" class="total">
         <b>{{ total.figure }}</b><span>{{ total.label }}</span>
       </div>
@@ -127,7 +127,7 @@ const labels = computed(() =>
         :width="width"
         :height="HEIGHT"
         role="group"
-        aria-label="Arrivals per second, and users who come again, over the length of the plan"
+        aria-label="Arrivals per second and concurrent users over the length of the plan"
       >
         <defs>
           <pattern id="unmeasured" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
@@ -201,7 +201,7 @@ const labels = computed(() =>
           @rate="(phase, from, to) => $emit('rate', phase, from, to)"
         />
       </svg>
-      <p v-else class="soft none">The load can be shown when the plan’s load is right.</p>
+      <p v-else class="soft none">The load is shown once the plan’s load is valid.</p>
     </div>
     <div class="end"><slot /></div>
   </div>

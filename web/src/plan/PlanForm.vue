@@ -97,14 +97,14 @@ function rename(to: string): void {
           class="link"
           @click="form?.edit({ kind: 'duplicate', path, key: `${String(path.at(-1))} 2` })"
         >
-          double
+          duplicate
         </button>
         <button v-if="journeys.length > 1" type="button" class="link" @click="form?.edit({ kind: 'remove', path })">
           remove
         </button>
       </template>
     </div>
-    <p v-if="!tree" class="fault">YAML cannot read this text yet: mend it in the text first.</p>
+    <p v-if="!tree" class="fault">YAML cannot read this text: fix it as text first.</p>
     <template v-if="context">
       <div v-for="{ key, about, shape, isNeeded } in present" :key="key" class="row">
         <span class="key" :title="about">{{ key }}</span>

@@ -39,7 +39,7 @@ const growth = computed(() => {
     <span v-if="target && target.name !== target.origin" class="soft">{{ target.origin }}</span>
   </p>
   <p class="soft">
-    {{ isOnLoopback ? 'on loopback, may be loaded freely' : 'not on loopback: loaded as its permission says' }}
+    {{ isOnLoopback ? 'on loopback: may be loaded freely' : 'not on loopback: its permission applies' }}
   </p>
   <p v-if="growth" class="growth">{{ growth }}</p>
   <div class="go">
@@ -48,7 +48,7 @@ const growth = computed(() => {
       {{ isChanged ? 'Commit and run…' : 'Run' }}
     </ElButton>
   </div>
-  <p v-if="errors > 0" class="fault">{{ errors }} {{ errors === 1 ? 'problem' : 'problems' }} to mend first</p>
+  <p v-if="errors > 0" class="fault">{{ errors }} {{ errors === 1 ? 'problem' : 'problems' }} to fix first</p>
   <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
 </template>
 

@@ -17,7 +17,7 @@ interface Row {
   isElsewhere: boolean
 }
 
-const shares = computed(() => props.plan.journeys.reduce((sum, journey) => sum + journey.share, 0))
+const weights = computed(() => props.plan.journeys.reduce((sum, journey) => sum + journey.weight, 0))
 const rows = computed(() => {
   const { plan } = props
   const parts = [
@@ -27,7 +27,7 @@ const rows = computed(() => {
       : []),
     ...plan.journeys.map((journey) => ({
       name: journey.name,
-      note: journey.share === 0 ? 'own load' : `${String(journey.share)} of ${String(shares.value)}`,
+      note: journey.weight === 0 ? 'own load' : `${String(journey.weight)} of ${String(weights.value)}`,
       steps: journey.steps,
       line: journey.at.line,
     })),
@@ -85,9 +85,9 @@ function rowsOf(steps: readonly Step[], depth: number, prefix: string): Row[] {
         return [{ ...common, kind: 'send', label: step.name.replace(/^call /, ''), method: 'call' }]
       case 'sql':
         return [{ ...common, kind: 'send', label: step.name.replace(/^sql /, ''), method: 'sql' }]
-      case 'together':
+      case 'parallel':
       case 'repeat': {
-        const label = step.kind === 'together' ? 'together' : repeatLabel(step)
+        const label = step.kind === 'parallel' ? 'parallel' : repeatLabel(step)
         return [{ ...common, kind: 'turn', label, method: '' }, ...rowsOf(step.steps, depth + 1, key)]
       }
       case 'when':
@@ -105,7 +105,7 @@ function rowsOf(steps: readonly Step[], depth: number, prefix: string): Row[] {
             ...common,
             key: `${key}.${String(number)}`,
             kind: 'turn',
-            label: `pick ${String(option.share)}`,
+            label: `pick ${String(option.weight)}`,
             method: '',
           },
           ...rowsOf(option.steps, depth + 1, `${key}.${String(number)}`),

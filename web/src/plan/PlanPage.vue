@@ -140,7 +140,7 @@ useEventListener('beforeunload', (event) => {
 })
 onBeforeRouteLeave((to) => {
   if (changedLines.value === 0 || to.name === 'rehearsal') return true
-  return window.confirm('Your change is not committed yet, and would be lost. Leave all the same?')
+  return window.confirm('Your change is not committed and would be lost. Leave anyway?')
 })
 </script>
 
@@ -166,7 +166,7 @@ onBeforeRouteLeave((to) => {
       :is-dirty="changedLines > 0"
       @compare="compare({ text: saving.theirs.value.text, commit: 'theirs' })"
       @theirs="saving.takeTheirs()"
-      @mine="saving.goOnWithMine()"
+      @mine="saving.keepMine()"
     />
     <div class="desk">
       <div class="left">

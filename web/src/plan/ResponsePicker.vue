@@ -67,11 +67,11 @@ function check(): void {
     <h3>
       Response in the last rehearsal <span class="soft">status {{ rehearsed.response.status }}</span>
     </h3>
-    <p v-if="leaves.length === 0" class="soft">it is no JSON: its values are kept by match, xml or header</p>
+    <p v-if="leaves.length === 0" class="soft">not JSON: keep values by match, xml or header</p>
     <div v-if="chosen" class="acts">
       <code>{{ chosen.path }}</code>
       <button type="button" class="link" @click="keep()">keep it</button>
-      <button type="button" class="link" @click="check()">check that it is {{ chosen.json.slice(0, 30) }}</button>
+      <button type="button" class="link" @click="check()">check it is {{ chosen.json.slice(0, 30) }}</button>
     </div>
     <div class="tree">
       <template v-for="leaf in leaves" :key="leaf.path">

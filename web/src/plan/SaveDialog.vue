@@ -26,14 +26,14 @@ const message = ref('')
     @open="message = ''"
   >
     <p class="soft">
-      {{ file }}, {{ lines }} {{ lines === 1 ? 'line' : 'lines' }} changed. A run is made from what is committed.
+      {{ file }}, {{ lines }} {{ lines === 1 ? 'line' : 'lines' }} changed. Runs use the committed plan.
     </p>
     <ul class="changes">
       <li v-for="(change, index) in changes.slice(0, 8)" :key="index">{{ change.words }}</li>
       <li v-if="changes.length > 8" class="soft">and {{ changes.length - 8 }} more</li>
     </ul>
     <ElForm label-position="top" class="form" @submit.prevent="emit('save', message)">
-      <ElFormItem label="Why does it change?"
+      <ElFormItem label="Commit message"
         ><ElInput
           v-model="message"
           autofocus

@@ -9,7 +9,7 @@ export interface GateWord {
 }
 
 const MEASURE =
-  /^(?:(?:mean|median|min|max|sd|p[\d.]+) )?(?:response time|time to first byte|connect time|group time|journey time|failed requests|failed checks|failed journeys|turned away|cut off|requests|arrivals|journeys|throughput|arrival rate|bytes received|bytes sent|apdex at \d+ ?m?s|start lag|generator busy|event loop delay|probe "[^"]*")/
+  /^(?:(?:mean|median|min|max|sd|p[\d.]+) )?(?:response time|time to first byte|connect time|group time|journey time|failed requests|failed checks|failed journeys|turned away|cut off|requests|arrivals|journeys|throughput|arrival rate|bytes received|bytes sent|apdex at \d+ ?m?s|start lag|generator busy|event loop delay|metric "[^"]*")/
 
 /** Cuts a sentence; joined again, the words are the sentence. */
 export function wordsOfGate(rule: string): GateWord[] {

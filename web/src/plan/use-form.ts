@@ -28,7 +28,7 @@ export function partOf(path: Path): Path {
   return []
 }
 
-const STEP_LISTS = ['steps', 'setup', 'teardown', 'together', 'else', 'pick', 'load']
+const STEP_LISTS = ['steps', 'setup', 'teardown', 'parallel', 'else', 'pick', 'load']
 
 /** The innermost step of a path, or the journey. */
 function stepIn(path: Path): Path {

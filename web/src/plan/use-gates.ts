@@ -9,7 +9,7 @@ export function choicesFor(word: GateWord, sentence: string, plan: Plan, target:
   if (word.kind === 'measure') {
     return Object.entries(MEASURES).flatMap(([measure, { family }]) => {
       if (measure === 'apdex') return ['apdex at 300 ms']
-      if (measure === 'probe') return (target?.probes ?? []).map(({ name }) => `max probe ${JSON.stringify(name)}`)
+      if (measure === 'metric') return (target?.metrics ?? []).map(({ name }) => `max metric ${JSON.stringify(name)}`)
       return family === 'time' || family === 'busy share'
         ? STATISTICS.map((statistic) => `${statistic} ${measure}`)
         : [measure]

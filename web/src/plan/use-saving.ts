@@ -61,11 +61,11 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
     state.text.value = theirs.value.text
     theirs.value = undefined
   }
-  function goOnWithMine(): void {
+  function keepMine(): void {
     if (theirs.value === undefined) return
     state.rebase(theirs.value.text, theirs.value.base)
     theirs.value = undefined
   }
 
-  return { isOpen, thenRuns, fault, isBusy, theirs, ask, save, takeTheirs, goOnWithMine }
+  return { isOpen, thenRuns, fault, isBusy, theirs, ask, save, takeTheirs, keepMine }
 }

@@ -10,22 +10,22 @@ import { useSession } from '../stores/session.js'
 const WAYS = [
   {
     key: 'name',
-    title: 'Begin an empty one',
-    about: 'A new Git repository with room for plans and targets, kept by this server.',
+    title: 'Empty project',
+    about: 'A new Git repository on this server.',
     placeholder: 'booking service',
     label: 'Name of the project',
   },
   {
     key: 'clone',
     title: 'Clone a repository',
-    about: 'By the Git of this machine, over HTTP(S) or from a folder.',
+    about: 'With Git, over HTTP(S) or from a folder of the server.',
     placeholder: 'https://git.larkholm.example/booking.git',
-    label: 'Where to clone from',
+    label: 'URL or folder to clone',
   },
   {
     key: 'path',
     title: 'Open a folder',
-    about: 'A Git working copy that lies on the machine of the server already.',
+    about: 'A Git working copy on the server’s machine.',
     placeholder: '/home/me/booking-service',
     label: 'Folder of the project',
   },
@@ -69,7 +69,7 @@ async function add(key: (typeof WAYS)[number]['key']): Promise<void> {
   <div v-if="isReady" class="home">
     <h1>{{ store.projects.length === 0 ? 'The first project' : 'Add a project' }}</h1>
     <p class="soft">A project is a Git repository of plans, targets and data files, with its runs.</p>
-    <p v-if="!session.isKeeper" class="soft">A keeper adds projects.</p>
+    <p v-if="!session.isAdministrator" class="soft">Only an administrator can add projects.</p>
     <div v-else class="ways">
       <form v-for="way in WAYS" :key="way.key" @submit.prevent="add(way.key)">
         <h2>{{ way.title }}</h2>

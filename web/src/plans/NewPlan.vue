@@ -63,7 +63,7 @@ gates:
       </label>
       <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
       <ElButton type="primary" native-type="submit" :disabled="name.trim() === '' || target.trim() === ''"
-        >Write it</ElButton
+        >Create plan</ElButton
       >
     </form>
   </ElDialog>

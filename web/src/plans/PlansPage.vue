@@ -49,7 +49,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
     <PageError v-if="error" title="The plans could not be read" :detail="wordsOf(error)" @again="execute()" />
     <p v-else-if="isLoading && !state" class="wait soft">reading the plans …</p>
     <div v-else-if="state && state.plans.length === 0" class="empty">
-      <h2>The way to a first verdict</h2>
+      <h2>Steps to a first verdict</h2>
       <ol class="way">
         <li>
           <RouterLink :to="{ name: 'targets', params: { project } }">Say what is under test</RouterLink>: a target,
@@ -60,7 +60,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
           <RouterLink :to="{ name: 'import', params: { project } }">from what exists</RouterLink>: a recording, a
           description, a URL.
         </li>
-        <li>Rehearse it: one user, every exchange shown.</li>
+        <li>Rehearse it: one user, every request and response shown.</li>
         <li>Run it, small before large, and read the verdict.</li>
       </ol>
     </div>

@@ -11,7 +11,7 @@ const pretty = computed(() => prettyBody(props.text, props.type))
 <template>
   <div class="body">
     <button v-if="pretty !== text" type="button" class="link soft" @click="isRaw = !isRaw">
-      {{ isRaw ? 'set out' : 'as it came' }}
+      {{ isRaw ? 'formatted' : 'raw' }}
     </button>
     <pre tabindex="0">{{ isRaw ? text : pretty }}</pre>
   </div>

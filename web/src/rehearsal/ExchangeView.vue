@@ -8,10 +8,10 @@ const props = defineProps<{ step: RehearsedStep; before: RehearsedStep | undefin
 defineEmits<{ again: [] }>()
 
 const PARTS = [
-  ['name', 'finding the name'],
+  ['dns', 'DNS'],
   ['connect', 'connecting'],
   ['tls', 'TLS'],
-  ['firstByte', 'until the first byte'],
+  ['firstByte', 'waiting for the first byte'],
   ['receive', 'receiving'],
 ] as const
 const parts = computed(() =>
@@ -30,7 +30,7 @@ const beforeOf = (name: string) => props.before?.checks.find((check) => check.na
   <section class="exchange">
     <div class="title">
       <h2>{{ step.step }}</h2>
-      <button v-if="canResume" type="button" class="link" @click="$emit('again')">again from here</button>
+      <button v-if="canResume" type="button" class="link" @click="$emit('again')">rehearse from here</button>
     </div>
     <p v-if="step.failure" class="failure" role="alert">
       <b>{{ step.failure.kind }}</b> {{ step.failure.detail }}

@@ -102,7 +102,7 @@ function press(event: KeyboardEvent): void {
         :can-resume="canResume && state !== 'going' && step.stage !== 'setup' && step.stage !== 'teardown'"
         @again="start(chosen)"
       />
-      <p v-else class="soft waiting">{{ fault === '' ? 'The first step is on its way …' : '' }}</p>
+      <p v-else class="soft waiting">{{ fault === '' ? 'Waiting for the first step …' : '' }}</p>
     </div>
   </div>
 </template>

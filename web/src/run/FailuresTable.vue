@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// Failures by step and kind, with when each began and a sample of the answer.
+// Failures by step and kind, with when each began and a sample response.
 import type { StepSummary } from '@jolt-gate/core'
 import { computed } from 'vue'
 import { clock, grouped } from '../text/figures.js'
@@ -13,7 +13,7 @@ const rows = computed(() =>
 </script>
 
 <template>
-  <p v-if="rows.length === 0" class="soft none">No failure.</p>
+  <p v-if="rows.length === 0" class="soft none">No failures.</p>
   <table v-else class="table">
     <thead>
       <tr>
@@ -22,7 +22,7 @@ const rows = computed(() =>
         <th>what</th>
         <th class="figure">times</th>
         <th class="figure">first at</th>
-        <th>sample of the answer</th>
+        <th>sample response</th>
       </tr>
     </thead>
     <tbody>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// The lanes under a ruler of phases, on one time axis, with one hair line and one marked stretch through all of them.
+// The lanes under a ruler of phases, on one time axis, with one cursor and one marked range through all of them.
 import { dueBySecond, phaseRanges, type RunShape } from '@jolt-gate/core'
 import { useElementSize } from '@vueuse/core'
 import { computed, reactive, ref, watch } from 'vue'
@@ -8,16 +8,16 @@ import { isDark } from '../styles/theme.js'
 import LaneChart from './LaneChart.vue'
 import { lanesOf } from './lane-charts.js'
 import type { LaneOverlay, LanePhase } from './lane-plugins.js'
-import type { RunView, Stretch } from './run.worker.js'
+import type { RunView, TimeRange } from './run.worker.js'
 
 const props = defineProps<{ view: RunView; shape: RunShape }>()
-const stretch = defineModel<Stretch | null>('stretch', { required: true })
+const range = defineModel<TimeRange | null>('range', { required: true })
 
 const TITLE = 104
 const AXIS = 52
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
-const hair = ref<number | null>(null)
+const cursor = ref<number | null>(null)
 const drag = ref<number | null>(null)
 const redraws = ref(0)
 
@@ -33,15 +33,15 @@ const phases = computed((): LanePhase[] =>
     return [{ name: phase.name, measured: phase.measured, fromSecond: fromMs / 1000, toSecond: toMs / 1000 }]
   }),
 )
-const overlay: LaneOverlay = reactive({ phases: [], beams: [], hairSecond: null, stretch: null })
+const overlay: LaneOverlay = reactive({ phases: [], beams: [], cursorSecond: null, range: null })
 watch(
-  [phases, () => props.view.beams, hair, stretch],
+  [phases, () => props.view.beams, cursor, range],
   () => {
     Object.assign(overlay, {
       phases: phases.value,
       beams: props.view.beams,
-      hairSecond: hair.value === null ? null : hair.value + 0.5,
-      stretch: stretch.value,
+      cursorSecond: cursor.value === null ? null : cursor.value + 0.5,
+      range: range.value,
     })
     redraws.value++
   },
@@ -55,7 +55,7 @@ const ticks = computed(() => {
   return Array.from({ length: Math.floor(seconds.value / step) + 1 }, (_, index) => index * step)
 })
 const lanes = computed(() => lanesOf(props.view))
-const caption = (index: number) => lanes.value[index]?.caption(props.view, due.value, hair.value) ?? ''
+const caption = (index: number) => lanes.value[index]?.caption(props.view, due.value, cursor.value) ?? ''
 
 function secondAt(event: PointerEvent): number | null {
   const left = (box.value?.getBoundingClientRect().left ?? 0) + plot.value.left
@@ -63,8 +63,8 @@ function secondAt(event: PointerEvent): number | null {
   return second >= 0 && second < Math.max(1, props.view.seconds) ? second : null
 }
 function onMove(event: PointerEvent): void {
-  hair.value = secondAt(event)
-  if (drag.value !== null && hair.value !== null && hair.value !== drag.value) markTo(hair.value)
+  cursor.value = secondAt(event)
+  if (drag.value !== null && cursor.value !== null && cursor.value !== drag.value) markTo(cursor.value)
 }
 function onDown(event: PointerEvent): void {
   drag.value = secondAt(event)
@@ -74,23 +74,23 @@ function onUp(): void {
 }
 function markTo(second: number): void {
   const from = drag.value ?? second
-  stretch.value = { fromSecond: Math.min(from, second), toSecond: Math.max(from, second) + 1 }
+  range.value = { fromSecond: Math.min(from, second), toSecond: Math.max(from, second) + 1 }
 }
 function onKey(event: KeyboardEvent): void {
   const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
   if (event.key === 'Escape') {
-    stretch.value = null
+    range.value = null
     drag.value = null
-    hair.value = null
+    cursor.value = null
     return
   }
   if (step === 0) return
   event.preventDefault()
-  const before = hair.value ?? 0
+  const before = cursor.value ?? 0
   if (event.shiftKey) drag.value ??= before
   else drag.value = null
-  hair.value = Math.max(0, Math.min(Math.max(0, props.view.seconds - 1), before + step))
-  if (event.shiftKey) markTo(hair.value)
+  cursor.value = Math.max(0, Math.min(Math.max(0, props.view.seconds - 1), before + step))
+  if (event.shiftKey) markTo(cursor.value)
 }
 </script>
 
@@ -100,9 +100,9 @@ function onKey(event: KeyboardEvent): void {
     class="lanes"
     tabindex="0"
     role="group"
-    aria-label="Run chart. Arrow keys move the hair line, with Shift they mark a stretch, Escape clears it."
+    aria-label="Run chart. Arrow keys move the cursor, with Shift they mark a range, Escape clears it."
     @pointermove="onMove"
-    @pointerleave="hair = null"
+    @pointerleave="cursor = null"
     @pointerdown="onDown"
     @pointerup="onUp"
     @keydown="onKey"
@@ -147,7 +147,9 @@ function onKey(event: KeyboardEvent): void {
         :style="{ left: `${String(x(second))}px` }"
         >{{ clock(second) }}</span
       >
-      <span v-if="hair !== null" class="now" :style="{ left: `${String(x(hair + 0.5))}px` }">{{ clock(hair) }}</span>
+      <span v-if="cursor !== null" class="now" :style="{ left: `${String(x(cursor + 0.5))}px` }">{{
+        clock(cursor)
+      }}</span>
     </div>
   </div>
 </template>

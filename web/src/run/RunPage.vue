@@ -8,7 +8,7 @@ import PageError from '../frame/PageError.vue'
 import { clock, lengthOf } from '../text/figures.js'
 import FailuresTable from './FailuresTable.vue'
 import RunLanes from './RunLanes.vue'
-import type { Stretch } from './run.worker.js'
+import type { TimeRange } from './run.worker.js'
 import StepsTable from './StepsTable.vue'
 import { useRun } from './use-run.js'
 import VerdictColumn from './VerdictColumn.vue'
@@ -23,8 +23,8 @@ const tab = computed({
   get: () => (route.query['show'] === 'failures' ? 'failures' : 'steps'),
   set: (show) => void router.replace({ query: { ...route.query, show } }),
 })
-const stretch = computed({
-  get: (): Stretch | null => {
+const range = computed({
+  get: (): TimeRange | null => {
     const [fromSecond, toSecond] = String(route.query['mark'] ?? '')
       .split('-')
       .map(Number)
@@ -45,11 +45,11 @@ const failures = computed(() => (view.value?.steps ?? []).reduce((sum, step) => 
 async function start(): Promise<void> {
   isStopping.value = false
   await open()
-  mark(stretch.value)
+  mark(range.value)
 }
 onMounted(start)
 watch(id, () => void start())
-watch(stretch, (next) => {
+watch(range, (next) => {
   mark(next)
 })
 
@@ -93,7 +93,7 @@ async function again(): Promise<void> {
           <b>{{ run.branch ?? 'no branch' }}</b> · against <b>{{ run.targetName }}</b> · {{ lengthOf(run.seconds) }}
         </span>
         <span class="buttons">
-          <span v-if="!isConnected" class="soft">connecting again …</span>
+          <span v-if="!isConnected" class="soft">reconnecting …</span>
           <ElButton v-if="isGoing" :loading="isStopping" @click="stopNow()">Stop</ElButton>
           <template v-else>
             <a v-if="run.result" class="report" :href="`/api/runs/${run.id}/result.json`" download>result.json</a>
@@ -103,23 +103,23 @@ async function again(): Promise<void> {
         </span>
       </div>
       <p v-if="againFault" class="fault" role="alert">{{ againFault }}</p>
-      <RunLanes v-if="view && view.seconds > 0" v-model:stretch="stretch" :view="view" :shape="run.shape" />
+      <RunLanes v-if="view && view.seconds > 0" v-model:range="range" :view="view" :shape="run.shape" />
       <div v-else-if="isGoing" class="soft waiting">
-        {{ state === 'waiting' ? 'It waits in line: one run goes at a time.' : 'The first second is on its way …' }}
+        {{ state === 'waiting' ? 'Queued: one run at a time.' : 'Waiting for the first second …' }}
       </div>
       <div v-else-if="!view" class="soft waiting">reading the run …</div>
-      <div v-else class="soft waiting">No load was made.</div>
+      <div v-else class="soft waiting">No load was sent.</div>
       <div class="tabs" role="tablist">
         <button type="button" role="tab" :aria-selected="tab === 'steps'" @click="tab = 'steps'">Steps</button>
         <button type="button" role="tab" :aria-selected="tab === 'failures'" @click="tab = 'failures'">
           Failures {{ failures }}
         </button>
-        <span v-if="stretch" class="stretch">
-          computed for {{ clock(stretch.fromSecond) }} – {{ clock(stretch.toSecond) }},
-          {{ stretch.toSecond - stretch.fromSecond }} s marked on the chart ·
-          <button class="link" type="button" @click="stretch = null">whole run</button>
+        <span v-if="range" class="range">
+          computed for {{ clock(range.fromSecond) }} – {{ clock(range.toSecond) }},
+          {{ range.toSecond - range.fromSecond }} s selected on the chart ·
+          <button class="link" type="button" @click="range = null">whole run</button>
         </span>
-        <span v-else class="soft hint">drag over the chart to compute a stretch of it</span>
+        <span v-else class="soft hint">drag over the chart to select a time range</span>
       </div>
       <StepsTable v-if="tab === 'steps'" :steps="view?.steps ?? []" />
       <FailuresTable v-else :steps="view?.steps ?? []" />
@@ -193,7 +193,7 @@ h1 a:hover {
   color: var(--ink);
   font-weight: 650;
 }
-.stretch {
+.range {
   margin-left: auto;
   padding: 2px 8px;
   background: var(--ochre-light);

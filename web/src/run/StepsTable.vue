@@ -20,20 +20,20 @@ const columns: {
   {
     label: 'median',
     width: 95,
-    value: (step) => step.responseTime?.p50 ?? -1,
-    text: (step) => time(step.responseTime?.p50),
+    value: (step) => step.responseTime?.percentiles['50'] ?? -1,
+    text: (step) => time(step.responseTime?.percentiles['50']),
   },
   {
     label: 'p95',
     width: 95,
-    value: (step) => step.responseTime?.p95 ?? -1,
-    text: (step) => time(step.responseTime?.p95),
+    value: (step) => step.responseTime?.percentiles['95'] ?? -1,
+    text: (step) => time(step.responseTime?.percentiles['95']),
   },
   {
     label: 'p99',
     width: 95,
-    value: (step) => step.responseTime?.p99 ?? -1,
-    text: (step) => time(step.responseTime?.p99),
+    value: (step) => step.responseTime?.percentiles['99'] ?? -1,
+    text: (step) => time(step.responseTime?.percentiles['99']),
   },
   {
     label: 'max',

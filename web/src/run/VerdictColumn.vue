@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // The verdict, and each gate with what was observed against its limit.
-import { formatValue, titleOf, type GateResult, type Verdict } from '@jolt-gate/core'
+import { formatValue, verdictWords, type GateResult, type Verdict } from '@jolt-gate/core'
 import { computed } from 'vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { clock } from '../text/figures.js'
@@ -25,8 +25,8 @@ const firstBreach = computed(
 )
 const title = computed(() =>
   props.verdict !== null
-    ? titleOf(props.verdict)
-    : ({ waiting: 'In line', setup: 'Setting up', load: 'Running', teardown: 'Clearing up', ended: 'Ended' } as const)[
+    ? verdictWords(props.verdict)
+    : ({ waiting: 'Queued', setup: 'Setup', load: 'Running', teardown: 'Teardown', ended: 'Ended' } as const)[
         props.state
       ],
 )
@@ -36,7 +36,7 @@ const subtitle = computed(() => {
   if (props.verdict === null)
     return `${clock(Math.min(props.elapsed, props.seconds))} of ${clock(props.seconds)} · ${String(breached.value.length)} of ${String(props.gates.length)} breached so far`
   return breached.value.length === 0
-    ? `all ${String(props.gates.length)} gates ${props.verdict === 'open' ? 'held' : 'unbreached'}`
+    ? `all ${String(props.gates.length)} gates ${props.verdict === 'open' ? 'held' : 'not breached'}`
     : `${String(breached.value.length)} of ${String(props.gates.length)} gates breached${first}`
 })
 /** Reasons that the gates below do not tell by themselves. */
@@ -75,16 +75,16 @@ const signOf = (gate: GateResult) => (gate.status === 'held' || gate.status === 
         <b class="observed">{{
           gate.observed === null
             ? verdict === null
-              ? 'too few yet'
+              ? 'too few samples yet'
               : gate.status
             : formatValue(gate.observed, gate.unit)
         }}</b>
       </div>
-      <div v-if="gate.close" class="close soft">close: the limit lies within its 95 % interval</div>
+      <div v-if="gate.borderline" class="borderline soft">borderline: the limit lies within its 95 % interval</div>
     </div>
     <div v-if="trust !== null" class="trust">
       <h2>Generator</h2>
-      <p class="soft">{{ trust.length === 0 ? 'trusted: it kept to its schedule' : 'not trusted' }}</p>
+      <p class="soft">{{ trust.length === 0 ? 'kept to its schedule' : 'the run is void for these reasons' }}</p>
     </div>
   </aside>
 </template>
@@ -169,7 +169,7 @@ const signOf = (gate: GateResult) => (gate.status === 'held' || gate.status === 
 .unmeasured .observed {
   color: var(--soft);
 }
-.close {
+.borderline {
   padding-top: 4px;
   font-size: 12px;
 }

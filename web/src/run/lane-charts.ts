@@ -18,7 +18,7 @@ export interface Lane {
   drawsBeams: boolean
   kind: 'line' | 'bar'
   datasets: (view: RunView, due: number[], palette: Palette) => ChartDataset<'line' | 'bar', Point[]>[]
-  /** The words at the right end: at the hair line, or of the whole run. */
+  /** The words at the right end: at the cursor, or of the whole run. */
   caption: (view: RunView, due: number[], second: number | null) => string
   tick: (value: number) => string
   highest: (view: RunView, due: number[]) => number
@@ -133,17 +133,17 @@ const LANES: Lane[] = [
   },
 ]
 
-/** What the target told of itself, where its file names probes: each a line, with its ceiling dashed. */
+/** What the target told of itself, where its file names metrics: each a line, with its ceiling dashed. */
 const READINGS: Lane = {
   name: 'readings',
-  title: 'Target readings',
-  note: 'probes',
+  title: 'Target metrics',
+  note: 'metrics',
   height: 70,
   kind: 'line',
   drawsBeams: false,
   datasets: (view, _, palette) => {
     const colors = [palette.lake, palette.ochre, palette.slate, palette.ink]
-    return view.probes.flatMap(({ values, ceiling }, index) => {
+    return view.metrics.flatMap(({ values, ceiling }, index) => {
       const color = colors[Math.min(index, colors.length - 1)] ?? palette.ink
       const line = { ...curve(color, 1.6), data: points(values) }
       if (ceiling === null) return [line]
@@ -151,17 +151,17 @@ const READINGS: Lane = {
     })
   },
   caption: (view, _, second) =>
-    view.probes
+    view.metrics
       .map(
         ({ name, values }) =>
           `${name} ${second === null ? `at most ${reading(most(values))}` : reading(values[second])}`,
       )
       .join(' · '),
   tick: (value) => reading(value),
-  highest: (view) => Math.max(1, ...view.probes.map(({ values, ceiling }) => Math.max(most(values), ceiling ?? 0))),
+  highest: (view) => Math.max(1, ...view.metrics.map(({ values, ceiling }) => Math.max(most(values), ceiling ?? 0))),
 }
 
 /** The lanes of a run; the generator's own stands last. */
-export function lanesOf(view: Pick<RunView, 'probes'>): Lane[] {
-  return view.probes.length === 0 ? LANES : [...LANES.slice(0, -1), READINGS, ...LANES.slice(-1)]
+export function lanesOf(view: Pick<RunView, 'metrics'>): Lane[] {
+  return view.metrics.length === 0 ? LANES : [...LANES.slice(0, -1), READINGS, ...LANES.slice(-1)]
 }

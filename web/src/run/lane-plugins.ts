@@ -1,6 +1,6 @@
-// What all lanes share, drawn on each: phase borders, warm-up hatching, the marked stretch, the hair line, gate beams.
+// What all lanes share, drawn on each: phase borders, warm-up hatching, the marked range, the cursor, gate beams.
 import type { Chart, Plugin } from 'chart.js'
-import type { Beam, Stretch } from './run.worker.js'
+import type { Beam, TimeRange } from './run.worker.js'
 
 export interface LanePhase {
   name: string
@@ -13,8 +13,8 @@ export interface LanePhase {
 export interface LaneOverlay {
   phases: LanePhase[]
   beams: Beam[]
-  hairSecond: number | null
-  stretch: Stretch | null
+  cursorSecond: number | null
+  range: TimeRange | null
 }
 
 export interface Palette {
@@ -88,12 +88,12 @@ export function overlayPlugin(overlay: LaneOverlay, palette: Palette, drawsBeams
         }
         line(ctx, x(phase.fromSecond), area.top, x(phase.fromSecond), area.bottom, palette.rule, 1)
       }
-      if (overlay.stretch !== null) {
+      if (overlay.range !== null) {
         ctx.fillStyle = palette.marked
         ctx.fillRect(
-          x(overlay.stretch.fromSecond),
+          x(overlay.range.fromSecond),
           area.top,
-          x(overlay.stretch.toSecond) - x(overlay.stretch.fromSecond),
+          x(overlay.range.toSecond) - x(overlay.range.fromSecond),
           area.height,
         )
       }
@@ -105,11 +105,11 @@ export function overlayPlugin(overlay: LaneOverlay, palette: Palette, drawsBeams
       const x = xOf(chart)
       ctx.save()
       if (drawsBeams) drawBeams(chart, overlay.beams, palette)
-      if (overlay.stretch !== null)
-        for (const second of [overlay.stretch.fromSecond, overlay.stretch.toSecond])
+      if (overlay.range !== null)
+        for (const second of [overlay.range.fromSecond, overlay.range.toSecond])
           line(ctx, x(second), area.top, x(second), area.bottom, palette.ochre, 1.5)
-      if (overlay.hairSecond !== null)
-        line(ctx, x(overlay.hairSecond), area.top, x(overlay.hairSecond), area.bottom, palette.ink, 1)
+      if (overlay.cursorSecond !== null)
+        line(ctx, x(overlay.cursorSecond), area.top, x(overlay.cursorSecond), area.bottom, palette.ink, 1)
       ctx.strokeStyle = palette.rule
       ctx.lineWidth = 1
       ctx.strokeRect(area.left, area.top, area.width, area.height)

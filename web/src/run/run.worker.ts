@@ -1,4 +1,4 @@
-// Keeps the seconds of a run, and computes what the page shows, for the whole run or for a marked stretch.
+// Keeps the seconds of a run, and computes what the page shows, for the whole run or for a marked range.
 import {
   bytesOfBase64,
   decodeBucket,
@@ -18,7 +18,7 @@ import {
   type StepSummary,
 } from '@jolt-gate/core'
 
-export interface Stretch {
+export interface TimeRange {
   fromSecond: number
   /** Not included. */
   toSecond: number
@@ -27,7 +27,7 @@ export interface Stretch {
 export type ToRunWorker =
   | { kind: 'open'; plan: Plan; shape: RunShape }
   | { kind: 'bucket'; data: string }
-  | { kind: 'mark'; stretch: Stretch | null }
+  | { kind: 'mark'; range: TimeRange | null }
 
 /** One gate on a response time, as it is drawn: a beam over its phases. */
 export interface Beam {
@@ -50,12 +50,12 @@ export interface RunView {
   failures: { kind: string; total: number; counts: number[] }[]
   startLag: (number | null)[]
   busy: number[]
-  probes: { name: string; unit: string; ceiling: number | null; values: (number | null)[] }[]
+  metrics: { name: string; unit: string; ceiling: number | null; values: (number | null)[] }[]
   gates: GateResult[]
   beams: Beam[]
   steps: StepSummary[]
-  /** The stretch that `steps` was computed for; null is all measured phases. */
-  stretch: Stretch | null
+  /** The range that `steps` was computed for; null is all measured phases. */
+  range: TimeRange | null
 }
 
 const TELL_AFTER_MS = 60
@@ -64,7 +64,7 @@ let plan: Plan | undefined
 let shape: RunShape | undefined
 let recording = new Recording()
 let buckets: Bucket[] = []
-let stretch: Stretch | null = null
+let range: TimeRange | null = null
 let timer: ReturnType<typeof setTimeout> | undefined
 
 self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
@@ -82,7 +82,7 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
       break
     }
     case 'mark':
-      stretch = data.stretch
+      range = data.range
       break
     default:
       data satisfies never
@@ -124,11 +124,14 @@ function viewOf(ofPlan: Plan, ofShape: RunShape): RunView {
       .sort((a, b) => b.total - a.total),
     startLag: rows.map((row) => (row.startLag.count === 0 ? null : row.startLag.percentile(99) / 1000)),
     busy: rows.map((row) => row.busy),
-    probes: ofShape.probes.map((probe, index) => ({ ...probe, values: rows.map((row) => row.probes[index] ?? null) })),
+    metrics: ofShape.metrics.map((metric, index) => ({
+      ...metric,
+      values: rows.map((row) => row.metrics[index] ?? null),
+    })),
     gates,
     beams: beamsOf(ofPlan, ofShape, gates),
     steps: stepsOf(ofShape),
-    stretch,
+    range,
   }
 }
 
@@ -195,12 +198,12 @@ function joined(spans: Beam['spans']): Beam['spans'] {
 }
 
 function stepsOf(ofShape: RunShape): StepSummary[] {
-  if (stretch === null) {
+  if (range === null) {
     const isMeasured = (phase: number) => ofShape.phases[phase]?.measured === true
     const seconds = secondsOf(ofShape, { isPhase: isMeasured })
     return stepSummaries(recording, ofShape, isMeasured, seconds)
   }
-  const { fromSecond, toSecond } = stretch
+  const { fromSecond, toSecond } = range
   const part = new Recording()
   for (const bucket of buckets) if (bucket.second >= fromSecond && bucket.second < toSecond) part.add(bucket)
   return stepSummaries(part, ofShape, () => true, toSecond - fromSecond)

@@ -2,7 +2,7 @@
 import { onBeforeUnmount, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { RunDetail, RunState } from '../api/types.js'
-import type { RunView, Stretch, ToRunWorker } from './run.worker.js'
+import type { RunView, TimeRange, ToRunWorker } from './run.worker.js'
 import RunWorker from './run.worker.js?worker'
 
 export function useRun(id: Ref<string>) {
@@ -68,8 +68,8 @@ export function useRun(id: Ref<string>) {
     state.value = detail.state
   }
 
-  function mark(stretch: Stretch | null): void {
-    say({ kind: 'mark', stretch })
+  function mark(range: TimeRange | null): void {
+    say({ kind: 'mark', range })
   }
 
   async function stop(): Promise<void> {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // A small picture of a load: of a plan by its phases, or of a run with its p95 over it.
-import { profileOf, type Preview } from '@jolt-gate/core'
+import { curveOf, type Preview } from '@jolt-gate/core'
 import { computed } from 'vue'
 
 const props = defineProps<{
@@ -26,7 +26,7 @@ const times = computed(() =>
 /** Arrivals over all tracks, or users where nobody arrives. */
 function loadOf(preview: Preview | undefined): [number, number][] {
   if (preview === undefined) return []
-  const { rate, users } = profileOf(preview)
+  const { rate, users } = curveOf(preview)
   return preview.peakRate > 0 ? rate : users
 }
 

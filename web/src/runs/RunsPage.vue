@@ -32,9 +32,9 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
     <PageError v-if="error" title="The runs could not be read" :detail="wordsOf(error)" @again="execute()" />
     <p v-else-if="isLoading && !state" class="wait soft">reading the runs …</p>
     <div v-else-if="state && state.runs.length === 0" class="wait">
-      <h2>No run yet</h2>
+      <h2>No runs yet</h2>
       <p class="soft">
-        Open a plan and press Run. <RouterLink :to="{ name: 'plans', params: { project } }">Go to the plans</RouterLink>
+        Open a plan and run it. <RouterLink :to="{ name: 'plans', params: { project } }">Open plans</RouterLink>
       </p>
     </div>
     <table v-else-if="state" class="table picked">

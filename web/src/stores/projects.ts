@@ -6,15 +6,15 @@ import type { Project, RunSummary } from '../api/types.js'
 
 export const useProjects = defineStore('projects', () => {
   const projects = ref<Project[]>([])
-  const line = ref<RunSummary[]>([])
+  const queue = ref<RunSummary[]>([])
 
   async function load(): Promise<void> {
     projects.value = (await api.projects()).projects
   }
 
-  async function loadLine(): Promise<void> {
-    line.value = (await api.line()).runs
+  async function loadQueue(): Promise<void> {
+    queue.value = (await api.queue()).runs
   }
 
-  return { projects, line, load, loadLine }
+  return { projects, queue, load, loadQueue }
 })

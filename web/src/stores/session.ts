@@ -8,7 +8,7 @@ export const useSession = defineStore('session', () => {
   const session = ref<Session>()
   const person = computed(() => (session.value?.kind === 'somebody' ? session.value.person : undefined))
   const mayWrite = computed(() => person.value !== undefined && person.value.role !== 'reader')
-  const isKeeper = computed(() => person.value?.role === 'keeper')
+  const isAdministrator = computed(() => person.value?.role === 'administrator')
 
   function become(next: Session): void {
     session.value = next
@@ -27,5 +27,5 @@ export const useSession = defineStore('session', () => {
     void load()
   })
 
-  return { session, person, mayWrite, isKeeper, become, load, signOut }
+  return { session, person, mayWrite, isAdministrator, become, load, signOut }
 })

@@ -24,7 +24,7 @@ async function ask(work: () => Promise<{ control: ControlLine[] }>): Promise<voi
   isBusy.value = false
 }
 const prove = () => ask(() => api.control(props.project, props.target.name))
-const vouch = () => ask(() => api.vouch(props.project, props.target.name, words.value))
+const approve = () => ask(() => api.approve(props.project, props.target.name, words.value))
 </script>
 
 <template>
@@ -39,35 +39,39 @@ const vouch = () => ask(() => api.vouch(props.project, props.target.name, words.
         <dd>
           {{
             target.target.permission.ratePerSecond === undefined
-              ? 'no limit said'
+              ? 'no limit'
               : `${target.target.permission.ratePerSecond}/s`
           }}
         </dd>
         <dt>hours</dt>
         <dd>{{ target.target.permission.hours ?? 'any' }}</dd>
         <dt>until</dt>
-        <dd>{{ target.target.permission.until ?? 'no end said' }}</dd>
+        <dd>{{ target.target.permission.until ?? 'no end' }}</dd>
       </dl>
       <p v-if="target.fault" class="fault">{{ target.fault }}</p>
       <template v-if="target.target?.permission">
-        <ElButton :loading="isBusy" @click="prove()">Ask the target for its token</ElButton>
+        <ElButton :loading="isBusy" @click="prove()">Check for the token</ElButton>
         <div v-for="one in control ?? []" :key="one.token" class="control">
           <b>{{ one.origin }}</b>
-          {{ one.vouchedBy ? `vouched for by ${one.vouchedBy}` : one.isProven ? 'control is proven' : one.why }}
+          {{ one.approvedBy ? `approved by ${one.approvedBy}` : one.isProven ? 'control is proven' : one.why }}
           <p v-if="!one.isProven" class="soft">
-            Whoever controls it serves this token as text at <code>{{ one.url }}</code>:
+            Serve this token as text at <code>{{ one.url }}</code>:
             <code>{{ one.token }}</code>
           </p>
         </div>
-        <form v-if="store.isKeeper && control?.some((one) => !one.isProven)" class="vouch" @submit.prevent="vouch">
+        <form
+          v-if="store.isAdministrator && control?.some((one) => !one.isProven)"
+          class="approve"
+          @submit.prevent="approve"
+        >
           <ElInput
             v-model="words"
             type="textarea"
             :rows="2"
-            aria-label="Why it may be loaded"
-            placeholder="Or vouch for it in writing: why may it be loaded?"
+            aria-label="Reason"
+            placeholder="Or approve in writing: why may it be loaded?"
           />
-          <ElButton native-type="submit" :disabled="words.trim().length < 20">Vouch for it</ElButton>
+          <ElButton native-type="submit" :disabled="words.trim().length < 20">Approve</ElButton>
         </form>
       </template>
     </template>
@@ -95,7 +99,7 @@ dd {
   padding: 8px 0;
   overflow-wrap: anywhere;
 }
-.vouch {
+.approve {
   display: grid;
   gap: 8px;
   justify-items: start;

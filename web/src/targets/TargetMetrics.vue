@@ -1,22 +1,22 @@
 <script setup lang="ts">
-// Probes of a target, and a look at what a page of metrics offers.
+// Metrics of a target, and a look at what a page of metrics offers.
 import { ElButton, ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { MetricFamily, TargetLine } from '../api/types.js'
 
 const props = defineProps<{ project: number; target: TargetLine }>()
-const url = ref(props.target.target?.probes[0]?.url ?? '/metrics')
+const url = ref(props.target.target?.metrics[0]?.url ?? '/metrics')
 const families = ref<MetricFamily[]>()
 const fault = ref('')
 const isBusy = ref(false)
-const read = computed(() => new Set(props.target.target?.probes.map(({ family }) => family)))
+const read = computed(() => new Set(props.target.target?.metrics.map(({ family }) => family)))
 
 async function tryOut(): Promise<void> {
   fault.value = ''
   isBusy.value = true
   try {
-    families.value = (await api.probe(props.project, props.target.name, url.value)).families
+    families.value = (await api.metric(props.project, props.target.name, url.value)).families
   } catch (error) {
     fault.value = wordsOf(error)
   }
@@ -26,16 +26,16 @@ async function tryOut(): Promise<void> {
 
 <template>
   <section>
-    <h2>Probes</h2>
-    <p v-if="target.target?.probes.length === 0" class="soft">
-      none: readings from the target’s side, each second of a run
+    <h2>Metrics</h2>
+    <p v-if="target.target?.metrics.length === 0" class="soft">
+      No metrics: read from the target every second of a run
     </p>
-    <div v-for="probe in target.target?.probes ?? []" :key="probe.name" class="probe">
-      <b>{{ probe.name }}</b><span class="soft">{{ probe.family }}</span>
+    <div v-for="metric in target.target?.metrics ?? []" :key="metric.name" class="metric">
+      <b>{{ metric.name }}</b><span class="soft">{{ metric.family }}</span>
     </div>
     <form class="try" @submit.prevent="tryOut">
-      <ElInput v-model="url" aria-label="Page of metrics" />
-      <ElButton native-type="submit" :loading="isBusy">Try it out</ElButton>
+      <ElInput v-model="url" aria-label="URL of the metrics" />
+      <ElButton native-type="submit" :loading="isBusy">Read now</ElButton>
     </form>
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
     <table v-if="families" class="table">
@@ -43,7 +43,7 @@ async function tryOut(): Promise<void> {
         <tr v-for="family in families" :key="family.name">
           <td>
             <code>{{ family.name }}</code>
-            <span v-if="read.has(family.name)" class="soft"> is read</span>
+            <span v-if="read.has(family.name)" class="soft"> in use</span>
           </td>
           <td class="soft">{{ family.type }}</td>
           <td class="figure">{{ family.samples[0]?.value }}</td>
@@ -57,7 +57,7 @@ async function tryOut(): Promise<void> {
 h2 {
   padding: 16px 0 6px;
 }
-.probe {
+.metric {
   display: flex;
   gap: 10px;
   justify-content: space-between;

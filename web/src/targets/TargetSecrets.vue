@@ -32,17 +32,17 @@ const forget = (name: string) => act(() => api.forgetSecret(props.project, props
 <template>
   <section>
     <h2>Secrets</h2>
-    <p v-if="target.secrets.length === 0" class="soft">none: list their names under <code>secrets</code></p>
+    <p v-if="target.secrets.length === 0" class="soft">No secrets: list their names under <code>secrets</code></p>
     <div v-for="secret in target.secrets" :key="secret.name" class="secret">
       <code>{{ secret.name }}</code>
       <span :class="secret.from === 'nowhere' ? 'fault' : 'soft'">{{ FROM[secret.from] }}</span>
-      <span v-if="store.isKeeper" class="acts">
+      <span v-if="store.isAdministrator" class="acts">
         <button class="link" type="button" @click="writing = secret.name">write</button>
         <button v-if="secret.from === 'store'" class="link" type="button" @click="forget(secret.name)">forget</button>
       </span>
       <form v-if="writing === secret.name" class="value" @submit.prevent="write(secret.name)">
         <ElInput v-model="value" type="password" :aria-label="`Value of ${secret.name}`" autocomplete="off" autofocus />
-        <ElButton native-type="submit" :disabled="value === ''">Seal it</ElButton>
+        <ElButton native-type="submit" :disabled="value === ''">Store</ElButton>
       </form>
     </div>
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>

@@ -59,7 +59,7 @@ async function save(): Promise<void> {
       {{ problem.line }}:{{ problem.column }} {{ problem.message }}
     </p>
     <form v-if="store.mayWrite && (isChanged || !target)" class="save" @submit.prevent="save">
-      <ElInput v-model="message" aria-label="Why does it change?" placeholder="Why does it change?" />
+      <ElInput v-model="message" aria-label="Commit message" placeholder="Commit message" />
       <ElButton
         type="primary"
         native-type="submit"

@@ -8,7 +8,7 @@ import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import { useSession } from '../stores/session.js'
 import TargetControl from './TargetControl.vue'
-import TargetProbes from './TargetProbes.vue'
+import TargetMetrics from './TargetMetrics.vue'
 import TargetSecrets from './TargetSecrets.vue'
 import TargetText from './TargetText.vue'
 
@@ -47,12 +47,10 @@ async function saved(name: string): Promise<void> {
         @click="choose(one.name)"
       >
         <b>{{ one.name }}</b>
-        <span class="soft">{{ one.target?.origin ?? 'cannot be read' }}</span>
-        <span v-if="one.fault" class="warn">{{ one.isLoopback ? '' : 'may not be loaded yet' }}</span>
+        <span class="soft">{{ one.target?.origin ?? 'not valid' }}</span>
+        <span v-if="one.fault" class="warn">{{ one.isLoopback ? '' : 'not permitted yet' }}</span>
       </button>
-      <p v-if="state && targets.length === 0" class="soft none">
-        No target yet. A target says where the system under test answers.
-      </p>
+      <p v-if="state && targets.length === 0" class="soft none">No targets yet. A target is the system under test.</p>
       <ElButton v-if="store.mayWrite" @click="isNew = true">New target…</ElButton>
     </nav>
     <div v-if="state" class="detail">
@@ -62,7 +60,7 @@ async function saved(name: string): Promise<void> {
     <aside v-if="chosen?.target" class="side">
       <TargetSecrets :project="project" :target="chosen" @changed="execute()" />
       <TargetControl :key="chosen.base" :project="project" :target="chosen" />
-      <TargetProbes :key="chosen.name" :project="project" :target="chosen" />
+      <TargetMetrics :key="chosen.name" :project="project" :target="chosen" />
     </aside>
   </div>
 </template>

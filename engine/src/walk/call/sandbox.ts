@@ -1,6 +1,7 @@
 // Functions of the repository's scripts, in a sandbox: no file, no network, no process; memory and time are bounded.
 import type { QuickJSContext, QuickJSHandle, QuickJSWASMModule } from 'quickjs-emscripten'
-import { monotonicMs } from '../clock.js'
+import { monotonicMs } from '../../clock/clock.js'
+import type { ScriptCall } from '../../compile/program.js'
 
 const MEMORY_BYTES = 32_000_000
 const STACK_BYTES = 500_000
@@ -9,15 +10,7 @@ const CALL_MS = 250
 const LOAD_MS = 2000
 const MOST_RESULT = 1_000_000
 
-/** A function of a script, by the name under which the script exports it. */
-export interface ScriptCall {
-  file: string
-  script: string
-  name: string
-}
 export type ScriptOutcome = { kind: 'returned'; json: string } | { kind: 'failed'; detail: string }
-
-export const scriptCall = (file: string, script: string, name: string): ScriptCall => ({ file, script, name })
 
 interface Tools {
   quickJs: QuickJSWASMModule
@@ -90,7 +83,7 @@ class Sandbox {
     this.seedRandom()
     this.functions = this.evaluate(tools.plain(file, script), file, 'module')
     this.invoke = this.evaluate(
-      '(call, argument) => { const made = call(JSON.parse(argument)); if (made instanceof Promise) throw new Error("it is async: a call must return its value at once"); return JSON.stringify(made) ?? "null" }',
+      '(call, argument) => { const made = call(JSON.parse(argument)); if (made instanceof Promise) throw new Error("async functions are not supported"); return JSON.stringify(made) ?? "null" }',
       'call.js',
       'global',
     )

@@ -1,10 +1,10 @@
 // A WebSocket (RFC 6455, by a library) with what is said and awaited on it, each timed.
 import { WebSocket } from 'ws'
 import { Received, type FailureKind, type Frame } from '@jolt-gate/core'
-import { monotonicMs } from '../clock.js'
-import type { Network } from '../connections.js'
-import { wireFaultOf } from '../failures.js'
-import type { CompiledAct, SocketOperation } from '../program.js'
+import { monotonicMs } from '../../clock/clock.js'
+import type { Route } from '../../http/connections.js'
+import { wireFaultOf } from '../../http/wire-faults.js'
+import type { CompiledAct, SocketOperation } from '../../compile/program.js'
 
 /** Messages kept for an await that comes after them; beyond, the oldest are given up. */
 const MOST_WAITING = 1000
@@ -25,7 +25,7 @@ export interface SocketTalk {
   operation: SocketOperation
   url: string
   frame: Frame
-  network: Network
+  route: Route
   /** Length of a wait between acts. */
   waitMs: (act: Extract<CompiledAct, { kind: 'wait' }>) => number
   /** Records an event; says whether the talk goes on. */
@@ -49,14 +49,14 @@ export class SocketTalker {
     dueMs: number,
   ) {
     this.dueMs = dueMs
-    const { tls, network } = talk.network
+    const { tls, localAddress } = talk.route
     this.socket = new WebSocket(talk.url, {
       headers: headersOf(talk.operation.headers(talk.frame)),
       maxPayload: MOST_MESSAGE_BYTES,
       followRedirects: false,
       rejectUnauthorized: tls?.verify ?? true,
       ...(tls?.ca === undefined ? {} : { ca: tls.ca }),
-      ...(network === undefined ? {} : { localAddress: network }),
+      ...(localAddress === undefined ? {} : { localAddress }),
     })
     this.timer = setTimeout(() => {
       this.fail('timeout', `no socket in ${String(talk.operation.timeoutMs)} ms`)
@@ -64,7 +64,7 @@ export class SocketTalker {
     this.socket.on('open', () => {
       this.isOpen = true
       this.record(undefined, null, undefined)
-      this.goOn()
+      this.advance()
     })
     this.socket.on('unexpected-response', (_, response) => {
       this.fail('status', String(response.statusCode ?? 0))
@@ -88,7 +88,7 @@ export class SocketTalker {
     this.fail(failure, detail)
   }
 
-  private goOn(): void {
+  private advance(): void {
     for (;;) {
       if (this.isOver) return
       const act = this.talk.operation.acts[this.next]
@@ -103,7 +103,7 @@ export class SocketTalker {
           this.dueMs += ms
           this.timer = setTimeout(
             () => {
-              this.goOn()
+              this.advance()
             },
             Math.max(0, this.dueMs - monotonicMs()),
           )
@@ -116,19 +116,23 @@ export class SocketTalker {
             if (this.isOver) return
             this.record(
               act,
-              error ? { kind: 'reset', detail: 'the socket took no message' } : null,
+              error ? { kind: 'reset', detail: 'the message could not be sent' } : null,
               undefined,
               Buffer.byteLength(text),
             )
-            this.goOn()
+            this.advance()
           })
           return
         }
         case 'await':
           this.timer = setTimeout(() => {
             this.next++
-            this.record(act, { kind: 'timeout', detail: `nothing that fits in ${String(act.withinMs)} ms` }, undefined)
-            this.goOn()
+            this.record(
+              act,
+              { kind: 'timeout', detail: `no matching message in ${String(act.withinMs)} ms` },
+              undefined,
+            )
+            this.advance()
           }, act.withinMs)
           this.settleAwait()
           return
@@ -149,7 +153,7 @@ export class SocketTalker {
       clearTimeout(this.timer)
       this.next++
       this.record(act, null, received, 0, Buffer.byteLength(text))
-      this.goOn()
+      this.advance()
       return
     }
   }
@@ -163,9 +167,17 @@ export class SocketTalker {
   ): void {
     clearTimeout(this.timer)
     const endedMs = monotonicMs()
-    const goesOn = this.talk.onEvent({ act, dueMs: this.dueMs, endedMs, bytesSent, bytesReceived, failure, received })
+    const continues = this.talk.onEvent({
+      act,
+      dueMs: this.dueMs,
+      endedMs,
+      bytesSent,
+      bytesReceived,
+      failure,
+      received,
+    })
     this.dueMs = endedMs
-    if (!goesOn) this.end()
+    if (!continues) this.end()
   }
 
   /** Ends the talk with a failure of what was going on. */

@@ -1,0 +1,54 @@
+// What each verb takes from the command line, as `main.ts` declares it.
+
+export interface ValidateArguments {
+  target?: string
+  fix?: boolean
+}
+
+export interface PreviewArguments {
+  target?: string
+  scale: number
+  last?: string
+  json?: string
+}
+
+export interface RehearseArguments {
+  journey?: string
+  target?: string
+  set: Record<string, string>
+  seed?: number
+  json?: string
+}
+
+export interface ImportArguments {
+  name?: string
+  folder: string
+  force: boolean
+  origins?: string[]
+  waits: string
+  byPage: boolean
+  origin?: string
+  operations?: string[]
+}
+
+export interface RunArguments {
+  target?: string
+  set: Record<string, string>
+  seed?: number
+  scale: number
+  baseline?: string
+  json?: string
+  junit?: string
+  markdown?: string
+  html?: string
+  csv?: string
+  rate?: string
+  for?: string
+  users?: number
+  iterations?: number
+}
+
+export interface Output {
+  quiet: boolean
+  color: boolean
+}

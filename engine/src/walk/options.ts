@@ -1,0 +1,13 @@
+// What a walker is told of its target, and how it reaches it.
+import type { Route } from '../http/connections.js'
+import type { Mask } from '../secrets/mask.js'
+
+export interface WalkerOptions {
+  origin: string
+  /** Origins that may be reached. */
+  permitted: ReadonlySet<string>
+  route: Route
+  connections: 'shared' | 'per user'
+  seed: number
+  mask: Mask
+}
