@@ -7,10 +7,9 @@ import {
   emptyBucket,
   encodeBucket,
   judge,
-  judgeGate,
   previewOf,
   readPlan,
-  Recording,
+  RunView,
   resultOf,
   shapeOf,
 } from '@jolt-gate/core'
@@ -211,22 +210,16 @@ function hour(): Promise<Record<string, number>> {
   }
   const megabytes = encoded.reduce((sum, bytes) => sum + bytes.length, 0) / 1e6
   const buckets = encoded.map((bytes) => decodeBucket(bytes))
-  const recording = new Recording()
-  for (const bucket of buckets) recording.add(bucket)
+  const view = new RunView({ gates: plan.gates, shape })
+  for (const bucket of buckets) view.add({ kind: 'bucket', bucket })
   const beganMs = performance.now()
-  const gates = plan.gates.map((gate) => judgeGate(gate, recording, shape, { buckets }))
-  const judgement = judge({ kind: 'finished' }, [], gates, recording, shape)
+  const judgement = judge({ kind: 'finished' }, [], view.gates(), view.recording, view.shape)
   const identity = {
     id: 'b', tool: 'b', target: { name: 'b', origin }, startedAt: '', endedAt: '',
     plan: { name: 'b', file: 'b', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: '' },
   } // prettier-ignore
   const generator = { processes: 1, reasons: [], calibration: null }
-  const result = resultOf(
-    identity,
-    { judgement, gates, setup: [], teardown: [], generator, baseline: null },
-    recording,
-    shape,
-  )
+  const result = resultOf(identity, { judgement, setup: [], teardown: [], generator, baseline: null }, view)
   const seconds = (performance.now() - beganMs) / 1000
   return Promise.resolve({ seconds, megabytes, requests: result.totals.requests })
 }

@@ -62,8 +62,8 @@ export async function run(file: string, options: RunArguments, output: Output): 
     onState: (state) => {
       progress.onState(state)
     },
-    onBucket: (bucket) => {
-      progress.onBucket(bucket)
+    onEvent: (event) => {
+      if (event.kind === 'bucket') progress.onBucket(event.bucket)
     },
     onResult: (result) => {
       // Standard output gets one document: the last one.
@@ -71,7 +71,7 @@ export async function run(file: string, options: RunArguments, output: Output): 
       writeReports(result, Object.fromEntries(files))
     },
   })
-  const progress = progressOf(() => handle.shape, output.quiet)
+  const progress = progressOf(() => handle.view.shape, output.quiet)
   const release = stopOnSignals(handle)
   const { result, judgement } = await handle.done
   release()

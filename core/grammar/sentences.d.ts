@@ -48,6 +48,20 @@ export interface GateSentence {
   during: string[]
   comparison: Comparison
   limit: Limit
+  spans: GateSpans
+}
+/** From where to where in a sentence a part stands; the end is not included. */
+export type Span = [from: number, to: number]
+/** Where the parts of a gate stand in its sentence. */
+export interface GateSpans {
+  statistic: Span | undefined
+  measure: Span
+  /** One for each name after `of`. */
+  of: Span[]
+  journey: Span | undefined
+  during: Span[]
+  comparison: Span
+  limit: Span
 }
 
 export type Json = string | number | boolean | null | Json[] | { [name: string]: Json }

@@ -5,8 +5,8 @@ export * from './plan/walk.js'
 export { readPlan, type PlanReading, type ReadOptions } from './plan/read.js'
 export { type FileReader } from './plan/context.js'
 export { fileOfTarget, nameOfTargetFile, readTarget, targetOfOrigin } from './plan/target.js'
-export { familyOf, MEASURES } from './plan/gates.js'
-export { nearestWord, readSentence, type Json } from './language/sentences.js'
+export { FAMILIES, familyOf, MEASURES, type GateUnit, type MeasureFamily } from './plan/measures.js'
+export { nearestWord, readSentence, type GateSpans, type Json, type Span } from './language/sentences.js'
 export { compileUrl, namesInText, namesInUrl, splitText } from './language/templates.js'
 export { compilePath, parseJson } from './language/json-path.js'
 export { Draws } from './values/random.js'
@@ -31,36 +31,22 @@ export {
 export { Received, type ReceivedFacts } from './assess/received.js'
 export { compileCheck, compileFinder, type AssessContext, type Finder, type Verify } from './assess/check.js'
 export { compileKeep, type Take } from './assess/keep.js'
-export { arrivalCounts, arrivalsOf, rateAt, tracksIn, type Track } from './load/arrivals.js'
-export { UserSchedule, usersAt } from './load/users.js'
+export { isOpenPhase, rateAt, usersAt } from './plan/phases.js'
+export { readsBody } from './plan/subjects.js'
+export { arrivalCounts, arrivalsOf, tracksIn, type Track } from './load/arrivals.js'
+export { UserSchedule } from './load/users.js'
 export { curveOf, type LoadCurve, type CurvePoints } from './load/curve.js'
 export { scalePlan } from './load/scale.js'
 export { JourneyMix } from './load/mix.js'
 export { previewOf, type PhasePreview, type Preview, type TrackPreview } from './load/preview.js'
 export { JourneyChoice, loadFingerprint, loadSeconds, ScheduleCursor, userNumber } from './load/schedule.js'
-export { Distribution, HIGHEST, slotOf } from './measure/distribution.js'
+export { Distribution, HIGHEST, slotOf } from './numbers/distribution.js'
 export { decodeHdr, encodeHdr } from './measure/hdr.js'
 export { rankInterval, samplesNeeded } from './numbers/percentiles.js'
 export * from './measure/bucket.js'
 export { pool, Recording, type SecondRow } from './measure/recording.js'
-export {
-  checkIndex,
-  isOpenPhase,
-  phaseRanges,
-  shapeOf,
-  stepIndex,
-  type RunShape,
-  type ShapePhase,
-} from './measure/shape.js'
-export {
-  gateBySecond,
-  judgeGate,
-  measureText,
-  unitOf,
-  type GateResult,
-  type GateStatus,
-  type GateUnit,
-} from './judge/gates.js'
+export { checkIndex, phaseRanges, shapeOf, stepIndex, type RunShape, type ShapePhase } from './measure/shape.js'
+export { judgeGate, unitOf, type GateResult, type GateStatus } from './judge/gates.js'
 export { scopeOf, secondsOf } from './judge/scope.js'
 export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
 export { familyValue, parseMetricPage, type MetricPage } from './language/open-metrics.js'
@@ -77,8 +63,10 @@ export {
   type Verdict,
 } from './judge/verdict.js'
 export * from './report/result.js'
-export * from './report/summaries.js'
-export { dueBySecond } from './report/series.js'
+export * from './view/summaries.js'
+export { RunView, type RunEvent, type RunViewOptions, type Series, type TimeRange } from './view/run-view.js'
+export { beamsOf, type Beam } from './view/beams.js'
+export { dueBySecond } from './view/phases.js'
 export { junitOf } from './report/junit.js'
 export { markdownOf } from './report/markdown.js'
 export { csvOf } from './report/csv.js'
@@ -115,7 +103,7 @@ export {
 } from './write/complete.js'
 export { renameInText, type Renamed } from './write/rename.js'
 export { upgradeText } from './write/upgrade.js'
-export { planChanges, writtenLimit, type PlanChange } from './write/changes.js'
+export { planChanges, type PlanChange } from './write/changes.js'
 export { ImportFault } from './import/fault.js'
 export { kindOf, type ImportKind } from './import/kinds.js'
 export { type Imported } from './import/draft.js'

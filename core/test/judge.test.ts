@@ -6,11 +6,10 @@ import {
   distrust,
   emptyBucket,
   judge,
-  judgeGate,
   junitOf,
   markdownOf,
   previewOf,
-  Recording,
+  RunView,
   resultOf,
   shapeOf,
   type Bucket,
@@ -32,7 +31,7 @@ function runOf(
   gates: string[],
   seconds: Second[],
   started = 50,
-): { plan: Plan; shape: RunShape; recording: Recording; buckets: Bucket[] } {
+): { plan: Plan; view: RunView; shape: RunShape; recording: RunView['recording'] } {
   const { plan, problems } = read(planText({ gates: gates.map((gate) => `  - ${gate}`).join('\n') }))
   if (problems.length > 0) throw new Error(problems[0]?.message)
   const shape = shapeOf(plan, previewOf(plan).phases)
@@ -45,9 +44,10 @@ function runOf(
     outOfData: 0,
     startLag: distributionOf([0.1]),
   })
-  const recording = new Recording()
-  for (const bucket of buckets) recording.add(bucket)
-  return { plan, shape, recording, buckets }
+  const view = new RunView({ gates: plan.gates, shape })
+  for (const bucket of buckets) view.add({ kind: 'bucket', bucket })
+  view.add({ kind: 'end' })
+  return { plan, view, shape: view.shape, recording: view.recording }
 }
 function bucketOf(
   number: number,
@@ -83,9 +83,7 @@ const trusted = { local: [], deaths: [] }
 
 describe('a gate', () => {
   const judged = (gate: string, seconds: Second[]) => {
-    const { plan, shape, recording, buckets } = runOf([gate], seconds)
-    const [first] = plan.gates.map((one) => judgeGate(one, recording, shape, { buckets }))
-    return first
+    return runOf([gate], seconds).view.gates()[0]
   }
 
   it('on a percentile is held or breached, with margin and first breach', () => {
@@ -148,8 +146,8 @@ describe('a gate', () => {
 
 describe('the verdict is the first that applies', () => {
   const verdict = (ending: Ending, seconds: Second[], options: { started?: number; faults?: string[] } = {}) => {
-    const { plan, shape, recording, buckets } = runOf(['p95 response time under 300 ms'], seconds, options.started)
-    const gates = plan.gates.map((gate) => judgeGate(gate, recording, shape, { buckets }))
+    const { plan, view, shape, recording } = runOf(['p95 response time under 300 ms'], seconds, options.started)
+    const gates = view.gates()
     const reasons = distrust(recording, shape, plan.gates, { local: options.faults ?? [], deaths: [] })
     return judge(ending, reasons, gates, recording, shape)
   }
@@ -212,8 +210,8 @@ describe('the generator', () => {
 
 describe('reports', () => {
   const gates = ['p95 response time under 300 ms', 'failed requests at most 1 %', 'p99 response time under 1s']
-  const { plan, shape, recording, buckets } = runOf(gates, [{ ms: repeat(400, 60) }])
-  const results = plan.gates.map((gate) => judgeGate(gate, recording, shape, { buckets }))
+  const { view, shape, recording } = runOf(gates, [{ ms: repeat(400, 60) }])
+  const results = view.gates()
   const identity = {
     id: 'r1',
     tool: '0.1.0',
@@ -233,13 +231,12 @@ describe('reports', () => {
   }
   const facts = {
     judgement: judge(finished, [], results, recording, shape),
-    gates: results,
     setup: [],
     teardown: [],
     generator: { processes: 1, reasons: [], calibration: null },
     baseline: null,
   }
-  const result = resultOf(identity, facts, recording, shape)
+  const result = resultOf(identity, facts, view)
 
   // Schema: the widely used JUnit.xsd of the Ant task, written down from memory.
   it.each(['shut', 'void', 'stopped', 'open'] as const)(

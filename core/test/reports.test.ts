@@ -12,12 +12,11 @@ import {
   familyValue,
   htmlOf,
   judge,
-  judgeGate,
   previewOf,
   parseMetricPage,
   readResult,
   readSentence,
-  Recording,
+  RunView,
   resultOf,
   shapeOf,
   type RunResult,
@@ -29,7 +28,7 @@ import { planText, read } from './reading.js'
 function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): RunResult {
   const { plan } = read(planText({ gates: '  - p95 response time under 300 ms\n  - failed requests at most 1 %' }))
   const shape = shapeOf(plan, previewOf(plan).phases)
-  const recording = new Recording()
+  const view = new RunView({ gates: plan.gates, shape })
   for (let second = 0; second < 10; second++) {
     const bucket = emptyBucket(second)
     const times = new Distribution()
@@ -46,13 +45,12 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
         firstAtMs: 0,
         sample: '</script><b>',
       })
-    recording.add(bucket)
+    view.add({ kind: 'bucket', bucket })
   }
-  const gates = plan.gates.map((gate) => judgeGate(gate, recording, shape))
-  const judgement = judge({ kind: 'finished' }, [], gates, recording, shape)
+  view.add({ kind: 'end' })
+  const judgement = judge({ kind: 'finished' }, [], view.gates(), view.recording, view.shape)
   const facts = {
     judgement,
-    gates,
     setup: [],
     teardown: [],
     generator: { processes: 1, reasons: [], calibration: null },
@@ -62,7 +60,7 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
     id: 'r', tool: 't', plan: { name, file: 'p', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: 'l' },
     target: { name: 'harbour', origin: 'http://127.0.0.1:1' }, startedAt: '2026-06-01T08:00:00.000Z', endedAt: '',
   } // prettier-ignore
-  return resultOf(identity, facts, recording, shape)
+  return resultOf(identity, facts, view)
 }
 function stored(result: RunResult): StoredResult {
   const reading = readResult(JSON.stringify(result))

@@ -43,8 +43,8 @@ describe('arrivals', () => {
   // spread, so nine in ten wait at most about 1 s.
   it('a service that answers nothing for 2 s in the middle of 10 s at 50/s shows p90 at about 1 s', async () => {
     const handle = begin(server.origin, `${ONE_REQUEST}load:\n  - { phase: held, rate: 50/s, for: 10s }\n`, {
-      onBucket: ({ second }) => {
-        if (second === 3) server.silentUntilMs = performance.now() + 2000
+      onEvent: (event) => {
+        if (event.kind === 'bucket' && event.bucket.second === 3) server.silentUntilMs = performance.now() + 2000
       },
     })
 

@@ -278,8 +278,8 @@ describe('the judgement', () => {
     process.on('worker', note)
     const plan = ONE_REQUEST + load('{ phase: p, rate: 20/s, for: 6s }')
     const handle = begin(server.origin, plan, {
-      onBucket: ({ second }) => {
-        if (second === 2) for (const worker of workers) void worker.terminate()
+      onEvent: (event) => {
+        if (event.kind === 'bucket' && event.bucket.second === 2) for (const worker of workers) void worker.terminate()
       },
     })
     const { result, judgement } = await handle.done

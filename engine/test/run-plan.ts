@@ -2,7 +2,7 @@ import { readPlan } from '@jolt-gate/core'
 import { startRun, type RunHandle, type RunOptions, type RunOutcome } from '@jolt-gate/engine'
 
 type Extra = Partial<
-  Pick<RunOptions, 'secrets' | 'senders' | 'onBucket' | 'onState' | 'scale' | 'baseline' | 'fileBytes' | 'mostLateMs'>
+  Pick<RunOptions, 'secrets' | 'senders' | 'onEvent' | 'onState' | 'scale' | 'baseline' | 'fileBytes' | 'mostLateMs'>
 > & {
   /** Further lines of the target file. */
   target?: string

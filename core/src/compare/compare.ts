@@ -1,9 +1,9 @@
 // Two runs of a plan, step by step and gate by gate: what changed, how surely, and whether it means something.
 import { bytesOfBase64 } from '../numbers/base64.js'
 import { decodeHdr } from '../measure/hdr.js'
-import { Distribution } from '../measure/distribution.js'
+import { Distribution } from '../numbers/distribution.js'
 import { rankInterval } from '../numbers/percentiles.js'
-import { measureText } from '../judge/gates.js'
+import { subjectOfRule } from '../judge/gates.js'
 import type { StoredResult } from '../judge/stored-result.js'
 import { differenceOf, holm, mannWhitney, twoProportions, wilson, type Estimate } from '../numbers/statistics.js'
 
@@ -166,9 +166,8 @@ function percentileOf(times: Distribution, percent: number): Estimate {
 
 function gateChanges(before: StoredResult, after: StoredResult): GateChange[] {
   return after.gates.flatMap((gate) => {
-    const same = before.gates.find(
-      (other) => measureText(other.rule) === measureText(gate.rule) && other.unit === gate.unit,
-    )
+    const subject = subjectOfRule(gate.rule)
+    const same = before.gates.find((other) => other.unit === gate.unit && subjectOfRule(other.rule) === subject)
     if (same === undefined) return []
     const { observed: first } = same
     const { observed: second } = gate

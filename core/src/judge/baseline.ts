@@ -1,6 +1,6 @@
 // A run that another is held against, and whether it may be.
 import type { Gate } from '../plan/model.js'
-import { measureText, unitOf } from './gates.js'
+import { subjectOf, subjectOfRule, unitOf } from './gates.js'
 
 /** The run that gates were held against. */
 export interface BaselineIdentity {
@@ -43,7 +43,7 @@ export function baselineFault(
 
 /** What the gate that measures the same observed in the baseline, in the gate's unit; null when there is none. */
 export function baselineValue(baseline: Baseline, gate: Gate): number | null {
-  const wanted = measureText(gate.rule)
-  const same = baseline.gates.find((other) => measureText(other.rule) === wanted && other.unit === unitOf(gate))
+  const wanted = subjectOf(gate)
+  const same = baseline.gates.find((other) => other.unit === unitOf(gate) && subjectOfRule(other.rule) === wanted)
   return same?.observed ?? null
 }

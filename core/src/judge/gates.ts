@@ -3,13 +3,13 @@ import { holds } from '../assess/check.js'
 import type { Bucket } from '../measure/bucket.js'
 import type { Recording } from '../measure/recording.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
-import { familyOf } from '../plan/gates.js'
+import { readSentence } from '../language/sentences.js'
+import { FAMILIES, familyOf, type GateUnit } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
 import { readGate, readSecond, isCount, type Interval } from './readings.js'
 import { isWithin, scopeOf, viewOfBucket, viewOfRecording } from './scope.js'
 
 export type GateStatus = 'held' | 'breached' | 'unmeasured' | 'no baseline' | 'not judged'
-export type GateUnit = 'ms' | '/s' | 'B/s' | '%' | 'count' | 'score' | 'value'
 
 /** A gate's result. Values stand in the gate's unit: ms, per second, percent, a count, a score or a metric's own. */
 export interface GateResult {
@@ -30,24 +30,23 @@ export interface GateResult {
   stoppedAtMs: number | null
 }
 
-/** What a gate may need beside the recording. */
-export interface JudgeOptions {
-  /** The seconds of the run, which tell when a gate was first breached. */
-  buckets?: readonly Bucket[]
+/** What is known of a gate beside the recording. */
+export interface KnownOfGate {
   /** What the same gate observed in the baseline, in the gate's unit. */
-  baselineOf?: (gate: Gate) => number | null
+  baselineValue?: number | null
   /** When the gate's stop rule fired, in ms from the start of the load. */
   stoppedAtMs?: number | null
+  /** The first second in which its limit was passed, in ms from the start of the load. */
+  firstBreachAtMs?: number | null
 }
 
 /** Judges one gate over what a recording holds now. */
-export function judgeGate(gate: Gate, recording: Recording, shape: RunShape, options: JudgeOptions = {}): GateResult {
+export function judgeGate(gate: Gate, recording: Recording, shape: RunShape, known: KnownOfGate = {}): GateResult {
   const scope = scopeOf(gate, shape)
   const reading = readGate(gate, viewOfRecording(recording, shape, scope), shape, scope)
   const unit = unitOf(gate)
-  const baselineValue = gate.limit.kind === 'baseline' ? (options.baselineOf?.(gate) ?? null) : null
+  const { baselineValue = null, stoppedAtMs = null } = known
   const limit = limitOf(gate, baselineValue)
-  const stoppedAtMs = options.stoppedAtMs ?? null
   const common = {
     rule: gate.rule,
     line: gate.at.line,
@@ -78,37 +77,20 @@ export function judgeGate(gate: Gate, recording: Recording, shape: RunShape, opt
     margin: isUpper ? limit - observed : observed - limit,
     interval,
     borderline: straddles(interval, limit),
-    firstBreachAtMs: held ? null : firstBreach(gate, limit, options.buckets ?? [], shape),
+    firstBreachAtMs: held ? null : (known.firstBreachAtMs ?? null),
   }
 }
 
 /** The unit in which a gate's values are shown and stored. */
 export function unitOf(gate: Gate): GateUnit {
   const family = familyOf(gate.measure)
-  switch (family) {
-    case 'time':
-      return 'ms'
-    case 'busy share':
-      return '%'
-    case 'share or count':
-      return isCount(gate) ? 'count' : '%'
-    case 'count':
-      return 'count'
-    case 'rate':
-      return '/s'
-    case 'byte rate':
-      return 'B/s'
-    case 'score':
-      return 'score'
-    case 'metric':
-      return gate.limit.kind === 'fixed' && gate.limit.unit === 'time' ? 'ms' : 'value'
-    default:
-      return family satisfies never
-  }
+  if (family === 'share or count' && isCount(gate)) return 'count'
+  if (family === 'metric' && gate.limit.kind === 'fixed' && gate.limit.unit === 'time') return 'ms'
+  return FAMILIES[family].gateUnit
 }
 
 /** The limit in the gate's unit; of a baseline, the larger of its share and the quantity that may stand beside it. */
-function limitOf(gate: Gate, baselineValue: number | null): number | null {
+export function limitOf(gate: Gate, baselineValue: number | null): number | null {
   const { limit } = gate
   const scale = unitOf(gate) === '%' ? 100 : 1
   if (limit.kind === 'fixed') return limit.value * scale
@@ -116,25 +98,21 @@ function limitOf(gate: Gate, baselineValue: number | null): number | null {
   return Math.max(limit.share * baselineValue, (limit.or?.value ?? -Infinity) * scale)
 }
 
-/** What of a rule says what is measured, without its limit: so the same gate is found in another run. */
-export function measureText(rule: string): string {
-  return rule.replace(/\s+(under|over|at most|at least)\s+(?:(?!\s(?:under|over|at most|at least)\s).)*$/s, '')
+/** What a gate measures, whatever its limit: the same gate of another run has the same subject. */
+export function subjectOf({ statistic, measure, of, journey, during }: GateSubject): string {
+  return JSON.stringify([statistic, measure, of, journey, during])
+}
+type GateSubject = Pick<Gate, 'statistic' | 'measure' | 'of' | 'journey' | 'during'>
+
+/** The subject of a rule as a result holds it; undefined for a text that is no gate. */
+export function subjectOfRule(rule: string): string | undefined {
+  const parsed = readSentence('Gate', rule)
+  return parsed.ok ? subjectOf(parsed.value) : undefined
 }
 
 function straddles(interval: Interval | null, limit: number): boolean {
   if (interval === null) return false
   return (interval[0] ?? -Infinity) <= limit && limit <= (interval[1] ?? Infinity)
-}
-
-/** What a gate's measure was in each second of its phases, in the gate's unit; null where too little ended in one. */
-export function gateBySecond(gate: Gate, buckets: readonly Bucket[], shape: RunShape): (number | null)[] {
-  const series: (number | null)[] = []
-  const read = secondReader(gate, shape)
-  for (const bucket of buckets) {
-    while (series.length <= bucket.second) series.push(null)
-    series[bucket.second] = read(bucket)
-  }
-  return series
 }
 
 /** Reads a gate's measure in one second, in the gate's unit; null outside its phases. */
@@ -147,17 +125,11 @@ export function secondReader(gate: Gate, shape: RunShape): (bucket: Bucket) => n
     isWithin(ranges, bucket.second) ? scaled(readSecond(gate, viewOfBucket(bucket), shape, scope), scale) : null
 }
 
-/** The first second in which a breached gate's limit was passed, in ms from the start of the load. */
-function firstBreach(gate: Gate, limit: number, buckets: readonly Bucket[], shape: RunShape): number | null {
-  // A whole count or a rate over all phases says nothing about one second.
-  const family = familyOf(gate.measure)
-  if (family === 'count' || unitOf(gate) === 'count') return null
-  const read = secondReader(gate, shape)
-  const first = buckets.find((bucket) => {
-    const value = read(bucket)
-    return value !== null && !holds(value, gate.comparison, limit)
-  })
-  return first === undefined ? null : first.second * 1000
+/** Whether the phases of a gate are over after so many seconds. */
+export function isPastItsPhases(gate: Gate, shape: RunShape, seconds: number): boolean {
+  const scope = scopeOf(gate, shape)
+  const ends = phaseRanges(shape).flatMap(({ toMs }, phase) => (scope.isPhase(phase) ? [toMs / 1000] : []))
+  return seconds >= Math.max(0, ...ends)
 }
 
 function scaled(value: number | null, scale: number): number | null {

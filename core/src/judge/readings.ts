@@ -1,18 +1,12 @@
-// What a gate's measure comes to over some cells. This is the one place where a measure meets its numbers.
+// What a gate's measure comes to over some cells, with its statistic, its interval and the samples it needs.
 import type { Statistic } from '../language/sentences.js'
-import type { Distribution } from '../measure/distribution.js'
+import type { Distribution } from '../numbers/distribution.js'
 import { rankInterval, samplesNeeded } from '../numbers/percentiles.js'
-import { pool } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
+import { MEASURES, type Measured } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
-import { passedWithin, percentOf, statisticOf, sum, type CellView, type GateScope } from './scope.js'
-
-/** A measure before a statistic is taken. Distributions are in µs, lists in the measure's own unit. */
-type Measured =
-  | { kind: 'distribution'; distribution: Distribution }
-  | { kind: 'list'; values: number[] }
-  | { kind: 'share'; part: number; all: number }
-  | { kind: 'number'; value: number; samples: number }
+import { CellFigures } from './figures.js'
+import { percentOf, statisticOf, sum, type CellView, type GateScope } from './scope.js'
 
 export type Interval = [low: number | null, high: number | null]
 
@@ -64,113 +58,9 @@ export function readSecond(gate: Gate, view: CellView, shape: RunShape, scope: G
 /** Whether a gate on a share is held against a count. */
 export const isCount = (gate: Gate): boolean => gate.limit.kind === 'fixed' && gate.limit.unit === 'number'
 
+/** The measure of a gate over some cells, with no statistic taken. */
 function measure(gate: Gate, view: CellView, shape: RunShape, scope: GateScope): Measured {
-  const { measure } = gate
-  const steps = () => cellsOf(view.steps, scope).filter((cell) => scope.isStep(cell.step))
-  const journeys = () => cellsOf(view.journeys, scope)
-  const arrivals = () => [...view.arrivals].filter((cell) => scope.isPhase(cell.phase))
-  const ended = () =>
-    [...view.steps].filter(
-      (cell) => scope.isPhase(cell.endPhase) && scope.isStep(cell.step) && scope.isJourney(cell.journey),
-    )
-  const over = (distributions: Iterable<Distribution>): Measured => ({ kind: 'distribution', distribution: pool(distributions) }) // prettier-ignore
-  const count = (value: number): Measured => ({ kind: 'number', value, samples: value })
-  const rate = (value: number): Measured => ({
-    kind: 'number',
-    value: view.lengthSeconds === 0 ? 0 : value / view.lengthSeconds,
-    samples: value,
-  })
-  switch (measure.kind) {
-    case 'response time':
-      return over(steps().map((cell) => cell.responseTime))
-    case 'time to first byte':
-      return over(steps().map((cell) => cell.timeToFirstByte))
-    case 'connect time':
-      return over(steps().map((cell) => cell.connectTime))
-    case 'group time':
-      return over(cellsOf(view.groups, scope).flatMap((cell) => (scope.isGroup(cell.scope) ? [cell.time] : [])))
-    case 'journey time':
-      return over(journeys().map((cell) => cell.time))
-    case 'start lag':
-      return over(arrivals().map((cell) => cell.startLag))
-    case 'event loop delay':
-      return over(view.seconds.map((second) => second.eventLoopDelay))
-    case 'generator busy':
-      return { kind: 'list', values: view.seconds.map((second) => second.busy) }
-    case 'metric': {
-      const index = shape.metrics.findIndex((metric) => metric.name === measure.name)
-      // OpenMetrics counts time in seconds; a limit in ms means the same.
-      const scale = gate.limit.kind === 'fixed' && gate.limit.unit === 'time' ? 1000 : 1
-      const read = view.seconds.map((second) => second.metrics[index] ?? null)
-      return { kind: 'list', values: read.flatMap((value) => (value === null ? [] : [value * scale])) }
-    }
-    case 'failed requests':
-      return { kind: 'share', part: sum(steps(), (cell) => cell.failed), all: sum(steps(), (cell) => cell.requests) }
-    case 'failed checks': {
-      const checks = cellsOf(view.checks, scope).filter((cell) => scope.isStep(shape.checks[cell.check]?.step ?? -1))
-      const failed = sum(checks, (cell) => cell.failed)
-      return { kind: 'share', part: failed, all: failed + sum(checks, (cell) => cell.passed) }
-    }
-    case 'failed journeys':
-      return {
-        kind: 'share',
-        part: sum(journeys(), (cell) => cell.failed),
-        all: sum(journeys(), (cell) => cell.finished + cell.failed + cell.cutOff),
-      }
-    case 'cut off':
-      return {
-        kind: 'share',
-        part: sum(journeys(), (cell) => cell.cutOff),
-        all: sum(journeys(), (cell) => cell.finished + cell.failed + cell.cutOff),
-      }
-    case 'capped arrivals':
-      return {
-        kind: 'share',
-        part: sum(arrivals(), (cell) => cell.capped),
-        all: sum(arrivals(), (cell) => cell.started + cell.missed + cell.capped + cell.outOfData),
-      }
-    case 'requests':
-      return count(sum(steps(), (cell) => cell.requests))
-    case 'arrivals':
-      return count(sum(journeys(), (cell) => cell.started))
-    case 'journeys':
-      return count(sum(journeys(), (cell) => cell.finished))
-    case 'arrival rate':
-      return rate(sum(journeys(), (cell) => cell.started))
-    case 'throughput':
-      return rate(passedWithin(ended(), scope))
-    case 'bytes received':
-      return rate(sum(ended(), (cell) => cell.bytesReceived))
-    case 'bytes sent':
-      return rate(sum(ended(), (cell) => cell.bytesSent))
-    case 'apdex':
-      return apdex(steps(), measure.goalMs)
-    default:
-      return measure satisfies never
-  }
-}
-
-/**
- * Apdex: satisfied up to the goal, tolerating up to four times it, all else frustrated; failures are frustrated.
- *
- * Source: Apdex Technical Specification, version 1.1.
- */
-function apdex(
-  cells: readonly { requests: number; failed: number; responseTime: Distribution }[],
-  goalMs: number,
-): Measured {
-  const times = pool(cells.map((cell) => cell.responseTime))
-  const requests = sum(cells, (cell) => cell.requests)
-  // Requests that timed out stand among the times, at the far end; they are not among those that passed.
-  const passed = requests - sum(cells, (cell) => cell.failed)
-  const satisfied = Math.min(passed, times.countUpTo(1000 * goalMs))
-  const tolerating = Math.min(passed, times.countUpTo(4000 * goalMs)) - satisfied
-  if (requests === 0) return { kind: 'share', part: 0, all: 0 }
-  return { kind: 'number', value: (satisfied + tolerating / 2) / requests, samples: requests }
-}
-
-function cellsOf<T extends { phase: number; journey: number }>(cells: Iterable<T>, scope: GateScope): T[] {
-  return [...cells].filter((cell) => scope.isPhase(cell.phase) && scope.isJourney(cell.journey))
+  return MEASURES[gate.measure.kind].read(new CellFigures(gate, view, shape, scope), gate.measure)
 }
 
 function readDistribution(statistic: Statistic | undefined, distribution: Distribution): Reading {

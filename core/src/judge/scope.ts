@@ -1,7 +1,7 @@
 // What a gate looks at: phases, steps, groups and journeys, and the cells that belong to them.
 import type { Statistic } from '../language/sentences.js'
 import type { ArrivalCell, Bucket, CheckCell, ScopeCell, StepCell } from '../measure/bucket.js'
-import type { Distribution } from '../measure/distribution.js'
+import type { Distribution } from '../numbers/distribution.js'
 import type { Recording } from '../measure/recording.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'

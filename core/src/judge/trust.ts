@@ -1,6 +1,7 @@
 // Whether the generator, and not the target, may have made the numbers.
 import { pool, type Recording } from '../measure/recording.js'
-import { isOpenPhase, phaseRanges, type RunShape } from '../measure/shape.js'
+import { phaseRanges, type RunShape } from '../measure/shape.js'
+import { isOpenPhase } from '../plan/phases.js'
 import type { Gate } from '../plan/model.js'
 import { isWithin, scopeOf, sum } from './scope.js'
 

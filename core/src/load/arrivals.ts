@@ -1,5 +1,6 @@
 // When arrivals are due: the integral of the rate, never the previous arrival.
 import type { Phase } from '../plan/model.js'
+import { arrivalsIn, secondsUntil } from '../plan/phases.js'
 import type { Draws } from '../values/random.js'
 
 /** The values of the integral are rounded here, so that 0.1 + 0.2 arrivals are 0.3. */
@@ -99,52 +100,6 @@ function countRandom(phase: Phase, total: number, track: Track, index: number, d
   const values = randomValues(phase, total, draws.at(track.number, index, ARRIVALS_PLACE))
   while (values.next().done !== true) count++
   return count
-}
-
-/** Arrival rate of a phase, per second, at a moment of it; 0 where users come again by themselves. */
-export function rateAt(phase: Phase, seconds: number): number {
-  switch (phase.kind) {
-    case 'constant':
-      return phase.rate
-    case 'ramp':
-      return phase.from + ((phase.to - phase.from) * seconds) / phase.seconds
-    case 'batch':
-      return phase.starts / phase.seconds
-    default:
-      return 0
-  }
-}
-
-/** The integral of the rate over the first seconds of a phase. */
-export function arrivalsIn(phase: Phase, seconds: number): number {
-  switch (phase.kind) {
-    case 'constant':
-      return phase.rate * seconds
-    case 'ramp':
-      return phase.from * seconds + ((phase.to - phase.from) * seconds * seconds) / (2 * phase.seconds)
-    case 'batch':
-      return seconds === phase.seconds ? phase.starts : (phase.starts * seconds) / phase.seconds
-    default:
-      return 0
-  }
-}
-
-/** The moment, in seconds, at which the integral reaches a value. */
-function secondsUntil(phase: Phase, value: number): number {
-  switch (phase.kind) {
-    case 'constant':
-      return Math.min(phase.seconds, value / phase.rate)
-    case 'batch':
-      return Math.min(phase.seconds, (value * phase.seconds) / phase.starts)
-    case 'ramp': {
-      // Root of slope/2 t² + from t = value, in the form that stays exact for a slope near 0 and for a fall to 0.
-      const slope = (phase.to - phase.from) / phase.seconds
-      const root = Math.sqrt(Math.max(0, phase.from * phase.from + 2 * slope * value))
-      return Math.min(phase.seconds, (2 * value) / (phase.from + root))
-    }
-    default:
-      return phase.seconds
-  }
 }
 
 function roundToGrain(value: number): number {

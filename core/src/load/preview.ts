@@ -2,11 +2,11 @@
 import type { Gate, Phase, Plan, Step } from '../plan/model.js'
 import { timedOf, stepsInside } from '../plan/walk.js'
 import { samplesNeeded } from '../numbers/percentiles.js'
-import { MEASURES } from '../plan/gates.js'
+import { MEASURES } from '../plan/measures.js'
 import { Draws } from '../values/random.js'
-import { arrivalCounts, rateAt, tracksIn } from './arrivals.js'
+import { rateAt, usersAt } from '../plan/phases.js'
+import { arrivalCounts, tracksIn } from './arrivals.js'
 import { loadSeconds } from './schedule.js'
-import { usersAt } from './users.js'
 
 export interface PhasePreview {
   name: string

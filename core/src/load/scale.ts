@@ -1,6 +1,7 @@
 // A plan at another size: fewer users for a rehearsal of the load, more for a larger machine.
-import { familyOf } from '../plan/gates.js'
-import type { Phase, Plan } from '../plan/model.js'
+import { familyOf } from '../plan/measures.js'
+import type { Plan } from '../plan/model.js'
+import { scaledPhase } from '../plan/phases.js'
 
 /**
  * Multiplies rates, starts, users and caps (half up, at least 1); iterations stay. Gates on counts and rates mean nothing
@@ -11,30 +12,16 @@ import type { Phase, Plan } from '../plan/model.js'
 export function scalePlan(plan: Plan, scale: number): Plan {
   if (scale === 1) return plan
   const whole = (count: number) => (count === 0 ? 0 : Math.max(1, Math.floor(count * scale + 0.5)))
-  const scalePhase = (phase: Phase): Phase => {
-    const cap = phase.cap === undefined ? undefined : whole(phase.cap)
-    switch (phase.kind) {
-      case 'constant':
-        return { ...phase, cap, rate: phase.rate * scale }
-      case 'ramp':
-        return { ...phase, cap, from: phase.from * scale, to: phase.to * scale }
-      case 'batch':
-        return { ...phase, cap, starts: whole(phase.starts) }
-      case 'users':
-        return { ...phase, cap, from: whole(phase.from), to: whole(phase.to) }
-      case 'iterations':
-        return { ...phase, cap, users: whole(phase.users) }
-      default:
-        return { ...phase, cap }
-    }
-  }
   const { load } = plan
   return {
     ...plan,
     load: {
       ...load,
       cap: load.cap === undefined ? undefined : whole(load.cap),
-      phases: load.phases.map(scalePhase),
+      phases: load.phases.map((phase) => ({
+        ...scaledPhase(phase, scale, whole),
+        cap: phase.cap === undefined ? undefined : whole(phase.cap),
+      })),
     },
     gates: plan.gates.map((gate) => {
       const family = familyOf(gate.measure)

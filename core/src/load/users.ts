@@ -45,13 +45,6 @@ export class UserSchedule {
   }
 }
 
-/** Users wanted at a moment of a phase; 0 for phases of the open model. */
-export function usersAt(phase: Phase, seconds: number): number {
-  if (phase.kind === 'iterations') return phase.users
-  if (phase.kind !== 'users') return 0
-  return Math.floor(phase.from + ((phase.to - phase.from) * seconds) / phase.seconds + 0.5)
-}
-
 function mostUsers(phase: Span['phase']): number {
   return phase.kind === 'iterations' ? phase.users : Math.max(phase.from, phase.to)
 }

@@ -1,6 +1,6 @@
 // One second of a run, as a worker records it, sends it, and as the server stores it.
 import { ByteReader, ByteWriter } from '../numbers/bytes.js'
-import { Distribution } from './distribution.js'
+import { Distribution } from '../numbers/distribution.js'
 
 /** Why a request failed. */
 export type FailureKind =

@@ -2,7 +2,7 @@
 // Layout: https://github.com/HdrHistogram/HdrHistogram (public domain), "V2 encoding": cookie, payload length,
 // normalizing offset, digits, lowest, highest, ratio; then counts in ZigZag LEB128-64b9B, runs of zeros as one negative.
 import { unzlibSync, zlibSync } from 'fflate'
-import { Distribution, HIGHEST, lowestOf } from './distribution.js'
+import { Distribution, HIGHEST, lowestOf } from '../numbers/distribution.js'
 
 const V2 = 0x1c849303 | 0x10
 const V2_COMPRESSED = 0x1c849304 | 0x10

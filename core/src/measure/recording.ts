@@ -1,6 +1,6 @@
 // All buckets of a run, or of a stretch of it, added up.
 import type { ArrivalCell, Bucket, CheckCell, FailureCell, ScopeCell, StepCell } from './bucket.js'
-import { Distribution } from './distribution.js'
+import { Distribution } from '../numbers/distribution.js'
 
 /** One second of the whole run, for series and charts; times in µs. */
 export interface SecondRow {

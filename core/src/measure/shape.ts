@@ -85,11 +85,6 @@ export function phaseRanges(shape: Pick<RunShape, 'phases'>): { fromMs: number; 
   })
 }
 
-/** Whether arrivals come by themselves in a phase, so that it is known how many are due. */
-export function isOpenPhase(phase: Pick<ShapePhase, 'kind'>): boolean {
-  return phase.kind !== 'users' && phase.kind !== 'iterations'
-}
-
 /** Number of a step, by name; adds it when it is new. */
 export function stepIndex(shape: RunShape, name: string): number {
   const found = shape.steps.findIndex((step) => step.name === name)

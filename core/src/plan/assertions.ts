@@ -1,13 +1,13 @@
 // Checks and keeps, from nodes to the model.
 import { isMap, isScalar, type Node } from 'yaml'
-import { compilePath, parseJson } from '../language/json-path.js'
+import { parseJson } from '../language/json-path.js'
 import { compileSchema } from '../language/json-schema.js'
-import type { Json, KeepSource, Regex, Subject, Test } from '../language/sentences.js'
-import { xPathFault } from '../language/xml.js'
+import type { Json, KeepSource, Subject, Test } from '../language/sentences.js'
 import { checkValueName, fileTextAt, type StepContext } from './context.js'
 import { offsetOf, placeOf, readFields, readPhrase, readText, type Field } from './fields.js'
 import type { Check, Keep } from './model.js'
 import { writtenText, type Source } from './source.js'
+import { regexFault, subjectFault, SUBJECTS } from './subjects.js'
 
 /**
  * One check: a sentence, or the long form with a name of its own.
@@ -49,36 +49,14 @@ export function readKeep(context: StepContext, name: string, field: Field): Keep
 }
 
 function isValidSource(context: StepContext, at: number, from: Subject | KeepSource): boolean {
-  const { source } = context
-  switch (from.kind) {
-    case 'json': {
-      const fault = compilePath(from.path)
-      if (typeof fault !== 'string') return true
-      source.report(at, 'JSON_PATH', `"${from.path}" is not a JSONPath (RFC 9535): ${fault}`)
-      return false
-    }
-    case 'xml': {
-      const fault = xPathFault(from.path, context.namespaces)
-      if (fault === undefined) return true
-      source.report(at, 'XPATH', `"${from.path}" is not an XPath: ${fault}`)
-      return false
-    }
-    case 'match':
-      return isRegex(source, at, from.regex)
-    default:
-      return true
-  }
-}
-
-/** What a bound of each subject is measured in. */
-const BOUND_UNITS: Partial<Record<Subject['kind'], { units: string[]; words: string }>> = {
-  'response time': { units: ['time'], words: 'a time such as 300 ms' },
-  size: { units: ['size', 'number'], words: 'a size such as 64 kB, or a number of bytes' },
+  const fault = subjectFault(from, context.namespaces)
+  if (fault !== undefined) context.source.report(at, fault.code, fault.message)
+  return fault === undefined
 }
 
 function isValidTest(source: Source, at: number, subject: Subject, test: Test): boolean {
   if (test.kind === 'bound') {
-    const { units, words } = BOUND_UNITS[subject.kind] ?? { units: ['number'], words: 'a bare number' }
+    const { units, words } = SUBJECTS[subject.kind].bound
     if (units.includes(test.limit.unit)) return true
     source.report(at, 'UNIT', `${subject.kind} is compared with ${words}`)
     return false
@@ -95,7 +73,9 @@ function isValidTest(source: Source, at: number, subject: Subject, test: Test): 
     source.report(at, 'CLASS', 'only status can be a class such as 2xx')
     return false
   }
-  return test.kind !== 'matches' || isRegex(source, at, test.regex)
+  const fault = test.kind === 'matches' ? regexFault(test.regex) : undefined
+  if (fault !== undefined) source.report(at, 'REGEX', fault)
+  return fault === undefined
 }
 
 /** The schema at `FILE#POINTER`, as a schema of its own that still finds its neighbours. */
@@ -118,14 +98,4 @@ function readSchema(context: StepContext, at: number, where: string): Json | und
   if (typeof compiled !== 'string') return schema
   source.report(at, 'SCHEMA', `${where}: ${compiled}`)
   return undefined
-}
-
-function isRegex(source: Source, at: number, regex: Regex): boolean {
-  try {
-    new RegExp(regex.source, regex.flags)
-    return true
-  } catch (error) {
-    source.report(at, 'REGEX', error instanceof Error ? error.message : 'not a regular expression')
-    return false
-  }
 }

@@ -1,71 +1,11 @@
 // The gates of a plan: each a sentence, held against what can be measured and what the plan names.
 import { isMap, isScalar, type Node } from 'yaml'
-import { nearestWord, type GateSentence, type Unit } from '../language/sentences.js'
+import { nearestWord, type GateSentence, type Span, type Statistic } from '../language/sentences.js'
 import { fixOf, offsetOf, placeOf, readFields, readPhrase, readList, type Field } from './fields.js'
 import { renewGate, renewStop } from './first-edition.js'
 import type { Gate, StopRule } from './model.js'
-import { writtenText, type Source } from './source.js'
-
-export type MeasureFamily =
-  'time' | 'busy share' | 'metric' | 'share or count' | 'count' | 'rate' | 'byte rate' | 'score'
-
-interface MeasureRules {
-  family: MeasureFamily
-  /** What `of` may name. */
-  of: 'steps' | 'groups' | 'nothing'
-  /** Whether it can be counted for one journey alone. */
-  byJourney: boolean
-}
-
-const rules = (family: MeasureFamily, of: MeasureRules['of'], byJourney: boolean): MeasureRules => ({
-  family,
-  of,
-  byJourney,
-})
-
-/** How each measure is judged, and by what it can be told apart. */
-export const MEASURES: Record<GateSentence['measure']['kind'], MeasureRules> = {
-  'response time': rules('time', 'steps', true),
-  'time to first byte': rules('time', 'steps', true),
-  'connect time': rules('time', 'steps', true),
-  'group time': rules('time', 'groups', true),
-  'journey time': rules('time', 'nothing', true),
-  'failed requests': rules('share or count', 'steps', true),
-  'failed checks': rules('share or count', 'steps', true),
-  'failed journeys': rules('share or count', 'nothing', true),
-  'capped arrivals': rules('share or count', 'nothing', false),
-  'cut off': rules('share or count', 'nothing', true),
-  requests: rules('count', 'steps', true),
-  arrivals: rules('count', 'nothing', true),
-  journeys: rules('count', 'nothing', true),
-  throughput: rules('rate', 'steps', true),
-  'arrival rate': rules('rate', 'nothing', true),
-  'bytes received': rules('byte rate', 'steps', true),
-  'bytes sent': rules('byte rate', 'steps', true),
-  apdex: rules('score', 'steps', true),
-  'start lag': rules('time', 'nothing', false),
-  'generator busy': rules('busy share', 'nothing', false),
-  'event loop delay': rules('time', 'nothing', false),
-  metric: rules('metric', 'nothing', false),
-}
-
-/** How a measure is judged. */
-export const familyOf = (measure: GateSentence['measure']): MeasureFamily => MEASURES[measure.kind].family
-
-const UNITS: Record<MeasureFamily, { units: readonly Unit[]; words: string }> = {
-  time: { units: ['time'], words: 'a time such as 300 ms' },
-  'busy share': { units: ['share'], words: 'a share such as 80 %' },
-  metric: {
-    units: ['number', 'share', 'time', 'rate', 'size', 'byte rate'],
-    words: 'a quantity',
-  },
-  'share or count': { units: ['share', 'number'], words: 'a share such as 1 %, or a count such as 5' },
-  count: { units: ['number'], words: 'a count such as 1000' },
-  rate: { units: ['rate'], words: 'a rate such as 10/s' },
-  'byte rate': { units: ['byte rate'], words: 'a rate of bytes such as 2 MB/s' },
-  score: { units: ['number'], words: 'a score from 0 to 1, such as 0.9' },
-}
-const STATISTIC_FAMILIES: readonly MeasureFamily[] = ['time', 'busy share', 'metric']
+import { FAMILIES, familyOf, MEASURES } from './measures.js'
+import { offsetInScalar, writtenText, type Source } from './source.js'
 
 export interface Named {
   steps: ReadonlySet<string>
@@ -90,27 +30,20 @@ function readGate(source: Source, node: Node, named: Named): Gate[] {
   }
   if (isFirstEdition(source, sentenceNode, renewGate)) return []
   const sentence = readPhrase(source, sentenceNode, 'Gate', 'gate')
-  if (sentence === undefined) return []
-  const start = offsetOf(sentenceNode)
-  const whereIs = (words: string) =>
-    start + Math.max(0, source.text.slice(start, sentenceNode?.range?.[1] ?? start).indexOf(words))
-  if (!isMeasurable(source, sentence, whereIs) || !areNamed(source, sentence, named, whereIs)) return []
+  if (sentence === undefined || !isScalar(sentenceNode)) return []
+  const scalar = sentenceNode
+  const at = (span: Span | undefined) => offsetInScalar(scalar, span?.[0] ?? 0)
+  if (!isMeasurable(source, sentence, at) || !areNamed(source, sentence, named, at)) return []
   const stop = readStop(source, stopField, sentence)
-  const written = writtenRule(source, sentenceNode)
-  const gate: Gate = {
-    ...sentence,
-    rule: written,
-    written,
-    stop,
-    isScaled: false,
-    at: placeOf(source, sentenceNode),
-  }
+  const written = writtenText(scalar)
+  const gate: Gate = { ...sentence, rule: written.trim(), written, stop, isScaled: false, at: placeOf(source, scalar) }
   if (sentence.of.kind !== 'each step') return [gate]
   const names = MEASURES[sentence.measure.kind].of === 'groups' ? named.groups : named.steps
+  const [from = 0, to = 0] = sentence.spans.of[0] ?? []
   return [...names].map((name) => ({
     ...gate,
     of: { kind: 'names', names: [name] },
-    rule: gate.rule.replace('of each step', `of ${JSON.stringify(name)}`),
+    rule: `${written.slice(0, from)}${JSON.stringify(name)}${written.slice(to)}`.trim(),
   }))
 }
 
@@ -122,15 +55,18 @@ function readStop(source: Source, field: Field | undefined, gate: GateSentence):
     source.report(offsetOf(field.value), 'STOP', 'a run can stop after 1 breached second at the earliest')
     return undefined
   }
-  const isLower = gate.comparison === 'over' || gate.comparison === 'at least'
-  const family = familyOf(gate.measure)
-  const why =
-    gate.limit.kind === 'baseline' ? 'a limit against a baseline'
-    : isLower && (family === 'count' || gate.limit.unit === 'number') && family !== 'score' && family !== 'metric' ? 'a lower limit on a count'
-    : undefined // prettier-ignore
+  const why = whyNoStop(gate)
   if (why === undefined) return stop
   source.report(offsetOf(field.key), 'STOP', `${why} cannot stop a run: it cannot be judged by the second`)
   return undefined
+}
+
+function whyNoStop({ measure, comparison, limit }: GateSentence): string | undefined {
+  if (limit.kind === 'baseline') return 'a limit against a baseline'
+  const isLower = comparison === 'over' || comparison === 'at least'
+  const family = familyOf(measure)
+  const isCount = family === 'count' || (limit.unit === 'number' && family !== 'score' && family !== 'metric')
+  return isLower && isCount ? 'a lower limit on a count' : undefined
 }
 
 /** Reports a sentence of the first edition with what it is today. */
@@ -143,93 +79,79 @@ function isFirstEdition(source: Source, node: Node | null, renew: (text: string)
   return true
 }
 
-function writtenRule(source: Source, node: Node | null): string {
-  const start = offsetOf(node)
-  const raw = source.text.slice(start, node?.range?.[1] ?? start).trim()
-  const single = /^'(.*)'$/s.exec(raw)
-  if (single !== null) return (single[1] ?? '').replaceAll("''", "'")
-  const double = /^"(.*)"$/s.exec(raw)
-  return double === null ? raw.replace(/\s+/g, ' ') : (double[1] ?? '').replaceAll('\\"', '"')
-}
+/** Offset in the file of a part of a gate's sentence. */
+type PlaceOfSpan = (span: Span | undefined) => number
 
-function isMeasurable(source: Source, gate: GateSentence, whereIs: (words: string) => number): boolean {
-  const { measure, statistic, limit } = gate
-  const at = whereIs(measure.kind === 'apdex' ? 'apdex at' : measure.kind)
+function isMeasurable(source: Source, gate: GateSentence, at: PlaceOfSpan): boolean {
+  const { measure, statistic, limit, spans } = gate
+  const fault = (span: Span | undefined, code: string, message: string) => {
+    source.report(at(span), code, message)
+    return false
+  }
   const { family, of, byJourney } = MEASURES[measure.kind]
-  const needsStatistic = STATISTIC_FAMILIES.includes(family)
-  if (needsStatistic && statistic === undefined) {
-    source.report(
-      at,
+  const { units, words, hasStatistic } = FAMILIES[family]
+  if (hasStatistic && statistic === undefined)
+    return fault(
+      spans.measure,
       'STATISTIC',
       `${measure.kind} needs a statistic before it: mean, median, min, max, sd or a percentile such as p95`,
     )
-    return false
-  }
-  if (!needsStatistic && statistic !== undefined) {
-    source.report(
-      whereIs(''),
-      'STATISTIC',
-      `${measure.kind} takes no statistic: remove "${statistic.kind === 'percentile' ? `p${String(statistic.percent)}` : statistic.kind}"`,
-    )
-    return false
-  }
-  if (statistic?.kind === 'percentile' && !(statistic.percent > 0 && statistic.percent < 100)) {
-    source.report(
-      whereIs(''),
+  if (!hasStatistic && statistic !== undefined)
+    return fault(spans.statistic, 'STATISTIC', `${measure.kind} takes no statistic: remove "${wordOf(statistic)}"`)
+  if (statistic?.kind === 'percentile' && !(statistic.percent > 0 && statistic.percent < 100))
+    return fault(
+      spans.statistic,
       'PERCENTILE',
       'a percentile lies between 0 and 100, such as p95; for the largest value write max',
     )
-    return false
-  }
-  const wanted = UNITS[family]
   const unit = limit.kind === 'fixed' ? limit.unit : limit.or?.unit
-  if (unit !== undefined && !wanted.units.includes(unit)) {
-    source.report(
-      whereIs(gate.comparison),
+  if (unit !== undefined && !units.includes(unit))
+    return fault(
+      spans.comparison,
       'UNIT',
-      `${measure.kind} needs ${wanted.words}${unit === 'number' ? '; a bare number has no unit' : ''}`,
+      `${measure.kind} needs ${words}${unit === 'number' ? '; a bare number has no unit' : ''}`,
     )
-    return false
-  }
-  if (gate.of.kind !== 'all' && of === 'nothing') {
-    source.report(whereIs('of'), 'SCOPE', `${measure.kind} ${HAVE[family]} not measured by step: remove "of"`)
-    return false
-  }
-  if (gate.journey !== undefined && !byJourney) {
-    source.report(whereIs('in journey'), 'SCOPE', `${measure.kind} is measured for the whole run: remove "in journey"`)
-    return false
-  }
+  if (gate.of.kind !== 'all' && of === 'nothing')
+    return fault(spans.of[0], 'SCOPE', `${measure.kind} cannot be measured by step: remove "of"`)
+  if (gate.journey !== undefined && !byJourney)
+    return fault(spans.journey, 'SCOPE', `${measure.kind} is measured for the whole run: remove "in journey"`)
   return true
 }
 
-const HAVE: Record<MeasureFamily, 'is' | 'are'> = {
-  time: 'is',
-  'busy share': 'is',
-  metric: 'is',
-  'share or count': 'are',
-  count: 'are',
-  rate: 'is',
-  'byte rate': 'are',
-  score: 'is',
-}
+const wordOf = (statistic: Statistic): string =>
+  statistic.kind === 'percentile' ? `p${String(statistic.percent)}` : statistic.kind
 
-function areNamed(source: Source, gate: GateSentence, named: Named, whereIs: (words: string) => number): boolean {
+function areNamed(source: Source, gate: GateSentence, named: Named, at: PlaceOfSpan): boolean {
+  const { spans } = gate
   const kind = MEASURES[gate.measure.kind].of === 'groups' ? 'group' : 'step'
-  const known = kind === 'group' ? named.groups : named.steps
-  const missing = (names: readonly string[], kind: string, known: ReadonlySet<string>) =>
-    names.filter((name) => !known.has(name)).map((name) => ({ kind, name, known }))
-  const unknown = [
-    ...missing(gate.of.kind === 'names' ? gate.of.names : [], kind, known),
-    ...missing(gate.journey === undefined ? [] : [gate.journey], 'journey', named.journeys),
-    ...missing(gate.during, 'phase', named.phases),
+  const used = [
+    ...(gate.of.kind === 'names' ? gate.of.names : []).map((name, index) => ({
+      kind,
+      name,
+      span: spans.of[index],
+      known: kind === 'group' ? named.groups : named.steps,
+    })),
+    ...(gate.journey === undefined
+      ? []
+      : [{ kind: 'journey', name: gate.journey, span: spans.journey, known: named.journeys }]),
+    ...gate.during.map((name, index) => ({ kind: 'phase', name, span: spans.during[index], known: named.phases })),
   ]
-  for (const { kind, name, known } of unknown) {
+  const unknown = used.filter(({ name, known }) => !known.has(name))
+  for (const { kind, name, span, known } of unknown) {
     const meant = nearestWord(name, known)
     const hint =
       meant === undefined
         ? `This plan has ${[...known].map((word) => `"${word}"`).join(', ')}`
         : `Did you mean "${meant}"?`
-    source.report(whereIs(name), 'UNKNOWN_NAME', `this plan has no ${kind} "${name}". ${hint}`, fixOf(name, meant))
+    // A name in quotes begins after its first one.
+    const [from = 0, to = 0] = span ?? []
+    const isQuoted = to - from > name.length
+    source.report(
+      at([isQuoted ? from + 1 : from, to]),
+      'UNKNOWN_NAME',
+      `this plan has no ${kind} "${name}". ${hint}`,
+      fixOf(name, meant),
+    )
   }
   return unknown.length === 0
 }

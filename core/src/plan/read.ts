@@ -58,8 +58,8 @@ export function readPlan(file: string, text: string, options: ReadOptions): Plan
     if (content !== undefined) texts.set(path, content)
     return content
   }
-  const plan = readModel(source, files)
-  const target = resolveTarget(source, plan, files, options.target)
+  const { plan, targetAt } = readModel(source, files)
+  const target = resolveTarget(source, { wanted: plan.target, at: targetAt }, files, options.target)
   if (source.root !== null && !source.isBroken) source.problems.push(...checkNames(plan, target, texts))
   const problems = source.problems.sort(
     (a, b) => Number(a.file !== file) - Number(b.file !== file) || a.line - b.line || a.column - b.column,
@@ -67,12 +67,12 @@ export function readPlan(file: string, text: string, options: ReadOptions): Plan
   return { plan, target, problems, hasErrors: problems.some((problem) => problem.severity === 'error') }
 }
 
-function readModel(source: Source, files: FileReader): Plan {
+function readModel(source: Source, files: FileReader): { plan: Plan; targetAt: Position } {
   const root = source.root
   if (root === null) {
     if (source.problems.length === 0)
       source.report(0, 'EMPTY', 'the plan is empty: it needs jolt, name, target, journeys, load and gates')
-    return emptyPlan(source.file)
+    return { plan: emptyPlan(source.file), targetAt: source.positionAt(0) }
   }
   const fields = readFields(source, root, 'the plan', 'plan')
   checkVersion(source, fields.get('jolt'))
@@ -120,7 +120,7 @@ function readModel(source: Source, files: FileReader): Plan {
     gates: readGates(source, node('gates'), named),
   }
   if (!source.isBroken) requireParts(source, fields, plan)
-  return plan
+  return { plan, targetAt: placeOf(source, fields.get('target')?.key ?? null) }
 }
 
 function checkVersion(source: Source, field: Field | undefined): void {
@@ -190,12 +190,12 @@ function readJourneys(context: StepContext, field: Field | undefined, frame: Loa
 
 function resolveTarget(
   source: Source,
-  plan: Plan,
+  own: { wanted: string | undefined; at: Position },
   files: FileReader,
   override: string | undefined,
 ): Target | undefined {
-  const wanted = override ?? plan.target
-  const at: Position = override === undefined ? placeOfKey(source, 'target') : { file: '--target', line: 1, column: 1 }
+  const wanted = override ?? own.wanted
+  const at: Position = override === undefined ? own.at : { file: '--target', line: 1, column: 1 }
   const report = (code: string, message: string) => source.problems.push({ severity: 'error', code, message, ...at })
   if (wanted === undefined) {
     if (source.root !== null && !source.isBroken)
@@ -232,11 +232,6 @@ function targetOfFile(
   const reading = readTarget(path, text, files)
   source.problems.push(...reading.problems)
   return reading.target
-}
-
-function placeOfKey(source: Source, key: string): Position {
-  const line = source.text.split('\n').findIndex((text) => text.startsWith(`${key}:`))
-  return { file: source.file, line: Math.max(1, line + 1), column: 1 }
 }
 
 function emptyPlan(file: string): Plan {

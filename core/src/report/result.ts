@@ -3,13 +3,14 @@ import { pool, type Recording } from '../measure/recording.js'
 import type { ScopeCell } from '../measure/bucket.js'
 import { base64OfBytes } from '../numbers/base64.js'
 import { encodeHdr } from '../measure/hdr.js'
-import { isOpenPhase, type RunShape } from '../measure/shape.js'
+import type { RunShape } from '../measure/shape.js'
+import { isOpenPhase } from '../plan/phases.js'
 import type { BaselineIdentity } from '../judge/baseline.js'
-import type { GateResult } from '../judge/gates.js'
 import { passedWithin, secondsOf, sum } from '../judge/scope.js'
 import type { Judgement, Verdict } from '../judge/verdict.js'
-import { phaseSummaries, seriesOf } from './series.js'
-import { round, share, stepSummaries, summaryOf, type DistributionSummary } from './summaries.js'
+import { phaseSummaries, seriesOf } from '../view/phases.js'
+import type { RunView } from '../view/run-view.js'
+import { round, share, summaryOf, type DistributionSummary } from '../view/summaries.js'
 
 /** One request of setup or teardown. */
 export interface OnceResult {
@@ -40,7 +41,6 @@ export interface RunIdentity {
 
 export interface RunFacts {
   judgement: Judgement
-  gates: GateResult[]
   setup: OnceResult[]
   teardown: OnceResult[]
   generator: { processes: number; reasons: string[]; calibration: Calibration | null }
@@ -60,7 +60,8 @@ export interface Calibration {
 export type RunResult = ReturnType<typeof resultOf>
 
 /** Puts a result together. Everything but `series` holds measured phases alone. */
-export function resultOf(identity: RunIdentity, facts: RunFacts, recording: Recording, shape: RunShape) {
+export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView) {
+  const { recording, shape } = view
   const isMeasured = (phase: number) => shape.phases[phase]?.measured === true
   const cells = [...recording.stepCells(isMeasured, () => true)]
   const journeys = [...recording.journeys.values()].filter((cell) => isMeasured(cell.phase))
@@ -84,7 +85,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, recording: Reco
     endedAt: identity.endedAt,
     measuredMs: measuredSeconds * 1000,
     baseline: facts.baseline,
-    gates: facts.gates,
+    gates: view.gates(),
     totals: {
       // Users who come again by themselves are due when they come.
       arrivalsDue:
@@ -107,7 +108,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, recording: Reco
       bytesReceived: sum(cells, (cell) => cell.bytesReceived),
       bytesSent: sum(cells, (cell) => cell.bytesSent),
     },
-    steps: stepSummaries(recording, shape, isMeasured, measuredSeconds),
+    steps: view.steps(),
     groups: shape.groups.map((name, index) => {
       const scoped = [...recording.groups.values()].filter((cell) => cell.scope === index && isMeasured(cell.phase))
       return {
@@ -143,7 +144,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, recording: Reco
         max: msOf(delays.largest),
       },
     },
-    series: seriesOf(recording, shape),
+    series: seriesOf(view),
     histograms: histogramsOf(recording, shape),
   }
 }

@@ -1,5 +1,6 @@
 // What changed between two versions of a plan, in the plan's own words.
 import type { Gate, Journey, Phase, Plan, Step } from '../plan/model.js'
+import { phaseWords } from '../plan/phases.js'
 import { allSteps } from '../plan/walk.js'
 import type { Limit } from '../language/sentences.js'
 
@@ -67,43 +68,25 @@ function limitChange(before: Gate, after: Gate): string {
   const isUpper = after.comparison === 'under' || after.comparison === 'at most'
   const way =
     from === undefined || to === undefined || from === to ? 'changed' : to < from === isUpper ? 'tightened' : 'loosened'
-  return `gate ${way} from ${writtenLimit(before.written)} to ${writtenLimit(after.written)}`
+  return `gate ${way} from ${limitOf(before)} to ${limitOf(after)}`
 }
+
+/** The limit of a gate as it is written. */
+const limitOf = ({ written, spans }: Gate): string => written.slice(...spans.limit)
 
 function limitNumber(limit: Limit): number | undefined {
   return limit.kind === 'fixed' ? limit.value : limit.share
 }
 
-/** The limit of a gate as it is written: what stands after the last comparison, since names may hold such words too. */
-export function writtenLimit(rule: string): string {
-  return /^.*\b(?:under|at most|over|at least)\s+(\S.*)$/s.exec(rule)?.[1] ?? ''
-}
-
 // ---------- load
 
 function phaseChanges(before: readonly Phase[], after: readonly Phase[]): PlanChange[] {
-  return named('phase', before, after, phaseWords, (phase) => phase.at.line, true)
+  return named('phase', before, after, wordsOf, (phase) => phase.at.line, true)
 }
 
-function phaseWords(phase: Phase): string {
-  const more = `${phase.measured ? '' : ', not measured'}${phase.spacing === 'random' ? ', random' : ''}`
-  const length = `for ${String(Math.round(phase.seconds * 10) / 10)} s`
-  switch (phase.kind) {
-    case 'constant':
-      return `${String(phase.rate)}/s ${length}${more}`
-    case 'ramp':
-      return `${String(phase.from)}/s to ${String(phase.to)}/s ${length}${more}`
-    case 'batch':
-      return `${String(phase.starts)} starts ${length}${more}`
-    case 'rest':
-      return `rest ${length}`
-    case 'users':
-      return `${phase.from === phase.to ? '' : `${String(phase.from)} to `}${String(phase.to)} users ${length}${more}`
-    case 'iterations':
-      return `${String(phase.users)} users, ${String(phase.iterations)} iterations each${more}`
-    default:
-      return phase satisfies never
-  }
+function wordsOf(phase: Phase): string {
+  const length = phase.kind === 'iterations' ? '' : ` for ${String(Math.round(phase.seconds * 10) / 10)} s`
+  return `${phaseWords(phase)}${length}${phase.measured ? '' : ', not measured'}${phase.spacing === 'random' ? ', random' : ''}`
 }
 
 // ---------- journeys and steps

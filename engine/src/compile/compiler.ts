@@ -10,7 +10,9 @@ import {
   compileText,
   compileUrlTemplate,
   compileValue,
+  readsBody,
   stepIndex,
+  allSteps,
   timedOf,
   type AssessContext,
   type Check,
@@ -71,7 +73,7 @@ class Compiler {
   }
 
   program(steps: readonly Step[], journey: Pick<Journey, 'name' | 'returning'>, number: number): Program {
-    const scope = this.names.scopeOf(journey.name)
+    const scope = this.names.scopeOf(journey.name, readsBody(conditionsIn(steps).map(({ subject }) => subject)))
     const operations: Operation[] = []
     this.append(operations, steps, scope)
     const looksBack = (operation: Operation) =>
@@ -223,9 +225,10 @@ class Compiler {
       checks: step.checks.map((check) => this.check(check, number, lookup)),
       keeps: step.keeps.map((keep) => this.keep(keep, lookup)),
       hasStatusCheck: step.checks.some((check) => check.subject.kind === 'status'),
+      // A condition may look at the last response, whichever that is: then the bodies of all are read.
       needsBody:
-        step.checks.some((check) => READS_BODY.has(check.subject.kind)) ||
-        step.keeps.some((keep) => READS_BODY.has(keep.source.kind)),
+        scope.looksAtBody ||
+        readsBody([...step.checks.map(({ subject }) => subject), ...step.keeps.map(({ source }) => source)]),
       timeoutMs: step.timeoutMs,
       redirects: step.redirects,
       http: step.http,
@@ -287,4 +290,10 @@ class Compiler {
   }
 }
 
-const READS_BODY: ReadonlySet<string> = new Set(['body', 'json', 'xml', 'match', 'size'])
+/** The conditions of `when` and `repeat until` in some steps. */
+function conditionsIn(steps: readonly Step[]): Check[] {
+  return [...allSteps(steps)].flatMap((step) => {
+    if (step.kind === 'when') return [step.condition]
+    return step.kind === 'repeat' && step.until !== undefined ? [step.until] : []
+  })
+}

@@ -28,6 +28,8 @@ export interface Scope {
   /** Made values, and numbers of data sets, that are used. */
   made: Set<string>
   data: Set<number>
+  /** Whether a condition of the journey looks at the body of a response. */
+  looksAtBody: boolean
 }
 
 export class Names {
@@ -54,8 +56,8 @@ export class Names {
     return slot
   }
 
-  scopeOf(journey: string): Scope {
-    const scope: Scope = { journey, lookup: () => () => undefined, made: new Set(), data: new Set() }
+  scopeOf(journey: string, looksAtBody: boolean): Scope {
+    const scope: Scope = { journey, lookup: () => () => undefined, made: new Set(), data: new Set(), looksAtBody }
     scope.lookup = this.lookupIn(scope)
     return scope
   }

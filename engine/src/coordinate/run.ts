@@ -3,15 +3,13 @@ import { availableParallelism } from 'node:os'
 import {
   allSteps,
   baselineFault,
-  baselineValue,
   distrust,
   filesSentBy,
   judge,
-  judgeGate,
   loadFingerprint,
   phaseRanges,
   previewOf,
-  Recording,
+  RunView,
   resultOf,
   scalePlan,
   shapeOf,
@@ -21,14 +19,13 @@ import {
   type Calibration,
   type Ending,
   type Frame,
-  type GateResult,
   type GeneratorFaults,
   type Judgement,
   type OnceResult,
   type Plan,
+  type RunEvent,
   type RunIdentity,
   type RunResult,
-  type RunShape,
   type Target,
 } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
@@ -63,8 +60,8 @@ export interface RunOptions {
   /** Sender threads; by default one less than there are cores. */
   senders?: number
   onState?: (state: RunState) => void
-  /** Each second of the run, once all senders have reported it. */
-  onBucket?: (bucket: Bucket) => void
+  /** What happens in the run, in order: each second once all senders have reported it, stops, and how long phases were. */
+  onEvent?: (event: RunEvent) => void
   /** The result, before teardown and again after it. */
   onResult?: (result: RunResult) => void
 }
@@ -72,13 +69,13 @@ export interface RunOptions {
 export interface RunOutcome {
   result: RunResult
   judgement: Judgement
-  buckets: Bucket[]
+  /** The run as it was seen to its end. */
+  view: RunView
 }
 
 export interface RunHandle {
-  readonly shape: RunShape
-  /** The gates over what is recorded so far. */
-  gates(): GateResult[]
+  /** The run as it is seen so far. */
+  readonly view: RunView
   /** Stops the load within a second; teardown is still done. */
   stop(by: string): void
   done: Promise<RunOutcome>
@@ -97,11 +94,9 @@ export function startRun(options: RunOptions): RunHandle {
 }
 
 class Run implements RunHandle {
-  readonly shape: RunShape
+  readonly view: RunView
   readonly done: Promise<RunOutcome>
   private readonly plan: Plan
-  private readonly recording = new Recording()
-  private readonly buckets: Bucket[] = []
   private readonly faults: Required<GeneratorFaults> = { local: [], deaths: [], outOfData: [] }
   private readonly mask = new Mask()
   private readonly values: RunValues
@@ -114,7 +109,7 @@ class Run implements RunHandle {
   private readonly identity: Omit<RunIdentity, 'startedAt' | 'endedAt' | 'target'>
   private readonly baseline: Baseline | undefined
   private stoppedBy: string | undefined
-  private stoppedByGate: { index: number; atMs: number } | undefined
+  private isStoppedByRule = false
   private iterationsMadeAtMs = 0
   private loadStartMs = Infinity
   /** When a gate, a person or spent rows ended the load, in ms from its start. */
@@ -123,7 +118,7 @@ class Run implements RunHandle {
   constructor(private readonly options: RunOptions) {
     const { target, secrets, identity, scale = 1 } = options
     this.plan = scalePlan({ ...options.plan, seed: identity.plan.seed }, scale)
-    this.shape = shapeOf(this.plan, previewOf(this.plan).phases, target.metrics)
+    const shape = shapeOf(this.plan, previewOf(this.plan).phases, target.metrics)
     this.senders = options.senders ?? Math.max(1, availableParallelism() - 1)
     this.identity = {
       ...identity,
@@ -133,6 +128,7 @@ class Run implements RunHandle {
       options.baseline !== undefined && baselineFault(options.baseline, { ...this.identity, target }) === undefined
         ? options.baseline
         : undefined
+    this.view = new RunView({ gates: this.plan.gates, shape, baseline: this.baseline })
     this.values = {
       id: identity.id,
       seed: identity.plan.seed,
@@ -143,17 +139,13 @@ class Run implements RunHandle {
     for (const secret of Object.values(secrets)) this.mask.add(secret)
     this.files = new Map(filesSentBy(this.plan).map((path) => [path, options.fileBytes?.(path) ?? new Uint8Array()]))
     // Setup and teardown have steps of their own, which are not among those measured.
-    this.compiled = compilePlan(this.plan, target, structuredClone(this.shape), {
+    this.compiled = compilePlan(this.plan, target, structuredClone(shape), {
       run: this.values,
       fileBytes: (path) => this.files.get(path) ?? new Uint8Array(),
     })
-    this.watch = new StopWatch(this.plan.gates, this.shape)
+    this.watch = new StopWatch(this.plan.gates, shape)
     // One turn later, so that the caller holds the handle before the first event.
     this.done = Promise.resolve().then(() => this.walk())
-  }
-
-  gates(): GateResult[] {
-    return this.judgeGates([])
   }
 
   stop(by: string): void {
@@ -186,6 +178,7 @@ class Run implements RunHandle {
     } else if (setup.failure !== null)
       ending = { kind: 'setup failed', reason: setup.failure, answered: setup.answered }
     if (this.stoppedBy !== undefined && ending.kind !== 'fault') ending = { kind: 'stopped', by: this.stoppedBy }
+    this.tell({ kind: 'end' })
     this.options.onState?.('teardown')
     this.options.onResult?.(this.conclude(ending, setup.results, []).result)
     const teardown = await walkOnce(this.compiled.teardown, {
@@ -197,7 +190,7 @@ class Run implements RunHandle {
     const outcome = this.conclude(ending, setup.results, teardown.results)
     this.options.onResult?.(outcome.result)
     this.options.onState?.('ended')
-    return { ...outcome, buckets: this.buckets }
+    return { ...outcome, view: this.view }
   }
 
   /** Makes the load; resolves when every sender has ended. */
@@ -210,7 +203,7 @@ class Run implements RunHandle {
       {
         plan: this.plan,
         target,
-        shape: this.shape,
+        shape: this.view.shape,
         run: this.values,
         senders: this.senders,
         setupValues,
@@ -221,7 +214,7 @@ class Run implements RunHandle {
       this.faults,
       {
         onBucket: (bucket) => {
-          this.take({ ...bucket, metrics: metrics.take(bucket.second) }, senderPool)
+          this.takeSecond({ ...bucket, metrics: metrics.take(bucket.second) }, senderPool)
         },
         onDataSpent: (name, then, isClosed) => {
           if (then === 'stop') {
@@ -254,18 +247,23 @@ class Run implements RunHandle {
     await senderPool.ended
     renewal.close()
     metrics.close()
-    this.shortenPhases()
+    this.tellPhases()
   }
 
-  private take(bucket: Bucket, senderPool: SenderPool): void {
-    this.recording.add(bucket)
-    this.buckets.push(bucket)
-    this.options.onBucket?.(bucket)
-    if (this.stoppedByGate !== undefined) return
-    this.stoppedByGate = this.watch.add(bucket)
-    if (this.stoppedByGate === undefined) return
+  private takeSecond(bucket: Bucket, senderPool: SenderPool): void {
+    this.tell({ kind: 'bucket', bucket })
+    if (this.isStoppedByRule) return
+    const fired = this.watch.add(bucket)
+    if (fired === undefined) return
+    this.isStoppedByRule = true
+    this.tell({ kind: 'stop rule', gate: fired.index, atMs: fired.atMs })
     this.endEarly()
     senderPool.say({ kind: 'stop' })
+  }
+
+  private tell(event: RunEvent): void {
+    this.view.add(event)
+    this.options.onEvent?.(event)
   }
 
   private noteOutOfData(name: string): void {
@@ -274,45 +272,35 @@ class Run implements RunHandle {
   }
 
   /**
-   * Makes phases as long as they were: iterations end by themselves, and a load that a gate, a person or spent rows ended
-   * early was over then. Rates are taken over these lengths.
+   * Tells how long phases were: iterations end by themselves, and a load that a gate, a person or spent rows ended early
+   * was over then. Rates are taken over these lengths.
    */
-  private shortenPhases(): void {
-    const ranges = phaseRanges(this.shape)
+  private tellPhases(): void {
+    const { shape } = this.view
+    const ranges = phaseRanges(shape)
     const endedMs = this.endedEarlyAtMs ?? Infinity
-    for (const [index, phase] of this.shape.phases.entries()) {
+    const seconds = shape.phases.map((phase, index) => {
       const { fromMs = 0, toMs = 0 } = ranges[index] ?? {}
       const madeMs =
         phase.kind === 'iterations' && this.iterationsMadeAtMs > fromMs ? this.iterationsMadeAtMs : Infinity
-      phase.seconds = Math.max(0, Math.min(toMs, endedMs, madeMs) - fromMs) / 1000
-    }
+      return Math.max(0, Math.min(toMs, endedMs, madeMs) - fromMs) / 1000
+    })
+    this.tell({ kind: 'phases', seconds })
   }
 
   private endEarly(): void {
     this.endedEarlyAtMs ??= Math.max(0, monotonicMs() - this.loadStartMs)
   }
 
-  private judgeGates(buckets: readonly Bucket[]): GateResult[] {
-    const { baseline, stoppedByGate } = this
-    return this.plan.gates.map((gate, index) =>
-      judgeGate(gate, this.recording, this.shape, {
-        buckets,
-        baselineOf: (gate) => (baseline === undefined ? null : baselineValue(baseline, gate)),
-        stoppedAtMs: stoppedByGate?.index === index ? stoppedByGate.atMs : null,
-      }),
-    )
-  }
-
-  private conclude(ending: Ending, setup: OnceResult[], teardown: OnceResult[]): Omit<RunOutcome, 'buckets'> {
+  private conclude(ending: Ending, setup: OnceResult[], teardown: OnceResult[]): Omit<RunOutcome, 'view'> {
     const { target, calibration = null } = this.options
-    const gates = this.judgeGates(this.buckets)
-    const hasLoad = this.buckets.length > 0
+    const { view, baseline } = this
+    const hasLoad = view.seconds > 0
     const reasons =
       hasLoad || ending.kind === 'finished'
-        ? distrust(this.recording, this.shape, this.plan.gates, this.faults, this.endedEarlyAtMs !== undefined)
+        ? distrust(view.recording, view.shape, this.plan.gates, this.faults, this.endedEarlyAtMs !== undefined)
         : []
-    const judgement = judge(ending, reasons, gates, this.recording, this.shape)
-    const { baseline } = this
+    const judgement = judge(ending, reasons, view.gates(), view.recording, view.shape)
     const identified = {
       ...this.identity,
       target: { name: target.name, origin: target.origin },
@@ -321,13 +309,12 @@ class Run implements RunHandle {
     }
     const facts = {
       judgement,
-      gates,
       setup,
       teardown,
       generator: { processes: 1, reasons, calibration },
       baseline:
         baseline === undefined ? null : { id: baseline.id, commit: baseline.commit, startedAt: baseline.startedAt },
     }
-    return { result: resultOf(identified, facts, this.recording, this.shape), judgement }
+    return { result: resultOf(identified, facts, view), judgement }
   }
 }

@@ -1,6 +1,6 @@
-// The line of runs: one at a time, the others wait.
+// The queue of runs: one at a time, the others wait.
 import { EventEmitter } from 'node:events'
-import { base64OfBytes, encodeBucket, previewOf, shapeOf, type Bucket, type Plan, type Target } from '@jolt-gate/core'
+import { base64OfBytes, encodeBucket, previewOf, shapeOf, type Plan, type RunEvent, type Target } from '@jolt-gate/core'
 import { lastCalibration, startRun, type RunHandle, type RunState } from '@jolt-gate/engine'
 import { customAlphabet } from 'nanoid'
 import { RunRow, type StoredState } from '../database/models.js'
@@ -22,9 +22,12 @@ export interface AskedRun {
   fileBytes: (path: string) => Uint8Array | undefined
 }
 
-/** What a reader of a live run hears. */
+/** What a reader of a live run hears; a bucket as base64 of its bytes. */
 export type LiveEvent =
-  { kind: 'state'; state: StoredState } | { kind: 'bucket'; second: number; data: string } | { kind: 'end' }
+  | { kind: 'state'; state: StoredState }
+  | { kind: 'bucket'; second: number; data: string }
+  | Extract<RunEvent, { kind: 'stop rule' | 'phases' }>
+  | { kind: 'end' }
 
 interface Waiting {
   asked: AskedRun
@@ -34,10 +37,10 @@ interface Waiting {
 export class RunQueue {
   readonly events = new EventEmitter<Record<string, [LiveEvent]>>().setMaxListeners(0)
   private readonly waiting: Waiting[] = []
-  private current: { row: RunRow; handle: RunHandle | undefined } | undefined
+  private current: { row: RunRow; handle: RunHandle | undefined; told: LiveEvent[] } | undefined
   private idle: Promise<void> = Promise.resolve()
 
-  /** Puts a run in the line. */
+  /** Puts a run in the queue. */
   async ask(asked: AskedRun): Promise<RunRow> {
     if (this.waiting.length >= MOST_WAITING)
       throw new Problem(409, 'QUEUE_FULL', `${String(MOST_WAITING)} runs are queued already; stop some first`)
@@ -67,8 +70,10 @@ export class RunQueue {
     return true
   }
 
-  isLive(id: string): boolean {
-    return this.current?.row.id === id || this.waiting.some(({ row }) => row.id === id)
+  /** What happened in a run beside its seconds, for a reader that comes later; undefined when the run is neither running nor queued. */
+  eventsOf(id: string): readonly LiveEvent[] | undefined {
+    if (this.current?.row.id === id) return this.current.told
+    return this.waiting.some(({ row }) => row.id === id) ? [] : undefined
   }
 
   /** Runs that go or wait, the one that goes first. */
@@ -87,7 +92,7 @@ export class RunQueue {
 
   private async work(): Promise<void> {
     for (let next = this.waiting.shift(); next !== undefined; next = this.waiting.shift()) {
-      this.current = { row: next.row, handle: undefined }
+      this.current = { row: next.row, handle: undefined, told: [] }
       try {
         await this.perform(next)
       } catch (error) {
@@ -128,22 +133,29 @@ export class RunQueue {
         write(() => row.update({ state }))
         this.tell(row.id, { kind: 'state', state })
       },
-      onBucket: (bucket: Bucket) => {
+      onEvent: (event: RunEvent) => {
+        if (event.kind === 'end') return
+        if (event.kind !== 'bucket') {
+          this.tell(row.id, event)
+          return
+        }
+        const { bucket } = event
         write(() => addBucket(row.id, bucket))
         this.tell(row.id, { kind: 'bucket', second: bucket.second, data: base64OfBytes(encodeBucket(bucket)) })
       },
       onResult: (result) => {
-        // Passes end by themselves: only now is it known how long their phase was.
-        write(() => storeResult(row, result, handle.shape))
+        // Only now is it known how long the phases were.
+        write(() => storeResult(row, result, handle.view.shape))
       },
     })
-    this.current = { row, handle }
+    if (this.current !== undefined) this.current.handle = handle
     await handle.done
     write(() => row.update({ state: 'ended' }))
     await writing
   }
 
   private tell(id: string, event: LiveEvent): void {
+    if (event.kind !== 'bucket' && event.kind !== 'end') this.current?.told.push(event)
     this.events.emit(id, event)
   }
 }

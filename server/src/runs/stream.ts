@@ -1,5 +1,6 @@
-// The live stream of a run as server-sent events. Buckets have their second as id, so that a reader that lost its
-// connection goes on where it was; a run that has ended is told the same way, and then closed.
+// The live stream of a run as server-sent events. Seconds have their number as id, so that a reader that lost its
+// connection continues where it was; a run that has ended is told the same way, and then closed.
+import { createSession, type Session } from 'better-sse'
 import type { Request, Response } from 'express'
 import type { LiveEvent, RunQueue } from './queue.js'
 import { bucketsAfter } from './store.js'
@@ -7,40 +8,71 @@ import { bucketsAfter } from './store.js'
 const BEAT_MS = 15_000
 
 export async function streamRun(request: Request, response: Response, runId: string, queue: RunQueue): Promise<void> {
-  const lastId = request.headers['last-event-id'] ?? request.query['after']
-  let told = typeof lastId === 'string' && /^\d{1,9}$/.test(lastId) ? Number(lastId) : -1
-  response
-    .status(200)
-    .set({ 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' })
-  response.flushHeaders()
-  const early: LiveEvent[] = []
-  let isReplaying = true
-  const send = (event: LiveEvent) => {
-    if (event.kind === 'bucket') {
-      if (event.second <= told) return
-      told = event.second
-      response.write(`id: ${String(event.second)}\nevent: bucket\ndata: ${event.data}\n\n`)
-      return
-    }
-    response.write(`event: ${event.kind}\ndata: ${event.kind === 'state' ? event.state : ''}\n\n`)
-    if (event.kind === 'end') finish()
-  }
+  const session = await createSession(request, response, {
+    keepAlive: BEAT_MS,
+    headers: { 'x-accel-buffering': 'no' },
+    trustClientEventId: true,
+  })
+  const reader = new Reader(session, lastSecond(session.lastId || request.query['after']))
   const listener = (event: LiveEvent) => {
-    if (isReplaying) early.push(event)
-    else send(event)
-  }
-  const beat = setInterval(() => response.write(': still here\n\n'), BEAT_MS)
-  const finish = () => {
-    clearInterval(beat)
-    queue.events.off(runId, listener)
-    response.end()
+    reader.hear(event)
   }
   queue.events.on(runId, listener)
-  request.on('close', finish)
-  const wasLive = queue.isLive(runId)
-  for (const { second, data } of await bucketsAfter(runId, told))
-    send({ kind: 'bucket', second, data: data.toString('base64') })
-  isReplaying = false
-  for (const event of early) send(event)
-  if (!wasLive && !early.some((event) => event.kind === 'end')) send({ kind: 'end' })
+  session.once('disconnected', () => queue.events.off(runId, listener))
+  const earlier = queue.eventsOf(runId)
+  for (const { second, data } of await bucketsAfter(runId, reader.told))
+    reader.tell({ kind: 'bucket', second, data: data.toString('base64') })
+  for (const event of earlier ?? []) reader.tell(event)
+  if (reader.catchUp() === 'live' && earlier === undefined) reader.tell({ kind: 'end' })
+}
+
+/** The second after which a reader wants to hear; −1 for all of them. */
+function lastSecond(id: unknown): number {
+  return typeof id === 'string' && /^\d{1,9}$/.test(id) ? Number(id) : -1
+}
+
+/** One reader: hears what happens while it is still being told what happened before. */
+class Reader {
+  private readonly heard: LiveEvent[] = []
+  private isCatchingUp = true
+  private hasEnded = false
+
+  constructor(
+    private readonly session: Session,
+    /** The last second that it was told. */
+    public told: number,
+  ) {}
+
+  hear(event: LiveEvent): void {
+    if (this.isCatchingUp) this.heard.push(event)
+    else this.tell(event)
+  }
+
+  /** Tells what was heard meanwhile; says whether the run goes on. */
+  catchUp(): 'live' | 'ended' {
+    this.isCatchingUp = false
+    for (const event of this.heard) this.tell(event)
+    return this.hasEnded ? 'ended' : 'live'
+  }
+
+  tell(event: LiveEvent): void {
+    if (this.hasEnded || !this.session.isConnected) return
+    if (event.kind === 'bucket') {
+      if (event.second <= this.told) return
+      this.told = event.second
+      this.session.push(event.data, 'bucket', String(event.second))
+      return
+    }
+    // An event without an id would make a reader begin anew: it keeps the second it is at.
+    this.session.push(event, event.kind, String(Math.max(0, this.told)))
+    if (event.kind !== 'end') return
+    this.hasEnded = true
+    this.close()
+  }
+
+  private close(): void {
+    const response: unknown = this.session.getResponse()
+    if (typeof response === 'object' && response !== null && 'end' in response && typeof response.end === 'function')
+      response.end.call(response)
+  }
 }

@@ -37,7 +37,7 @@ function edit(gate: Gate, word: GateWord, index: number): void {
 }
 
 function apply(gate: Gate, index: number, text = draft.value.trim()): void {
-  const rule = wordsOfGate(gate.written)
+  const rule = wordsOfGate(gate)
     .map((word, place) => (place === index ? text : word.text))
     .join('')
   const parsed = readSentence('Gate', rule)
@@ -75,7 +75,7 @@ function add(event: Event): void {
       :class="{ here: gate.at.line === line }"
       @click="$emit('pick', gate.at.line)"
     >
-      <template v-for="(word, index) in wordsOfGate(gate.written)" :key="index">
+      <template v-for="(word, index) in wordsOfGate(gate)" :key="index">
         <ElPopover v-if="word.kind !== 'plain'" :visible="isEditing(gate, index)" placement="bottom" :width="260">
           <template #reference>
             <button type="button" class="word" :class="word.kind" @click.stop="edit(gate, word, index)">
@@ -95,7 +95,7 @@ function add(event: Event): void {
             </button>
             <div v-if="word.kind !== 'limit'" class="choices">
               <button
-                v-for="choice in choicesFor(word, gate.written, plan, target)"
+                v-for="choice in choicesFor(word, gate, plan, target)"
                 :key="choice"
                 type="button"
                 class="link"

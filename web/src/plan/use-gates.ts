@@ -1,42 +1,56 @@
 // Words that a gate may be made of, for choosing instead of writing.
-import { MEASURES, type Plan, type Target, timedOf, groupsOf } from '@jolt-gate/core'
+import { FAMILIES, groupsOf, MEASURES, timedOf, type Gate, type Plan, type Target } from '@jolt-gate/core'
 import type { GateWord } from './gate-words.js'
 
 const STATISTICS = ['mean', 'median', 'p90', 'p95', 'p99', 'max']
 
 /** What a word of a gate may become. */
-export function choicesFor(word: GateWord, sentence: string, plan: Plan, target: Target | null): string[] {
-  if (word.kind === 'measure') {
-    return Object.entries(MEASURES).flatMap(([measure, { family }]) => {
-      if (measure === 'apdex') return ['apdex at 300 ms']
-      if (measure === 'metric') return (target?.metrics ?? []).map(({ name }) => `max metric ${JSON.stringify(name)}`)
-      return family === 'time' || family === 'busy share'
-        ? STATISTICS.map((statistic) => `${statistic} ${measure}`)
-        : [measure]
-    })
-  }
-  if (word.kind === 'name') {
-    const isPhase = new RegExp(`during[^]*${word.text.replaceAll(/[^\w]/g, String.raw`\$&`)}`).test(sentence)
-    if (isPhase)
+export function choicesFor(word: GateWord, gate: Gate, plan: Plan, target: Target | null): string[] {
+  switch (word.kind) {
+    case 'measure':
+      return measureChoices(target)
+    case 'name': {
+      const names = MEASURES[gate.measure.kind].of === 'groups' ? groupNames(plan) : requestNames(plan)
+      return names.map((name) => JSON.stringify(name))
+    }
+    case 'journey':
+      return plan.journeys.map(({ name }) => JSON.stringify(name))
+    case 'phase':
       return [...new Set(plan.load.phases.map(({ name, ladder }) => ladder ?? name))].map((name) =>
         /^[\w-]+$/.test(name) ? name : JSON.stringify(name),
       )
-    const names = /group time/.test(sentence)
-      ? plan.journeys.flatMap(({ steps }) => [...groupsOf(steps)].map(({ name }) => name))
-      : plan.journeys.flatMap(({ steps }) =>
-          [...timedOf(steps)].flatMap(({ name, isRequest }) => (isRequest ? [name] : [])),
-        )
-    return [...new Set(names)].map((name) => JSON.stringify(name))
+    case 'comparison':
+      return ['under', 'at most', 'over', 'at least']
+    case 'plain':
+    case 'limit':
+      return []
+    default:
+      return word.kind satisfies never
   }
-  if (/\b(under|at most|over|at least)\b/.test(word.text)) return ['under', 'at most', 'over', 'at least']
-  return []
 }
+
+function measureChoices(target: Target | null): string[] {
+  return Object.entries(MEASURES).flatMap(([measure, { family }]) => {
+    if (measure === 'apdex') return ['apdex at 300 ms']
+    if (measure === 'metric') return (target?.metrics ?? []).map(({ name }) => `max metric ${JSON.stringify(name)}`)
+    return FAMILIES[family].hasStatistic ? STATISTICS.map((statistic) => `${statistic} ${measure}`) : [measure]
+  })
+}
+
+const groupNames = (plan: Plan) => [
+  ...new Set(plan.journeys.flatMap(({ steps }) => [...groupsOf(steps)].map(({ name }) => name))),
+]
+const requestNames = (plan: Plan) => [
+  ...new Set(
+    plan.journeys.flatMap(({ steps }) =>
+      [...timedOf(steps)].flatMap(({ name, isRequest }) => (isRequest ? [name] : [])),
+    ),
+  ),
+]
 
 /** Gates that most plans begin with. */
 export function usualGates(plan: Plan): string[] {
-  const [first] = plan.journeys.flatMap(({ steps }) =>
-    [...timedOf(steps)].flatMap(({ name, isRequest }) => (isRequest ? [name] : [])),
-  )
+  const [first] = requestNames(plan)
   return [
     'p95 response time under 500 ms',
     ...(first === undefined ? [] : [`p95 response time of ${JSON.stringify(first)} under 300 ms`]),

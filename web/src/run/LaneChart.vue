@@ -13,13 +13,13 @@ import {
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { overlayPlugin, paletteOf, type LaneOverlay } from './lane-plugins.js'
 import type { Lane, Point } from './lane-charts.js'
-import type { RunView } from './run.worker.js'
+import type { RunPicture } from './run.worker.js'
 
 Chart.register(LineController, BarController, LineElement, BarElement, PointElement, LinearScale, Filler)
 
 const props = defineProps<{
   lane: Lane
-  view: RunView
+  view: RunPicture
   due: number[]
   seconds: number
   overlay: LaneOverlay

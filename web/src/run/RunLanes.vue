@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // The lanes under a ruler of phases, on one time axis, with one cursor and one marked range through all of them.
-import { dueBySecond, phaseRanges, type RunShape } from '@jolt-gate/core'
+import { dueBySecond, phaseRanges, type RunShape, type TimeRange } from '@jolt-gate/core'
 import { useElementSize } from '@vueuse/core'
 import { computed, reactive, ref, watch } from 'vue'
 import { clock } from '../text/figures.js'
@@ -8,9 +8,9 @@ import { isDark } from '../styles/theme.js'
 import LaneChart from './LaneChart.vue'
 import { lanesOf } from './lane-charts.js'
 import type { LaneOverlay, LanePhase } from './lane-plugins.js'
-import type { RunView, TimeRange } from './run.worker.js'
+import type { RunPicture } from './run.worker.js'
 
-const props = defineProps<{ view: RunView; shape: RunShape }>()
+const props = defineProps<{ view: RunPicture; shape: RunShape }>()
 const range = defineModel<TimeRange | null>('range', { required: true })
 
 const TITLE = 104

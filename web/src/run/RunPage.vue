@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // One run, live or finished: verdict on the left; lanes, steps and failures on the right.
+import type { TimeRange } from '@jolt-gate/core'
 import { ElButton } from 'element-plus'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -8,7 +9,6 @@ import PageError from '../frame/PageError.vue'
 import { clock, lengthOf } from '../text/figures.js'
 import FailuresTable from './FailuresTable.vue'
 import RunLanes from './RunLanes.vue'
-import type { TimeRange } from './run.worker.js'
 import StepsTable from './StepsTable.vue'
 import { useRun } from './use-run.js'
 import VerdictColumn from './VerdictColumn.vue'
@@ -16,7 +16,7 @@ import VerdictColumn from './VerdictColumn.vue'
 const route = useRoute()
 const router = useRouter()
 const id = computed(() => String(route.params['run']))
-const { run, view, state, fault, isConnected, open, mark, stop } = useRun(id)
+const { run, view, state, fault, isConnected, open, select, stop } = useRun(id)
 const isStopping = ref(false)
 const againFault = ref('')
 const tab = computed({
@@ -45,12 +45,12 @@ const failures = computed(() => (view.value?.steps ?? []).reduce((sum, step) => 
 async function start(): Promise<void> {
   isStopping.value = false
   await open()
-  mark(range.value)
+  select(range.value)
 }
 onMounted(start)
 watch(id, () => void start())
 watch(range, (next) => {
-  mark(next)
+  select(next)
 })
 
 async function stopNow(): Promise<void> {

@@ -3,7 +3,7 @@ import type { ChartDataset } from 'chart.js'
 import { formatMs } from '@jolt-gate/core'
 import { percent, rate } from '../text/figures.js'
 import type { Palette } from './lane-plugins.js'
-import type { RunView } from './run.worker.js'
+import type { RunPicture } from './run.worker.js'
 
 export interface Point {
   x: number
@@ -17,11 +17,11 @@ export interface Lane {
   height: number
   drawsBeams: boolean
   kind: 'line' | 'bar'
-  datasets: (view: RunView, due: number[], palette: Palette) => ChartDataset<'line' | 'bar', Point[]>[]
+  datasets: (view: RunPicture, due: number[], palette: Palette) => ChartDataset<'line' | 'bar', Point[]>[]
   /** The words at the right end: at the cursor, or of the whole run. */
-  caption: (view: RunView, due: number[], second: number | null) => string
+  caption: (view: RunPicture, due: number[], second: number | null) => string
   tick: (value: number) => string
-  highest: (view: RunView, due: number[]) => number
+  highest: (view: RunPicture, due: number[]) => number
 }
 
 const points = (values: readonly (number | null)[], shift = 0.5): Point[] =>
@@ -162,6 +162,6 @@ const READINGS: Lane = {
 }
 
 /** The lanes of a run; the generator's own stands last. */
-export function lanesOf(view: Pick<RunView, 'metrics'>): Lane[] {
+export function lanesOf(view: Pick<RunPicture, 'metrics'>): Lane[] {
   return view.metrics.length === 0 ? LANES : [...LANES.slice(0, -1), READINGS, ...LANES.slice(-1)]
 }

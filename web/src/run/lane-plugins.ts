@@ -1,6 +1,6 @@
 // What all lanes share, drawn on each: phase borders, warm-up hatching, the marked range, the cursor, gate beams.
 import type { Chart, Plugin } from 'chart.js'
-import type { Beam, TimeRange } from './run.worker.js'
+import type { Beam, TimeRange } from '@jolt-gate/core'
 
 export interface LanePhase {
   name: string

@@ -1,13 +1,14 @@
 // One run, live or finished: what the server knows of it, and what its seconds say.
+import { parseJson, type RunEvent, type TimeRange } from '@jolt-gate/core'
 import { onBeforeUnmount, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { RunDetail, RunState } from '../api/types.js'
-import type { RunView, TimeRange, ToRunWorker } from './run.worker.js'
+import type { RunPicture, ToRunWorker } from './run.worker.js'
 import RunWorker from './run.worker.js?worker'
 
 export function useRun(id: Ref<string>) {
   const run = shallowRef<RunDetail>()
-  const view = shallowRef<RunView>()
+  const view = shallowRef<RunPicture>()
   const state = ref<RunState>('waiting')
   const fault = ref('')
   const isConnected = ref(true)
@@ -33,10 +34,12 @@ export function useRun(id: Ref<string>) {
       run.value = detail
       state.value = detail.state
       worker = new RunWorker()
-      worker.onmessage = ({ data }: MessageEvent<RunView>) => {
+      worker.onmessage = ({ data }: MessageEvent<RunPicture>) => {
         view.value = data
       }
       say({ kind: 'open', plan: detail.plan, shape: detail.shape })
+      for (const [gate, { stoppedAtMs }] of (detail.result?.gates ?? []).entries())
+        if (stoppedAtMs !== null) say({ kind: 'event', event: { kind: 'stop rule', gate, atMs: stoppedAtMs } })
       listen()
     } catch (error) {
       fault.value = wordsOf(error)
@@ -50,12 +53,24 @@ export function useRun(id: Ref<string>) {
     stream.onopen = () => (isConnected.value = true)
     stream.onerror = () => (isConnected.value = false)
     stream.addEventListener('bucket', ({ data }: MessageEvent<string>) => {
-      say({ kind: 'bucket', data })
+      const bytes = parseJson(data)
+      if (typeof bytes === 'string') say({ kind: 'bucket', data: bytes })
     })
-    stream.addEventListener('state', ({ data }: MessageEvent<RunState>) => {
-      state.value = data
+    for (const kind of ['stop rule', 'phases'] as const)
+      stream.addEventListener(kind, ({ data }: MessageEvent<string>) => {
+        const event = eventOf(data)
+        if (event !== undefined) say({ kind: 'event', event })
+      })
+    stream.addEventListener('state', ({ data }: MessageEvent<string>) => {
+      const told = parseJson(data)
+      const next =
+        typeof told === 'object' && told !== null && 'state' in told
+          ? STATES.find((one) => one === told['state'])
+          : undefined
+      if (next !== undefined) state.value = next
     })
     stream.addEventListener('end', () => {
+      say({ kind: 'event', event: { kind: 'end' } })
       stream.close()
       isConnected.value = true
       void refresh()
@@ -68,13 +83,25 @@ export function useRun(id: Ref<string>) {
     state.value = detail.state
   }
 
-  function mark(range: TimeRange | null): void {
-    say({ kind: 'mark', range })
+  function select(range: TimeRange | null): void {
+    say({ kind: 'select', range })
   }
 
   async function stop(): Promise<void> {
     await api.stopRun(id.value).catch((error: unknown) => (fault.value = wordsOf(error)))
   }
 
-  return { run, view, state, fault, isConnected, open, mark, stop }
+  return { run, view, state, fault, isConnected, open, select, stop }
+}
+
+const STATES: readonly RunState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']
+
+/** An event of the stream as the run's view takes it; undefined for what is none. */
+function eventOf(data: string): Extract<RunEvent, { kind: 'stop rule' | 'phases' }> | undefined {
+  const told = parseJson(data)
+  if (typeof told !== 'object' || told === null || Array.isArray(told)) return undefined
+  const { kind, gate, atMs, seconds } = told
+  if (kind === 'stop rule' && typeof gate === 'number' && typeof atMs === 'number') return { kind, gate, atMs }
+  if (kind === 'phases' && Array.isArray(seconds)) return { kind, seconds: seconds.map(Number) }
+  return undefined
 }

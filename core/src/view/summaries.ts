@@ -1,6 +1,6 @@
 // The figures of steps and distributions, as results and pages show them.
 import type { FailureCell } from '../measure/bucket.js'
-import type { Distribution } from '../measure/distribution.js'
+import type { Distribution } from '../numbers/distribution.js'
 import { pool, type Recording } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import { passedWithin, sum } from '../judge/scope.js'

@@ -1,7 +1,8 @@
-// Phases and seconds of a run, as results show them.
+// Phases and seconds of a run, as results and reports show them.
 import { pool, type Recording } from '../measure/recording.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import { passedWithin, sum } from '../judge/scope.js'
+import type { RunView } from './run-view.js'
 import { round, share, summaryOf } from './summaries.js'
 
 export function phaseSummaries(recording: Recording, shape: RunShape) {
@@ -37,26 +38,23 @@ export function phaseSummaries(recording: Recording, shape: RunShape) {
   })
 }
 
-export function seriesOf(recording: Recording, shape: RunShape) {
-  const rows = recording.seconds
-  const ofTimes = (percent: number) =>
-    rows.map((row) => (row.responseTime.count === 0 ? null : round(row.responseTime.percentile(percent) / 1000)))
+/** The series of a run as results hold it, rounded to what is measured. */
+export function seriesOf({ series, shape, seconds }: RunView) {
+  const rounded = (values: readonly (number | null)[]) => values.map((value) => (value === null ? null : round(value)))
   return {
     stepMs: 1000 as const,
-    atMs: rows.map((_, second) => second * 1000),
-    arrivalsDue: dueBySecond(shape, rows.length),
-    arrivals: rows.map((row) => row.started),
-    users: rows.map((row) => row.users),
-    requests: rows.map((row) => row.requests),
-    failed: rows.map((row) => row.failed),
-    p50: ofTimes(50),
-    p95: ofTimes(95),
-    p99: ofTimes(99),
-    startLag: rows.map((row) => (row.startLag.count === 0 ? null : round(row.startLag.percentile(99) / 1000))),
-    busy: rows.map((row) => round(row.busy)),
-    metrics: Object.fromEntries(
-      shape.metrics.map(({ name }, index) => [name, rows.map((row) => row.metrics[index] ?? null)]),
-    ),
+    atMs: Array.from({ length: seconds }, (_, second) => second * 1000),
+    arrivalsDue: dueBySecond(shape, seconds),
+    arrivals: [...series.started],
+    users: [...series.users],
+    requests: [...series.requests],
+    failed: [...series.failed],
+    p50: rounded(series.median),
+    p95: rounded(series.p95),
+    p99: rounded(series.p99),
+    startLag: rounded(series.startLag),
+    busy: series.busy.map(round),
+    metrics: Object.fromEntries(shape.metrics.map(({ name }, index) => [name, [...(series.metrics[index] ?? [])]])),
   }
 }
 

@@ -1,0 +1,214 @@
+// A run as it is seen: fed event by event, it answers every table, lane, gate and time range. The command, the server's
+// result and the page's worker all hold one, so that they show the same figures for the same seconds.
+import { holds } from '../assess/check.js'
+import { baselineValue, type Baseline } from '../judge/baseline.js'
+import { isPastItsPhases, judgeGate, limitOf, secondReader, type GateResult } from '../judge/gates.js'
+import { secondsOf } from '../judge/scope.js'
+import type { Bucket } from '../measure/bucket.js'
+import { Recording, type SecondRow } from '../measure/recording.js'
+import type { RunShape } from '../measure/shape.js'
+import type { Gate } from '../plan/model.js'
+import { familyOf } from '../plan/measures.js'
+import { stepSummaries, type StepSummary } from './summaries.js'
+
+/** What happens in a run, in order; it travels as it stands, from the engine to the pages. */
+export type RunEvent =
+  /** A full second, merged over all senders; each second comes once, in order. */
+  | { kind: 'bucket'; bucket: Bucket }
+  /** A stop rule fired. */
+  | { kind: 'stop rule'; gate: number; atMs: number }
+  /** Phases were as long as this: iterations end by themselves, and an early end cuts phases short. */
+  | { kind: 'phases'; seconds: number[] }
+  /** Nothing more comes: what a gate was waiting for does not come either. */
+  | { kind: 'end' }
+
+/** Seconds of a run, from one to before another. */
+export interface TimeRange {
+  fromSecond: number
+  /** Not included. */
+  toSecond: number
+}
+
+/** Series of a run, a value for each second; null where nothing was measured. Times in ms. */
+export interface Series {
+  started: number[]
+  users: number[]
+  requests: number[]
+  failed: number[]
+  median: (number | null)[]
+  p95: (number | null)[]
+  p99: (number | null)[]
+  /** At p99. */
+  startLag: (number | null)[]
+  busy: number[]
+  failures: Map<string, number[]>
+  metrics: (number | null)[][]
+}
+
+/** What is known of one gate so far. */
+interface GateState {
+  gate: Gate
+  /** What the same gate observed in the baseline, in the gate's unit. */
+  baselineValue: number | null
+  limit: number | null
+  read: (bucket: Bucket) => number | null
+  /** What the measure was in each second, in the gate's unit. */
+  values: (number | null)[]
+  firstBreachAtMs: number | null
+  stoppedAtMs: number | null
+}
+
+export interface RunViewOptions {
+  gates: readonly Gate[]
+  /** Its phases change with the events; it is copied. */
+  shape: RunShape
+  baseline?: Baseline | undefined
+}
+
+export class RunView {
+  readonly shape: RunShape
+  readonly recording = new Recording()
+  readonly series: Series
+  private readonly buckets: Bucket[] = []
+  private readonly states: GateState[]
+  private hasEnded = false
+
+  constructor({ gates, shape, baseline }: RunViewOptions) {
+    this.shape = { ...shape, phases: shape.phases.map((phase) => ({ ...phase })) }
+    this.series = emptySeries(shape.metrics.length)
+    this.states = gates.map((gate) => {
+      const ofBaseline = gate.limit.kind === 'baseline' && baseline !== undefined ? baselineValue(baseline, gate) : null
+      return {
+        gate,
+        baselineValue: ofBaseline,
+        limit: limitOf(gate, ofBaseline),
+        read: secondReader(gate, this.shape),
+        values: [],
+        firstBreachAtMs: null,
+        stoppedAtMs: null,
+      }
+    })
+  }
+
+  /** Takes what happened next. The cost of a second does not grow with the length of the run. */
+  add(event: RunEvent): void {
+    switch (event.kind) {
+      case 'bucket':
+        this.addBucket(event.bucket)
+        return
+      case 'stop rule': {
+        const state = this.states[event.gate]
+        if (state !== undefined) state.stoppedAtMs = event.atMs
+        return
+      }
+      case 'phases':
+        for (const [index, phase] of this.shape.phases.entries()) phase.seconds = event.seconds[index] ?? phase.seconds
+        return
+      case 'end':
+        this.hasEnded = true
+        return
+      default:
+        event satisfies never
+    }
+  }
+
+  /** Full seconds so far. */
+  get seconds(): number {
+    return this.recording.seconds.length
+  }
+
+  /**
+   * Every gate as it stands. While the run goes on, a lower limit on a count or a rate is not judged before its phases
+   * are over: it is still on its way.
+   */
+  gates(): GateResult[] {
+    return this.states.map(({ gate, baselineValue: ofBaseline, firstBreachAtMs, stoppedAtMs }) => {
+      const known = { baselineValue: ofBaseline, firstBreachAtMs, stoppedAtMs }
+      const result = judgeGate(gate, this.recording, this.shape, known)
+      const waits = !this.hasEnded && stoppedAtMs === null && isLowerOnLoad(gate)
+      return waits && !isPastItsPhases(gate, this.shape, this.seconds) ? { ...result, status: 'not judged' } : result
+    })
+  }
+
+  /** What the measure of a gate was in each second, in the gate's unit. */
+  gateValues(gate: number): readonly (number | null)[] {
+    return this.states[gate]?.values ?? []
+  }
+
+  /** The table of steps: over all measured phases, or over a range of seconds, whatever phases lie in it. */
+  steps(range: TimeRange | null = null): StepSummary[] {
+    if (range === null) {
+      const isMeasured = (phase: number) => this.shape.phases[phase]?.measured === true
+      return stepSummaries(this.recording, this.shape, isMeasured, secondsOf(this.shape, { isPhase: isMeasured }))
+    }
+    const part = new Recording()
+    for (const bucket of this.buckets)
+      if (bucket.second >= range.fromSecond && bucket.second < range.toSecond) part.add(bucket)
+    return stepSummaries(part, this.shape, () => true, range.toSecond - range.fromSecond)
+  }
+
+  private addBucket(bucket: Bucket): void {
+    this.buckets.push(bucket)
+    const before = this.seconds
+    this.recording.add(bucket)
+    // A second in which no sender reported anything is a row of nothing.
+    for (let second = before; second < this.seconds; second++) {
+      const row = this.recording.seconds[second]
+      if (row !== undefined) appendRow(this.series, row, second)
+    }
+    for (const state of this.states) this.readSecond(state, bucket)
+  }
+
+  private readSecond(state: GateState, bucket: Bucket): void {
+    while (state.values.length < bucket.second) state.values.push(null)
+    const value = state.read(bucket)
+    state.values[bucket.second] = value
+    const { gate, limit } = state
+    if (value === null || limit === null || state.firstBreachAtMs !== null || !isJudgedBySecond(gate)) return
+    if (!holds(value, gate.comparison, limit)) state.firstBreachAtMs = bucket.second * 1000
+  }
+}
+
+/** A whole count over all phases says nothing about one second. */
+function isJudgedBySecond(gate: Gate): boolean {
+  const family = familyOf(gate.measure)
+  const isCount = family === 'share or count' && gate.limit.kind === 'fixed' && gate.limit.unit === 'number'
+  return family !== 'count' && !isCount
+}
+
+function isLowerOnLoad(gate: Gate): boolean {
+  return (gate.comparison === 'at least' || gate.comparison === 'over') && familyOf(gate.measure) !== 'time'
+}
+
+function emptySeries(metrics: number): Series {
+  return {
+    started: [],
+    users: [],
+    requests: [],
+    failed: [],
+    median: [],
+    p95: [],
+    p99: [],
+    startLag: [],
+    busy: [],
+    failures: new Map(),
+    metrics: Array.from({ length: metrics }, () => []),
+  }
+}
+
+function appendRow(series: Series, row: SecondRow, second: number): void {
+  const times = (percent: number) => (row.responseTime.count === 0 ? null : row.responseTime.percentile(percent) / 1000)
+  series.started.push(row.started)
+  series.users.push(row.users)
+  series.requests.push(row.requests)
+  series.failed.push(row.failed)
+  series.median.push(times(50))
+  series.p95.push(times(95))
+  series.p99.push(times(99))
+  series.startLag.push(row.startLag.count === 0 ? null : row.startLag.percentile(99) / 1000)
+  series.busy.push(row.busy)
+  for (const [index, values] of series.metrics.entries()) values.push(row.metrics[index] ?? null)
+  for (const kind of row.failures.keys())
+    if (!series.failures.has(kind)) series.failures.set(kind, new Array<number>(second).fill(0))
+  for (const [kind, counts] of series.failures) counts.push(row.failures.get(kind) ?? 0)
+}
