@@ -115,6 +115,7 @@ export { importOpenApi, readOpenApi, type ApiChoice, type ApiReading } from './i
 export { importWsdl, readWsdl, type WsdlReading } from './import/wsdl.js'
 export {
   isLoopback,
+  isLoopbackAddress,
   originsToPermit,
   parseHours,
   permissionFault,

@@ -2,7 +2,7 @@
 import { userInfo } from 'node:os'
 import { parseArgs } from 'node:util'
 import { readFileSync } from 'node:fs'
-import { isLoopbackAddress } from './http/guard.js'
+import { isLoopbackAddress } from '@jolt-gate/core'
 import { sealKeyFrom, startServer } from './index.js'
 
 const { values } = parseArgs({

@@ -1,13 +1,33 @@
 // A command line of curl, split as a POSIX shell would.
 import { parse } from 'shell-quote'
+import parseOptions from 'yargs-parser'
 import { newDraft, writeDraft, type Imported } from './draft.js'
 import { ImportFault } from './fault.js'
 import { secret, stepOfRequest, type SeenRequest } from './request.js'
 import { httpUrl } from './url.js'
 
 const MOST_CHARACTERS = 200_000
+/** What each option of curl is called here; those of the second list take a value. */
+const FLAGS = {
+  alias: {
+    request: ['X'],
+    header: ['H'],
+    data: ['d', 'data-ascii'],
+    'data-raw': ['data-binary'],
+    form: ['F', 'form-string'],
+    user: ['u'],
+    'user-agent': ['A'],
+    referer: ['e'],
+    cookie: ['b'],
+    get: ['G'],
+    head: ['I'],
+  },
+  array: ['header', 'data', 'data-raw', 'data-urlencode', 'json', 'form', 'cookie'],
+  string: ['request', 'user', 'user-agent', 'referer', 'url'],
+  boolean: ['get', 'head', 'L', 'location', 'k', 'insecure', 's', 'silent', 'S', 'v', 'verbose', 'f', 'fail', 'i', 'include', 'compressed', 'N', 'g', 'globoff'], // prettier-ignore
+} as const
 /** Options that take a value and mean nothing for a load. */
-const IGNORED_WITH_VALUE = ['-o', '--output', '-m', '--max-time', '--connect-timeout', '-w', '--write-out', '-c', '--cookie-jar', '--cacert', '--cert', '--key', '--resolve', '--retry', '--limit-rate', '-x', '--proxy', '-D', '--dump-header', '--interface', '--max-redirs'] // prettier-ignore
+const WITHOUT_MEANING = ['o', 'output', 'm', 'max-time', 'connect-timeout', 'w', 'write-out', 'c', 'cookie-jar', 'cacert', 'cert', 'key', 'resolve', 'retry', 'limit-rate', 'x', 'proxy', 'D', 'dump-header', 'interface', 'max-redirs'] // prettier-ignore
 
 /** Makes a draft of one request. */
 export function importCurl(line: string, name = ''): Imported {
@@ -64,75 +84,85 @@ interface Asked extends Omit<SeenRequest, 'url'> {
 }
 
 function optionsOf(words: readonly string[]): Asked {
-  const headers: [string, string][] = []
-  const [data, cookies, notes]: [string[], string[], string[]] = [[], [], []]
-  const parts: [string, string][] = []
-  let [method, url, user]: (string | undefined)[] = []
-  let [isGet, isJson, isEncoded] = [false, false, false]
-  const rest = words.flatMap((word) => {
-    const [, option, value] = /^(--[a-z-]+)=(.*)$/s.exec(word) ?? []
-    const [, short, joined] = /^(-[XHdFubAem])(.+)$/s.exec(word) ?? []
-    return option !== undefined ? [option, value ?? ''] : short !== undefined ? [short, joined ?? ''] : [word]
+  const options = parseOptions([...words], {
+    alias: mutable(FLAGS.alias),
+    array: [...FLAGS.array],
+    string: [...FLAGS.string, ...FLAGS.array, ...WITHOUT_MEANING],
+    boolean: [...FLAGS.boolean],
+    configuration: {
+      'greedy-arrays': false,
+      'camel-case-expansion': false,
+      'dot-notation': false,
+      'parse-numbers': false,
+      'boolean-negation': false,
+    },
   })
-  for (let index = 0; index < rest.length; index++) {
-    const word = rest[index] ?? ''
-    const value = () => rest[++index] ?? ''
-    switch (word) {
-      case '-X': case '--request': method = value().toUpperCase(); break
-      case '-H': case '--header': {
-        const [, name = '', text = ''] = /^([^:;]+)[:;]\s*(.*)$/s.exec(value()) ?? []
-        if (name !== '') headers.push([name, text])
-        break
-      }
-      case '-d': case '--data': case '--data-ascii': data.push(dataOf(value(), notes)); break
-      case '--data-raw': case '--data-binary': data.push(value()); break
-      case '--data-urlencode': {
-        const [, name = '', text = ''] = /^(?:([^=]*)=)?(.*)$/s.exec(value()) ?? []
-        data.push(`${name === '' ? '' : `${name}=`}${encodeURIComponent(text)}`)
-        isEncoded = true
-        break
-      }
-      case '--json': data.push(value()); isJson = true; break
-      case '-F': case '--form': case '--form-string': {
-        const [, name = '', text = ''] = /^([^=]*)=(.*)$/s.exec(value()) ?? []
-        if (text.startsWith('@')) notes.push(`the part "${name}" sends the file ${text.slice(1)}: put the file into the repository and write { file: PATH } here`)
-        parts.push([name, text])
-        break
-      }
-      case '-u': case '--user': user = value(); break
-      case '-A': case '--user-agent': headers.push(['user-agent', value()]); break
-      case '-e': case '--referer': headers.push(['referer', value()]); break
-      case '-b': case '--cookie': cookies.push(value()); break
-      case '-G': case '--get': isGet = true; break
-      case '-I': case '--head': method = 'HEAD'; break
-      case '--url': url = value(); break
-      default:
-        if (IGNORED_WITH_VALUE.includes(word)) value()
-        else if (!word.startsWith('-') && word !== '') url ??= /^\w+:\/\//.test(word) ? word : `http://${word}`
-    }
-  } // prettier-ignore
-  const text = data.join(isJson ? '' : '&')
-  if (isGet && url !== undefined && text !== '') url += `${url.includes('?') ? '&' : '?'}${text}`
+  const texts = (name: string): string[] => listOf(options[name])
+  const text = (name: string): string | undefined => listOf(options[name]).at(-1)
+  const notes: string[] = []
+  const headers = texts('header').flatMap((header): [string, string][] => {
+    const [, name = '', value = ''] = /^([^:;]+)[:;]\s*(.*)$/s.exec(header) ?? []
+    return name === '' ? [] : [[name, value]]
+  })
+  for (const name of ['user-agent', 'referer']) {
+    const value = text(name)
+    if (value !== undefined) headers.push([name, value])
+  }
+  const isJson = texts('json').length > 0
+  const encoded = texts('data-urlencode').map(encodedData)
+  const data = [...texts('data').map((one) => dataOf(one, notes)), ...texts('data-raw'), ...encoded, ...texts('json')]
+  const parts = texts('form').map((part): [string, string] => {
+    const [, name = '', value = ''] = /^([^=]*)=(.*)$/s.exec(part) ?? []
+    if (value.startsWith('@'))
+      notes.push(
+        `the part "${name}" sends the file ${value.slice(1)}: put the file into the repository and write { file: PATH } here`,
+      )
+    return [name, value]
+  })
+  const isGet = options['get'] === true
+  const joined = data.join(isJson ? '' : '&')
   const hasBody = !isGet && (data.length > 0 || parts.length > 0)
   const given = headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1]
-  const type =
-    parts.length > 0
-      ? 'multipart/form-data'
-      : (given ?? (isJson ? 'application/json' : 'application/x-www-form-urlencoded'))
-  const looksLikeJson = given === undefined && !isJson && !isEncoded && /^\s*[{[]/.test(text)
-  if (looksLikeJson) notes.push('the body looks like JSON and is sent as JSON; curl would have sent it as a form')
+  const looksLikeJson = given === undefined && !isJson && encoded.length === 0 && /^\s*[{[]/.test(joined)
+  if (looksLikeJson && parts.length === 0 && hasBody)
+    notes.push('the body looks like JSON and is sent as JSON; curl would have sent it as a form')
   return {
-    method: method ?? (hasBody ? 'POST' : 'GET'),
-    url,
+    method: options['head'] === true ? 'HEAD' : (text('request')?.toUpperCase() ?? (hasBody ? 'POST' : 'GET')),
+    url: withQuery(addressOf(text('url') ?? listOf(options._)[0]), isGet ? joined : ''),
     headers,
-    body: hasBody
-      ? { type: looksLikeJson ? 'application/json' : type, text, fields: parts.length > 0 ? parts : undefined }
-      : undefined,
-    user,
-    cookies,
+    body: hasBody ? bodyOf(joined, parts, given, isJson || looksLikeJson) : undefined,
+    user: text('user'),
+    cookies: texts('cookie'),
     notes,
   }
 }
+
+function bodyOf(text: string, parts: [string, string][], given: string | undefined, isJson: boolean): Asked['body'] {
+  if (parts.length > 0) return { type: 'multipart/form-data', text, fields: parts }
+  return { type: given ?? (isJson ? 'application/json' : 'application/x-www-form-urlencoded'), text, fields: undefined }
+}
+
+function addressOf(written: string | undefined): string | undefined {
+  return written === undefined || /^\w+:\/\//.test(written) ? written : `http://${written}`
+}
+
+function withQuery(url: string | undefined, query: string): string | undefined {
+  return url === undefined || query === '' ? url : `${url}${url.includes('?') ? '&' : '?'}${query}`
+}
+
+function encodedData(data: string): string {
+  const [, name = '', text = ''] = /^(?:([^=]*)=)?(.*)$/s.exec(data) ?? []
+  return `${name === '' ? '' : `${name}=`}${encodeURIComponent(text)}`
+}
+
+/** What the parser of options gives: one value, several or none. */
+function listOf(value: unknown): string[] {
+  if (value === undefined) return []
+  return (Array.isArray(value) ? value : [value]).map(String)
+}
+
+const mutable = (alias: Readonly<Record<string, readonly string[]>>): Record<string, string[]> =>
+  Object.fromEntries(Object.entries(alias).map(([name, others]) => [name, [...others]]))
 
 function dataOf(text: string, notes: string[]): string {
   if (!text.startsWith('@')) return text.replaceAll(/[\r\n]/g, '')

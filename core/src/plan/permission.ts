@@ -1,4 +1,5 @@
 // The permission to load a target that is not on loopback: who gives it, how much, when, and until when.
+import ipaddr from 'ipaddr.js'
 import type { Permission, Target } from './target-model.js'
 
 const DAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
@@ -38,7 +39,12 @@ export function parseHours(text: string): HoursSpan[] | string {
 /** Loopback may be loaded freely: 127.0.0.0/8, ::1 and localhost (RFC 6761). */
 export function isLoopback(origin: string): boolean {
   const host = new URL(origin).hostname
-  return host === 'localhost' || host === '[::1]' || /^127(\.\d{1,3}){3}$/.test(host)
+  return host === 'localhost' || isLoopbackAddress(host.replace(/^\[(.*)\]$/, '$1'))
+}
+
+/** Whether an address of IPv4 or IPv6, an IPv4 address in IPv6 included, is on loopback. */
+export function isLoopbackAddress(address: string): boolean {
+  return ipaddr.isValid(address) && ipaddr.process(address).range() === 'loopback'
 }
 
 /** The origins of a target that need a permission. */

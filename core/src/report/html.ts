@@ -1,4 +1,5 @@
 // A result as one HTML file: offline, with charts that can be asked, light and dark; nothing is loaded from elsewhere.
+import { scaleLinear } from 'd3-scale'
 import { formatMs, formatValue, verdictWords } from '../judge/verdict.js'
 import { HTML_SCRIPT } from './html-script.js'
 import { HTML_STYLE } from './html-style.js'
@@ -106,7 +107,10 @@ function lanesOf({ series }: RunResult): Lane[] {
 function laneSvg({ title, unit, lines }: Lane, { series, phases }: RunResult): string {
   const seconds = Math.max(1, series.atMs.length)
   const most = lines.flatMap((line) => line.values).reduce<number>((most, value) => Math.max(most, value ?? 0), 0)
-  const top = niceTop(most)
+  const [, top = 1] = scaleLinear()
+    .domain([0, most > 0 ? most : 1])
+    .nice(4)
+    .domain()
   const x = (second: number) => LEFT + (WIDTH * second) / seconds
   const y = (value: number) => HEIGHT - 16 - ((HEIGHT - 34) * value) / top
   const borders = phases
@@ -135,15 +139,15 @@ ${paths.join('\n')}
 }
 
 function ticksOf(seconds: number, x: (second: number) => number): string {
-  const steps = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200]
-  const step = steps.find((step) => seconds / step <= 10) ?? 14_400
-  const marks: string[] = []
-  for (let second = 0; second < seconds; second += step) {
-    const clock = `${String(Math.floor(second / 60))}:${String(second % 60).padStart(2, '0')}`
-    marks.push(`<text class="tick middle" x="${fixed(x(second))}" y="${String(HEIGHT - 3)}">${clock}</text>`)
-  }
-  return marks.join('')
+  const marks = TICK_SECONDS.find((step) => seconds / step <= 10) ?? 14_400
+  return Array.from({ length: Math.ceil(seconds / marks) }, (_, index) => index * marks)
+    .map((second) => {
+      const clock = `${String(Math.floor(second / 60))}:${String(second % 60).padStart(2, '0')}`
+      return `<text class="tick middle" x="${fixed(x(second))}" y="${String(HEIGHT - 3)}">${clock}</text>`
+    })
+    .join('')
 }
+const TICK_SECONDS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200]
 
 function pathOf(
   values: readonly (number | null)[],
@@ -163,13 +167,6 @@ function pathOf(
     isDown = true
   }
   return path
-}
-
-function niceTop(most: number): number {
-  if (most <= 0) return 1
-  const power = 10 ** Math.floor(Math.log10(most))
-  const step = [1, 2, 2.5, 5, 10].find((step) => step * power >= most) ?? 10
-  return Number((step * power).toPrecision(3))
 }
 
 const fixed = (value: number): string => value.toFixed(1)

@@ -1,15 +1,14 @@
 // Only pages of this very server may drive it: every request names a host that is ours, and one that comes from a web
 // page comes from our own. So no other page, nor a name rebound to this address, gets in.
+import { isLoopback } from '@jolt-gate/core'
 import type { RequestHandler } from 'express'
 import { Problem } from './problems.js'
-
-const LOOPBACK = /^(127\.0\.0\.1|localhost|\[::1\])(:\d+)?$/
 
 /** @param hosts - further names under which people reach this server, with the port where one is written */
 export function onlyOwnPages(hosts: readonly string[]): RequestHandler {
   return (request, _response, next) => {
     const host = request.headers.host ?? ''
-    if (!LOOPBACK.test(host) && !hosts.includes(host))
+    if (!isOwnHost(host) && !hosts.includes(host))
       throw new Problem(403, 'FOREIGN_HOST', `the host "${host}" is not allowed; start the server with --host ${host}`)
     const { origin } = request.headers
     if (origin !== undefined && origin !== `${request.protocol}://${host}`)
@@ -28,6 +27,6 @@ export const onlyJson: RequestHandler = (request, _response, next) => {
   next()
 }
 
-export function isLoopbackAddress(address: string | undefined): boolean {
-  return address !== undefined && /^(127\.|::1$|::ffff:127\.)/.test(address)
+function isOwnHost(host: string): boolean {
+  return URL.canParse(`http://${host}`) && isLoopback(`http://${host}`)
 }

@@ -1,6 +1,7 @@
 // Errors of the API as problem details (RFC 9457).
 import type { ErrorRequestHandler, RequestHandler } from 'express'
 import { ValidationError } from 'yup'
+import { log } from './log.js'
 
 /** An error for the person who meets it: what, and what to do. */
 export class Problem extends Error {
@@ -32,14 +33,13 @@ export const noSuchRoute: RequestHandler = (request) => {
   throw new Problem(404, 'NO_ROUTE', `nothing at ${request.method} ${request.path}`)
 }
 
-export const answerProblems: ErrorRequestHandler = (error: unknown, _request, response, next) => {
+export const answerProblems: ErrorRequestHandler = (error: unknown, request, response, next) => {
   if (response.headersSent) {
     next(error)
     return
   }
   const problem = problemOf(error)
-  if (problem.status === 500)
-    process.stderr.write(`${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`)
+  if (problem.status === 500) log.error({ err: error, method: request.method, path: request.path }, 'request failed')
   response
     .status(problem.status)
     .type('application/problem+json')

@@ -1,10 +1,10 @@
 // Signing in and out, people, personal tokens, and the audit log.
+import { isLoopbackAddress } from '@jolt-gate/core'
 import { randomBytes } from 'node:crypto'
 import { Router, type Request, type Response } from 'express'
 import { rateLimit } from 'express-rate-limit'
 import { array, date, object, string } from 'yup'
 import { PersonRow, SessionRow, TokenRow, EventRow, type Role } from '../database/models.js'
-import { isLoopbackAddress } from '../http/guard.js'
 import { Problem } from '../http/problems.js'
 import { onlyPeople, SCOPES, SESSION_COOKIE, sessionOf, visitorIn, whoMay } from './access.js'
 import { hashPassword, hashToken, isPassword, newToken } from './passwords.js'
@@ -88,7 +88,7 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
     if (visitor !== undefined)
       response.json({ kind: 'somebody', person: publicPerson(visitor.person), csrf: visitor.session?.csrf ?? '' })
     else if ((await PersonRow.count()) === 0) response.json({ kind: 'first', isDemo })
-    else response.json({ kind: 'nobody', isDemo: isDemo && isLoopbackAddress(request.socket.remoteAddress) })
+    else response.json({ kind: 'nobody', isDemo: isDemo && isLoopbackAddress(request.socket.remoteAddress ?? '') })
   })
 
   routes.post('/session', perAddress, perName, async (request, response) => {
@@ -108,7 +108,7 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
   })
 
   routes.post('/session/demo', async (request, response) => {
-    if (!isDemo || !isLoopbackAddress(request.socket.remoteAddress))
+    if (!isDemo || !isLoopbackAddress(request.socket.remoteAddress ?? ''))
       throw new Problem(404, 'NO_DEMO', 'this server has no demo')
     const [person] = await PersonRow.findOrCreate({
       where: { email: DEMO_EMAIL },
@@ -119,7 +119,7 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
 
   // The first person of all keeps the place; only who sits at this machine can become that.
   routes.post('/people/first', perAddress, async (request, response) => {
-    if (!isLoopbackAddress(request.socket.remoteAddress))
+    if (!isLoopbackAddress(request.socket.remoteAddress ?? ''))
       throw new Problem(403, 'NOT_HERE', 'the first account must be created on the machine of the server')
     const asked = await personShape.omit(['role']).validate(request.body)
     if ((await PersonRow.count()) > 0)

@@ -4,6 +4,7 @@ import { base64OfBytes, encodeBucket, previewOf, shapeOf, type Plan, type RunEve
 import { lastCalibration, startRun, type RunHandle, type RunState } from '@jolt-gate/engine'
 import { customAlphabet } from 'nanoid'
 import { RunRow, type StoredState } from '../database/models.js'
+import { log } from '../http/log.js'
 import { Problem } from '../http/problems.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 import { addBucket, addRun, storeResult, summaryOfRun } from './store.js'
@@ -96,7 +97,7 @@ export class RunQueue {
       try {
         await this.perform(next)
       } catch (error) {
-        process.stderr.write(`${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`)
+        log.error({ err: error, run: next.row.id }, 'run failed')
         await next.row
           .update({
             state: 'ended',

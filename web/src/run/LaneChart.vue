@@ -10,6 +10,7 @@ import {
   LineElement,
   PointElement,
 } from 'chart.js'
+import { scaleLinear } from 'd3-scale'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { overlayPlugin, paletteOf, type LaneOverlay } from './lane-plugins.js'
 import type { Lane, Point } from './lane-charts.js'
@@ -73,12 +74,6 @@ watch(
   () => chart?.draw(),
 )
 
-/** The round step (1, 2 or 5 times a power of ten) that is at most this long, so that at least one tick is seen. */
-function roundStep(most: number): number {
-  const power = 10 ** Math.floor(Math.log10(most))
-  return power * ([5, 2, 1].find((factor) => factor * power <= most) ?? 1)
-}
-
 function draw(): void {
   if (chart === undefined || canvas.value === undefined) return
   const { scales } = chart.options
@@ -89,13 +84,15 @@ function draw(): void {
   const reach = limits.filter((limit) => limit < highest * 4).reduce((most, limit) => Math.max(most, limit), highest)
   if (scales?.['x'] !== undefined) scales['x'].max = props.seconds
   const top = Math.max(reach * 1.1, 1e-3)
-  const step = roundStep(top / (props.lane.height > 100 ? 4 : 2))
+  const ticks = scaleLinear()
+    .domain([0, top])
+    .ticks(props.lane.height > 100 ? 4 : 2)
   if (scales?.['y'] !== undefined)
     Object.assign(scales['y'], {
       max: top,
       // The library would divide the lane evenly, whatever figures that gives.
       afterBuildTicks: (axis: { ticks: { value: number }[] }) => {
-        axis.ticks = Array.from({ length: Math.floor(top / step + 1e-9) + 1 }, (_, index) => ({ value: index * step }))
+        axis.ticks = ticks.map((value) => ({ value }))
       },
     })
   chart.update('none')

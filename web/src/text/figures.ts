@@ -1,15 +1,18 @@
 // Figures as people read them.
 
+// French groups digits by the thin blank that does not break, as the pages do.
+const GROUPED = new Intl.NumberFormat('fr', { maximumFractionDigits: 0 })
+const ONE_DIGIT = new Intl.NumberFormat('en', { maximumFractionDigits: 1, useGrouping: false })
+const RELATIVE = new Intl.RelativeTimeFormat('en', { style: 'short', numeric: 'always' })
+
 /** 8800 as "8 800", with thin blanks that do not break. */
 export function grouped(value: number): string {
-  return Math.round(value)
-    .toString()
-    .replace(/\B(?=(\d{3})+(?!\d))/g, '\u202f')
+  return GROUPED.format(value)
 }
 
 /** A rate with as many digits as matter. */
 export function rate(value: number): string {
-  return value >= 100 ? grouped(value) : String(Math.round(value * 10) / 10)
+  return value >= 100 ? grouped(value) : ONE_DIGIT.format(value)
 }
 
 /** Seconds as m:ss. */
@@ -40,7 +43,7 @@ export function ago(instant: string | null, now: number): string {
   if (instant === null) return ''
   const minutes = Math.round((now - Date.parse(instant)) / 60_000)
   if (minutes < 1) return 'just now'
-  if (minutes < 60) return `${String(minutes)} min ago`
+  if (minutes < 60) return RELATIVE.format(-minutes, 'minute')
   const hours = Math.round(minutes / 60)
-  return hours < 48 ? `${String(hours)} h ago` : `${String(Math.round(hours / 24))} days ago`
+  return hours < 48 ? RELATIVE.format(-hours, 'hour') : RELATIVE.format(-Math.round(hours / 24), 'day')
 }
