@@ -1,5 +1,6 @@
 // Imports run downward only, also between packages, in .vue files and where only types are taken; no file of a room is
-// in a ring, and a room is entered by its index alone. `scripts/test/rooms.test.ts` plants each violation and sees it caught.
+// in a ring, and a room is entered by its index alone. `scripts/test/rooms.test.ts` plants each violation and sees it
+// caught.
 
 /** Each room, and the rooms that it may import. */
 const rooms = {
@@ -29,7 +30,20 @@ const order = {
     'report',
     'api',
   ],
-  engine: ['carry', 'clock', 'secrets', 'permit', 'compile', 'http', 'metrics', 'walk', 'rehearse', 'generate', 'coordinate', 'calibrate'], // prettier-ignore
+  engine: [
+    'carry',
+    'clock',
+    'secrets',
+    'permit',
+    'compile',
+    'http',
+    'metrics',
+    'walk',
+    'rehearse',
+    'generate',
+    'coordinate',
+    'calibrate',
+  ],
 }
 const all = Object.keys(rooms)
 

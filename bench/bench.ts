@@ -1,4 +1,5 @@
-// `npm run bench`: the generator on one core, its target on the other; what is compared is measured in turns in one run.
+// `npm run bench`: the generator on one core, its target on the other; what is compared is measured in turns in one
+// run.
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { createInterface } from 'node:readline'
 import { availableParallelism } from 'node:os'

@@ -202,9 +202,19 @@ function hour(): Promise<Record<string, number>> {
         timeToFirstByte.record(950 * ms)
       }
       bucket.steps.push({
-        phase: 0, endPhase: 0, step, journey: 0, requests: 50, failed: 0, bytesReceived: 50_000, bytesSent: 0,
-        responseTime, failedTime: new Distribution(), connectTime: new Distribution(), timeToFirstByte,
-      }) // prettier-ignore
+        phase: 0,
+        endPhase: 0,
+        step,
+        journey: 0,
+        requests: 50,
+        failed: 0,
+        bytesReceived: 50_000,
+        bytesSent: 0,
+        responseTime,
+        failedTime: new Distribution(),
+        connectTime: new Distribution(),
+        timeToFirstByte,
+      })
     }
     encoded.push(encodeBucket(bucket))
   }
@@ -215,9 +225,13 @@ function hour(): Promise<Record<string, number>> {
   const beganMs = performance.now()
   const judgement = judge({ kind: 'finished' }, [], view.gates(), view.recording, view.shape)
   const identity = {
-    id: 'b', tool: 'b', target: { name: 'b', origin }, startedAt: '', endedAt: '',
+    id: 'b',
+    tool: 'b',
+    target: { name: 'b', origin },
+    startedAt: '',
+    endedAt: '',
     plan: { name: 'b', file: 'b', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: '' },
-  } // prettier-ignore
+  }
   const generator = { processes: 1, reasons: [], calibration: null }
   const result = resultOf(identity, { judgement, setup: [], teardown: [], generator, baseline: null }, view)
   const seconds = (performance.now() - beganMs) / 1000

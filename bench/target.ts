@@ -1,4 +1,5 @@
-// The target of the benches: keep-alive HTTP with one small JSON answer, from bare sockets, so that it is never the slower side.
+// The target of the benches: keep-alive HTTP with one small JSON answer, from bare sockets, so that it is never the
+// slower side.
 import { createServer } from 'node:net'
 
 const body = JSON.stringify({ sailings: [{ id: 'LARKHOLM_OSTREY_2026-06-01_0710', places: 180 }] })

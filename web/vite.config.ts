@@ -1,8 +1,15 @@
 import vue from '@vitejs/plugin-vue'
-import { defineConfig } from 'vite'
+import { defaultClientConditions, defineConfig } from 'vite'
 
-export default defineConfig({
+export default defineConfig(({ command }) => ({
   plugins: [vue()],
   worker: { format: 'es' },
   build: { chunkSizeWarningLimit: 1200 },
-})
+  // While developing, the rooms that pages stand on are read from their sources, so that a change shows at once.
+  resolve: { conditions: [...(command === 'serve' ? ['source'] : []), ...defaultClientConditions] },
+  server: {
+    host: '127.0.0.1',
+    // The host stays as the browser named it: the server compares it with the page's origin.
+    proxy: process.env['JOLT_GATE_API'] === undefined ? {} : { '/api': process.env['JOLT_GATE_API'] },
+  },
+}))

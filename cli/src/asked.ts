@@ -22,7 +22,9 @@ export async function refuseForbidden(plan: Plan | undefined, target: Target, sc
   const missing = (await proveControl(controlNeeded(target))).flatMap((found) => (found.isProven ? [] : [found]))
   const [first] = missing
   if (first !== undefined)
-    throw new UsageError(`${target.name}: control of ${first.origin} is not proven: ${first.why}. Serve the token ${first.token} as text at ${first.url}`) // prettier-ignore
+    throw new UsageError(
+      `${target.name}: control of ${first.origin} is not proven: ${first.why}. Serve the token ${first.token} as text at ${first.url}`,
+    )
 }
 
 export const isUrl = (text: string): boolean => /^https?:\/\//.test(text)

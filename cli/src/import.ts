@@ -26,7 +26,8 @@ export function importPlan(what: string, options: ImportArguments, output: Outpu
   const imported = attempt(() => importedOf(text, options.name ?? name, options))
   const paths = imported.files.map(({ path }) => join(options.folder, path))
   const there = paths.find((path) => existsSync(path))
-  if (there !== undefined && !options.force) throw new UsageError(`${there} exists already: use another --name, or --force to overwrite it`) // prettier-ignore
+  if (there !== undefined && !options.force)
+    throw new UsageError(`${there} exists already: use another --name, or --force to overwrite it`)
   for (const [index, file] of imported.files.entries()) {
     const path = paths[index] ?? file.path
     mkdirSync(dirname(path), { recursive: true })
@@ -51,15 +52,32 @@ function importedOf(text: string, name: string, options: ImportArguments): Impor
       const reading = readHar(text)
       const waits = WAITS.find((one) => one === options.waits) ?? 'around'
       const unknown = options.origins?.find((origin) => !reading.hosts.some((host) => host.origin === origin))
-      if (unknown !== undefined) throw new UsageError(`--origins: the recording has no ${unknown}; it has ${reading.hosts.map(({ origin }) => origin).join(', ')}`) // prettier-ignore
-      return importHar(reading, { ...usualChoice(reading, name), ...(options.origins === undefined ? {} : { origins: options.origins }), waits, byPage: options.byPage }) // prettier-ignore
+      if (unknown !== undefined)
+        throw new UsageError(
+          `--origins: the recording has no ${unknown}; it has ${reading.hosts.map(({ origin }) => origin).join(', ')}`,
+        )
+      return importHar(reading, {
+        ...usualChoice(reading, name),
+        ...(options.origins === undefined ? {} : { origins: options.origins }),
+        waits,
+        byPage: options.byPage,
+      })
     }
     case 'openapi': {
       const reading = readOpenApi(text)
       const origin = options.origin ?? reading.origins[0]
-      if (origin === undefined) throw new UsageError('the description names no origin; use --origin http://127.0.0.1:7710') // prettier-ignore
+      if (origin === undefined)
+        throw new UsageError('the description names no origin; use --origin http://127.0.0.1:7710')
       const usual = reading.operations.filter(({ isDeprecated }) => !isDeprecated).map(({ id }) => id)
-      return importOpenApi(reading, { name, origin, operations: chosen(options, reading.operations.map(({ id }) => id)) ?? usual }) // prettier-ignore
+      return importOpenApi(reading, {
+        name,
+        origin,
+        operations:
+          chosen(
+            options,
+            reading.operations.map(({ id }) => id),
+          ) ?? usual,
+      })
     }
     case 'wsdl': {
       const reading = readWsdl(text)
@@ -77,7 +95,8 @@ function importedOf(text: string, name: string, options: ImportArguments): Impor
 
 function chosen({ operations }: ImportArguments, all: readonly string[]): string[] | undefined {
   const unknown = operations?.find((id) => !all.includes(id))
-  if (unknown !== undefined) throw new UsageError(`--operations: there is no "${unknown}"; there are ${all.map((id) => `"${id}"`).join(', ')}`) // prettier-ignore
+  if (unknown !== undefined)
+    throw new UsageError(`--operations: there is no "${unknown}"; there are ${all.map((id) => `"${id}"`).join(', ')}`)
   return operations
 }
 
@@ -95,8 +114,10 @@ function report({ steps, notes, secrets }: Imported, paths: readonly string[]): 
   const lines = [
     `${String(steps)} ${steps === 1 ? 'request' : 'requests'}: ${paths.join(', ')}`,
     ...notes.map((note) => `  ${note}`),
-    ...(names.length === 0 ? [] : [`  secrets were taken out; set ${names.map((name) => `JOLT_SECRET_${name.toUpperCase()}`).join(' and ')}`]),
+    ...(names.length === 0
+      ? []
+      : [`  secrets were taken out; set ${names.map((name) => `JOLT_SECRET_${name.toUpperCase()}`).join(' and ')}`]),
     `Next: jolt-gate rehearse ${paths[0] ?? ''}`,
-  ] // prettier-ignore
+  ]
   return `${lines.join('\n')}\n`
 }

@@ -1,4 +1,5 @@
-// The command: verbs and options. What a verb does is loaded only when it is called, so that the command starts at once.
+// The command: verbs and options. What a verb does is loaded only when it is called, so that the command starts at
+// once.
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { EXIT, UsageError } from './errors.js'
 import type {

@@ -1,10 +1,22 @@
 import Table from 'cli-table3'
 
 const PLAIN = {
-  top: '', 'top-mid': '', 'top-left': '', 'top-right': '',
-  bottom: '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '',
-  left: '', 'left-mid': '', mid: '', 'mid-mid': '', right: '', 'right-mid': '', middle: '  ',
-} // prettier-ignore
+  top: '',
+  'top-mid': '',
+  'top-left': '',
+  'top-right': '',
+  bottom: '',
+  'bottom-mid': '',
+  'bottom-left': '',
+  'bottom-right': '',
+  left: '',
+  'left-mid': '',
+  mid: '',
+  'mid-mid': '',
+  right: '',
+  'right-mid': '',
+  middle: '  ',
+}
 
 /** A table for a terminal or a log; columns in `numbers` are aligned to the right. */
 export function tableOf(head: string[], rows: string[][], numbers: number[], color: boolean): string {

@@ -188,7 +188,20 @@ describe('run', () => {
     const [html, csv, json] = ['url.html', 'url.csv', 'url.json'].map((name) => join(out, name))
     const url = `${ferries.origin}/health?x={y}`
 
-    const { code, stdout } = await jolt(['run', url, '--users', '2', '--iterations', '10', '--html', html ?? '', '--csv', csv ?? '', '--json', json ?? '']) // prettier-ignore
+    const { code, stdout } = await jolt([
+      'run',
+      url,
+      '--users',
+      '2',
+      '--iterations',
+      '10',
+      '--html',
+      html ?? '',
+      '--csv',
+      csv ?? '',
+      '--json',
+      json ?? '',
+    ])
 
     expectEnd({ code, stdout }, 'open', 0)
     expect(JSON.parse(readFileSync(json ?? '', 'utf8'))).toMatchObject({ totals: { requests: 20, failedRequests: 0 } })
@@ -197,7 +210,10 @@ describe('run', () => {
   })
 
   it('of a URL needs a load, and a plan says its own', async () => {
-    expect(await jolt(['run', ferries.origin])).toMatchObject({ code: 2, stderr: expect.stringMatching(/--rate 5\/s --for 30s/) as string }) // prettier-ignore
+    expect(await jolt(['run', ferries.origin])).toMatchObject({
+      code: 2,
+      stderr: expect.stringMatching(/--rate 5\/s --for 30s/) as string,
+    })
     expect((await jolt(['run', ferries.origin, '--rate', '5', '--for', '1s'])).stderr).toMatch(
       /--rate: expected a rate/,
     )
@@ -252,11 +268,16 @@ describe('rehearse', () => {
     expect(stdout).toMatch(/search sailings {2}.*passed/)
     expect(stdout).toMatch(/held {4}status is 200/)
     expect(stdout).not.toMatch(/grey-gull-9/)
-    const rehearsal = JSON.parse(readFileSync(json, 'utf8')) as { passed: boolean; steps: { timing: Record<string, number> }[] } // prettier-ignore
+    const rehearsal = JSON.parse(readFileSync(json, 'utf8')) as {
+      passed: boolean
+      steps: { timing: Record<string, number> }[]
+    }
     expect(rehearsal.passed).toBe(true)
     // The parts of a request follow one another.
-    for (const { timing: { total = 0, ...parts } } of rehearsal.steps)
-      expect(Object.values(parts).reduce((sum, part) => sum + part, 0)).toBeLessThanOrEqual(total + 0.01) // prettier-ignore
+    for (const {
+      timing: { total = 0, ...parts },
+    } of rehearsal.steps)
+      expect(Object.values(parts).reduce((sum, part) => sum + part, 0)).toBeLessThanOrEqual(total + 0.01)
     expect((await jolt(['preview', 'plans/smoke.gate.yaml', '--last', json])).stdout).toMatch(/users in flight/)
   })
 
@@ -279,7 +300,18 @@ describe('import', () => {
     const file = planFile('ferries.openapi.json', await (await fetch(api)).text())
     const folder = join(out, 'imported')
 
-    const made = await jolt(['import', file, '--name', 'Ferries', '--folder', folder, '--origin', ferries.origin, '--operations', 'GET /health,GET /metrics,POST /sessions']) // prettier-ignore
+    const made = await jolt([
+      'import',
+      file,
+      '--name',
+      'Ferries',
+      '--folder',
+      folder,
+      '--origin',
+      ferries.origin,
+      '--operations',
+      'GET /health,GET /metrics,POST /sessions',
+    ])
 
     expect(made).toMatchObject({
       stderr: '',
@@ -298,7 +330,14 @@ describe('import', () => {
   it('takes a URL, and a command line of curl with its secrets taken out', async () => {
     const folder = join(out, 'lines')
     await jolt(['import', `${ferries.origin}/health`, '--name', 'Health', '--folder', folder])
-    const { stdout } = await jolt(['import', `curl -u ida:low-tide ${ferries.origin}/health`, '--name', 'Signed', '--folder', folder]) // prettier-ignore
+    const { stdout } = await jolt([
+      'import',
+      `curl -u ida:low-tide ${ferries.origin}/health`,
+      '--name',
+      'Signed',
+      '--folder',
+      folder,
+    ])
 
     expect((await jolt(['validate', join(folder, 'plans/health.gate.yaml')])).code).toBe(0)
     expect(stdout).toMatch(/set JOLT_SECRET_USER and JOLT_SECRET_PASSWORD/)

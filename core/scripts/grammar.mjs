@@ -3,10 +3,22 @@ import { readFile, writeFile } from 'node:fs/promises'
 import peggy from 'peggy'
 
 const STARTS = [
-  'DurationOnly', 'RateOnly', 'RatesOnly', 'WaitOnly',
-  'WholeRange', 'DecimalRange', 'DateOffset', 'NormalSpread', 'Gate', 'Check', 'Keep',
-  'UsersRange', 'UsersOnly', 'StopOnly', 'ValueCheck',
-] // prettier-ignore
+  'DurationOnly',
+  'RateOnly',
+  'RatesOnly',
+  'WaitOnly',
+  'WholeRange',
+  'DecimalRange',
+  'DateOffset',
+  'NormalSpread',
+  'Gate',
+  'Check',
+  'Keep',
+  'UsersRange',
+  'UsersOnly',
+  'StopOnly',
+  'ValueCheck',
+]
 const folder = new URL('../grammar/', import.meta.url)
 const source = await readFile(new URL('sentences.peggy', folder), 'utf8')
 const parser = peggy.generate(source, { format: 'es', output: 'source', allowedStartRules: STARTS })

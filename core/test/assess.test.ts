@@ -210,7 +210,10 @@ describe('the other subjects', () => {
       },
     }
     const fits = (text: string) =>
-      compileCheck({ ...check('body fits schema s.json#/components'), schema: { document, pointer: '/components' } }, context)(answer(text), []) // prettier-ignore
+      compileCheck(
+        { ...check('body fits schema s.json#/components'), schema: { document, pointer: '/components' } },
+        context,
+      )(answer(text), [])
 
     expect(fits(body)).toBe(true)
     expect(fits('{"id":"x","places":[0]}')).toBe(false)
@@ -241,7 +244,12 @@ describe('a URL', () => {
 
 describe('bodies', () => {
   const made = (body: string, files: Record<string, string> = {}) => {
-    const { plan, problems } = read(planText({ journeys: `  a:\n    steps:\n      - send: GET /first\n        keep: { x: body }\n      - send: POST /\n        ${body}` }), files) // prettier-ignore
+    const { plan, problems } = read(
+      planText({
+        journeys: `  a:\n    steps:\n      - send: GET /first\n        keep: { x: body }\n      - send: POST /\n        ${body}`,
+      }),
+      files,
+    )
     expect(problems).toEqual([])
     const request = compileRequest(plan.journeys[0]?.steps[1] as SendStep, [], lookup, () => new Uint8Array([0, 255]))
     const bytes = request.body?.(['<&"\'>']) ?? ''

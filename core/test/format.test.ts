@@ -134,9 +134,18 @@ describe('steps', () => {
       { kind: 'when', condition: { subject: { kind: 'value', name: 'run.seed' } } },
       { kind: 'pick', options: [{ weight: 3 }, { weight: 1 }] },
     ])
-    expect(steps.flatMap((step) => (step.kind === 'send' ? [step.url] : []))).toEqual(
-      ['/first', '/a', '/b', '/c', '/d', '/e', '/f', '/g', '/h', '/i'], // prettier-ignore
-    )
+    expect(steps.flatMap((step) => (step.kind === 'send' ? [step.url] : []))).toEqual([
+      '/first',
+      '/a',
+      '/b',
+      '/c',
+      '/d',
+      '/e',
+      '/f',
+      '/g',
+      '/h',
+      '/i',
+    ])
   })
 
   it('call a function, talk over a socket and run a statement', () => {
@@ -241,9 +250,21 @@ describe('values and data', () => {
     })
 
     expect(data).toMatchObject([
-      { columns: ['name', 'email'], rows: [['Tove "Red" Quill', 'a,b@larkholm.example'], ['Moss', 'm@larkholm.example']] },
-      { columns: ['berths', 'name'], rows: [[12, null], [40, 'Skua']] },
-    ]) // prettier-ignore
+      {
+        columns: ['name', 'email'],
+        rows: [
+          ['Tove "Red" Quill', 'a,b@larkholm.example'],
+          ['Moss', 'm@larkholm.example'],
+        ],
+      },
+      {
+        columns: ['berths', 'name'],
+        rows: [
+          [12, null],
+          [40, 'Skua'],
+        ],
+      },
+    ])
   })
 
   it.each([

@@ -60,13 +60,19 @@ describe('an OpenAPI description', () => {
   it('becomes the operations that are chosen, with made values and checks of the response schemas', () => {
     const reading = readOpenApi(PETSTORE)
     expect(reading.operations.map(({ id }) => id)).toEqual(['GET /pets', 'POST /pets', 'GET /pets/{petId}'])
-    const made = importOpenApi(reading, { name: 'Pets', origin: 'http://127.0.0.1:9', operations: reading.operations.map(({ id }) => id) }) // prettier-ignore
+    const made = importOpenApi(reading, {
+      name: 'Pets',
+      origin: 'http://127.0.0.1:9',
+      operations: reading.operations.map(({ id }) => id),
+    })
     const { text, plan } = planOf(made)
 
     expect(text).toContain(
       '- send: GET /v1/pets/{petId}\n        name: Info for a specific pet\n        with: { petId: string }',
     )
-    expect(text).toContain('fits schema schemas/swagger-petstore.openapi.json#/paths/~1pets/get/responses/200/content/application~1json/schema') // prettier-ignore
+    expect(text).toContain(
+      'fits schema schemas/swagger-petstore.openapi.json#/paths/~1pets/get/responses/200/content/application~1json/schema',
+    )
     expect(text).toContain('json: { id: 0, name: string, tag: string }')
     expect(plan.journeys[0]?.steps).toHaveLength(3)
     // The schema is found and compiled from the file that was made, with what was nullable in 3.0.
@@ -75,7 +81,9 @@ describe('an OpenAPI description', () => {
 
   it('signs as its security schemes say, and signs in where it can', () => {
     const secured = (scheme: string, more = '') =>
-      readOpenApi(`openapi: 3.1.0\ninfo: { title: S, version: '1' }\nsecurity: [{ s: [] }]\ncomponents: { securitySchemes: { s: ${scheme} } }\npaths:\n  /a: { get: { responses: { '200': { description: ok } } } }\n${more}`) // prettier-ignore
+      readOpenApi(
+        `openapi: 3.1.0\ninfo: { title: S, version: '1' }\nsecurity: [{ s: [] }]\ncomponents: { securitySchemes: { s: ${scheme} } }\npaths:\n  /a: { get: { responses: { '200': { description: ok } } } }\n${more}`,
+      )
     const textFor = (scheme: string, more?: string) =>
       planOf(importOpenApi(secured(scheme, more), { name: 'S', origin: 'http://127.0.0.1:9', operations: ['GET /a'] }))
         .text
@@ -84,9 +92,13 @@ describe('an OpenAPI description', () => {
     )
     expect(textFor('{ type: apiKey, in: header, name: X-Key }')).toContain('x-key: "{secret.api_key}"')
     expect(textFor('{ type: http, scheme: bearer }')).toContain('auth: { bearer: "{secret.token}" }')
-    expect(textFor('{ type: oauth2, flows: { clientCredentials: { tokenUrl: /token, scopes: {} } } }')).toMatch(/setup:[^]*grant_type: client_credentials[^]*token: secret json \$\.access_token[^]*bearer: "\{token\}"/) // prettier-ignore
+    expect(textFor('{ type: oauth2, flows: { clientCredentials: { tokenUrl: /token, scopes: {} } } }')).toMatch(
+      /setup:[^]*grant_type: client_credentials[^]*token: secret json \$\.access_token[^]*bearer: "\{token\}"/,
+    )
     const signIn = `  /sessions: { post: { security: [], requestBody: { content: { application/json: { schema: { type: object, properties: { user: { type: string }, password: { type: string } } } } } }, responses: { '201': { description: ok } } } }`
-    expect(textFor('{ type: http, scheme: bearer }', signIn)).toMatch(/setup:\n {2}- send: POST \/sessions[^]*password: "\{secret.password\}"[^]*token: secret json \$\.token[^]*auth: \{ bearer: "\{token\}" \}/) // prettier-ignore
+    expect(textFor('{ type: http, scheme: bearer }', signIn)).toMatch(
+      /setup:\n {2}- send: POST \/sessions[^]*password: "\{secret.password\}"[^]*token: secret json \$\.token[^]*auth: \{ bearer: "\{token\}" \}/,
+    )
   })
 
   it('is refused when it is none', () => {
@@ -136,9 +148,18 @@ describe('a WSDL description', () => {
     expect(step).toMatchObject({
       name: 'GetLastTradePrice',
       url: '/stockquote',
-      body: { kind: 'xml', text: expect.stringMatching(/<m:TradePriceRequest xmlns:m="http:\/\/example.com\/stockquote.xsd">\s*<tickerSymbol>text<\/tickerSymbol>\s*<\/m:TradePriceRequest>/) as string },
-      checks: [{ name: 'status is 200' }, { name: 'xml //soap:Body/m:TradePrice exists' }, { name: 'xml //soap:Fault is missing' }],
-    }) // prettier-ignore
+      body: {
+        kind: 'xml',
+        text: expect.stringMatching(
+          /<m:TradePriceRequest xmlns:m="http:\/\/example.com\/stockquote.xsd">\s*<tickerSymbol>text<\/tickerSymbol>\s*<\/m:TradePriceRequest>/,
+        ) as string,
+      },
+      checks: [
+        { name: 'status is 200' },
+        { name: 'xml //soap:Body/m:TradePrice exists' },
+        { name: 'xml //soap:Fault is missing' },
+      ],
+    })
     expect(step).toMatchObject({
       headers: expect.arrayContaining([['soapaction', '"http://example.com/GetLastTradePrice"']]) as unknown,
     })
@@ -260,14 +281,22 @@ describe('the kind of a text', () => {
   it('of senseless text is refused in words, never with a fault of our own', () => {
     const readers = [readHar, readOpenApi, readWsdl, importCurl, importUrl]
     fc.assert(
-      fc.property(fc.constantFrom(...readers), fc.oneof(fc.string({ maxLength: 200 }), fc.json(), fc.mixedCase(fc.constantFrom(STOCK_QUOTE.slice(0, 900), PETSTORE.slice(0, 500)))), (reader, text) => {
-        try {
-          reader(text)
-        } catch (error) {
-          expect(error).toBeInstanceOf(ImportFault)
-        }
-      }),
+      fc.property(
+        fc.constantFrom(...readers),
+        fc.oneof(
+          fc.string({ maxLength: 200 }),
+          fc.json(),
+          fc.mixedCase(fc.constantFrom(STOCK_QUOTE.slice(0, 900), PETSTORE.slice(0, 500))),
+        ),
+        (reader, text) => {
+          try {
+            reader(text)
+          } catch (error) {
+            expect(error).toBeInstanceOf(ImportFault)
+          }
+        },
+      ),
       { numRuns: 500 },
-    ) // prettier-ignore
+    )
   })
 })

@@ -18,7 +18,21 @@ import { planOf } from './imported.js'
 
 const SITE = 'http://ferries.example'
 let clock = Date.parse('2026-06-01T08:00:00Z')
-function entry(method: string, url: string, more: { after?: number; page?: string; body?: unknown; form?: [string, string][]; headers?: [string, string][]; status?: number; type?: string; answer?: string; location?: string } = {}) {
+function entry(
+  method: string,
+  url: string,
+  more: {
+    after?: number
+    page?: string
+    body?: unknown
+    form?: [string, string][]
+    headers?: [string, string][]
+    status?: number
+    type?: string
+    answer?: string
+    location?: string
+  } = {},
+) {
   clock += 20 + (more.after ?? 0)
   const pair = ([name, value]: [string, string]) => ({ name, value })
   return {
@@ -26,19 +40,41 @@ function entry(method: string, url: string, more: { after?: number; page?: strin
     startedDateTime: new Date(clock).toISOString(),
     time: 20,
     request: {
-      method, url: url.startsWith('http') ? url : SITE + url, httpVersion: 'HTTP/1.1', cookies: [], queryString: [], headersSize: -1, bodySize: -1,
-      headers: [['User-Agent', 'x'], ['Accept', 'application/json, text/plain'], ['Cookie', 'a=b'], ...(more.headers ?? [])].map((one) => pair(one as [string, string])),
-      ...(more.body === undefined ? {} : { postData: { mimeType: 'application/json', text: JSON.stringify(more.body) } }),
-      ...(more.form === undefined ? {} : { postData: { mimeType: 'application/x-www-form-urlencoded', params: more.form.map(pair), text: '' } }),
+      method,
+      url: url.startsWith('http') ? url : SITE + url,
+      httpVersion: 'HTTP/1.1',
+      cookies: [],
+      queryString: [],
+      headersSize: -1,
+      bodySize: -1,
+      headers: [
+        ['User-Agent', 'x'],
+        ['Accept', 'application/json, text/plain'],
+        ['Cookie', 'a=b'],
+        ...(more.headers ?? []),
+      ].map((one) => pair(one as [string, string])),
+      ...(more.body === undefined
+        ? {}
+        : { postData: { mimeType: 'application/json', text: JSON.stringify(more.body) } }),
+      ...(more.form === undefined
+        ? {}
+        : { postData: { mimeType: 'application/x-www-form-urlencoded', params: more.form.map(pair), text: '' } }),
     },
     response: {
-      status: more.status ?? 200, statusText: '', httpVersion: 'HTTP/1.1', cookies: [], redirectURL: more.location ?? '', headersSize: -1, bodySize: -1,
+      status: more.status ?? 200,
+      statusText: '',
+      httpVersion: 'HTTP/1.1',
+      cookies: [],
+      redirectURL: more.location ?? '',
+      headersSize: -1,
+      bodySize: -1,
       headers: more.location === undefined ? [] : [pair(['Location', more.location])],
       content: { size: 1, mimeType: more.type ?? 'application/json', text: more.answer ?? '{}' },
     },
-    cache: {}, timings: { send: 0, wait: 20, receive: 0 },
+    cache: {},
+    timings: { send: 0, wait: 20, receive: 0 },
   }
-} // prettier-ignore
+}
 
 const hold = 'LF-2026-118'
 const RECORDING = JSON.stringify({
@@ -47,29 +83,64 @@ const RECORDING = JSON.stringify({
     creator: { name: 'test', version: '1' },
     pages: [{ id: 'page_1', title: `${SITE}/timetable`, startedDateTime: '2026-06-01T08:00:00Z', pageTimings: {} }],
     entries: [
-      entry('GET', '/timetable', { type: 'text/html', answer: '<form><input name="csrf" value="a81bc81b-dead"></form>' }),
+      entry('GET', '/timetable', {
+        type: 'text/html',
+        answer: '<form><input name="csrf" value="a81bc81b-dead"></form>',
+      }),
       entry('GET', '/style.css', { type: 'text/css' }),
       entry('GET', 'http://count.example/collect?x=1', { status: 204 }),
       entry('OPTIONS', '/api/sessions', { headers: [['Access-Control-Request-Method', 'POST']] }),
-      entry('POST', '/api/sessions', { body: { user: 'ida', password: 'low-tide', csrf: 'a81bc81b-dead' }, answer: '{"token":"tok-77aa12"}' }),
-      entry('GET', '/api/sailings?from=LARKHOLM&day=2026-06-14', { after: 4000, answer: '{"sailings":[{"id":"OSTREY_0710"}]}', headers: [['Authorization', 'Bearer tok-77aa12']] }),
-      entry('POST', '/api/holds', { after: 2000, body: { sailing: 'OSTREY_0710', people: 2 }, answer: `{"id":"${hold}"}`, status: 201, headers: [['Authorization', 'Bearer tok-77aa12']] }),
-      entry('POST', '/pay', { form: [['hold', hold], ['note', 'a {b}']], status: 303, location: `/holds/${hold}`, type: 'text/html' }),
+      entry('POST', '/api/sessions', {
+        body: { user: 'ida', password: 'low-tide', csrf: 'a81bc81b-dead' },
+        answer: '{"token":"tok-77aa12"}',
+      }),
+      entry('GET', '/api/sailings?from=LARKHOLM&day=2026-06-14', {
+        after: 4000,
+        answer: '{"sailings":[{"id":"OSTREY_0710"}]}',
+        headers: [['Authorization', 'Bearer tok-77aa12']],
+      }),
+      entry('POST', '/api/holds', {
+        after: 2000,
+        body: { sailing: 'OSTREY_0710', people: 2 },
+        answer: `{"id":"${hold}"}`,
+        status: 201,
+        headers: [['Authorization', 'Bearer tok-77aa12']],
+      }),
+      entry('POST', '/pay', {
+        form: [
+          ['hold', hold],
+          ['note', 'a {b}'],
+        ],
+        status: 303,
+        location: `/holds/${hold}`,
+        type: 'text/html',
+      }),
       entry('GET', `/holds/${hold}`, { type: 'text/html' }),
     ],
   },
-}) // prettier-ignore
+})
 
 describe('a recording', () => {
   const reading = readHar(RECORDING)
   const made = importHar(reading, usualChoice(reading, 'Book a place'))
 
   it('offers its hosts, and leaves out files, trackers, preflights and what a redirect led to', () => {
-    expect(reading.hosts).toEqual([{ origin: SITE, requests: 8 }, { origin: 'http://count.example', requests: 1 }]) // prettier-ignore
+    expect(reading.hosts).toEqual([
+      { origin: SITE, requests: 8 },
+      { origin: 'http://count.example', requests: 1 },
+    ])
     const choice = usualChoice(reading, 'x')
     expect(reading.entries.map((one) => leftOutOf(one, choice))).toEqual([
-      undefined, 'static file', 'other host', 'preflight', undefined, undefined, undefined, undefined, 'redirect',
-    ]) // prettier-ignore
+      undefined,
+      'static file',
+      'other host',
+      'preflight',
+      undefined,
+      undefined,
+      undefined,
+      undefined,
+      'redirect',
+    ])
   })
 
   it('becomes a plan that reads as if it were written by hand', () => {
@@ -146,7 +217,9 @@ gates:
 
   it('keeps waits as recorded, rounded, around, or none', () => {
     const waits = (kind: 'kept' | 'rounded' | 'none') =>
-      [...planOf(importHar(reading, { ...usualChoice(reading, 'x'), waits: kind })).text.matchAll(/wait: (.*)/g)].map(([, wait]) => wait) // prettier-ignore
+      [...planOf(importHar(reading, { ...usualChoice(reading, 'x'), waits: kind })).text.matchAll(/wait: (.*)/g)].map(
+        ([, wait]) => wait,
+      )
     expect(waits('kept')).toEqual(['4s', '2s'])
     expect(waits('rounded')).toEqual(['4s', '2s'])
     expect(waits('none')).toEqual([])
@@ -196,20 +269,40 @@ describe('a command line of curl', () => {
       -H 'Accept: application/json' -H 'X-Api-Key: k-123' -u ida:low-tide --data-raw '{"people": 2}' --compressed`)
     const [step] = planOf(made).plan.journeys[0]?.steps ?? []
 
-    expect(step).toMatchObject({ method: 'PUT', url: '/holds/7?a=b', auth: { kind: 'basic', user: '{secret.user}' }, body: { kind: 'json' } }) // prettier-ignore
+    expect(step).toMatchObject({
+      method: 'PUT',
+      url: '/holds/7?a=b',
+      auth: { kind: 'basic', user: '{secret.user}' },
+      body: { kind: 'json' },
+    })
     expect(made.secrets).toEqual({ x_api_key: 'k-123', user: 'ida', password: 'low-tide' })
   })
 
   it.each([
-    [`curl http://x.example/ -d a=1 -d 'b=2 3'`, { method: 'POST', body: { kind: 'form', fields: [['a', '1'], ['b', '2 3']] } }],
+    [
+      `curl http://x.example/ -d a=1 -d 'b=2 3'`,
+      {
+        method: 'POST',
+        body: {
+          kind: 'form',
+          fields: [
+            ['a', '1'],
+            ['b', '2 3'],
+          ],
+        },
+      },
+    ],
     [`curl -G http://x.example/s --data-urlencode 'q=a b'`, { method: 'GET', url: '/s?q=a%20b' }],
     [`curl -I http://x.example/s`, { method: 'HEAD' }],
     [`curl --json '{"a":1}' http://x.example/s`, { method: 'POST', body: { kind: 'json' } }],
     [`curl http://x.example/ --data-raw $'a=it\\'s\\u0021'`, { body: { kind: 'form', fields: [['a', "it's!"]] } }],
-    [`curl -F name=Ida http://x.example/`, { body: { kind: 'multipart', parts: [{ kind: 'text', name: 'name', text: 'Ida' }] } }],
+    [
+      `curl -F name=Ida http://x.example/`,
+      { body: { kind: 'multipart', parts: [{ kind: 'text', name: 'name', text: 'Ida' }] } },
+    ],
   ])('means what curl means: %s', (line, wanted) => {
     expect(planOf(importCurl(line)).plan.journeys[0]?.steps[0]).toMatchObject(wanted)
-  }) // prettier-ignore
+  })
 
   it('is refused when it is none', () => {
     expect(() => importCurl('wget http://x/')).toThrow(/start with curl/)
@@ -220,7 +313,10 @@ describe('a command line of curl', () => {
 
 describe('a URL alone', () => {
   it('becomes one request with a check', () => {
-    expect(planOf(importUrl('http://ferries.example/sailings?from={x}')).plan.journeys[0]?.steps[0]).toMatchObject({ url: '/sailings?from=%7Bx%7D', checks: [{ name: 'status is 200' }] }) // prettier-ignore
+    expect(planOf(importUrl('http://ferries.example/sailings?from={x}')).plan.journeys[0]?.steps[0]).toMatchObject({
+      url: '/sailings?from=%7Bx%7D',
+      checks: [{ name: 'status is 200' }],
+    })
   })
 })
 

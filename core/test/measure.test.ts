@@ -34,7 +34,8 @@ describe('a distribution', () => {
     expect(distributionOf([15, 20, 35, 40, 50]).percentile(percent)).toBe(value)
   })
 
-  // Source: NIST Statistical Reference Datasets, univariate, NumAcc1: certified mean 10000002, standard deviation 1. From memory.
+  // Source: NIST Statistical Reference Datasets, univariate, NumAcc1: certified mean 10000002, standard deviation 1.
+  // From memory.
   it('has the certified mean and standard deviation of NumAcc1', () => {
     const distribution = distributionOf([10_000_001, 10_000_003, 10_000_002])
 
@@ -42,7 +43,8 @@ describe('a distribution', () => {
     expect(distribution.deviation).toBeCloseTo(1, 6)
   })
 
-  // Source: Michelson's 100 readings of the speed of light, 1879 (NIST dataset Michelso): the first twenty, less 299 000 km/s. From memory.
+  // Source: Michelson's 100 readings of the speed of light, 1879 (NIST dataset Michelso): the first twenty, less 299
+  // 000 km/s. From memory.
   it('agrees with a general statistics library on published readings', () => {
     const readings = [
       850, 740, 900, 1070, 930, 850, 950, 980, 980, 880, 1000, 980, 930, 650, 760, 810, 1000, 1000, 960, 960,
@@ -191,7 +193,10 @@ describe('a bucket', () => {
       failures: bucket.failures,
       steps: [{ endPhase: -1, bytesReceived: 5e9, requests: 3 }],
     })
-    expect([...(read.steps[0]?.responseTime.slots() ?? [])]).toEqual([[slotOf(1500), 1], [slotOf(2500), 1]]) // prettier-ignore
+    expect([...(read.steps[0]?.responseTime.slots() ?? [])]).toEqual([
+      [slotOf(1500), 1],
+      [slotOf(2500), 1],
+    ])
   })
 
   it('of two senders adds up, in any order', () => {
@@ -222,6 +227,9 @@ describe('a bucket', () => {
       return [cell?.started, cell?.missed, cell?.startLag.count, cell?.startLag.largest]
     })
 
-    expect(totals).toEqual([[5, 1, 5, 50], [5, 1, 5, 50]]) // prettier-ignore
+    expect(totals).toEqual([
+      [5, 1, 5, 50],
+      [5, 1, 5, 50],
+    ])
   })
 })

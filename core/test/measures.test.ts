@@ -54,9 +54,27 @@ function buckets(): Bucket[] {
     const none = new Distribution()
     const cell = { phase: 0, endPhase: 0, failedTime: none, bytesReceived: 4000, bytesSent: 500 }
     bucket.steps.push(
-      { ...cell, step: 0, journey: 0, requests: 20, failed: 2, responseTime: times(...many(100, 9), ...many(400, 9)), connectTime: times(3), timeToFirstByte: times(...many(90, 18)) },
-      { ...cell, step: 1, journey: 1, requests: 10, failed: 0, responseTime: times(...many(50, 10)), connectTime: none, timeToFirstByte: none },
-    ) // prettier-ignore
+      {
+        ...cell,
+        step: 0,
+        journey: 0,
+        requests: 20,
+        failed: 2,
+        responseTime: times(...many(100, 9), ...many(400, 9)),
+        connectTime: times(3),
+        timeToFirstByte: times(...many(90, 18)),
+      },
+      {
+        ...cell,
+        step: 1,
+        journey: 1,
+        requests: 10,
+        failed: 0,
+        responseTime: times(...many(50, 10)),
+        connectTime: none,
+        timeToFirstByte: none,
+      },
+    )
     bucket.groups.push({
       phase: 0,
       scope: 0,
@@ -68,9 +86,27 @@ function buckets(): Bucket[] {
       time: times(...many(250, 18)),
     })
     bucket.journeys.push(
-      { phase: 0, scope: 0, journey: 0, started: 20, finished: 15, failed: 4, cutOff: 1, time: times(...many(2000, 15)) },
-      { phase: 0, scope: 1, journey: 1, started: 10, finished: 10, failed: 0, cutOff: 0, time: times(...many(1000, 10)) },
-    ) // prettier-ignore
+      {
+        phase: 0,
+        scope: 0,
+        journey: 0,
+        started: 20,
+        finished: 15,
+        failed: 4,
+        cutOff: 1,
+        time: times(...many(2000, 15)),
+      },
+      {
+        phase: 0,
+        scope: 1,
+        journey: 1,
+        started: 10,
+        finished: 10,
+        failed: 0,
+        cutOff: 0,
+        time: times(...many(1000, 10)),
+      },
+    )
     bucket.arrivals.push({
       phase: 0,
       started: 30,
@@ -131,8 +167,8 @@ describe('a gate', () => {
     expect(result.observed).toBeCloseTo(observed, 6)
   })
 
-  // The specification's own formula: (satisfied + tolerating / 2) / all. Here 18 + 20 of 60 are within 100 ms, 18 within
-  // four times that, and 4 failed. Source: Apdex Alliance, Apdex Technical Specification, version 1.1.
+  // The specification's own formula: (satisfied + tolerating / 2) / all. Here 18 + 20 of 60 are within 100 ms, 18
+  // within four times that, and 4 failed. Source: Apdex Alliance, Apdex Technical Specification, version 1.1.
   it('on the apdex counts satisfied, half of the tolerating, and failures as frustrated', () => {
     expect(judged('apdex at 100 ms at least 0.75')).toMatchObject({ status: 'held', unit: 'score' })
     expect(judged('apdex at 100 ms at least 0.75').observed).toBeCloseTo((38 + 18 / 2) / 60, 6)
@@ -186,7 +222,20 @@ describe('a stop rule', () => {
     return counts.findIndex(([requests, failed], second) => {
       const bucket = emptyBucket(second)
       const none = new Distribution()
-      bucket.steps.push({ phase: 0, endPhase: 0, step: 0, journey: 0, requests, failed, bytesReceived: 0, bytesSent: 0, responseTime: none, failedTime: none, connectTime: none, timeToFirstByte: none }) // prettier-ignore
+      bucket.steps.push({
+        phase: 0,
+        endPhase: 0,
+        step: 0,
+        journey: 0,
+        requests,
+        failed,
+        bytesReceived: 0,
+        bytesSent: 0,
+        responseTime: none,
+        failedTime: none,
+        connectTime: none,
+        timeToFirstByte: none,
+      })
       return watch.add(bucket) !== undefined
     })
   }
@@ -209,7 +258,11 @@ describe('a stop rule', () => {
 describe('the generator', () => {
   const reasons = (gate: string, faults = { local: [], deaths: [] }) => {
     const plan = planOf(gate)
-    const shape = shapeOf(plan, previewOf(plan).phases.map((phase) => ({ ...phase, arrivals: 80 })), METRICS) // prettier-ignore
+    const shape = shapeOf(
+      plan,
+      previewOf(plan).phases.map((phase) => ({ ...phase, arrivals: 80 })),
+      METRICS,
+    )
     const recording = new Recording()
     for (const bucket of buckets()) recording.add(bucket)
     return distrust(recording, shape, plan.gates, faults)

@@ -170,7 +170,14 @@ describe('the YAML traps', () => {
     expect(problems).toEqual([])
     expect(plan.journeys[0]?.steps[0]).toMatchObject({
       query: [['v', '1.10']],
-      body: { json: { fields: [['price', { kind: 'number', written: '1.10' }], ['version', { kind: 'text', text: '1.10' }]] } }, // prettier-ignore
+      body: {
+        json: {
+          fields: [
+            ['price', { kind: 'number', written: '1.10' }],
+            ['version', { kind: 'text', text: '1.10' }],
+          ],
+        },
+      },
     })
   })
 

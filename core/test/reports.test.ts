@@ -34,7 +34,20 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
     const times = new Distribution()
     for (let index = 0; index < 100 - failed; index++) times.record(1000 * ms(second * 100 + index))
     const none = new Distribution()
-    bucket.steps.push({ phase: 0, endPhase: 0, step: 0, journey: 0, requests: 100, failed, bytesReceived: 0, bytesSent: 0, responseTime: times, failedTime: none, connectTime: none, timeToFirstByte: none }) // prettier-ignore
+    bucket.steps.push({
+      phase: 0,
+      endPhase: 0,
+      step: 0,
+      journey: 0,
+      requests: 100,
+      failed,
+      bytesReceived: 0,
+      bytesSent: 0,
+      responseTime: times,
+      failedTime: none,
+      connectTime: none,
+      timeToFirstByte: none,
+    })
     if (failed > 0)
       bucket.failures.push({
         phase: 0,
@@ -57,9 +70,13 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
     baseline: null,
   }
   const identity = {
-    id: 'r', tool: 't', plan: { name, file: 'p', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: 'l' },
-    target: { name: 'harbour', origin: 'http://127.0.0.1:1' }, startedAt: '2026-06-01T08:00:00.000Z', endedAt: '',
-  } // prettier-ignore
+    id: 'r',
+    tool: 't',
+    plan: { name, file: 'p', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: 'l' },
+    target: { name: 'harbour', origin: 'http://127.0.0.1:1' },
+    startedAt: '2026-06-01T08:00:00.000Z',
+    endedAt: '',
+  }
   return resultOf(identity, facts, view)
 }
 function stored(result: RunResult): StoredResult {

@@ -222,10 +222,17 @@ describe('a preview', () => {
 
   it('sums tracks, counts repeats, and expects users in flight by Little’s law', () => {
     const plan = planOf('  - { phase: p, rate: 10/s, for: 20s }', '', journeys)
-    const preview = previewOf(plan, new Map([['look around', 2500], ['senderPool', 100]])) // prettier-ignore
+    const preview = previewOf(
+      plan,
+      new Map([
+        ['look around', 2500],
+        ['senderPool', 100],
+      ]),
+    )
 
     expect(preview).toMatchObject({ seconds: 30, arrivals: 200, requests: 800, peakRate: 10, mostUsers: 12 })
-    // L = λ W: 10 arrivals a second, each for 2.5 s. Source: J. D. C. Little, "A proof for the queuing formula L = λW", 1961.
+    // L = λ W: 10 arrivals a second, each for 2.5 s. Source: J. D. C. Little, "A proof for the queuing formula L = λW",
+    // 1961.
     expect(preview.usersInFlight).toBeCloseTo(25, 6)
     expect(preview.tracks).toMatchObject([
       { name: null, arrivals: 200 },

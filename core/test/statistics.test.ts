@@ -14,8 +14,8 @@ describe('the normal distribution', () => {
 })
 
 describe('the Mann–Whitney test', () => {
-  // M. Hollander and D. A. Wolfe, Nonparametric Statistical Methods, 1973, table 4.1: permeability constants of the human
-  // chorioamnion at term and at 12 to 26 weeks. W (at term less 12 to 26 weeks) is 35. Data and W from memory.
+  // M. Hollander and D. A. Wolfe, Nonparametric Statistical Methods, 1973, table 4.1: permeability constants of the
+  // human chorioamnion at term and at 12 to 26 weeks. W (at term less 12 to 26 weeks) is 35. Data and W from memory.
   it('agrees with the example of Hollander and Wolfe', () => {
     const term = [0.8, 0.83, 1.89, 1.04, 1.45, 1.38, 1.91, 1.64, 0.73, 1.46]
     const early = [1.15, 0.88, 0.9, 0.74, 1.21]
@@ -46,8 +46,8 @@ describe('the Mann–Whitney test', () => {
 })
 
 describe('shares', () => {
-  // R. G. Newcombe, "Interval estimation for the difference between independent proportions", 1998, table II, column (a):
-  // 56/70 − 48/80 has 0.0524 to 0.3339 by method 10. From memory.
+  // R. G. Newcombe, "Interval estimation for the difference between independent proportions", 1998, table II, column
+  // (a): 56/70 − 48/80 has 0.0524 to 0.3339 by method 10. From memory.
   it('have the intervals that Newcombe printed', () => {
     const estimate = (part: number, all: number) => {
       const [low, high] = wilson(part, all)
@@ -90,12 +90,17 @@ describe('several comparisons', () => {
 
 describe('the interval of a percentile', () => {
   // The binomial law itself, by a library: at most 2.5 % of probability is left beyond each end.
-  it.each([[50, 20], [90, 100], [95, 200], [99, 1000]])('of p%i with %i samples holds by the binomial law', (percent, count) => {
+  it.each([
+    [50, 20],
+    [90, 100],
+    [95, 200],
+    [99, 1000],
+  ])('of p%i with %i samples holds by the binomial law', (percent, count) => {
     const { low, high } = rankInterval(count, percent)
     const p = percent / 100
 
     expect(jstat.binomial.cdf((low ?? 1) - 1, count, p)).toBeLessThanOrEqual(0.025 + 1e-9)
     expect(jstat.binomial.cdf(low ?? 1, count, p)).toBeGreaterThan(0.025)
     if (high !== null) expect(jstat.binomial.cdf(high - 1, count, p)).toBeGreaterThanOrEqual(0.975 - 1e-9)
-  }) // prettier-ignore
+  })
 })

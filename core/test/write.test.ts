@@ -139,19 +139,26 @@ load:`,
 
   const paths = (node: TreeNode, path: Path = []): Path[] => [
     path,
-    ...(node.kind === 'map' ? node.entries.flatMap(({ key, value }) => (value === null ? [] : paths(value, [...path, key]))) : []),
+    ...(node.kind === 'map'
+      ? node.entries.flatMap(({ key, value }) => (value === null ? [] : paths(value, [...path, key])))
+      : []),
     ...(node.kind === 'list' ? node.items.flatMap((item, index) => paths(item, [...path, index])) : []),
-  ] // prettier-ignore
+  ]
   const dataOf = (node: TreeNode | null | undefined): unknown =>
-    node === null || node === undefined ? null
-    : node.kind === 'scalar' ? node.text
-    : node.kind === 'list' ? node.items.map(dataOf)
-    : Object.fromEntries(node.entries.map(({ key, value }) => [key, dataOf(value)])) // prettier-ignore
+    node === null || node === undefined
+      ? null
+      : node.kind === 'scalar'
+        ? node.text
+        : node.kind === 'list'
+          ? node.items.map(dataOf)
+          : Object.fromEntries(node.entries.map(({ key, value }) => [key, dataOf(value)]))
   const comments = (text: string) => [...text.matchAll(/(?<=^|\s)# .*$/gm)].map(([found]) => found)
 
   it('gives the data that the same change of the data gives, and keeps every comment', () => {
     const value = fc.oneof<fc.Arbitrary<Written>[]>(
-      fc.string({ unit: 'grapheme', minLength: 1, maxLength: 20 }).filter((text) => !/[\p{Cc}\ufeff\u2028\u2029]/u.test(text)), // prettier-ignore
+      fc
+        .string({ unit: 'grapheme', minLength: 1, maxLength: 20 })
+        .filter((text) => !/[\p{Cc}\ufeff\u2028\u2029]/u.test(text)),
       fc.constantFrom(
         '{sailing}',
         'status is 200',
@@ -292,7 +299,11 @@ describe('a fix', () => {
     const text = PLAN.replace(/gates:[^]*$/, lines)
     const { problems } = readPlan(FILE, text, { files: () => 'origin: http://127.0.0.1:1\n' })
     const problem = problems.find(({ fix }) => fix !== undefined)
-    const from = text.split('\n').slice(0, (problem?.line ?? 1) - 1).join('\n').length + (problem?.column ?? 0) // prettier-ignore
+    const from =
+      text
+        .split('\n')
+        .slice(0, (problem?.line ?? 1) - 1)
+        .join('\n').length + (problem?.column ?? 0)
     const mended = applyChanges(text, [
       { from, to: from + (problem?.fix?.length ?? 0), insert: problem?.fix?.text ?? '' },
     ])
@@ -326,7 +337,9 @@ describe('a new name', () => {
 describe('what changed', () => {
   const planOf = (text: string) => readPlan(FILE, text, { files: () => 'origin: http://127.0.0.1:1\n' }).plan
   const told = (...swaps: [string, string][]) =>
-    planChanges(planOf(PLAN), planOf(swaps.reduce((text, [before, after]) => text.replace(before, after), PLAN))).map(({ words }) => words) // prettier-ignore
+    planChanges(planOf(PLAN), planOf(swaps.reduce((text, [before, after]) => text.replace(before, after), PLAN))).map(
+      ({ words }) => words,
+    )
 
   it('is told in the words of the plan', () => {
     expect(told(['at most 1 %', 'at most 0.5 %'])).toEqual([

@@ -39,8 +39,8 @@ describe('arrivals', () => {
     })
   })
 
-  // By hand: of 500 requests over 10 s, those due in the 2 s of silence wait 2 s down to 0; a fifth of all waits, evenly
-  // spread, so nine in ten wait at most about 1 s.
+  // By hand: of 500 requests over 10 s, those due in the 2 s of silence wait 2 s down to 0; a fifth of all waits,
+  // evenly spread, so nine in ten wait at most about 1 s.
   it('a service that answers nothing for 2 s in the middle of 10 s at 50/s shows p90 at about 1 s', async () => {
     const handle = begin(server.origin, `${ONE_REQUEST}load:\n  - { phase: held, rate: 50/s, for: 10s }\n`, {
       onEvent: (event) => {

@@ -104,7 +104,9 @@ describe('HTTP', () => {
 
     expect(await ports('per user')).toBe(5)
     // Users who come back keep theirs, and the run still ends when its load does.
-    const returning = journeyOf(steps, 1, 'connections: per user\n').replace('  a:\n', '  a:\n    returning: yes\n').replace('starts: 1, for: 400ms', 'users: 3, iterations: 4') // prettier-ignore
+    const returning = journeyOf(steps, 1, 'connections: per user\n')
+      .replace('  a:\n', '  a:\n    returning: yes\n')
+      .replace('starts: 1, for: 400ms', 'users: 3, iterations: 4')
     server.bodies.length = 0
     const startedAt = performance.now()
     await runPlan(server.origin, returning)

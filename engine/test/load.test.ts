@@ -1,4 +1,5 @@
-// The load in full against a server that counts: users, iterations, caps, tracks, rows, stop rules, metrics, dead workers.
+// The load in full against a server that counts: users, iterations, caps, tracks, rows, stop rules, metrics, dead
+// workers.
 import type { Worker } from 'node:worker_threads'
 import { baselineFrom } from '@jolt-gate/core'
 import { startFerries } from '@jolt-gate/stand-in-ferries'
@@ -17,7 +18,9 @@ let asked = 0
 beforeAll(async () => {
   server = await startTrueServer((request, response) => {
     if (request.url === '/metrics') {
-      response.end(`# TYPE seen counter\nseen_total ${String(asked)}\n# TYPE queue gauge\nqueue{pool="a"} ${String(asked % 7)}\nqueue{pool="b"} 100\n# EOF\n`) // prettier-ignore
+      response.end(
+        `# TYPE seen counter\nseen_total ${String(asked)}\n# TYPE queue gauge\nqueue{pool="a"} ${String(asked % 7)}\nqueue{pool="b"} 100\n# EOF\n`,
+      )
       return
     }
     mostInFlight = Math.max(mostInFlight, ++inFlight)
@@ -47,7 +50,8 @@ describe('users', () => {
     const { result } = await runPlan(server.origin, plan, { senders: 2 })
 
     expect(mostInFlight).toBe(8)
-    // 8 users of a little more than 100 ms make at most 80 a second, and half of that on the fall; a busy host makes fewer.
+    // 8 users of a little more than 100 ms make at most 80 a second, and half of that on the fall; a busy host makes
+    // fewer.
     const [held, fall] = result.phases
     expect(held?.arrivalsStarted).toBeGreaterThan(20)
     expect(held?.arrivalsStarted).toBeLessThanOrEqual(168)
@@ -172,7 +176,10 @@ journeys:
         text: "other"
 ${load(`{ phase: p, starts: ${String(starts)}, for: 500ms }`)}`
   const files = { 'p.csv': `name\n${Array.from({ length: 20 }, (_, row) => `row${String(row)}`).join('\n')}\n` }
-  const names = () => sent().filter((body) => body.startsWith('row')).toSorted() // prettier-ignore
+  const names = () =>
+    sent()
+      .filter((body) => body.startsWith('row'))
+      .toSorted()
 
   it('taken once each go to one user alone, whatever the number of senders', async () => {
     const { result } = await runPlan(server.origin, plan('take: once each', 40), { files, senders: 2 })
@@ -246,7 +253,10 @@ describe('the judgement', () => {
 
     expect(first.result.gates.map(({ status }) => status)).toEqual(['no baseline', 'no baseline'])
     expect(['open', HOST]).toContain(verdictOf(first.judgement))
-    expect(second.result.gates.map(({ status, baselineValue }) => [status, baselineValue !== null])).toEqual([['held', true], ['held', true]]) // prettier-ignore
+    expect(second.result.gates.map(({ status, baselineValue }) => [status, baselineValue !== null])).toEqual([
+      ['held', true],
+      ['held', true],
+    ])
     expect(second.result.baseline?.id).toBe('test')
     expect(other.result.gates.map(({ status }) => status)).toEqual(['no baseline', 'no baseline'])
   })

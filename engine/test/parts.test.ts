@@ -40,7 +40,15 @@ describe('deadlines', () => {
         const limited = items
           .toSorted((a, b) => a.addedMs - b.addedMs)
           .map(({ limitMs, addedMs, removed }, index) => {
-            const entry: Limited = { limitAtMs: addedMs + limitMs, before: null, after: null, timeOut: () => { rung.push(index); deadlines.remove(entry, limitMs) } } // prettier-ignore
+            const entry: Limited = {
+              limitAtMs: addedMs + limitMs,
+              before: null,
+              after: null,
+              timeOut: () => {
+                rung.push(index)
+                deadlines.remove(entry, limitMs)
+              },
+            }
             deadlines.add(entry, limitMs)
             return { entry, limitMs, removed }
           })
@@ -74,7 +82,11 @@ describe('merging', () => {
     merger.end(1)
     merger.add(0, bucketWith(2, 1))
     merger.end(0)
-    expect(emitted).toEqual([[0, 5], [1, 2], [2, 1]]) // prettier-ignore
+    expect(emitted).toEqual([
+      [0, 5],
+      [1, 2],
+      [2, 1],
+    ])
   })
 })
 
@@ -217,7 +229,12 @@ describe('a script', () => {
     }
 
     expect(draw()).toEqual(draw())
-    expect(scripts.call({ file: 'a.js', script: 'export async function a() {}', name: 'a' }, '{}', () => 0)).toMatchObject({ kind: 'failed', detail: expect.stringMatching(/^a\.js: async functions are not supported/) as string }) // prettier-ignore
+    expect(
+      scripts.call({ file: 'a.js', script: 'export async function a() {}', name: 'a' }, '{}', () => 0),
+    ).toMatchObject({
+      kind: 'failed',
+      detail: expect.stringMatching(/^a\.js: async functions are not supported/) as string,
+    })
     expect(scripts.call({ file: 'b.js', script: 'export function {', name: 'b' }, '{}', () => 0)).toMatchObject({
       kind: 'failed',
     })
@@ -229,7 +246,12 @@ describe('a script', () => {
 })
 
 describe('recording', () => {
-  const shape = shapeOf(...(() => { const plan = planOf('  - { phase: one, rate: 1/s, for: 1s }\n  - { phase: two, rate: 1/s, for: 1s }'); return [plan, previewOf(plan).phases] as const })()) // prettier-ignore
+  const shape = shapeOf(
+    ...(() => {
+      const plan = planOf('  - { phase: one, rate: 1/s, for: 1s }\n  - { phase: two, rate: 1/s, for: 1s }')
+      return [plan, previewOf(plan).phases] as const
+    })(),
+  )
   const program: Program = {
     journey: 0,
     returning: false,
@@ -249,7 +271,13 @@ describe('recording', () => {
   }
   const recorded = (record: (recorder: BucketRecorder, iteration: Iteration) => void): Bucket => {
     let bytes = new Uint8Array()
-    const recorder = new BucketRecorder(shape, 0, (bucket) => (bytes = bucket), () => undefined, () => undefined) // prettier-ignore
+    const recorder = new BucketRecorder(
+      shape,
+      0,
+      (bucket) => (bytes = bucket),
+      () => undefined,
+      () => undefined,
+    )
     record(recorder, new Iteration(program, 0, 0, 0, [], 900, -1))
     recorder.close(2000, { busy: 0.5, busyOfFive: 0.4, delays: new Distribution() })
     return decodeBucket(bytes)
@@ -271,9 +299,15 @@ describe('recording', () => {
     failure: { kind: 'status' | 'check' | 'timeout'; isOnTime?: boolean } | null,
   ) => {
     recorder.onEnded({
-      iteration, operation, sample: sample(dueMs, endedMs), exchange: null, received: null, checks: [], excerpt: () => 'x',
+      iteration,
+      operation,
+      sample: sample(dueMs, endedMs),
+      exchange: null,
+      received: null,
+      checks: [],
+      excerpt: () => 'x',
       failure: failure === null ? null : { kind: failure.kind, detail: 'd', isOnTime: failure.isOnTime ?? false },
-    }) // prettier-ignore
+    })
   }
 
   it('counts a request in the phase in which it was due, and by the phase in which it ended', () => {
@@ -283,7 +317,11 @@ describe('recording', () => {
       ended(recorder, iteration, 1900, 2300, null)
     })
 
-    expect(steps.map(({ phase, endPhase, requests }) => [phase, endPhase, requests])).toEqual([[0, 1, 1], [1, 1, 1], [1, -1, 1]]) // prettier-ignore
+    expect(steps.map(({ phase, endPhase, requests }) => [phase, endPhase, requests])).toEqual([
+      [0, 1, 1],
+      [1, 1, 1],
+      [1, -1, 1],
+    ])
   })
 
   it('keeps the times of quick failures apart, but not of those that waited or failed on time alone', () => {
@@ -294,7 +332,11 @@ describe('recording', () => {
     })
 
     expect(steps[0]).toMatchObject({ requests: 3, failed: 3, responseTime: { count: 2 }, failedTime: { count: 1 } })
-    expect(failures.map(({ kind, count }) => [kind, count])).toEqual([['status', 1], ['timeout', 1], ['check', 1]]) // prettier-ignore
+    expect(failures.map(({ kind, count }) => [kind, count])).toEqual([
+      ['status', 1],
+      ['timeout', 1],
+      ['check', 1],
+    ])
   })
 })
 

@@ -6,7 +6,8 @@ import { HOST, runPlan, verdictOf } from './run-plan.js'
 
 /**
  * Erlang's B formula: the share of calls lost with c servers and a load of a erlang, by its recursion.
- * Source: A. K. Erlang, "Solution of some problems in the theory of probabilities of significance in automatic telephone
+ * Source: A. K. Erlang, "Solution of some problems in the theory of probabilities of significance in automatic
+ * telephone
  * exchanges", 1917.
  */
 function erlangB(servers: number, load: number): number {
@@ -29,11 +30,15 @@ function meanTimeMs(servers: number, ratePerSecond: number, serviceMs: number): 
 }
 
 describe('Erlang’s formulas', () => {
-  // Published tables of the Erlang B formula: 10 trunks carry 4.46 erlang at 1 % blocking, 20 carry 12.03; 5 carry 2.22 at
-  // 5 %. Source: any traffic table, such as ITU-T Recommendation E.520; from memory.
-  it.each([[10, 4.46, 0.01], [20, 12.03, 0.01], [5, 2.22, 0.05]])('lose with %i servers at %d erlang a share of %d', (servers, load, share) => {
+  // Published tables of the Erlang B formula: 10 trunks carry 4.46 erlang at 1 % blocking, 20 carry 12.03; 5 carry 2.22
+  // at 5 %. Source: any traffic table, such as ITU-T Recommendation E.520; from memory.
+  it.each([
+    [10, 4.46, 0.01],
+    [20, 12.03, 0.01],
+    [5, 2.22, 0.05],
+  ])('lose with %i servers at %d erlang a share of %d', (servers, load, share) => {
     expect(erlangB(servers, load)).toBeCloseTo(share, 3)
-  }) // prettier-ignore
+  })
 
   // With one server C is ρ, and the mean time is 1/(μ − λ). Source: L. Kleinrock, Queueing Systems, volume 1, 1975.
   it('are those of M/M/1 with one server', () => {
@@ -43,7 +48,8 @@ describe('Erlang’s formulas', () => {
 })
 
 /**
- * A station with so many servers and exponential service times, in order of arrival. When each answer is due is computed,
+ * A station with so many servers and exponential service times, in order of arrival. When each answer is due is
+ * computed,
  * never taken from a timer, so that a late timer does not delay the next.
  */
 async function startStation(servers: number, serviceMs: number, seed: number) {

@@ -33,7 +33,9 @@ describe('sign-in', () => {
       seen.push(/^authorization: (.*)\r$/im.exec(request)?.[1] ?? '')
       answerOk(socket)
     })
-    const steps = ['basic: [Aladdin, open sesame]', 'basic: [test, 123£]', 'bearer: mF_9.B5f-4.1JqM'].map((auth) => `      - send: GET /\n        auth: { ${auth} }\n`).join('') // prettier-ignore
+    const steps = ['basic: [Aladdin, open sesame]', 'basic: [test, 123£]', 'bearer: mF_9.B5f-4.1JqM']
+      .map((auth) => `      - send: GET /\n        auth: { ${auth} }\n`)
+      .join('')
 
     await runPlan(origin, journeyOf(steps, 1))
 
@@ -150,7 +152,8 @@ describe('HTTP/1.1', () => {
 })
 
 describe('WebSocket', () => {
-  // RFC 6455, section 1.3: what is answered to a key; section 5.7: "Hello" in an unmasked frame, and masked from a client.
+  // RFC 6455, section 1.3: what is answered to a key; section 5.7: "Hello" in an unmasked frame, and masked from a
+  // client.
   it('opens, masks and reads as RFC 6455 says', async () => {
     const frames: Buffer[] = []
     const accept = (key: string) =>

@@ -172,7 +172,12 @@ ${call('endless')}${call('hungry')}${call('wrong')}${call('none')}      - send: 
     const { result } = await runPlan(origin, journeyOf(steps, 3))
 
     const step = (name: string) => result.steps.find((one) => one.name === name)
-    expect(['board', 'ask', 'gate', 'again'].map((name) => [step(name)?.requests, step(name)?.failed])).toEqual([[3, 0], [3, 0], [3, 0], [3, 0]]) // prettier-ignore
+    expect(['board', 'ask', 'gate', 'again'].map((name) => [step(name)?.requests, step(name)?.failed])).toEqual([
+      [3, 0],
+      [3, 0],
+      [3, 0],
+      [3, 0],
+    ])
     expect(step('gate')?.responseTime?.min).toBeGreaterThan(75)
     expect(step('never')?.failures).toMatchObject([{ kind: 'timeout', count: 3 }])
     websockets.close()
@@ -199,7 +204,19 @@ load:
     const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-sql-'))
     const database = await startMariaDb(join(folder, 'data'), 'ferries')
     const ask = (statement: string) =>
-      execFileSync('mariadb', ['--no-defaults', `--socket=${database.socketPath}`, `--user=${database.user}`, '-N', '-e', statement, 'ferries'], { encoding: 'utf8' }).trim() // prettier-ignore
+      execFileSync(
+        'mariadb',
+        [
+          '--no-defaults',
+          `--socket=${database.socketPath}`,
+          `--user=${database.user}`,
+          '-N',
+          '-e',
+          statement,
+          'ferries',
+        ],
+        { encoding: 'utf8' },
+      ).trim()
     try {
       ask('CREATE TABLE holds (run VARCHAR(40), places INT)')
       const url = `mariadb://${database.user}@localhost/ferries?socket=${encodeURIComponent(database.socketPath)}`
@@ -209,7 +226,10 @@ load:
         { secrets: { database: url } },
       )
 
-      expect([...result.setup, ...result.teardown].map((one) => [one.passed, one.reason])).toEqual([[true, null], [true, null]]) // prettier-ignore
+      expect([...result.setup, ...result.teardown].map((one) => [one.passed, one.reason])).toEqual([
+        [true, null],
+        [true, null],
+      ])
       expect(ask('SELECT run, places FROM holds')).toBe('test\t9')
       const broken = await runPlan(server.origin, plan.replace('INTO holds', 'INTO nothing'), {
         secrets: { database: url },
@@ -233,6 +253,9 @@ load:
     await listener.stop()
     await database.close()
 
-    expect([...result.setup, ...result.teardown].map((one) => [one.passed, one.reason])).toEqual([[true, null], [true, null]]) // prettier-ignore
+    expect([...result.setup, ...result.teardown].map((one) => [one.passed, one.reason])).toEqual([
+      [true, null],
+      [true, null],
+    ])
   })
 })

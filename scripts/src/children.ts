@@ -1,4 +1,5 @@
 // Programs that the start command starts, and stops.
+import { createInterface } from 'node:readline'
 import { execa } from 'execa'
 
 export interface Child {
@@ -17,17 +18,23 @@ export async function startChild(args: string[], environment: Record<string, str
     reject: false,
     buffer: false,
   })
-  for await (const line of child) {
-    const origin = /answers at (https?:\S+)/.exec(line)?.[1]
-    if (origin === undefined) continue
-    child.stdout.resume()
-    return {
-      origin,
-      async stop() {
-        child.kill('SIGTERM')
-        await child
-      },
-    }
+  // Also when we are stopped before it has answered.
+  process.once('exit', () => child.kill('SIGTERM'))
+  const origin = await new Promise<string>((resolve, reject) => {
+    const lines = createInterface({ input: child.stdout })
+    lines.on('line', (line) => {
+      const found = /answers at (https?:\S+)/.exec(line)?.[1]
+      if (found !== undefined) resolve(found)
+    })
+    lines.once('close', () => {
+      reject(new Error(`${args.find((arg) => !arg.startsWith('-')) ?? 'the program'} ended before it answered`))
+    })
+  })
+  return {
+    origin,
+    async stop() {
+      child.kill('SIGTERM')
+      await child
+    },
   }
-  throw new Error(`${args.find((arg) => !arg.startsWith('-')) ?? 'the program'} ended before it answered`)
 }

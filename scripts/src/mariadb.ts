@@ -20,16 +20,20 @@ export async function startMariaDb(dataFolder: string, database: string): Promis
   const socketFolder = mkdtempSync(join(tmpdir(), 'jolt-gate-'))
   const socketPath = join(socketFolder, 'm.sock')
   if (!existsSync(join(dataFolder, 'mysql'))) install(dataFolder, user)
-  const child = spawn(programOf('mariadbd'), [
-    '--no-defaults',
-    `--datadir=${dataFolder}`,
-    `--user=${user}`,
-    '--skip-networking',
-    `--socket=${socketPath}`,
-    `--pid-file=${join(socketFolder, 'm.pid')}`,
-    '--innodb-flush-log-at-trx-commit=2',
-    '--character-set-server=utf8mb4',
-  ], { stdio: 'ignore', detached: true }) // prettier-ignore
+  const child = spawn(
+    programOf('mariadbd'),
+    [
+      '--no-defaults',
+      `--datadir=${dataFolder}`,
+      `--user=${user}`,
+      '--skip-networking',
+      `--socket=${socketPath}`,
+      `--pid-file=${join(socketFolder, 'm.pid')}`,
+      '--innodb-flush-log-at-trx-commit=2',
+      '--character-set-server=utf8mb4',
+    ],
+    { stdio: 'ignore', detached: true },
+  )
   await untilReady(child, socketPath, user)
   client(socketPath, user, `CREATE DATABASE IF NOT EXISTS \`${database}\` CHARACTER SET utf8mb4`)
   return {

@@ -4,6 +4,7 @@ import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } fr
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { stripVTControlCharacters } from 'node:util'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 
 const root = fileURLToPath(new URL('../../', import.meta.url))
@@ -23,9 +24,13 @@ beforeAll(() => {
   }
   // The packages of the project lead to the copy; all others to those that are installed.
   mkdirSync(join(copy, 'node_modules/@jolt-gate'), { recursive: true })
-  const own: [string, string][] = [['stand-in-ferries', 'stand-ins/ferries'], ...ROOMS.filter((room) => !room.includes('/')).map((room): [string, string] => [room, room])] // prettier-ignore
+  const own: [string, string][] = [
+    ['stand-in-ferries', 'stand-ins/ferries'],
+    ...ROOMS.filter((room) => !room.includes('/')).map((room): [string, string] => [room, room]),
+  ]
   for (const [name, room] of own) symlinkSync(join(copy, room), join(copy, 'node_modules/@jolt-gate', name))
-  for (const name of ['typescript', 'vue', '@vue']) symlinkSync(join(root, 'node_modules', name), join(copy, 'node_modules', name)) // prettier-ignore
+  for (const name of ['typescript', 'vue', '@vue'])
+    symlinkSync(join(root, 'node_modules', name), join(copy, 'node_modules', name))
 })
 afterAll(() => {
   rmSync(copy, { recursive: true, force: true })
@@ -35,10 +40,17 @@ afterAll(() => {
 function check(folder: string, ...places: string[]): string {
   const { stdout, stderr } = spawnSync(
     process.execPath,
-    [join(root, 'node_modules/dependency-cruiser/bin/dependency-cruise.mjs'), '--config', '.dependency-cruiser.cjs', '--output-type', 'err', ...places], // prettier-ignore
+    [
+      join(root, 'node_modules/dependency-cruiser/bin/dependency-cruise.mjs'),
+      '--config',
+      '.dependency-cruiser.cjs',
+      '--output-type',
+      'err',
+      ...places,
+    ],
     { cwd: folder, encoding: 'utf8' },
   )
-  return (stdout + stderr).replaceAll(/\u001b\[[0-9;]*m/g, '')
+  return stripVTControlCharacters(stdout + stderr)
 }
 
 /** Plants files, checks the rooms that they stand in, and takes them away again. */
@@ -53,19 +65,69 @@ function found(files: Record<string, string>): string {
 
 describe('the import check', () => {
   it.each([
-    ['by package name', 'core/src/plan/planted.ts', "import { startRun } from '@jolt-gate/engine'\nstartRun\n", 'core imports downward'],
-    ['by relative path', 'engine/src/http/planted.ts', "import { startServer } from '../../../server/src/index.js'\nstartServer\n", 'engine imports downward'],
-    ['in a .vue file', 'web/src/run/Planted.vue', "<script setup lang=\"ts\">\nimport { startRun } from '@jolt-gate/engine'\nstartRun\n</script>\n", 'web imports downward'],
-    ['type-only', 'core/src/judge/planted.ts', "import type { RunHandle } from '@jolt-gate/engine'\nexport type P = RunHandle\n", 'core imports downward'],
-    ['of the inside of another room', 'cli/src/planted.ts', "import { JourneyMix } from '../../core/src/load/mix.js'\nJourneyMix\n", 'core is entered by its index'],
-    ['upward inside core', 'core/src/plan/planted.ts', "import { judge } from '../judge/verdict.js'\njudge\n", 'inside core, plan imports downward'],
-    ['upward inside core, type-only', 'core/src/load/planted.ts', "import type { Verdict } from '../judge/verdict.js'\nexport type P = Verdict\n", 'inside core, load imports downward'],
-    ['upward inside the engine', 'engine/src/http/planted.ts', "import { Walker } from '../walk/walker.js'\nWalker\n", 'inside engine, http imports downward'],
-    ['of a Node module in core', 'core/src/plan/planted.ts', "import { readFileSync } from 'node:fs'\nreadFileSync\n", 'core knows no Node module'],
-    ['of what is not there', 'core/src/plan/planted.ts', "import { x } from './nowhere.js'\nx\n", 'what is imported is there'],
+    [
+      'by package name',
+      'core/src/plan/planted.ts',
+      "import { startRun } from '@jolt-gate/engine'\nstartRun\n",
+      'core imports downward',
+    ],
+    [
+      'by relative path',
+      'engine/src/http/planted.ts',
+      "import { startServer } from '../../../server/src/index.js'\nstartServer\n",
+      'engine imports downward',
+    ],
+    [
+      'in a .vue file',
+      'web/src/run/Planted.vue',
+      '<script setup lang="ts">\nimport { startRun } from \'@jolt-gate/engine\'\nstartRun\n</script>\n',
+      'web imports downward',
+    ],
+    [
+      'type-only',
+      'core/src/judge/planted.ts',
+      "import type { RunHandle } from '@jolt-gate/engine'\nexport type P = RunHandle\n",
+      'core imports downward',
+    ],
+    [
+      'of the inside of another room',
+      'cli/src/planted.ts',
+      "import { JourneyMix } from '../../core/src/load/mix.js'\nJourneyMix\n",
+      'core is entered by its index',
+    ],
+    [
+      'upward inside core',
+      'core/src/plan/planted.ts',
+      "import { judge } from '../judge/verdict.js'\njudge\n",
+      'inside core, plan imports downward',
+    ],
+    [
+      'upward inside core, type-only',
+      'core/src/load/planted.ts',
+      "import type { Verdict } from '../judge/verdict.js'\nexport type P = Verdict\n",
+      'inside core, load imports downward',
+    ],
+    [
+      'upward inside the engine',
+      'engine/src/http/planted.ts',
+      "import { Walker } from '../walk/walker.js'\nWalker\n",
+      'inside engine, http imports downward',
+    ],
+    [
+      'of a Node module in core',
+      'core/src/plan/planted.ts',
+      "import { readFileSync } from 'node:fs'\nreadFileSync\n",
+      'core knows no Node module',
+    ],
+    [
+      'of what is not there',
+      'core/src/plan/planted.ts',
+      "import { x } from './nowhere.js'\nx\n",
+      'what is imported is there',
+    ],
   ])('catches an import %s', (_, file, text, rule) => {
     expect(found({ [file]: text })).toContain(`error ${rule}: ${file}`)
-  }) // prettier-ignore
+  })
 
   it.each([
     ['', ''],

@@ -72,7 +72,11 @@ export function callerOf(origin: string, own: Record<string, string> = {}): Call
     const response = await fetch(`${origin}/api${path}`, init)
     const text = await response.text()
     const type = response.headers.get('content-type') ?? ''
-    return { status: response.status, body: /json$|json;/.test(type) && !type.includes('ndjson') ? (JSON.parse(text) as unknown) : text, type } // prettier-ignore
+    return {
+      status: response.status,
+      body: /json$|json;/.test(type) && !type.includes('ndjson') ? (JSON.parse(text) as unknown) : text,
+      type,
+    }
   }
 }
 
@@ -82,7 +86,11 @@ export async function signedIn(
   path = '/session/demo',
   body: unknown = {},
 ): Promise<Record<string, string>> {
-  const response = await fetch(`${origin}/api${path}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }) // prettier-ignore
+  const response = await fetch(`${origin}/api${path}`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(body),
+  })
   const { csrf = '' } = (await response.json()) as { csrf?: string }
   return { cookie: response.headers.getSetCookie()[0]?.split(';')[0] ?? '', 'x-jolt-gate-csrf': csrf }
 }

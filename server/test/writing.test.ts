@@ -37,7 +37,10 @@ describe('people', () => {
     expect(await nobody('GET', '/projects')).toMatchObject({ status: 401, body: { code: 'NOBODY' } })
     expect((await nobody('GET', '/session')).body).toEqual({ kind: 'first', isDemo: false })
     expect((await nobody('POST', '/session/demo', {})).status).toBe(404)
-    expect(await nobody('POST', '/people/first', { ...first, password: 'short' })).toMatchObject({ status: 400, body: { detail: expect.stringContaining('10 characters') as string } }) // prettier-ignore
+    expect(await nobody('POST', '/people/first', { ...first, password: 'short' })).toMatchObject({
+      status: 400,
+      body: { detail: expect.stringContaining('10 characters') as string },
+    })
 
     administrator = callerOf(origin, await signedIn(origin, '/people/first', first))
 
@@ -52,14 +55,17 @@ describe('people', () => {
     const session = await signedIn(origin, '/session', { email: 'IDA@larkholm.example', password: first.password })
     expect((await callerOf(origin, session)('GET', '/projects')).status).toBe(200)
     const attempts: number[] = []
-    for (let attempt = 0; attempt < 12; attempt++) attempts.push((await nobody('POST', '/session', { email: 'x@y.example', password: 'guess' })).status) // prettier-ignore
+    for (let attempt = 0; attempt < 12; attempt++)
+      attempts.push((await nobody('POST', '/session', { email: 'x@y.example', password: 'guess' })).status)
     expect(attempts.slice(0, 10)).toEqual(new Array(10).fill(401))
     expect(attempts.at(-1)).toBe(429)
   })
 
   it('change nothing without the token of their session against forged requests', async () => {
     const { cookie = '' } = await signedIn(origin, '/session', { email: first.email, password: first.password })
-    expect(await callerOf(origin, { cookie })('POST', '/tokens', { label: 'x', scopes: ['read'], until: '2026-12-01' })).toMatchObject({ status: 403, body: { code: 'CSRF' } }) // prettier-ignore
+    expect(
+      await callerOf(origin, { cookie })('POST', '/tokens', { label: 'x', scopes: ['read'], until: '2026-12-01' }),
+    ).toMatchObject({ status: 403, body: { code: 'CSRF' } })
   })
 
   it('may what their role may', async () => {
@@ -67,7 +73,10 @@ describe('people', () => {
     const change = { text: planText(3), message: 'Longer', base: null }
 
     expect((await reader('GET', `${place.project}/plans`)).status).toBe(200)
-    expect(await reader('PUT', `${place.project}/plan?file=plans/new.gate.yaml`, change)).toMatchObject({ status: 403, body: { code: 'ROLE' } }) // prettier-ignore
+    expect(await reader('PUT', `${place.project}/plan?file=plans/new.gate.yaml`, change)).toMatchObject({
+      status: 403,
+      body: { code: 'ROLE' },
+    })
     expect((await reader('POST', `${place.project}/runs`, { plan: PLAN })).status).toBe(403)
     expect((await author('PUT', `${place.project}/plan?file=plans/new.gate.yaml`, change)).status).toBe(200)
     expect((await author('POST', '/people', {})).status).toBe(403)
@@ -76,12 +85,22 @@ describe('people', () => {
   })
 
   it('keep at least one administrator, and an audit log of what was done', async () => {
-    expect(await administrator('PATCH', '/people/1', { role: 'reader' })).toMatchObject({ status: 409, body: { code: 'LAST_ADMINISTRATOR' } }) // prettier-ignore
+    expect(await administrator('PATCH', '/people/1', { role: 'reader' })).toMatchObject({
+      status: 409,
+      body: { code: 'LAST_ADMINISTRATOR' },
+    })
     const { body } = await administrator('GET', '/audit-log')
     const events = (body as { events: { who: string; event: string }[] }).events.map(
       ({ who, event }) => `${who} ${event}`,
     )
-    expect(events).toEqual(expect.arrayContaining(['Ida Quay became the first administrator', 'x@y.example sign-in refused', 'author changed a plan', 'Ida Quay added a person'])) // prettier-ignore
+    expect(events).toEqual(
+      expect.arrayContaining([
+        'Ida Quay became the first administrator',
+        'x@y.example sign-in refused',
+        'author changed a plan',
+        'Ida Quay added a person',
+      ]),
+    )
   })
 
   it('make tokens that are shown once, may what they were made for, and end', async () => {
@@ -91,7 +110,10 @@ describe('people', () => {
     const bearer = callerOf(origin, { authorization: `Bearer ${token}` })
 
     expect((await bearer('GET', `${place.project}/plans`)).status).toBe(200)
-    expect(await bearer('POST', `${place.project}/runs`, { plan: PLAN })).toMatchObject({ status: 403, body: { code: 'SCOPE' } }) // prettier-ignore
+    expect(await bearer('POST', `${place.project}/runs`, { plan: PLAN })).toMatchObject({
+      status: 403,
+      body: { code: 'SCOPE' },
+    })
     expect(JSON.stringify((await administrator('GET', '/tokens')).body)).not.toContain(token)
     expect((await administrator('POST', '/tokens', { label: 'x', scopes: ['read'], until: '2020-01-01' })).status).toBe(
       400,
@@ -108,7 +130,10 @@ describe('projects', () => {
     const id = (clone.body as { id: number }).id
 
     expect(empty).toMatchObject({ status: 201, body: { name: 'tarn-skerry' } })
-    expect((await administrator('GET', `/projects/${String(id)}/plans`)).body).toMatchObject({ branch: 'main', plans: [{ name: 'Short' }, { name: 'Short' }] }) // prettier-ignore
+    expect((await administrator('GET', `/projects/${String(id)}/plans`)).body).toMatchObject({
+      branch: 'main',
+      plans: [{ name: 'Short' }, { name: 'Short' }],
+    })
     expect(await administrator('POST', '/projects', { clone: 'ext::sh -c id' })).toMatchObject({ status: 400 })
     expect(await administrator('POST', '/projects', { clone: '/nowhere' })).toMatchObject({ status: 400 })
     expect(await administrator('POST', '/projects', { path: '/' })).toMatchObject({
@@ -125,7 +150,11 @@ describe('projects', () => {
     expect((await administrator('POST', `${place.project}/files`, { files, message: 'From a recording' })).status).toBe(
       201,
     )
-    expect(git(place.repository, 'show', '--name-only', '--format=%s', 'HEAD').split('\n').filter(Boolean)).toEqual(['From a recording', 'plans/made.gate.yaml', 'schemas/api.openapi.json']) // prettier-ignore
+    expect(git(place.repository, 'show', '--name-only', '--format=%s', 'HEAD').split('\n').filter(Boolean)).toEqual([
+      'From a recording',
+      'plans/made.gate.yaml',
+      'schemas/api.openapi.json',
+    ])
     expect((await administrator('POST', `${place.project}/files`, { files, message: 'again' })).status).toBe(409)
     for (const path of ['../x.gate.yaml', '.git/config', 'README.md', 'schemas/../../x.json'])
       expect(
@@ -140,40 +169,87 @@ describe('targets', () => {
   it('keep secrets that are sealed, used, and never read back', async () => {
     const { body } = await administrator('GET', `${place.project}/targets`)
     const { base } = (body as { targets: { base: string }[] }).targets[0] ?? {}
-    expect((await administrator('PUT', `${place.project}/targets/here`, { text: text(), message: 'It wants to know who', base })).status).toBe(200) // prettier-ignore
-    expect(await administrator('POST', `${place.project}/runs`, { plan: PLAN })).toMatchObject({ status: 422, body: { code: 'NO_SECRET' } }) // prettier-ignore
-    for (const [name, value] of [['user', 'purser'], ['password', 'grey-gull-9']] as const)
-      expect((await administrator('PUT', `${place.project}/targets/here/secrets/${name}`, { value })).status).toBe(200) // prettier-ignore
+    expect(
+      (
+        await administrator('PUT', `${place.project}/targets/here`, {
+          text: text(),
+          message: 'It wants to know who',
+          base,
+        })
+      ).status,
+    ).toBe(200)
+    expect(await administrator('POST', `${place.project}/runs`, { plan: PLAN })).toMatchObject({
+      status: 422,
+      body: { code: 'NO_SECRET' },
+    })
+    for (const [name, value] of [
+      ['user', 'purser'],
+      ['password', 'grey-gull-9'],
+    ] as const)
+      expect((await administrator('PUT', `${place.project}/targets/here/secrets/${name}`, { value })).status).toBe(200)
 
     const listed = await administrator('GET', `${place.project}/targets`)
-    expect(listed.body).toMatchObject({ targets: [{ secrets: [{ name: 'user', from: 'store' }, { name: 'password', from: 'store' }] }] }) // prettier-ignore
+    expect(listed.body).toMatchObject({
+      targets: [
+        {
+          secrets: [
+            { name: 'user', from: 'store' },
+            { name: 'password', from: 'store' },
+          ],
+        },
+      ],
+    })
     expect(JSON.stringify(listed.body)).not.toContain('low-tide')
     expect(readFileSync(join(place.repository, 'targets/here.target.yaml'), 'utf8')).not.toContain('low-tide')
   })
 
   it('show the families that a page of metrics offers, from their own origins alone', async () => {
     const families = await administrator('POST', `${place.project}/targets/here/metric`, { url: '/metrics' })
-    expect(families.body).toMatchObject({ families: expect.arrayContaining([expect.objectContaining({ type: expect.stringMatching(/gauge|counter/) as string })]) as unknown }) // prettier-ignore
-    expect((await administrator('POST', `${place.project}/targets/here/metric`, { url: 'http://127.0.0.1:1/metrics' })).status).toBe(400) // prettier-ignore
+    expect(families.body).toMatchObject({
+      families: expect.arrayContaining([
+        expect.objectContaining({ type: expect.stringMatching(/gauge|counter/) as string }),
+      ]) as unknown,
+    })
+    expect(
+      (await administrator('POST', `${place.project}/targets/here/metric`, { url: 'http://127.0.0.1:1/metrics' }))
+        .status,
+    ).toBe(400)
   })
 
   // RFC 8615: a well-known address under the origin.
   it('beyond loopback are loaded only with a permission, within it, and when control is proven or approved for', async () => {
-    const far = (more: string) => administrator('PUT', `${place.project}/targets/far`, { text: `origin: http://booking.invalid\n${more}`, message: 'x', base: null }) // prettier-ignore
+    const far = (more: string) =>
+      administrator('PUT', `${place.project}/targets/far`, {
+        text: `origin: http://booking.invalid\n${more}`,
+        message: 'x',
+        base: null,
+      })
     const ask = () => administrator('POST', `${place.project}/runs`, { plan: PLAN, target: 'far' })
     await far('')
     expect(await ask()).toMatchObject({ status: 403, body: { code: 'NOT_PERMITTED' } })
     mkdirSync(join(place.repository, 'targets'), { recursive: true })
-    const permit = (words: string) => writeFileSync(join(place.repository, 'targets/far.target.yaml'), `origin: http://booking.invalid\npermission: { by: Ida Quay, ${words} }\n`) // prettier-ignore
+    const permit = (words: string) =>
+      writeFileSync(
+        join(place.repository, 'targets/far.target.yaml'),
+        `origin: http://booking.invalid\npermission: { by: Ida Quay, ${words} }\n`,
+      )
     permit('rate: 10/s')
-    expect((await ask()).body).toMatchObject({ code: 'NOT_PERMITTED', detail: expect.stringMatching(/reaches 20\/s/) as string }) // prettier-ignore
+    expect((await ask()).body).toMatchObject({
+      code: 'NOT_PERMITTED',
+      detail: expect.stringMatching(/reaches 20\/s/) as string,
+    })
     permit('until: 2020-01-01')
     expect((await ask()).body).toMatchObject({ detail: expect.stringMatching(/ended with 2020-01-01/) as string })
     permit('rate: 50/s')
-    expect((await ask()).body).toMatchObject({ code: 'NOT_PROVEN', detail: expect.stringContaining(WELL_KNOWN) as string }) // prettier-ignore
+    expect((await ask()).body).toMatchObject({
+      code: 'NOT_PROVEN',
+      detail: expect.stringContaining(WELL_KNOWN) as string,
+    })
     expect((await administrator('POST', `${place.project}/targets/far/approve`, { words: 'no' })).status).toBe(400)
 
-    const approved = await administrator('POST', `${place.project}/targets/far/approve`, { words: 'It is ours: I hold the contract with the host.' }) // prettier-ignore
+    const approved = await administrator('POST', `${place.project}/targets/far/approve`, {
+      words: 'It is ours: I hold the contract with the host.',
+    })
 
     expect(approved.body).toMatchObject({ control: [{ isProven: true, approvedBy: 'Ida Quay' }] })
     expect((await administrator('GET', '/audit-log')).body).toMatchObject({
@@ -191,14 +267,18 @@ describe('targets', () => {
       'origin: http://booking.invalid\npermission: { by: Ida }\n',
     )
     const [needed] = target === undefined ? [] : controlNeeded(target)
-    const served = createServer((request, response) => response.end(request.url === WELL_KNOWN ? `x\n${needed?.token ?? ''}\n` : '')) // prettier-ignore
+    const served = createServer((request, response) =>
+      response.end(request.url === WELL_KNOWN ? `x\n${needed?.token ?? ''}\n` : ''),
+    )
     await new Promise<void>((resolve) => served.listen(0, '127.0.0.1', resolve))
     const address = served.address()
     const url = `http://127.0.0.1:${String(typeof address === 'object' ? address?.port : 0)}${WELL_KNOWN}`
     const ask = (token = needed?.token ?? '', at = url) => proveControl([{ origin: '', url: at, token }])
 
     expect(await ask()).toMatchObject([{ isProven: true }])
-    expect(await ask('0'.repeat(40))).toMatchObject([{ isProven: false, why: expect.stringMatching(/does not contain/) as string }]) // prettier-ignore
+    expect(await ask('0'.repeat(40))).toMatchObject([
+      { isProven: false, why: expect.stringMatching(/does not contain/) as string },
+    ])
     served.close()
     served.closeAllConnections()
     expect(await ask()).toMatchObject([{ isProven: false, why: expect.stringMatching(/does not answer/) as string }])
@@ -228,7 +308,10 @@ load:
   - { phase: p, rate: 1/s, for: 1s }
 `
   const lines = (answer: { body: unknown }) =>
-    String(answer.body).trim().split('\n').map((line) => JSON.parse(line) as { kind: string; step?: { step: string }; id?: string }) // prettier-ignore
+    String(answer.body)
+      .trim()
+      .split('\n')
+      .map((line) => JSON.parse(line) as { kind: string; step?: { step: string }; id?: string })
 
   it('tells each step as it ends, of a text that is not saved, with secrets masked, and is kept to compare with', async () => {
     const answer = await administrator('POST', `${place.project}/rehearsals`, { plan: PLAN, text: plan })
@@ -238,25 +321,41 @@ load:
     expect(told.at(-1)).toMatchObject({ passed: false })
     expect(told[3]).toMatchObject({ step: { failure: { kind: 'check' }, checks: [{ held: false, found: ['1'] }] } })
     expect(answer.body).not.toContain('low-tide')
-    expect((await administrator('GET', `${place.project}/rehearsals?plan=${PLAN}`)).body).toMatchObject({ rehearsals: [{ id: told[0]?.id, passed: false, canResume: true }] }) // prettier-ignore
+    expect((await administrator('GET', `${place.project}/rehearsals?plan=${PLAN}`)).body).toMatchObject({
+      rehearsals: [{ id: told[0]?.id, passed: false, canResume: true }],
+    })
   })
 
   it('goes again from a step with what was kept before it', async () => {
     const { body } = await administrator('GET', `${place.project}/rehearsals?plan=${PLAN}`)
-    const { id, rehearsal } = (body as { rehearsals: { id: string; rehearsal: { steps: { kept: { value: string }[] }[] } }[] }).rehearsals[0] ?? {} // prettier-ignore
+    const { id, rehearsal } =
+      (body as { rehearsals: { id: string; rehearsal: { steps: { kept: { value: string }[] }[] } }[] }).rehearsals[0] ??
+      {}
     const mended = plan.replace('is 2', 'is 1')
 
-    const told = lines(await administrator('POST', `${place.project}/rehearsals`, { plan: PLAN, text: mended, again: { rehearsal: id, step: '2' } })) // prettier-ignore
+    const told = lines(
+      await administrator('POST', `${place.project}/rehearsals`, {
+        plan: PLAN,
+        text: mended,
+        again: { rehearsal: id, step: '2' },
+      }),
+    )
 
     expect(told.map(({ kind, step }) => step?.step ?? kind)).toEqual(['begin', 'view', 'end'])
-    expect(told[1]).toMatchObject({ step: { failure: null, request: { url: expect.stringContaining(rehearsal?.steps[1]?.kept[0]?.value ?? 'none') as string } } }) // prettier-ignore
+    expect(told[1]).toMatchObject({
+      step: {
+        failure: null,
+        request: { url: expect.stringContaining(rehearsal?.steps[1]?.kept[0]?.value ?? 'none') as string },
+      },
+    })
     expect(told.at(-1)).toMatchObject({ passed: true })
   })
 })
 
 describe('Git', () => {
   const run = promisify(execFile)
-  const inFolder = async (folder: string, ...words: string[]) => (await run('git', words, { cwd: folder, env: { ...process.env, GIT_TERMINAL_PROMPT: '0' } })).stdout.trim() // prettier-ignore
+  const inFolder = async (folder: string, ...words: string[]) =>
+    (await run('git', words, { cwd: folder, env: { ...process.env, GIT_TERMINAL_PROMPT: '0' } })).stdout.trim()
 
   it('from a terminal clones, pulls and pushes with a token, and the files on disk follow', async () => {
     const until = new Date(Date.now() + 86_400_000).toISOString()
@@ -281,25 +380,40 @@ describe('Git', () => {
     await inFolder(clone, 'push', '-q')
 
     expect(readFileSync(join(place.repository, PLAN), 'utf8')).toBe(planText(9))
-    const change = { text: planText(8), message: 'From the page', base: ((await administrator('GET', `${place.project}/plan?file=${PLAN}`)).body as { base: string }).base } // prettier-ignore
+    const change = {
+      text: planText(8),
+      message: 'From the page',
+      base: ((await administrator('GET', `${place.project}/plan?file=${PLAN}`)).body as { base: string }).base,
+    }
     await administrator('PUT', `${place.project}/plan?file=${PLAN}`, change)
     await inFolder(clone, 'pull', '-q')
     // A project may come from such a remote, too: over HTTP, by the system's Git.
     expect((await administrator('POST', '/projects', { clone: remote })).status).toBe(201)
     expect(await inFolder(clone, 'log', '-1', '--format=%s')).toBe('From the page')
-    await expect(inFolder(place.folder, 'clone', '-q', remote.replace(token, 'jgt_wrong'), join(place.folder, 'no'))).rejects.toThrow() // prettier-ignore
+    await expect(
+      inFolder(place.folder, 'clone', '-q', remote.replace(token, 'jgt_wrong'), join(place.folder, 'no')),
+    ).rejects.toThrow()
     expect((await fetch(`${origin}/git/1.git/config`)).status).toBe(404)
   })
 
   it('has branches, and a history with the runs that were made at each commit', async () => {
     expect((await administrator('POST', `${place.project}/branches`, { name: 'slower search' })).status).toBe(400)
-    expect((await administrator('POST', `${place.project}/branches`, { name: 'slower-search' })).body).toMatchObject({ branch: 'slower-search' }) // prettier-ignore
-    await administrator('PUT', `${place.project}/plan?file=plans/made.gate.yaml`, { text: planText(2), message: 'Twice as long', base: ((await administrator('GET', `${place.project}/plan?file=plans/made.gate.yaml`)).body as { base: string }).base }) // prettier-ignore
+    expect((await administrator('POST', `${place.project}/branches`, { name: 'slower-search' })).body).toMatchObject({
+      branch: 'slower-search',
+    })
+    await administrator('PUT', `${place.project}/plan?file=plans/made.gate.yaml`, {
+      text: planText(2),
+      message: 'Twice as long',
+      base: ((await administrator('GET', `${place.project}/plan?file=plans/made.gate.yaml`)).body as { base: string })
+        .base,
+    })
     const { body } = await administrator('POST', `${place.project}/runs`, { plan: 'plans/made.gate.yaml' })
 
     const history = await administrator('GET', `${place.project}/history?file=plans/made.gate.yaml`)
 
-    const { commits } = history.body as { commits: { commit: string; message: string; who: string; runs: { id: string }[] }[] } // prettier-ignore
+    const { commits } = history.body as {
+      commits: { commit: string; message: string; who: string; runs: { id: string }[] }[]
+    }
     expect(commits).toMatchObject([
       { message: 'Twice as long', who: 'Ida Quay', runs: [{ id: (body as { id: string }).id }] },
       { message: 'From a recording', runs: [] },
@@ -333,15 +447,21 @@ describe('beyond loopback', () => {
         const body = JSON.stringify(first)
         const headers = { host, 'content-type': 'application/json', 'content-length': Buffer.byteLength(body) }
         const { port } = new URL(secure.origin)
-        const asked = httpsRequest({ host: '127.0.0.1', port, path: '/api/people/first', method: 'POST', headers, rejectUnauthorized: false }, (response) => {
-          response.resume()
-          resolve({ status: response.statusCode, cookie: response.headers['set-cookie']?.[0] ?? '' })
-        }) // prettier-ignore
+        const asked = httpsRequest(
+          { host: '127.0.0.1', port, path: '/api/people/first', method: 'POST', headers, rejectUnauthorized: false },
+          (response) => {
+            response.resume()
+            resolve({ status: response.statusCode, cookie: response.headers['set-cookie']?.[0] ?? '' })
+          },
+        )
         asked.on('error', reject)
         asked.end(body)
       })
 
-    expect(await ask('gate.larkholm.example')).toMatchObject({ status: 201, cookie: expect.stringMatching(/HttpOnly; Secure; SameSite=Strict/) as string }) // prettier-ignore
+    expect(await ask('gate.larkholm.example')).toMatchObject({
+      status: 201,
+      cookie: expect.stringMatching(/HttpOnly; Secure; SameSite=Strict/) as string,
+    })
     expect((await ask('other.example')).status).toBe(403)
     await secure.stop()
     await database.stop()

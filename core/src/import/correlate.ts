@@ -50,7 +50,8 @@ class KnownValues {
     const { step, type, headers } = exchange
     const text = exchange.text.slice(0, MOST_TEXT)
     for (const [name, value] of headers)
-      if (isMade(value) && !OWN_HEADERS.test(name)) this.sources.set(value, { step, keep: `header ${name.toLowerCase()}`, name: wordOf(name.replace(/^x-/i, '')) }) // prettier-ignore
+      if (isMade(value) && !OWN_HEADERS.test(name))
+        this.sources.set(value, { step, keep: `header ${name.toLowerCase()}`, name: wordOf(name.replace(/^x-/i, '')) })
     if (!/json/.test(type)) {
       this.pages.push({ ...exchange, text })
       return
@@ -126,7 +127,11 @@ function replaceIn(step: DraftSend, value: string, name: string): void {
   )
   step.url = path.split('/').map(inPart).join('/') + (pairs === undefined ? '' : `?${pairs.join('&')}`)
   step.headers = Object.fromEntries(Object.entries(step.headers).map(([key, text]) => [key, swap(text)]))
-  if (step.auth !== undefined) step.auth = { ...step.auth, ...(typeof step.auth['bearer'] === 'string' ? { bearer: swap(step.auth['bearer']) } : {}) } // prettier-ignore
+  if (step.auth !== undefined)
+    step.auth = {
+      ...step.auth,
+      ...(typeof step.auth['bearer'] === 'string' ? { bearer: swap(step.auth['bearer']) } : {}),
+    }
   if (step.body !== undefined) step.body = { ...step.body, value: replaced(step.body.value, value, `{${name}}`) }
 }
 

@@ -24,10 +24,52 @@ const FLAGS = {
   },
   array: ['header', 'data', 'data-raw', 'data-urlencode', 'json', 'form', 'cookie'],
   string: ['request', 'user', 'user-agent', 'referer', 'url'],
-  boolean: ['get', 'head', 'L', 'location', 'k', 'insecure', 's', 'silent', 'S', 'v', 'verbose', 'f', 'fail', 'i', 'include', 'compressed', 'N', 'g', 'globoff'], // prettier-ignore
+  boolean: [
+    'get',
+    'head',
+    'L',
+    'location',
+    'k',
+    'insecure',
+    's',
+    'silent',
+    'S',
+    'v',
+    'verbose',
+    'f',
+    'fail',
+    'i',
+    'include',
+    'compressed',
+    'N',
+    'g',
+    'globoff',
+  ],
 } as const
 /** Options that take a value and mean nothing for a load. */
-const WITHOUT_MEANING = ['o', 'output', 'm', 'max-time', 'connect-timeout', 'w', 'write-out', 'c', 'cookie-jar', 'cacert', 'cert', 'key', 'resolve', 'retry', 'limit-rate', 'x', 'proxy', 'D', 'dump-header', 'interface', 'max-redirs'] // prettier-ignore
+const WITHOUT_MEANING = [
+  'o',
+  'output',
+  'm',
+  'max-time',
+  'connect-timeout',
+  'w',
+  'write-out',
+  'c',
+  'cookie-jar',
+  'cacert',
+  'cert',
+  'key',
+  'resolve',
+  'retry',
+  'limit-rate',
+  'x',
+  'proxy',
+  'D',
+  'dump-header',
+  'interface',
+  'max-redirs',
+]
 
 /** Makes a draft of one request. */
 export function importCurl(line: string, name = ''): Imported {
@@ -55,7 +97,13 @@ export function importCurl(line: string, name = ''): Imported {
  */
 export function shellWords(line: string): string[] {
   if (line.length > MOST_CHARACTERS) throw new ImportFault('the command line is longer than 200 000 characters')
-  const plain = line.trim().replaceAll(/\\\r?\n/g, ' ').replaceAll(/\$'((?:[^'\\]|\\.)*)'/gs, (_, inner: string) => `'${unescaped(inner).replaceAll("'", String.raw`'\''`)}'`) // prettier-ignore
+  const plain = line
+    .trim()
+    .replaceAll(/\\\r?\n/g, ' ')
+    .replaceAll(
+      /\$'((?:[^'\\]|\\.)*)'/gs,
+      (_, inner: string) => `'${unescaped(inner).replaceAll("'", String.raw`'\''`)}'`,
+    )
   // Nothing is expanded: what a variable holds is not known here.
   return parse(plain, (name) => `$${name}`).map((word) => {
     if (typeof word === 'string') return word

@@ -128,7 +128,11 @@ function planText(draft: Draft, target: string): string {
   const rest: [string, Written][] = []
   if (Object.keys(draft.namespaces).length > 0) rest.push(['namespaces', draft.namespaces])
   if (draft.setup.length > 0) rest.push(['setup', draft.setup.map(writtenStep)])
-  rest.push(['journeys', journeys], ['load', [{ phase: 'visit', rate: '1/s', for: '30s' }]], ['gates', ['failed requests at most 1 %']]) // prettier-ignore
+  rest.push(
+    ['journeys', journeys],
+    ['load', [{ phase: 'visit', rate: '1/s', for: '30s' }]],
+    ['gates', ['failed requests at most 1 %']],
+  )
   return `${sections(head)}\n${rest.map((section) => sections([section])).join('\n')}`
 }
 

@@ -34,7 +34,8 @@ export interface HarReading {
   hosts: { origin: string; requests: number }[]
 }
 
-const STATIC_TYPE = /^(image|font|video|audio)\/|^text\/css|javascript|ecmascript|wasm|application\/(font|x-font|vnd.ms-fontobject|manifest)|manifest\+json/i // prettier-ignore
+const STATIC_TYPE =
+  /^(image|font|video|audio)\/|^text\/css|javascript|ecmascript|wasm|application\/(font|x-font|vnd.ms-fontobject|manifest)|manifest\+json/i
 const STATIC_PATH =
   /\.(?:css|m?js|map|png|jpe?g|gif|svg|ico|webp|avif|woff2?|ttf|otf|eot|mp[34]|webm|wasm|webmanifest)$/i
 const TRACKER_PATH = /\/(?:collect|beacon|pixel|track(?:ing)?|analytics|telemetry|rum|metrics\/events)(?:$|[/.?])/i
@@ -45,7 +46,10 @@ export function readHar(text: string): HarReading {
   if (!isObject(log)) throw new ImportFault('this is not a HAR file: it has no "log"')
   const listed = listOf(log['entries'])
   if (listed.length === 0) throw new ImportFault('the recording holds no entries')
-  if (listed.length > MOST_ENTRIES) throw new ImportFault(`the recording has ${String(listed.length)} entries; at most ${String(MOST_ENTRIES)} are read`) // prettier-ignore
+  if (listed.length > MOST_ENTRIES)
+    throw new ImportFault(
+      `the recording has ${String(listed.length)} entries; at most ${String(MOST_ENTRIES)} are read`,
+    )
   const pages = new Map(listOf(log['pages']).map((page) => [textOf(at(page, 'id')), textOf(at(page, 'title'))]))
   const entries = listed
     .flatMap((entry, index) => entryOf(entry, index + 1) ?? [])

@@ -22,7 +22,9 @@ export const entriesOf = (value: Json | undefined): [string, Json][] => (isObjec
 export function writtenJson(value: Json): Written {
   if (typeof value === 'string') return escapeBraces(value)
   if (Array.isArray(value)) return value.map(writtenJson)
-  return isObject(value) ? Object.fromEntries(Object.entries(value).map(([key, child]) => [escapeBraces(key), writtenJson(child)])) : value // prettier-ignore
+  return isObject(value)
+    ? Object.fromEntries(Object.entries(value).map(([key, child]) => [escapeBraces(key), writtenJson(child)]))
+    : value
 }
 
 export function escapeBraces(text: string): string {

@@ -36,7 +36,11 @@ export function readOpenApi(text: string): ApiReading {
   if (!isObject(document)) throw new ImportFault('this is not an OpenAPI description: it is not a map')
   const version = textOf(document['openapi'])
   if (!/^3\.[01]\./.test(version))
-    throw new ImportFault(version === '' ? 'this is not an OpenAPI description: it has no "openapi"' : `OpenAPI ${version} is not supported; 3.0 and 3.1 are`) // prettier-ignore
+    throw new ImportFault(
+      version === ''
+        ? 'this is not an OpenAPI description: it has no "openapi"'
+        : `OpenAPI ${version} is not supported; 3.0 and 3.1 are`,
+    )
   const operations = entriesOf(document['paths']).flatMap(([path, item]) =>
     METHODS.flatMap((method): ApiOperation[] => {
       const operation = at(item, method)
@@ -199,7 +203,10 @@ function bodyOf(context: Context, operation: Json | undefined, send: DraftSend):
     }
   }
   if (type === 'application/x-www-form-urlencoded' || type === 'multipart/form-data')
-    return { key: type.startsWith('multipart') ? 'multipart' : 'form', value: Object.fromEntries(entriesOf(example).map(([name, value]) => [name, textOfExample(value)])) } // prettier-ignore
+    return {
+      key: type.startsWith('multipart') ? 'multipart' : 'form',
+      value: Object.fromEntries(entriesOf(example).map(([name, value]) => [name, textOfExample(value)])),
+    }
   if (!/xml|text/.test(type)) send.headers['content-type'] = type
   return {
     key: /xml/.test(type) ? 'xml' : 'text',
@@ -273,14 +280,25 @@ function signInOf(context: Context, operations: readonly ApiOperation[]): { id: 
     const address = textOf(at(flow, 'tokenUrl'))
     if (kind === undefined || address === '') continue
     const send = newSend('POST', address, 'sign in')
-    send.body = { key: 'form', value: kind === 'password'
-      ? { grant_type: 'password', username: secret(draft, 'user', ''), password: secret(draft, 'password', '') }
-      : { grant_type: 'client_credentials', client_id: secret(draft, 'client_id', ''), client_secret: secret(draft, 'client_secret', '') } } // prettier-ignore
+    send.body = {
+      key: 'form',
+      value:
+        kind === 'password'
+          ? { grant_type: 'password', username: secret(draft, 'user', ''), password: secret(draft, 'password', '') }
+          : {
+              grant_type: 'client_credentials',
+              client_id: secret(draft, 'client_id', ''),
+              client_secret: secret(draft, 'client_secret', ''),
+            },
+    }
     send.keeps['token'] = 'secret json $.access_token'
     if (URL.canParse(address) && new URL(address).origin !== draft.origin) draft.also.push(new URL(address).origin)
     return { id: '', step: send }
   }
-  const found = operations.find(({ method, path }) => method === 'POST' && /session|sign-?in|log-?in|token|auth/i.test(path) && takesPassword(context, path)) // prettier-ignore
+  const found = operations.find(
+    ({ method, path }) =>
+      method === 'POST' && /session|sign-?in|log-?in|token|auth/i.test(path) && takesPassword(context, path),
+  )
   if (found === undefined) return undefined
   const step = stepOf(context, found, true)
   step.auth = undefined

@@ -14,7 +14,8 @@ export interface SeenRequest {
 }
 
 /** What a client adds by itself, or the engine does. */
-const OWN_HEADERS = /^(:.*|host|connection|user-agent|accept-encoding|accept-language|cookie|origin|referer|content-length|cache-control|pragma|if-.*|upgrade-insecure-requests|dnt|priority|te|sec-.*|proxy-.*|expect|via|x-forwarded-.*)$/i // prettier-ignore
+const OWN_HEADERS =
+  /^(:.*|host|connection|user-agent|accept-encoding|accept-language|cookie|origin|referer|content-length|cache-control|pragma|if-.*|upgrade-insecure-requests|dnt|priority|te|sec-.*|proxy-.*|expect|via|x-forwarded-.*)$/i
 
 /** Makes a step of a request; passwords and keys go to the draft's secrets. */
 export function stepOfRequest(request: SeenRequest, draft: Draft): DraftSend {
@@ -27,9 +28,11 @@ export function stepOfRequest(request: SeenRequest, draft: Draft): DraftSend {
     if (OWN_HEADERS.test(name)) continue
     const lower = name.toLowerCase()
     if (lower === 'authorization') send.auth = authOf(value, draft, send)
-    else if (lower === 'accept') { if (isWanted(value)) send.headers[lower] = escapeBraces(value.split(',')[0] ?? value) }
-    else if (lower !== 'content-type') send.headers[lower] = isSecretName(lower) ? secret(draft, lower, value) : escapeBraces(value)
-  } // prettier-ignore
+    else if (lower === 'accept') {
+      if (isWanted(value)) send.headers[lower] = escapeBraces(value.split(',')[0] ?? value)
+    } else if (lower !== 'content-type')
+      send.headers[lower] = isSecretName(lower) ? secret(draft, lower, value) : escapeBraces(value)
+  }
   send.body = request.body === undefined ? undefined : bodyOf(request.body, send, draft)
   return send
 }

@@ -31,7 +31,16 @@ export function nameOf(method: string, path: string): string {
       .split('?')[0]
       ?.split('/')
       .filter((part) => part !== '') ?? []
-  const words = parts.map((part) => (isId(part) ? 'one' : decoded(part).replaceAll(/\.\w+$/g, '').replaceAll(/[^\p{L}\p{N}]+/gu, ' ').trim())).filter((word) => word !== '') // prettier-ignore
+  const words = parts
+    .map((part) =>
+      isId(part)
+        ? 'one'
+        : decoded(part)
+            .replaceAll(/\.\w+$/g, '')
+            .replaceAll(/[^\p{L}\p{N}]+/gu, ' ')
+            .trim(),
+    )
+    .filter((word) => word !== '')
   const verb = VERBS[method]
   const name = words.length === 0 ? 'home' : words.slice(-3).join(' ')
   return verb === undefined ? name : `${verb} ${name}`

@@ -49,7 +49,8 @@ export function readWsdl(text: string): WsdlReading {
   const operations = childrenOf(root, WSDL, 'service').flatMap((service) =>
     childrenOf(service, WSDL, 'port').flatMap((port): SoapOperation[] => {
       const binding = byName('binding', port.getAttribute('binding') ?? '')
-      const [namespace, soap] = Object.entries(BINDINGS).find(([name]) => childrenOf(port, name, 'address').length > 0) ?? []
+      const [namespace, soap] =
+        Object.entries(BINDINGS).find(([name]) => childrenOf(port, name, 'address').length > 0) ?? []
       if (binding === undefined || namespace === undefined || soap === undefined) return []
       const address = childrenOf(port, namespace, 'address')[0]?.getAttribute('location') ?? ''
       const frame = childrenOf(binding, namespace, 'binding')[0]
@@ -57,17 +58,30 @@ export function readWsdl(text: string): WsdlReading {
       return childrenOf(binding, WSDL, 'operation').map((bound) => {
         const name = bound.getAttribute('name') ?? ''
         const own = childrenOf(bound, namespace, 'operation')[0]
-        const operation = portType === undefined ? undefined : childrenOf(portType, WSDL, 'operation').find((one) => one.getAttribute('name') === name)
+        const operation =
+          portType === undefined
+            ? undefined
+            : childrenOf(portType, WSDL, 'operation').find((one) => one.getAttribute('name') === name)
         const message = (part: string) => {
           const said = operation === undefined ? undefined : childrenOf(operation, WSDL, part)[0]
           return said === undefined ? undefined : byName('message', said.getAttribute('message') ?? '')
         }
         const style = (own?.getAttribute('style') ?? '') || (frame?.getAttribute('style') ?? '')
         const portName = port.getAttribute('name') ?? ''
-        return { id: `${portName} ${name}`, name, port: portName, address, action: own?.getAttribute('soapAction') ?? '', soap, style: style === 'rpc' ? 'rpc' : 'document', input: message('input'), output: message('output') }
+        return {
+          id: `${portName} ${name}`,
+          name,
+          port: portName,
+          address,
+          action: own?.getAttribute('soapAction') ?? '',
+          soap,
+          style: style === 'rpc' ? 'rpc' : 'document',
+          input: message('input'),
+          output: message('output'),
+        }
       })
     }),
-  ) // prettier-ignore
+  )
   if (operations.length === 0) throw new ImportFault('the description has no operations over SOAP and HTTP')
   const types = childrenOf(root, WSDL, 'types')[0]
   const schemas =
@@ -98,7 +112,8 @@ export function importWsdl(reading: WsdlReading, choice: { name: string; operati
       uniqueName(operation.name, names),
     )
     if (!prefixes.has(operation.soap.envelope)) prefixes.set(operation.soap.envelope, 'soap12')
-    // SOAP 1.1, 6.1.1: the action is a header of its own, in quotes; SOAP 1.2 part 2, 6.5.3: it is a parameter of the media type.
+    // SOAP 1.1, 6.1.1: the action is a header of its own, in quotes; SOAP 1.2 part 2, 6.5.3: it is a parameter of the
+    // media type.
     if (operation.soap.version === '1.1') {
       send.headers['content-type'] = 'text/xml; charset=utf-8'
       send.headers['soapaction'] = `"${operation.action}"`
@@ -143,7 +158,12 @@ function envelopeOf(reading: WsdlReading, { soap, input, style, name }: SoapOper
   const margin = '    '
   let body: string
   if (style === 'rpc') {
-    const inside = parts.map((part) => `${margin}  <${part.getAttribute('name') ?? 'part'}>${simpleValue(local(part.getAttribute('type') ?? ''))}</${part.getAttribute('name') ?? 'part'}>\n`).join('') // prettier-ignore
+    const inside = parts
+      .map(
+        (part) =>
+          `${margin}  <${part.getAttribute('name') ?? 'part'}>${simpleValue(local(part.getAttribute('type') ?? ''))}</${part.getAttribute('name') ?? 'part'}>\n`,
+      )
+      .join('')
     body = `${margin}<m:${name} xmlns:m="${reading.namespace}">\n${inside}${margin}</m:${name}>\n`
   } else
     body = parts
@@ -230,7 +250,15 @@ function simpleOf(type: Element): string {
 function simpleValue(type: string): string {
   if (/^(int|integer|long|short|byte|unsigned\w+|positiveInteger|nonNegativeInteger)$/.test(type)) return '1'
   if (/^(decimal|float|double)$/.test(type)) return '1.5'
-  const values: Record<string, string> = { boolean: 'true', date: '2026-01-31', dateTime: '2026-01-31T12:00:00Z', time: '12:00:00Z', anyURI: 'http://example.org/', base64Binary: '', duration: 'P1D' } // prettier-ignore
+  const values: Record<string, string> = {
+    boolean: 'true',
+    date: '2026-01-31',
+    dateTime: '2026-01-31T12:00:00Z',
+    time: '12:00:00Z',
+    anyURI: 'http://example.org/',
+    base64Binary: '',
+    duration: 'P1D',
+  }
   return values[type] ?? 'text'
 }
 

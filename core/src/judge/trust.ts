@@ -22,7 +22,8 @@ const LAG_LIMIT_WITHOUT_GATES_MS = 50
 /**
  * The reasons for which a run's numbers are not to be trusted; none when they are.
  *
- * @param wasStopped - the load was ended early, as the plan or a person wanted: what was due after that was never to start
+ * @param wasStopped - the load was ended early, as the plan or a person wanted: what was due after that was never to
+ * start
  */
 export function distrust(
   recording: Recording,
@@ -56,9 +57,11 @@ function lateStarts(recording: Recording, shape: RunShape, gates: readonly Gate[
   const share = ((100 * started) / due).toFixed(1)
   const outOfData = sum(arrivals, (cell) => cell.outOfData)
   const why =
-    outOfData > 0 ? `the data ran out for ${String(outOfData)} of them`
-    : capped > 0 && !isLimited ? `${String(capped)} arrivals were capped, and no gate limits that`
-    : 'the generator could not keep up' // prettier-ignore
+    outOfData > 0
+      ? `the data ran out for ${String(outOfData)} of them`
+      : capped > 0 && !isLimited
+        ? `${String(capped)} arrivals were capped, and no gate limits that`
+        : 'the generator could not keep up'
   return [`only ${share} % of the arrivals due were started (${String(started)} of ${String(due)}): ${why}`]
 }
 

@@ -55,7 +55,9 @@ export function urlTemplateFault(template: string): string | undefined {
 
 export type UrlValues = Record<string, PrimitiveValue | PrimitiveValue[] | Record<string, PrimitiveValue>>
 
-/** How RFC 6570, appendix A, joins the values of an expression; those that let reserved characters through are rarer. */
+/**
+ * How RFC 6570, appendix A, joins the values of an expression; those that let reserved characters through are rarer.
+ */
 const OPERATORS: Record<string, { first: string; separator: string; isNamed: boolean; ifEmpty: string }> = {
   '': { first: '', separator: ',', isNamed: false, ifEmpty: '' },
   '.': { first: '.', separator: '.', isNamed: false, ifEmpty: '' },
@@ -112,7 +114,9 @@ function compileExpression(written: string, operator: string, names: string[]): 
 
 const UNRESERVED = /^[A-Za-z0-9._~-]*$/
 
-/** All but the unreserved characters of RFC 3986, section 2.3, percent-encoded; half a surrogate pair is no character. */
+/**
+ * All but the unreserved characters of RFC 3986, section 2.3, percent-encoded; half a surrogate pair is no character.
+ */
 export function encodeUnreserved(text: string): string {
   if (UNRESERVED.test(text)) return text
   return encodeURIComponent(text.replaceAll(/\p{Surrogate}/gu, '\ufffd')).replaceAll(

@@ -107,7 +107,10 @@ function phasesOf(plan: Plan): PhasePreview[] {
   })
 }
 
-/** The highest sum over all tracks of something that goes with the arrival rate; rates are linear, so it lies at an end of a phase. */
+/**
+ * The highest sum over all tracks of something that goes with the arrival rate; rates are linear, so it lies at an end
+ * of a phase.
+ */
 function peakOf(plan: Plan, phases: PhasePreview[], value: (rate: number, track: string | null) => number): number {
   const moments = new Set(phases.flatMap((phase) => [phase.fromSeconds, phase.toSeconds]))
   let most = 0
@@ -154,7 +157,9 @@ function requestsPerArrival(plan: Plan, track: string | null, counts: (step: str
     : sumOf(journeys, ({ journey, weight }) => weight * requestsIn(journey.steps, counts)) / weights
 }
 
-/** Expected requests of a list of steps: a repeat counts all its rounds, a when its first branch, a pick by its weights. */
+/**
+ * Expected requests of a list of steps: a repeat counts all its rounds, a when its first branch, a pick by its weights.
+ */
 function requestsIn(steps: readonly Step[], counts: (step: string) => boolean): number {
   return sumOf(steps, (step) => {
     switch (step.kind) {

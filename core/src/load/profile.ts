@@ -102,9 +102,11 @@ export function growthWarning(load: HeldLoad, held: readonly HeldLoad[]): string
   const [rate, users] = [most((one) => one.peakRate), most((one) => one.mostUsers)]
   const digits = (value: number) => String(Number(value.toPrecision(3)))
   const grown =
-    load.peakRate > MOST_GROWTH * Math.max(rate, 1) ? { now: `${digits(load.peakRate)}/s`, had: `${digits(rate)}/s` }
-    : load.mostUsers > MOST_GROWTH * Math.max(users, 1) ? { now: `${String(load.mostUsers)} concurrent users`, had: users === 0 ? 'none' : String(users) }
-    : undefined // prettier-ignore
+    load.peakRate > MOST_GROWTH * Math.max(rate, 1)
+      ? { now: `${digits(load.peakRate)}/s`, had: `${digits(rate)}/s` }
+      : load.mostUsers > MOST_GROWTH * Math.max(users, 1)
+        ? { now: `${String(load.mostUsers)} concurrent users`, had: users === 0 ? 'none' : String(users) }
+        : undefined
   if (grown !== undefined)
     return `this load reaches ${grown.now}; the most that was open against this target is ${grown.had}: try a load in between first`
   return undefined

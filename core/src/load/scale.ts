@@ -4,7 +4,8 @@ import type { Plan } from '../plan/model.js'
 import { scaledPhase } from '../plan/phases.js'
 
 /**
- * Multiplies rates, starts, users and caps (half up, at least 1); iterations stay. Gates on counts and rates mean nothing
+ * Multiplies rates, starts, users and caps (half up, at least 1); iterations stay. Gates on counts and rates mean
+ * nothing
  * then: they are shown, not judged.
  *
  * @param scale - above 0; 1 leaves the plan as it is

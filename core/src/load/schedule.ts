@@ -17,7 +17,9 @@ interface Lane {
   count: number
 }
 
-/** Walks the arrivals of all tracks by time; its fields describe the present one, so that none is allocated for each. */
+/**
+ * Walks the arrivals of all tracks by time; its fields describe the present one, so that none is allocated for each.
+ */
 export class ScheduleCursor {
   /** From 0 over the whole run, in order of time. */
   ordinal = -1
@@ -91,7 +93,8 @@ export class JourneyChoice {
   }
 
   /**
-   * Of an iteration of the closed model: each user goes through the mix from a place of its own, so that every user alone
+   * Of an iteration of the closed model: each user goes through the mix from a place of its own, so that every user
+   * alone
    * keeps the weights, however long the journeys last, and no two workers need to agree.
    */
   ofIteration(user: number, iteration: number): number {

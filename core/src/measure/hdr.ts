@@ -1,6 +1,7 @@
 // HdrHistogram V2, the compressed interchange format, written and read.
 // Layout: https://github.com/HdrHistogram/HdrHistogram (public domain), "V2 encoding": cookie, payload length,
-// normalizing offset, digits, lowest, highest, ratio; then counts in ZigZag LEB128-64b9B, runs of zeros as one negative.
+// normalizing offset, digits, lowest, highest, ratio; then counts in ZigZag LEB128-64b9B, runs of zeros as one
+// negative.
 import { unzlibSync, zlibSync } from 'fflate'
 import { Distribution, HIGHEST, lowestOf } from '../numbers/distribution.js'
 
@@ -79,7 +80,9 @@ function addSlot(distribution: Distribution, slot: number, count: number): void 
   distribution.largest = Math.max(distribution.largest, value)
 }
 
-/** 64-bit ZigZag, little end first, at most 9 bytes; counts here stay under 2^53, so BigInt is needed only to be exact. */
+/**
+ * 64-bit ZigZag, little end first, at most 9 bytes; counts here stay under 2^53, so BigInt is needed only to be exact.
+ */
 function writeZigZag(into: number[], value: number): void {
   let rest = value < 0 ? BigInt(-value) * 2n - 1n : BigInt(value) * 2n
   for (let byte = 0; byte < 8 && rest >= 128n; byte++) {

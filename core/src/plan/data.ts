@@ -39,8 +39,13 @@ export function readData(context: { source: Source; files: FileReader }, node: N
     const table = file.endsWith('.jsonl') || file.endsWith('.ndjson') ? parseJsonLines(text) : parseCsv(text)
     if (!table.ok) {
       source.problems.push({
-        severity: 'error', code: 'DATA', message: table.fault.message, file, line: table.fault.line, column: 1,
-      }) // prettier-ignore
+        severity: 'error',
+        code: 'DATA',
+        message: table.fault.message,
+        file,
+        line: table.fault.line,
+        column: 1,
+      })
       return []
     }
     return [{ name, file, take, then, columns: table.columns, rows: table.rows, at: placeOf(source, field.key) }]

@@ -186,8 +186,12 @@ function readUsers(source: Source, fields: Map<string, Field>, common: Common): 
   if (spreadMs / 1000 > common.seconds)
     source.report(offsetOf(spread?.value ?? null), 'SPREAD', 'spread is longer than the phase')
   const users = (from: number, to: number, phase: Common): Phase => ({
-    ...phase, kind: 'users', from, to, spreadSeconds: spreadMs / 1000,
-  }) // prettier-ignore
+    ...phase,
+    kind: 'users',
+    from,
+    to,
+    spreadSeconds: spreadMs / 1000,
+  })
   if (range.by === null) return [users(range.from, range.to, common)]
   return levelsOf(source, field, { ...range, by: range.by }, common, (level) => `${String(level)} users`).map(
     ({ size, level }) => users(size, size, level),

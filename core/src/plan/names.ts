@@ -70,7 +70,9 @@ interface Names {
   taken: ReadonlySet<string>
 }
 
-/** Walks steps in order, so that a name is known only after the step that keeps it; returns what is known at the end. */
+/**
+ * Walks steps in order, so that a name is known only after the step that keeps it; returns what is known at the end.
+ */
 function checkSteps(context: Context, steps: readonly Step[], before: ReadonlySet<string>, names: Names): Set<string> {
   const known = new Set(before)
   for (const step of steps) for (const name of checkStep(context, step, known, names)) known.add(name)

@@ -14,7 +14,8 @@ export interface HoursSpan {
 }
 
 /**
- * Reads such as `Mon to Fri 06:00 to 18:00, Sat 22:00 to 05:00`, in UTC; without days it is every day. A span may go over midnight.
+ * Reads such as `Mon to Fri 06:00 to 18:00, Sat 22:00 to 05:00`, in UTC; without days it is every day. A span may go
+ * over midnight.
  *
  * @returns the spans, or the part that is none
  */
@@ -84,15 +85,21 @@ function outOfTime({ until, hours }: Permission, now: Date, seconds: number): st
     const minute = 60 * moment.getUTCHours() + moment.getUTCMinutes()
     return spans.some((span) => span.days.includes(day) && minute >= span.fromMinute && minute < span.toMinute)
   }
-  if (!isWithin(now)) return `the permission is for ${hours ?? ''} (UTC), and it is ${now.toISOString().slice(11, 16)} on a ${DAYS[(now.getUTCDay() + 6) % 7] ?? ''}` // prettier-ignore
-  return isWithin(end) ? undefined : `the permission is for ${hours ?? ''} (UTC), and this load would last until ${end.toISOString().slice(11, 16)}` // prettier-ignore
+  if (!isWithin(now))
+    return `the permission is for ${hours ?? ''} (UTC), and it is ${now.toISOString().slice(11, 16)} on a ${DAYS[(now.getUTCDay() + 6) % 7] ?? ''}`
+  return isWithin(end)
+    ? undefined
+    : `the permission is for ${hours ?? ''} (UTC), and this load would last until ${end.toISOString().slice(11, 16)}`
 }
 
 function tooMuch({ ratePerSecond }: Permission, { peakRate, mostUsers }: AskedLoad): string | undefined {
   if (ratePerSecond === undefined) return undefined
-  if (mostUsers > 0) return `the permission is for at most ${String(ratePerSecond)}/s, and the rate of concurrent users is not known beforehand` // prettier-ignore
+  if (mostUsers > 0)
+    return `the permission is for at most ${String(ratePerSecond)}/s, and the rate of concurrent users is not known beforehand`
   const peak = Math.round(peakRate * 1000) / 1000
-  return peak > ratePerSecond ? `the load reaches ${String(peak)}/s, and the permission is for at most ${String(ratePerSecond)}/s` : undefined // prettier-ignore
+  return peak > ratePerSecond
+    ? `the load reaches ${String(peak)}/s, and the permission is for at most ${String(ratePerSecond)}/s`
+    : undefined
 }
 
 /** What a permission says, as one text: proof of control of a target is proof for these very words. */

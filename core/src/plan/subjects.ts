@@ -1,5 +1,5 @@
-// What checks look at and keeps take from: each subject is one entry that holds what it may be compared with, whether it
-// needs the body, and what may be wrong with it.
+// What checks look at and keeps take from: each subject is one entry that holds what it may be compared with, whether
+// it needs the body, and what may be wrong with it.
 import { compilePath } from '../language/json-path.js'
 import type { KeepSource, Subject } from '../language/sentences.js'
 import { xPathFault } from '../language/xml.js'

@@ -84,7 +84,7 @@ const about = key('a description', text)
 const off = key('yes: stays in the file, but is not sent', yesNo, 'yes')
 const onFailure = key('what happens after a failed request', words('continue', 'end iteration'), 'end iteration')
 const timeout = key('longest time to the last byte of the response; default 30 s', sentence('DurationOnly'), '10s')
-const check = key('what the response must satisfy; failed checks are counted', checks, '- status is 200') // prettier-ignore
+const check = key('what the response must satisfy; failed checks are counted', checks, '- status is 200')
 const keep = key('values of the response for later steps, by name', keeps, 'sailing: json $.sailings[0].id')
 const headers = key('headers of the request', texts, 'accept: application/json')
 const withValues = key('values for the URL template only', texts, '{ from: LARKHOLM }')
@@ -113,12 +113,12 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       load: needed('phases of the load, in order', list(map('phase')), '- { phase: peak, rate: 40/s, for: 3m }'),
       spacing: key('even, or random (a Poisson process)', words('even', 'random'), 'random'),
       cap: key('the most users in flight; arrivals beyond it are capped', sentence('UsersOnly'), '500 users'),
-      drain: key('time to finish after the last phase; default 30 s', sentence('DurationOnly'), '30s'), // prettier-ignore
+      drain: key('time to finish after the last phase; default 30 s', sentence('DurationOnly'), '30s'),
       mix: key('journeys in exact proportion to their weights, or drawn', words('exact', 'drawn'), 'drawn'),
       gates: key('limits that must hold', list(oneOf(sentence('Gate'), map('gate'))), '- failed requests at most 1 %'),
     },
   },
-  defaults: { about: 'defaults for every request', keys: { headers, timeout, check, 'on failure': onFailure } }, // prettier-ignore
+  defaults: { about: 'defaults for every request', keys: { headers, timeout, check, 'on failure': onFailure } },
   journey: {
     about: 'a journey: what one virtual user does',
     keys: {
@@ -155,7 +155,7 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       off,
     },
   },
-  wait: { about: 'think time', keys: { wait: needed('how long', sentence('WaitOnly'), '1s to 3s'), off } }, // prettier-ignore
+  wait: { about: 'think time', keys: { wait: needed('how long', sentence('WaitOnly'), '1s to 3s'), off } },
   group: {
     about: 'steps that are timed together as one',
     keys: { group: needed('its name', text, 'checkout'), steps: needed('its steps', steps), off },
@@ -163,19 +163,31 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
   parallel: { about: 'steps that are all due at once', keys: { parallel: needed('its steps', steps), off } },
   repeat: {
     about: 'repeated steps',
-    keys: { repeat: needed('how often, or until which check holds', oneOf(whole, map('until')), '3'), steps: needed('its steps', steps), off }, // prettier-ignore
+    keys: {
+      repeat: needed('how often, or until which check holds', oneOf(whole, map('until')), '3'),
+      steps: needed('its steps', steps),
+      off,
+    },
   },
   until: {
     about: 'condition that ends the repeat',
     keys: {
-      until: needed('check that ends the repeat', oneOf(sentence('Check'), sentence('ValueCheck')), 'json $.state is "done"'), // prettier-ignore
+      until: needed(
+        'check that ends the repeat',
+        oneOf(sentence('Check'), sentence('ValueCheck')),
+        'json $.state is "done"',
+      ),
       'at most': needed('most repeats', whole, '20'),
     },
   },
   when: {
     about: 'steps under a condition',
     keys: {
-      when: needed('a check of the last response, or of a value', oneOf(sentence('Check'), sentence('ValueCheck')), 'status is 200'), // prettier-ignore
+      when: needed(
+        'a check of the last response, or of a value',
+        oneOf(sentence('Check'), sentence('ValueCheck')),
+        'status is 200',
+      ),
       steps: needed('steps when it holds', steps),
       else: key('steps when it does not hold', steps),
       off,
@@ -185,7 +197,10 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
     about: 'one of several branches, by weight',
     keys: { pick: needed('the branches', list(map('option'))), off },
   },
-  option: { about: 'a branch', keys: { weight: key('weight relative to the other branches', whole, '1'), steps: needed('its steps', steps) } }, // prettier-ignore
+  option: {
+    about: 'a branch',
+    keys: { weight: key('weight relative to the other branches', whole, '1'), steps: needed('its steps', steps) },
+  },
   use: {
     about: 'shared steps',
     keys: { use: needed('their file', file('.steps.yaml'), 'steps/search.steps.yaml'), off },
@@ -300,7 +315,10 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       bearer: key('a token (RFC 6750)', text, '{token}'),
     },
   },
-  part: { about: 'a file as a part of the body', keys: { file: needed('its path', file('')), type: key('its media type', text, 'image/png') } }, // prettier-ignore
+  part: {
+    about: 'a file as a part of the body',
+    keys: { file: needed('its path', file('')), type: key('its media type', text, 'image/png') },
+  },
   target: {
     about: 'a target: the system under test',
     keys: {
@@ -359,7 +377,19 @@ export const UNBUILT_KEYS: Partial<Record<ContextName, Readonly<Record<string, s
 export const UNBUILT_STEPS: readonly string[] = ['open', 'click', 'enter', 'choose', 'key']
 
 /** The contexts that are steps of a journey. */
-export const STEP_CONTEXTS = ['send', 'wait', 'group', 'parallel', 'repeat', 'when', 'pick', 'use', 'call', 'socket', 'sql'] as const satisfies readonly ContextName[] // prettier-ignore
+export const STEP_CONTEXTS = [
+  'send',
+  'wait',
+  'group',
+  'parallel',
+  'repeat',
+  'when',
+  'pick',
+  'use',
+  'call',
+  'socket',
+  'sql',
+] as const satisfies readonly ContextName[]
 
 /** Names of the keys that a map may have. */
 export const keysOf = (context: ContextName): string[] => Object.keys(CONTEXTS[context].keys)

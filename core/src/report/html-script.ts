@@ -1,4 +1,5 @@
-// What makes the charts of the HTML report answer: plain JavaScript that runs in the reader's browser, loaded from nowhere.
+// What makes the charts of the HTML report answer: plain JavaScript that runs in the reader's browser, loaded from
+// nowhere.
 
 /** Moves one hair line through all charts and says what stands under it. */
 export const HTML_SCRIPT = `

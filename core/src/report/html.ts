@@ -211,8 +211,15 @@ function stepsTable({ steps, groups }: RunResult): string {
     ]
   })
   const inner = groups.map((group) => [
-    `${text(group.name)} (group)`, String(group.count), '', String(group.failed), time(group.time?.percentiles['50']), time(group.time?.percentiles['95']), time(group.time?.percentiles['99']), time(group.time?.max),
-  ]) // prettier-ignore
+    `${text(group.name)} (group)`,
+    String(group.count),
+    '',
+    String(group.failed),
+    time(group.time?.percentiles['50']),
+    time(group.time?.percentiles['95']),
+    time(group.time?.percentiles['99']),
+    time(group.time?.max),
+  ])
   return table(
     'Steps',
     ['step', 'requests', 'throughput', 'failed', 'median', 'p95', 'p99', 'max'],

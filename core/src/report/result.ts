@@ -152,7 +152,10 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView) 
 function histogramsOf(recording: Recording, shape: RunShape) {
   return shape.steps.flatMap((step, stepNumber) =>
     shape.phases.flatMap((phase, phaseNumber) => {
-      const cells = recording.stepCells((other) => other === phaseNumber, (other) => other === stepNumber) // prettier-ignore
+      const cells = recording.stepCells(
+        (other) => other === phaseNumber,
+        (other) => other === stepNumber,
+      )
       const times = pool([...cells].map((cell) => cell.responseTime))
       return times.count === 0 ? [] : [{ step: step.name, phase: phase.name, data: base64OfBytes(encodeHdr(times)) }]
     }),

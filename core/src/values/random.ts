@@ -1,7 +1,8 @@
 // Draws that depend on where they stand in the run, and on nothing else.
 
 /**
- * A stream of uniform draws for one place of one iteration. The same seed, user, iteration and place give the same draws,
+ * A stream of uniform draws for one place of one iteration. The same seed, user, iteration and place give the same
+ * draws,
  * whatever the number of workers and whatever happened before.
  *
  * The words are mixed by the finalizer of MurmurHash3 (A. Appleby, public domain) in two 32-bit lanes.

@@ -114,7 +114,11 @@ function stepChanges(where: string, before: readonly Step[], after: readonly Ste
   const namedOf = (steps: readonly Step[]) => [...allSteps(steps)].filter((step): step is NamedStep => 'name' in step)
   const [old, now] = [namedOf(before), namedOf(after)]
   const changes = named(`step of ${where}`, old, now, stepText, (step) => step.at.line)
-  const order = (steps: readonly NamedStep[], among: readonly NamedStep[]) => steps.filter(({ name }) => among.some((one) => one.name === name)).map(({ name }) => name).join('\n') // prettier-ignore
+  const order = (steps: readonly NamedStep[], among: readonly NamedStep[]) =>
+    steps
+      .filter(({ name }) => among.some((one) => one.name === name))
+      .map(({ name }) => name)
+      .join('\n')
   const waits = (steps: readonly Step[]) =>
     JSON.stringify([...allSteps(steps)].flatMap((step) => (step.kind === 'wait' ? [step.wait] : [])))
   if (order(old, now) !== order(now, old))

@@ -67,7 +67,10 @@ export function meaningAt(
     if (cursor === undefined) return undefined
     const shape = shapeFor(cursor.shape, 'map')
     const key = found[0]
-    const context = shape.kind === 'step' ? (stepContext([key]) ?? stepContext(cursor.siblings)) : contextFor(shape, [key, ...cursor.siblings]) // prettier-ignore
+    const context =
+      shape.kind === 'step'
+        ? (stepContext([key]) ?? stepContext(cursor.siblings))
+        : contextFor(shape, [key, ...cursor.siblings])
     const meant = context === undefined ? undefined : CONTEXTS[context].keys[key]
     return meant === undefined ? undefined : { key, about: meant.about, example: meant.example }
   }
@@ -101,7 +104,9 @@ function valuesAt(cursor: Cursor, around: Surroundings, offset: number): Complet
     case 'switch':
       return all(['yes', 'no'])
     case 'request':
-      return /^\w*$/.test(written) ? { from, options: METHODS.map((word) => ({ label: word, insert: `${word} `, about: 'a method' })) } : undefined // prettier-ignore
+      return /^\w*$/.test(written)
+        ? { from, options: METHODS.map((word) => ({ label: word, insert: `${word} `, about: 'a method' })) }
+        : undefined
     case 'file':
       return all(
         around.files.filter((path) => path.endsWith(shape.ending)),
@@ -174,12 +179,20 @@ function namesFor(description: string, sentence: string, { plan, target }: Surro
   const quoted = (names: Iterable<string>) => [...new Set(names)].map((name) => JSON.stringify(name))
   if (description.startsWith('a statistic')) return STATISTICS
   if (description === 'the name of a phase')
-    return [...new Set(plan.load.phases.flatMap(({ name, ladder }) => [ladder ?? name, name]))].map((name) => (/^[\w-]+$/.test(name) ? name : JSON.stringify(name))) // prettier-ignore
+    return [...new Set(plan.load.phases.flatMap(({ name, ladder }) => [ladder ?? name, name]))].map((name) =>
+      /^[\w-]+$/.test(name) ? name : JSON.stringify(name),
+    )
   if (description === 'a string in double quotes') {
     if (/in journey\s+\S*$/.test(sentence)) return quoted(plan.journeys.map(({ name }) => name))
     if (/metric\s+\S*$/.test(sentence)) return quoted(target?.metrics.map(({ name }) => name) ?? [])
-    if (/group time of\b/.test(sentence)) return quoted(plan.journeys.flatMap(({ steps }) => [...groupsOf(steps)].map(({ name }) => name))) // prettier-ignore
-    if (/\bof\s+[^]*$/.test(sentence)) return quoted(plan.journeys.flatMap(({ steps }) => [...timedOf(steps)].flatMap(({ name, isRequest }) => (isRequest ? [name] : [])))) // prettier-ignore
+    if (/group time of\b/.test(sentence))
+      return quoted(plan.journeys.flatMap(({ steps }) => [...groupsOf(steps)].map(({ name }) => name)))
+    if (/\bof\s+[^]*$/.test(sentence))
+      return quoted(
+        plan.journeys.flatMap(({ steps }) =>
+          [...timedOf(steps)].flatMap(({ name, isRequest }) => (isRequest ? [name] : [])),
+        ),
+      )
   }
   if (description === 'a path') return ['$.']
   return []
@@ -187,7 +200,9 @@ function namesFor(description: string, sentence: string, { plan, target }: Surro
 
 /** Every name that a text of the plan may use in braces. */
 export function namesKnown({ plan, target }: Pick<Surroundings, 'plan' | 'target'>): string[] {
-  const kept = [plan.setup, ...plan.journeys.map(({ steps }) => steps)].flatMap((steps) => [...timedOf(steps)].flatMap(({ keeps }) => keeps.map(({ name }) => name))) // prettier-ignore
+  const kept = [plan.setup, ...plan.journeys.map(({ steps }) => steps)].flatMap((steps) =>
+    [...timedOf(steps)].flatMap(({ keeps }) => keeps.map(({ name }) => name)),
+  )
   return [
     ...new Set([
       ...kept,

@@ -39,7 +39,9 @@ export function cursorAt(file: string, text: string, offset: number): Cursor | u
   const column = margin.length + dashes.length
   const levels = [...path, ...own]
   const step = (shape: Shape, level: Level, keys: string[]): Shape | undefined =>
-    level.isItem ? shapeInside(shapeFor(shape, 'list'), 0, []) : shapeInside(shapeFor(shape, 'map'), unquoted(level.key ?? ''), keys) // prettier-ignore
+    level.isItem
+      ? shapeInside(shapeFor(shape, 'list'), 0, [])
+      : shapeInside(shapeFor(shape, 'map'), unquoted(level.key ?? ''), keys)
   let shape: Shape | undefined = rootShapeOf(file)
   for (const level of levels) {
     const keys = level.isItem
@@ -71,7 +73,14 @@ export function cursorAt(file: string, text: string, offset: number): Cursor | u
   }
   const written = before.slice(column)
   const isKey = shape.kind !== 'sentence' && shape.kind !== 'text'
-  return { shape, siblings: siblings.filter((one) => one !== written.trim()), place: isKey ? 'key' : 'value', written, from: offset - written.length, keys } // prettier-ignore
+  return {
+    shape,
+    siblings: siblings.filter((one) => one !== written.trim()),
+    place: isKey ? 'key' : 'value',
+    written,
+    from: offset - written.length,
+    keys,
+  }
 }
 
 const unquoted = (key: string) => key.replace(/^(["'])(.*)\1$/, '$2')
@@ -181,7 +190,14 @@ function inFlow(shape: Shape, { opens, before }: Flow, start: number, keys: stri
       const under = shapeInside(chosen, isMap ? unquoted(key ?? '') : 0, siblings)
       if (under === undefined) return undefined
       const written = isMap ? piece.text.replace(/^[^:]*:\s*/, '') : piece.text.trimStart()
-      return { shape: under, siblings: [], place: 'value', written, from: at + piece.text.length - written.length, keys: isMap ? [...keys, unquoted(key ?? '')] : keys } // prettier-ignore
+      return {
+        shape: under,
+        siblings: [],
+        place: 'value',
+        written,
+        from: at + piece.text.length - written.length,
+        keys: isMap ? [...keys, unquoted(key ?? '')] : keys,
+      }
     }
     inside = shapeInside(chosen, isMap ? unquoted(key ?? '') : 0, siblings)
     if (inside === undefined) return undefined

@@ -108,7 +108,9 @@ class Editing {
         : this.set(parentPath, made)
     }
     if (parent.kind === 'list') return this.insert(parentPath, parent.items.length, value)
-    return parent.kind === 'map' ? this.addEntry(parent, parentPath, String(last), value) : this.set(parentPath, { [last]: value }) // prettier-ignore
+    return parent.kind === 'map'
+      ? this.addEntry(parent, parentPath, String(last), value)
+      : this.set(parentPath, { [last]: value })
   }
 
   private addEntry(map: MapNode, path: Path, key: string, value: Written): TextChange[] {
@@ -178,7 +180,12 @@ class Editing {
     const from = Number(path.at(-1))
     if (isInside || (target === source && (index === from || index === from + 1))) return []
     const lines = this.linesOf(item)
-    const moved = this.reindent(lines, this.dashColumn(source), target === undefined ? undefined : this.dashColumn(target), listPath) // prettier-ignore
+    const moved = this.reindent(
+      lines,
+      this.dashColumn(source),
+      target === undefined ? undefined : this.dashColumn(target),
+      listPath,
+    )
     const removal = this.removeItem(parentPath, from)
     const addition = target === undefined ? this.addList(listPath, moved) : this.insertLines(target, index, moved)
     return [...removal, ...addition]

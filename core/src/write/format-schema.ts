@@ -33,7 +33,13 @@ function schemaOfMap({ about, keys }: Context): Schema {
   )
   // A journey with a load of its own needs no common load.
   const needed = 'jolt' in keys ? required.filter((key) => key !== 'load') : required
-  return { type: 'object', description: about, properties, additionalProperties: false, ...(needed.length === 0 ? {} : { required: needed }) } // prettier-ignore
+  return {
+    type: 'object',
+    description: about,
+    properties,
+    additionalProperties: false,
+    ...(needed.length === 0 ? {} : { required: needed }),
+  }
 }
 
 function schemaOf(shape: Shape): Schema {

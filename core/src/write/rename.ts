@@ -14,7 +14,8 @@ export function renameInText(text: string, kind: Renamed, before: string, after:
   const tree = treeOf(text)
   if (tree === undefined || before === after) return []
   const changes: TextChange[] = []
-  const replace = (node: { from: number; to: number }, written: string) => changes.push({ from: node.from, to: node.to, insert: written }) // prettier-ignore
+  const replace = (node: { from: number; to: number }, written: string) =>
+    changes.push({ from: node.from, to: node.to, insert: written })
 
   const visit = (node: TreeNode | null, keys: readonly string[], inFlow: boolean): void => {
     if (node === null) return
@@ -31,7 +32,8 @@ export function renameInText(text: string, kind: Renamed, before: string, after:
       return
     }
     for (const entry of node.entries) {
-      if (isKeyOf(kind, keys) && entry.key === before) replace({ from: entry.from, to: entry.keyTo }, writeScalar(after, inFlow || node.isFlow)) // prettier-ignore
+      if (isKeyOf(kind, keys) && entry.key === before)
+        replace({ from: entry.from, to: entry.keyTo }, writeScalar(after, inFlow || node.isFlow))
       visit(entry.value, [...keys, entry.key], inFlow || node.isFlow)
     }
   }

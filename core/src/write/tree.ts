@@ -66,14 +66,28 @@ export function treeOf(text: string): TreeNode | undefined {
         ]
       })
       const isFlow = node.flow === true
-      return { kind: 'map', isFlow, entries, from, line, to: isFlow ? (node.range?.[1] ?? from) : (entries.at(-1)?.to ?? from) } // prettier-ignore
+      return {
+        kind: 'map',
+        isFlow,
+        entries,
+        from,
+        line,
+        to: isFlow ? (node.range?.[1] ?? from) : (entries.at(-1)?.to ?? from),
+      }
     }
     if (isSeq(node)) {
       const items = node.items.flatMap((item) =>
         isMap(item) || isSeq(item) || isScalar(item) ? (convert(item) ?? []) : [],
       )
       const isFlow = node.flow === true
-      return { kind: 'list', isFlow, items, from, line, to: isFlow ? (node.range?.[1] ?? from) : (items.at(-1)?.to ?? from) } // prettier-ignore
+      return {
+        kind: 'list',
+        isFlow,
+        items,
+        from,
+        line,
+        to: isFlow ? (node.range?.[1] ?? from) : (items.at(-1)?.to ?? from),
+      }
     }
     return undefined
   }
@@ -109,9 +123,11 @@ export function pathOfLine(tree: TreeNode | undefined, line: number): Path {
   const path: (string | number)[] = []
   for (let node = tree; node !== undefined;) {
     const children: { part: string | number; line: number; value: TreeNode | null }[] =
-      node.kind === 'map' ? node.entries.map(({ key, line, value }) => ({ part: key, line, value }))
-      : node.kind === 'list' ? node.items.map((value, part) => ({ part, line: value.line, value }))
-      : [] // prettier-ignore
+      node.kind === 'map'
+        ? node.entries.map(({ key, line, value }) => ({ part: key, line, value }))
+        : node.kind === 'list'
+          ? node.items.map((value, part) => ({ part, line: value.line, value }))
+          : []
     const last = children.filter((child) => child.line <= line).at(-1)
     if (last === undefined) break
     path.push(last.part)

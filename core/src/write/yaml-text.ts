@@ -8,7 +8,21 @@ export type Written = string | number | boolean | null | readonly Written[] | { 
 
 const WIDTH = 100
 /** Maps under these keys are short, and stand on one line where they fit. */
-const ON_ONE_LINE = new Set(['with', 'query', 'auth', 'json', 'labels', 'value', 'phase', 'data', 'weights', 'pick', 'list', 'basic', 'repeat']) // prettier-ignore
+const ON_ONE_LINE = new Set([
+  'with',
+  'query',
+  'auth',
+  'json',
+  'labels',
+  'value',
+  'phase',
+  'data',
+  'weights',
+  'pick',
+  'list',
+  'basic',
+  'repeat',
+])
 
 /** Most texts need no parser to be known as plain. */
 const SURELY_PLAIN = /^[A-Za-z/$][\w/$.-]*(?: [\w/$.-]+)*$/
@@ -103,7 +117,8 @@ export function writeFlow(value: Written, isJson: boolean): string {
 }
 
 function isShort(value: Written, under: string): boolean {
-  const isStep = typeof value === 'object' && value !== null && !isList(value) && STEP_CONTEXTS.some((kind) => kind in value) // prettier-ignore
+  const isStep =
+    typeof value === 'object' && value !== null && !isList(value) && STEP_CONTEXTS.some((kind) => kind in value)
   return !isStep && ON_ONE_LINE.has(under)
 }
 

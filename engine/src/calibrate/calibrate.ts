@@ -1,4 +1,5 @@
-// What this machine can send, how late, and how exactly it times: against an echo server on loopback, in another thread.
+// What this machine can send, how late, and how exactly it times: against an echo server on loopback, in another
+// thread.
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { homedir } from 'node:os'
 import { dirname, join } from 'node:path'

@@ -1,6 +1,9 @@
 // One monotonic clock for all threads, in ms.
 
-/** CLOCK_MONOTONIC is the same in every thread, but slow to read; performance.now() is quick, but counts from the thread's own start. */
+/**
+ * CLOCK_MONOTONIC is the same in every thread, but slow to read; performance.now() is quick, but counts from the
+ * thread's own start.
+ */
 const offsetMs = measureOffset()
 
 /** The monotonic time in ms, comparable between the threads of this process. */

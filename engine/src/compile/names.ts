@@ -64,7 +64,10 @@ export class Names {
 
   /** How a name is read in one journey; what is made or taken from data is noted, so that only that is made. */
   private lookupIn(scope: Scope): Lookup {
-    const fromSlot = (slot: number): Reading => (frame) => frame[slot] // prettier-ignore
+    const fromSlot =
+      (slot: number): Reading =>
+      (frame) =>
+        frame[slot]
     return (name) => {
       const reserved = this.reserved(name, scope.journey)
       if (reserved !== undefined) return reserved
@@ -95,7 +98,10 @@ export class Names {
 
   private reserved(name: string, journey: string): Reading | undefined {
     const { run } = this
-    const constant = (value: Json): Reading => () => value // prettier-ignore
+    const constant =
+      (value: Json): Reading =>
+      () =>
+        value
     if (name.startsWith('secret.')) return constant(run.secrets[name.slice(7)] ?? '')
     switch (name) {
       case 'run.id':

@@ -60,7 +60,9 @@ export interface RunOptions {
   /** Sender threads; by default one less than there are cores. */
   senders?: number
   onState?: (state: RunState) => void
-  /** What happens in the run, in order: each second once all senders have reported it, stops, and how long phases were. */
+  /**
+   * What happens in the run, in order: each second once all senders have reported it, stops, and how long phases were.
+   */
   onEvent?: (event: RunEvent) => void
   /** The result, before teardown and again after it. */
   onResult?: (result: RunResult) => void
@@ -272,7 +274,8 @@ class Run implements RunHandle {
   }
 
   /**
-   * Tells how long phases were: iterations end by themselves, and a load that a gate, a person or spent rows ended early
+   * Tells how long phases were: iterations end by themselves, and a load that a gate, a person or spent rows ended
+   * early
    * was over then. Rates are taken over these lengths.
    */
   private tellPhases(): void {

@@ -1,4 +1,5 @@
-// Connections of ours: over HTTP/1.1 as many as there are requests open at once, the last used first; over HTTP/2 shared.
+// Connections of ours: over HTTP/1.1 as many as there are requests open at once, the last used first; over HTTP/2
+// shared.
 import { EventEmitter } from 'node:events'
 import { buildConnector, Client, H2CClient, ProxyAgent, type Dispatcher } from 'undici'
 import type { Target } from '@jolt-gate/core'

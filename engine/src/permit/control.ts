@@ -43,7 +43,11 @@ export function proveControl(needed: readonly ControlNeeded[]): Promise<ControlF
 
 async function whyNot({ url, token }: ControlNeeded): Promise<string | undefined> {
   try {
-    const { statusCode, body } = await request(url, { method: 'GET', signal: AbortSignal.timeout(WITHIN_MS), headers: { accept: 'text/plain' } }) // prettier-ignore
+    const { statusCode, body } = await request(url, {
+      method: 'GET',
+      signal: AbortSignal.timeout(WITHIN_MS),
+      headers: { accept: 'text/plain' },
+    })
     let text = ''
     for await (const chunk of body) {
       text += String(chunk)

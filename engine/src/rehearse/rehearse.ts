@@ -111,8 +111,16 @@ export async function rehearse(options: RehearseOptions): Promise<Rehearsal> {
       steps.push(step)
       const { frame, cookies } = ended.iteration
       const own = new Set(ended.operation.keeps.map(({ name }) => name))
-      const held = new Map([...slots].flatMap(([name, slot]): [string, Json][] => (frame[slot] === undefined ? [] : [[name, frame[slot]]]))) // prettier-ignore
-      const values = new Map([...held].flatMap(([name, value]): [string, Json][] => (!own.has(name) ? [[name, value]] : before.has(name) ? [[name, before.get(name) ?? null]] : []))) // prettier-ignore
+      const held = new Map(
+        [...slots].flatMap(([name, slot]): [string, Json][] =>
+          frame[slot] === undefined ? [] : [[name, frame[slot]]],
+        ),
+      )
+      const values = new Map(
+        [...held].flatMap(([name, value]): [string, Json][] =>
+          !own.has(name) ? [[name, value]] : before.has(name) ? [[name, before.get(name) ?? null]] : [],
+        ),
+      )
       before = held
       options.onStep?.(step, { journey: stage, step: step.step, values, cookies })
     }
@@ -126,13 +134,20 @@ export async function rehearse(options: RehearseOptions): Promise<Rehearsal> {
     const index = plan.journeys.findIndex(({ name }) => name === memory.journey)
     const program = compiled.journeys[index]
     const at = program === undefined ? -1 : beginningOf(program, memory.step)
-    if (program === undefined || at < 0) throw new RangeError(`the plan no longer has the step "${memory.step}" in "${memory.journey}"`) // prettier-ignore
+    if (program === undefined || at < 0)
+      throw new RangeError(`the plan no longer has the step "${memory.step}" in "${memory.journey}"`)
     for (const [name, value] of memory.values) {
       const slot = slots.get(name)
       if (slot !== undefined) frame[slot] = value
     }
     const outcome = await walk(program, memory.journey, frame, at, memory.cookies)
-    return { plan: plan.name, target: target.origin, passed: outcome.passed, steps, journeys: [{ name: memory.journey, ...outcome }] } // prettier-ignore
+    return {
+      plan: plan.name,
+      target: target.origin,
+      passed: outcome.passed,
+      steps,
+      journeys: [{ name: memory.journey, ...outcome }],
+    }
   }
   const setup = await walk(compiled.setup, 'setup', frame)
   if (setup.passed) {
@@ -157,7 +172,9 @@ function slotsByName(programs: readonly Program[]): Map<string, number> {
   return slots
 }
 
-/** The operation to begin with so that a step is walked: the step itself, or the repeat or together that it stands in. */
+/**
+ * The operation to begin with so that a step is walked: the step itself, or the repeat or together that it stands in.
+ */
 function beginningOf({ operations }: Program, step: string): number {
   const found = operations.findIndex((operation) => 'keeps' in operation && operation.name === step)
   const outer = operations.findIndex(

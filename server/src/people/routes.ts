@@ -15,7 +15,12 @@ const MOST_TOKEN_DAYS = 366
 const ROLES: readonly Role[] = ['reader', 'author', 'administrator']
 const DEMO_EMAIL = 'ida@larkholm.example'
 
-const email = string().trim().lowercase().required('enter an email address').max(200).matches(/^[^<>\s]+@[^<>\s]+$/, 'not an email address') // prettier-ignore
+const email = string()
+  .trim()
+  .lowercase()
+  .required('enter an email address')
+  .max(200)
+  .matches(/^[^<>\s]+@[^<>\s]+$/, 'not an email address')
 const name = string()
   .trim()
   .required('enter a name')

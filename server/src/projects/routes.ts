@@ -42,10 +42,13 @@ export function projectRoutes(folder: string | undefined): Router {
     const administrator = whoMay(request, 'admin')
     const { path, clone, name } = await projectShape.validate(request.body)
     const project =
-      path !== undefined ? await openProject(path)
-      : clone !== undefined ? await cloneProject(folder, clone)
-      : name !== undefined && name !== '' ? await newProject(folder, name, administrator)
-      : undefined // prettier-ignore
+      path !== undefined
+        ? await openProject(path)
+        : clone !== undefined
+          ? await cloneProject(folder, clone)
+          : name !== undefined && name !== ''
+            ? await newProject(folder, name, administrator)
+            : undefined
     if (project === undefined) throw new Problem(400, 'BAD_FIELD', 'give a path, a clone URL or a name')
     await noteOf(administrator, 'added a project', project.name, project.id)
     response.status(201).json({ id: project.id, name: project.name })

@@ -90,7 +90,9 @@ export class WorkingCopy {
     return readFile(full, 'utf8')
   }
 
-  /** Bytes of any file of this copy that a plan may name: data, scripts, schemas, bodies; undefined when there is none. */
+  /**
+   * Bytes of any file of this copy that a plan may name: data, scripts, schemas, bodies; undefined when there is none.
+   */
   bytes(file: string): Buffer | undefined {
     if (!isInnerPath(file)) return undefined
     try {

@@ -71,7 +71,10 @@ export class RunQueue {
     return true
   }
 
-  /** What happened in a run beside its seconds, for a reader that comes later; undefined when the run is neither running nor queued. */
+  /**
+   * What happened in a run beside its seconds, for a reader that comes later; undefined when the run is neither running
+   * nor queued.
+   */
   eventsOf(id: string): readonly LiveEvent[] | undefined {
     if (this.current?.row.id === id) return this.current.told
     return this.waiting.some(({ row }) => row.id === id) ? [] : undefined

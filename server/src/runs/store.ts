@@ -110,14 +110,37 @@ export function summaryOfRun(row: RunRow) {
   } = row
   const result = row.result
   return {
-    id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons, askedAt, startedAt, endedAt,
+    id,
+    number,
+    planFile,
+    planName,
+    targetName,
+    origin,
+    commit,
+    branch,
+    dirty,
+    state,
+    verdict,
+    reasons,
+    askedAt,
+    startedAt,
+    endedAt,
     seconds: Math.max(0, ...phaseRanges(row.shape).map(({ toMs }) => toMs / 1000)),
     spark: row.spark,
-    gates: result === null ? null : { all: result.gates.length, breached: result.gates.filter((gate) => gate.status === 'breached').length },
+    gates:
+      result === null
+        ? null
+        : { all: result.gates.length, breached: result.gates.filter((gate) => gate.status === 'breached').length },
     requests: result?.totals.requests ?? null,
     failedShare: result?.totals.failedShare ?? null,
-    p95: result === null ? null : (result.series.p95.reduce<number | null>((most, value) => (value !== null && (most === null || value > most) ? value : most), null)),
-  } // prettier-ignore
+    p95:
+      result === null
+        ? null
+        : result.series.p95.reduce<number | null>(
+            (most, value) => (value !== null && (most === null || value > most) ? value : most),
+            null,
+          ),
+  }
 }
 
 function sparkOf(result: RunResult): Spark {

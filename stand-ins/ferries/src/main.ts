@@ -1,4 +1,5 @@
-// Starts the service from a shell: node dist/main.js --port 7710 --places 6 --queue 200 --seed 4711 --flaws '{"errors":0.1}'
+// Starts the service from a shell: node dist/main.js --port 7710 --places 6 --queue 200 --seed 4711 --flaws
+// '{"errors":0.1}'
 import { parseArgs } from 'node:util'
 import { NO_FLAWS, readFlaws } from './flaws.js'
 import { DEFAULTS, startFerries } from './service.js'

@@ -11,45 +11,67 @@ export function siteRoutes(world: World, worker: Worker): Router {
   /** Tickets of forms that were shown; each is good for one hold. */
   const tickets = new Set<string>()
 
-  site.get('/', worker.route('site', 6, (_request, response) => {
-    const links = HARBOURS.map((name) => `<li><a href="/timetable/${name}">${name}</a></li>`).join('')
-    response.type('html').send(page('Larkholm Ferries', `<ul>${links}</ul>`))
-  })) // prettier-ignore
+  site.get(
+    '/',
+    worker.route('site', 6, (_request, response) => {
+      const links = HARBOURS.map((name) => `<li><a href="/timetable/${name}">${name}</a></li>`).join('')
+      response.type('html').send(page('Larkholm Ferries', `<ul>${links}</ul>`))
+    }),
+  )
   site.get('/style.css', (_request, response) => {
     response.type('css').send('body { font-family: serif; margin: 2rem }')
   })
-  site.get('/timetable/:harbour', worker.route('site', 10, (request, response) => {
-    const day = new Date().toISOString().slice(0, 10)
-    const rows = world.search(String(request.params['harbour']), day).map(row).join('')
-    response.status(rows === '' ? 404 : 200).type('html').send(page('Timetable', `<table>${rows}</table>`))
-  })) // prettier-ignore
-  site.get('/crossing/:sailing', worker.route('site', 8, (request, response) => {
-    const sailing = world.find(String(request.params['sailing']))
-    if (sailing === undefined) {
-      response.status(404).type('html').send(page('No such crossing', ''))
-      return
-    }
-    const ticket = randomUUID()
-    // A long load asks for many forms and sends few of them.
-    if (tickets.size >= MOST_TICKETS) tickets.clear()
-    tickets.add(ticket)
-    const form = `<form method="post" action="/crossing/${sailing.id}/hold"><input type="hidden" name="ticket" value="${ticket}"><label>People <input name="people" value="2"></label><button>Hold places</button></form>`
-    response.type('html').send(page(`${sailing.from} to ${sailing.to}, ${sailing.departs}`, form))
-  })) // prettier-ignore
-  site.post('/crossing/:sailing/hold', urlencoded({ extended: false }), worker.route('hold', 20, (request, response) => {
-    const { ticket, people } = fieldsOf(request)
-    const sailing = world.find(String(request.params['sailing']))
-    if (sailing === undefined || !tickets.delete(ticket ?? '')) {
-      response.status(409).type('html').send(page('This form is spent', ''))
-      return
-    }
-    const hold = world.addHold({ sailing: sailing.id, people: Number(people) || 1, run: undefined })
-    response.redirect(303, `/held/${hold.id}`)
-  })) // prettier-ignore
-  site.get('/held/:hold', worker.route('site', 5, (request, response) => {
-    const hold = world.holds.get(String(request.params['hold']))
-    response.status(hold === undefined ? 404 : 200).type('html').send(page('Held', `<p>${String(hold?.people ?? 0)} places</p>`))
-  })) // prettier-ignore
+  site.get(
+    '/timetable/:harbour',
+    worker.route('site', 10, (request, response) => {
+      const day = new Date().toISOString().slice(0, 10)
+      const rows = world.search(String(request.params['harbour']), day).map(row).join('')
+      response
+        .status(rows === '' ? 404 : 200)
+        .type('html')
+        .send(page('Timetable', `<table>${rows}</table>`))
+    }),
+  )
+  site.get(
+    '/crossing/:sailing',
+    worker.route('site', 8, (request, response) => {
+      const sailing = world.find(String(request.params['sailing']))
+      if (sailing === undefined) {
+        response.status(404).type('html').send(page('No such crossing', ''))
+        return
+      }
+      const ticket = randomUUID()
+      // A long load asks for many forms and sends few of them.
+      if (tickets.size >= MOST_TICKETS) tickets.clear()
+      tickets.add(ticket)
+      const form = `<form method="post" action="/crossing/${sailing.id}/hold"><input type="hidden" name="ticket" value="${ticket}"><label>People <input name="people" value="2"></label><button>Hold places</button></form>`
+      response.type('html').send(page(`${sailing.from} to ${sailing.to}, ${sailing.departs}`, form))
+    }),
+  )
+  site.post(
+    '/crossing/:sailing/hold',
+    urlencoded({ extended: false }),
+    worker.route('hold', 20, (request, response) => {
+      const { ticket, people } = fieldsOf(request)
+      const sailing = world.find(String(request.params['sailing']))
+      if (sailing === undefined || !tickets.delete(ticket ?? '')) {
+        response.status(409).type('html').send(page('This form is spent', ''))
+        return
+      }
+      const hold = world.addHold({ sailing: sailing.id, people: Number(people) || 1, run: undefined })
+      response.redirect(303, `/held/${hold.id}`)
+    }),
+  )
+  site.get(
+    '/held/:hold',
+    worker.route('site', 5, (request, response) => {
+      const hold = world.holds.get(String(request.params['hold']))
+      response
+        .status(hold === undefined ? 404 : 200)
+        .type('html')
+        .send(page('Held', `<p>${String(hold?.people ?? 0)} places</p>`))
+    }),
+  )
   site.get('/boards', (_request, response) => {
     response.redirect(302, '/timetable/LARKHOLM')
   })

@@ -31,7 +31,7 @@ function goTo(event: Event): void {
 
 // The server may be away for a moment; the bar then shows what it knew.
 const refresh = () => store.loadQueue().catch(() => undefined)
-useIntervalFn(refresh, POLL_MS)
+useIntervalFn(() => void refresh(), POLL_MS)
 onMounted(() => {
   store.load().catch(() => undefined)
   void refresh()

@@ -20,7 +20,12 @@ const SCOPES = [
 ] as const
 const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10)
 const token = ref({ label: '', scopes: ['read'] as string[], until: inDays(90) })
-const person = ref<{ name: string; email: string; password: string; role: Role }>({ name: '', email: '', password: '', role: 'author' }) // prettier-ignore
+const person = ref<{ name: string; email: string; password: string; role: Role }>({
+  name: '',
+  email: '',
+  password: '',
+  role: 'author',
+})
 
 async function load(): Promise<void> {
   tokens.value = (await api.tokens()).tokens

@@ -53,7 +53,12 @@ function startOf(of: Shape): Written {
     case 'map': {
       const keys = Object.entries(CONTEXTS[of.of].keys)
       const first = keys.filter(([, key]) => key.isNeeded)
-      return Object.fromEntries((first.length > 0 ? first : keys.slice(0, 1)).map(([key, { example, shape: inner }]) => [key, example === '' ? startOf(inner) : example.replace(/^- /, '')])) // prettier-ignore
+      return Object.fromEntries(
+        (first.length > 0 ? first : keys.slice(0, 1)).map(([key, { example, shape: inner }]) => [
+          key,
+          example === '' ? startOf(inner) : example.replace(/^- /, ''),
+        ]),
+      )
     }
     case 'list':
       return [startOf(of.of)]

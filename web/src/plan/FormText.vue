@@ -17,9 +17,7 @@ watch(
 
 const isLong = computed(() => props.text.includes('\n') || props.text.length > 90)
 const problem = computed(() =>
-  form?.problems.value.find(
-    ({ line, severity }) => line === props.line && severity === 'error' && props.isKey !== true,
-  ),
+  form?.problems.value.find(({ line, severity }) => line === props.line && severity === 'error' && !props.isKey),
 )
 
 /** Whole texts that may come of what is written so far. */

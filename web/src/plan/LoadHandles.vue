@@ -1,5 +1,6 @@
 <script setup lang="ts">
-// Handles on the load strip: the end of a phase is its length, its level is its rate. They go by pointer and by arrow keys.
+// Handles on the load strip: the end of a phase is its length, its level is its rate. They go by pointer and by arrow
+// keys.
 import type { Phase } from '@jolt-gate/core'
 import { computed, ref } from 'vue'
 

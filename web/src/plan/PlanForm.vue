@@ -72,7 +72,11 @@ const SECTIONS = [
 ] as const
 function addJourney(): void {
   if (newJourney.value.trim() === '') return
-  form?.edit({ kind: 'set', path: ['journeys', newJourney.value.trim()], value: { steps: [{ send: 'GET /', name: `${newJourney.value.trim()}: first`, check: ['status is 200'] }] } }) // prettier-ignore
+  form?.edit({
+    kind: 'set',
+    path: ['journeys', newJourney.value.trim()],
+    value: { steps: [{ send: 'GET /', name: `${newJourney.value.trim()}: first`, check: ['status is 200'] }] },
+  })
   newJourney.value = ''
 }
 function rename(to: string): void {

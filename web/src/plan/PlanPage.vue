@@ -22,7 +22,7 @@ import RenameDialog from './RenameDialog.vue'
 import SaveDialog from './SaveDialog.vue'
 import { MODES, type Mode } from './modes.js'
 import { namedAt, type Named } from './named-at.js'
-import { useEdits } from './use-edits.js'
+import { useEdits, type TextHolder } from './use-edits.js'
 import { useParts } from './use-parts.js'
 import { draftKey, usePlan } from './use-plan.js'
 import { useSaving } from './use-saving.js'
@@ -36,7 +36,7 @@ const mode = computed<Mode>(() => MODES.find((one) => one === route.query['as'])
 const state = usePlan(project, file)
 const { opened, text, view, changedLines, load } = state
 
-const editor = ref<InstanceType<typeof PlanEditor>>()
+const editor = shallowRef<TextHolder>()
 const line = ref(1)
 const loadFault = ref('')
 const runFault = ref('')

@@ -1,4 +1,5 @@
-// Colours of the plan format: YAML by its grammar, and within it names in braces, quantities and the words of sentences.
+// Colours of the plan format: YAML by its grammar, and within it names in braces, quantities and the words of
+// sentences.
 import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
 import {
   Decoration,

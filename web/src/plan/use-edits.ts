@@ -17,10 +17,13 @@ import type { RehearsedStep } from '../api/types.js'
 import { partOf, PLAN_FORM } from './use-form.js'
 import type { usePlan } from './use-plan.js'
 
-/** The editor, as far as changes need it. */
-interface TextHolder {
+/** What the editor lets its page do. */
+export interface TextHolder {
+  goTo: (line: number, column: number) => void
   change: (changes: readonly TextChange[]) => void
   current: () => string
+  undoLast: () => void
+  redoLast: () => void
 }
 
 interface EditsOptions {

@@ -15,27 +15,27 @@ export function useParts({ view, edit, pathAt }: PartsOptions) {
   const pathOf = ({ at }: Gate | Phase) => pathAt(at.line)
 
   return {
-    changeRule(gate: Gate, rule: string) {
+    changeRule: (gate: Gate, rule: string) => {
       edit({ kind: 'set', path: gate.stop === undefined ? pathOf(gate) : [...pathOf(gate), 'rule'], value: rule })
     },
-    removeGate(gate: Gate) {
+    removeGate: (gate: Gate) => {
       edit({ kind: 'remove', path: pathOf(gate) })
     },
-    addGate(rule: string) {
+    addGate: (rule: string) => {
       edit({ kind: 'insert', list: ['gates'], index: LAST, value: rule })
     },
-    changeLength(phase: Phase, seconds: number) {
+    changeLength: (phase: Phase, seconds: number) => {
       edit({
         kind: 'set',
         path: [...pathOf(phase), phase.kind === 'rest' ? 'rest' : 'for'],
         value: durationOf(seconds),
       })
     },
-    changeRate(phase: Phase, from: number, to: number) {
+    changeRate: (phase: Phase, from: number, to: number) => {
       const value = phase.kind === 'ramp' ? `${String(from)}/s to ${String(to)}/s` : `${String(to)}/s`
       edit({ kind: 'set', path: [...pathOf(phase), 'rate'], value })
     },
-    addPhase() {
+    addPhase: () => {
       const names = new Set(view.value?.plan.load.phases.map(({ name }) => name))
       let name = 'steady'
       for (let number = 2; names.has(name); number++) name = `steady ${String(number)}`

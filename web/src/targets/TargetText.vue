@@ -21,7 +21,11 @@ const problems = computed(() => readTarget(file.value, text.value).problems.filt
 const isChanged = computed(() => text.value !== (props.target?.text ?? ''))
 const keys = Object.keys(CONTEXTS.target.keys)
 /** A target stands for itself: no plan is around it. */
-const around: Surroundings = { plan: readPlan('none.gate.yaml', '', { files: () => undefined }).plan, target: null, files: [] } // prettier-ignore
+const around: Surroundings = {
+  plan: readPlan('none.gate.yaml', '', { files: () => undefined }).plan,
+  target: null,
+  files: [],
+}
 
 async function save(): Promise<void> {
   fault.value = ''
