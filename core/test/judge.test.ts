@@ -2,9 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { readFileSync } from 'node:fs'
 import { validateXML } from 'xmllint-wasm'
 import {
-  Distribution,
   distrust,
-  emptyBucket,
   judge,
   junitOf,
   markdownOf,
@@ -12,20 +10,12 @@ import {
   RunView,
   resultOf,
   shapeOf,
-  type Bucket,
   type Ending,
   type Plan,
   type RunShape,
 } from '../src/index.js'
+import { bucketOf, distributionOf, type Second } from './buckets.js'
 import { planText, read } from './reading.js'
-
-interface Second {
-  ms?: number[]
-  failed?: number
-  phase?: number
-  endPhase?: number
-  kind?: string
-}
 
 function runOf(
   gates: string[],
@@ -48,34 +38,6 @@ function runOf(
   for (const bucket of buckets) view.add({ kind: 'bucket', bucket })
   view.add({ kind: 'end' })
   return { plan, view, shape: view.shape, recording: view.recording }
-}
-function bucketOf(
-  number: number,
-  { ms = [], failed = 0, phase = 0, endPhase = phase, kind = 'status' }: Second,
-): Bucket {
-  const bucket = emptyBucket(number)
-  bucket.steps.push({
-    phase,
-    endPhase,
-    step: 0,
-    journey: 0,
-    requests: ms.length + failed,
-    failed,
-    bytesReceived: 0,
-    bytesSent: 0,
-    responseTime: distributionOf(ms),
-    failedTime: distributionOf(new Array<number>(failed).fill(1)),
-    connectTime: new Distribution(),
-    timeToFirstByte: new Distribution(),
-  })
-  if (failed > 0)
-    bucket.failures.push({ phase, step: 0, kind, detail: '503', count: failed, firstAtMs: number * 1000, sample: '' })
-  return bucket
-}
-function distributionOf(ms: number[]): Distribution {
-  const distribution = new Distribution()
-  for (const value of ms) distribution.record(value * 1000)
-  return distribution
 }
 const repeat = (value: number, times: number) => new Array<number>(times).fill(value)
 const finished: Ending = { kind: 'finished' }

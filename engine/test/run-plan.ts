@@ -1,4 +1,4 @@
-import { readPlan } from '@jolt-gate/core'
+import { readPlan, type Plan, type Target } from '@jolt-gate/core'
 import { startRun, type RunHandle, type RunOptions, type RunOutcome } from '@jolt-gate/engine'
 
 type Extra = Partial<
@@ -10,10 +10,10 @@ type Extra = Partial<
   files?: Record<string, string>
 }
 
-/** Starts a run of a plan text against an origin. */
-export function begin(origin: string, parts: string, extra: Extra = {}): RunHandle {
+/** Reads a plan text for an origin. */
+export function planFor(origin: string, parts: string, extra: Extra = {}): { plan: Plan; target: Target } {
   const text = `jolt: 1\nname: Test\ntarget: here\n${parts}\n`
-  const { target: more = '', files = {}, ...options } = extra
+  const { target: more = '', files = {} } = extra
   const secrets = Object.keys(extra.secrets ?? {})
   const { plan, target, problems } = readPlan('plans/test.gate.yaml', text, {
     files: (path) =>
@@ -24,13 +24,19 @@ export function begin(origin: string, parts: string, extra: Extra = {}): RunHand
   const [first] = problems
   if (first !== undefined || target === undefined)
     throw new Error(`${first?.line ?? 0}: ${first?.message ?? 'no target'}`)
+  return { plan, target }
+}
+
+/** Starts a run of a plan text against an origin. */
+export function begin(origin: string, parts: string, extra: Extra = {}): RunHandle {
+  const { plan, target } = planFor(origin, parts, extra)
   const identity = {
     id: 'test',
     tool: 'test',
     plan: { name: plan.name, file: plan.file, commit: null, branch: null, dirty: false, seed: plan.seed },
   }
   // What is counted is counted exactly on a host that takes the processor away, too: late arrivals start all the same.
-  return startRun({ plan, target, identity, secrets: {}, mostLateMs: 60_000, ...options })
+  return startRun({ plan, target, identity, secrets: {}, mostLateMs: 60_000, ...extra, target })
 }
 
 export function runPlan(origin: string, parts: string, extra: Extra = {}): Promise<RunOutcome> {

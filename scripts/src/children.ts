@@ -27,7 +27,7 @@ export async function startChild(args: string[], environment: Record<string, str
       if (found !== undefined) resolve(found)
     })
     lines.once('close', () => {
-      reject(new Error(`${args.find((arg) => !arg.startsWith('-')) ?? 'the program'} ended before it answered`))
+      reject(new Error(`${args.find((arg) => /\.[jt]s$/.test(arg)) ?? 'the program'} ended before it answered`))
     })
   })
   return {

@@ -8,7 +8,7 @@ import { fileURLToPath } from 'node:url'
 import { promisify } from 'node:util'
 import { controlNeeded, proveControl, WELL_KNOWN } from '@jolt-gate/engine'
 import { readTarget } from '@jolt-gate/core'
-import { startChild, startMariaDb } from '@jolt-gate/scripts'
+import { FROM_SOURCES, startChild, startMariaDb } from '@jolt-gate/scripts'
 import { generate } from 'selfsigned'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
@@ -439,9 +439,9 @@ describe('beyond loopback', () => {
     writeFileSync(keyFile, key)
     writeFileSync(certFile, cert)
     const database = await startMariaDb(join(place.folder, 'secure'), 'jolt_gate')
-    const main = fileURLToPath(new URL('../dist/main.js', import.meta.url))
+    const main = [...FROM_SOURCES, fileURLToPath(new URL('../src/main.ts', import.meta.url))]
     const names = ['--socket', database.socketPath, '--host', 'gate.larkholm.example']
-    const secure = await startChild([main, ...names, '--tls-cert', certFile, '--tls-key', keyFile])
+    const secure = await startChild([...main, ...names, '--tls-cert', certFile, '--tls-key', keyFile])
     const ask = (host: string) =>
       new Promise<{ status: number | undefined; cookie: string }>((resolve, reject) => {
         const body = JSON.stringify(first)
@@ -465,7 +465,7 @@ describe('beyond loopback', () => {
     expect((await ask('other.example')).status).toBe(403)
     await secure.stop()
     await database.stop()
-    await expect(startChild([main, '--socket', database.socketPath, '--listen', '0.0.0.0'])).rejects.toThrow(
+    await expect(startChild([...main, '--socket', database.socketPath, '--listen', '0.0.0.0'])).rejects.toThrow(
       /ended before/,
     )
   })

@@ -13,7 +13,7 @@ export interface GateScope {
   isJourney: (journey: number) => boolean
 }
 
-/** The cells of a stretch of a run: of all of it, or of one second. */
+/** The cells of a part of a run: of all of it, or of one second. */
 export interface CellView {
   steps: readonly StepCell[]
   groups: readonly ScopeCell[]

@@ -42,7 +42,7 @@ export function distrust(
   ]
 }
 
-/** Arrivals that were due by themselves and did not start; turned away counts too, unless a gate limits it. */
+/** Arrivals that were due by themselves and did not start; capped ones count too, unless a gate limits them. */
 function lateStarts(recording: Recording, shape: RunShape, gates: readonly Gate[]): string[] {
   const isJudged = (phase: number) => {
     const named = shape.phases[phase]

@@ -18,7 +18,7 @@ const LABEL = /\s*([a-zA-Z_][a-zA-Z0-9_]*)\s*=\s*"((?:[^"\\\n]|\\.)*)"\s*(,?)/y
 /** A value, perhaps a timestamp, perhaps an exemplar, which is left alone. */
 const REST = /^\s+(\S+)(?:\s+(-?[0-9.eE+-]+))?(?:\s+#\s.*)?\s*$/
 
-/** Reads a page; the first line that is none of OpenMetrics is told. */
+/** Reads a page; the first line that is not OpenMetrics is reported. */
 export function parseMetricPage(text: string): MetricPageReading {
   if (text.length > MOST_CHARACTERS) return fault(1, 'the page is larger than 8 MB')
   const page: MetricPage = { types: new Map(), samples: [] }

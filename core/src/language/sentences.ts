@@ -29,7 +29,7 @@ export interface SentenceFault {
   /** Offset in the sentence, from 0. */
   offset: number
   message: string
-  /** What would mend it there, where one word alone is wrong. */
+  /** Its fix there, where one word alone is wrong. */
   fix?: { length: number; text: string }
 }
 export type Parsed<T> = { ok: true; value: T } | { ok: false; fault: SentenceFault }

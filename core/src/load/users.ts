@@ -38,7 +38,7 @@ export class UserSchedule {
     return undefined
   }
 
-  /** Passes that a user makes in a phase at most; Infinity where the phase is bounded by time alone. */
+  /** Iterations that a user makes in a phase at most; Infinity where the phase is bounded by time alone. */
   iterationsIn(phase: number): number {
     const span = this.spans.find(({ index }) => index === phase)
     return span?.phase.kind === 'iterations' ? span.phase.iterations : Infinity

@@ -59,7 +59,7 @@ export interface ArrivalCell {
   started: number
   /** Due but not started, because the generator was too late or too full. */
   missed: number
-  /** Due but turned away, because the cap was reached. */
+  /** Due but not started, because the cap was reached. */
   capped: number
   /** Due but not started, because its data had run out. */
   outOfData: number

@@ -1,4 +1,4 @@
-// All buckets of a run, or of a stretch of it, added up.
+// All buckets of a run, or of a time range, added up.
 import type { ArrivalCell, Bucket, CheckCell, FailureCell, ScopeCell, StepCell } from './bucket.js'
 import { Distribution } from '../numbers/distribution.js'
 

@@ -25,7 +25,7 @@ export interface RunShape {
     name: string
     journeys: string[]
     group: string | null
-    /** A call into a script loads no target: it is told of only when it fails. */
+    /** A call into a script loads no target: it is listed only when it fails. */
     isRequest: boolean
   }[]
   groups: string[]

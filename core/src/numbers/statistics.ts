@@ -23,7 +23,7 @@ function erfc(x: number): number {
 export const twoSided = (z: number): number => Math.min(1, 2 * (1 - normalCdf(Math.abs(z))))
 
 /** Values with how often each was seen, ascending. */
-export type Tally = Iterable<readonly [value: number, count: number]>
+export type Counts = Iterable<readonly [value: number, count: number]>
 
 /**
  * Mann–Whitney U test with the normal approximation, corrected for ties.
@@ -33,10 +33,10 @@ export type Tally = Iterable<readonly [value: number, count: number]>
  *
  * @returns U of the second sample, z (positive when the second tends to be larger) and the two-sided p-value
  */
-export function mannWhitney(first: Tally, second: Tally): { u: number; z: number; p: number } {
+export function mannWhitney(first: Counts, second: Counts): { u: number; z: number; p: number } {
   const counts = new Map<number, [number, number]>()
-  for (const [which, tally] of [first, second].entries()) {
-    for (const [value, count] of tally) {
+  for (const [which, sample] of [first, second].entries()) {
+    for (const [value, count] of sample) {
       const pair = counts.get(value) ?? [0, 0]
       pair[which === 0 ? 0 : 1] += count
       counts.set(value, pair)

@@ -144,7 +144,7 @@ function refuseStrays(source: Source, fields: Map<string, Field>, kind: string):
 function readLength(source: Source, node: Node, fields: Map<string, Field>): number | undefined {
   const field = fields.get('rest') ?? fields.get('for')
   if (field === undefined) {
-    // Passes end by themselves; a day is the bound of every phase.
+    // Iterations end by themselves; a day is the bound of every phase.
     if (fields.has('iterations')) return MAX_SECONDS
     source.report(offsetOf(node), 'LENGTH', 'this phase has no duration: add for, such as for: 30s')
     return undefined

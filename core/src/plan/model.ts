@@ -12,7 +12,7 @@ export interface Problem extends Position {
   severity: 'error' | 'warning'
   code: string
   message: string
-  /** What would mend it: so many characters from its place on become this text. */
+  /** Its fix: so many characters from its place on become this text. */
   fix?: Fix
 }
 export interface Fix {
@@ -105,7 +105,7 @@ export interface ParallelStep {
 
 export interface RepeatStep {
   kind: 'repeat'
-  /** Passes at most; all of them where `until` is not given. */
+  /** Rounds at most; all of them where `until` is not given. */
   times: number
   until: Check | undefined
   steps: Step[]

@@ -24,7 +24,7 @@ export interface Source {
   problems: Problem[]
   /** YAML itself could not read all of it: what seems to be missing may only be unread. */
   isBroken: boolean
-  /** Notes an error at an offset of the text. Reading goes on, so that one pass finds them all. */
+  /** Notes an error at an offset of the text. Reading continues, so that one pass finds them all. */
   report(offset: number, code: string, message: string, fix?: Fix): void
   positionAt(offset: number): { file: string; line: number; column: number }
 }

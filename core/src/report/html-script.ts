@@ -1,7 +1,7 @@
 // What makes the charts of the HTML report answer: plain JavaScript that runs in the reader's browser, loaded from
 // nowhere.
 
-/** Moves one hair line through all charts and says what stands under it. */
+/** Moves one cursor through all charts and says what stands under it. */
 export const HTML_SCRIPT = `
 const data = JSON.parse(document.getElementById('data').textContent)
 const charts = [...document.querySelectorAll('svg.lane')]

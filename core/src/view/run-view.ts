@@ -118,7 +118,7 @@ export class RunView {
   }
 
   /**
-   * Every gate as it stands. While the run goes on, a lower limit on a count or a rate is not judged before its phases
+   * Every gate as it stands. While the run lasts, a lower limit on a count or a rate is not judged before its phases
    * are over: it is still on its way.
    */
   gates(): GateResult[] {

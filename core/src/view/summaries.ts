@@ -70,7 +70,7 @@ export function stepSummaries(
   })
 }
 
-/** The figures of one step over some phases, or over a marked stretch whose recording holds nothing else. */
+/** The figures of one step over some phases, or over a time range whose recording holds nothing else. */
 function stepSummary(
   recording: Recording,
   shape: RunShape,

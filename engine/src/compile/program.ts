@@ -77,7 +77,7 @@ export type Operation =
   | { kind: 'wait'; wait: WaitStep['wait']; place: number }
   | { kind: 'group'; group: number }
   | { kind: 'group end' }
-  /** Goes on at `otherwise` when the condition does not hold. */
+  /** Continues at `otherwise` when the condition does not hold. */
   | { kind: 'when'; verify: Verify; otherwise: number }
   | { kind: 'jump'; to: number }
   | { kind: 'repeat begin'; counter: number }
@@ -85,7 +85,7 @@ export type Operation =
   | { kind: 'repeat test'; counter: number; times: number; end: number }
   | { kind: 'repeat next'; counter: number; until: Verify | undefined; begin: number; end: number }
   | { kind: 'pick'; weights: number[]; targets: number[]; place: number }
-  /** Walks each branch at once, and goes on at `next` when all have ended. */
+  /** Walks each branch at once, and continues at `next` when all have ended. */
   | { kind: 'parallel'; branches: { from: number; to: number }[]; next: number }
 
 export type TimedKind = SendOperation | CallOperation | SocketOperation | SqlOperation

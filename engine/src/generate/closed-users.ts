@@ -8,7 +8,7 @@ interface User {
   track: number
   schedule: UserSchedule
   journeys: JourneyChoice
-  /** Passes begun so far, and those of the present phase. */
+  /** Iterations begun so far, and those of the present phase. */
   iterations: number
   phase: number
   iterationsInPhase: number
@@ -116,7 +116,7 @@ export class ClosedUsers {
   private startOf(user: User, fromMs: number): { atMs: number; phase: number } | undefined {
     const next = user.schedule.nextStart(user.slot, fromMs)
     if (next === undefined) return undefined
-    // Passes are the last phase of their track: once they are made, the user never begins again.
+    // Iterations are the last phase of their track: once they are made, the user never begins again.
     const isSpent = next.phase === user.phase && user.iterationsInPhase >= user.schedule.iterationsIn(next.phase)
     return isSpent ? undefined : next
   }

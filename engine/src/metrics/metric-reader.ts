@@ -125,7 +125,7 @@ async function fetchPage(url: string): Promise<MetricPage | undefined> {
     const reading = statusCode === 200 ? parseMetricPage(text) : undefined
     return reading?.ok === true ? reading.page : undefined
   } catch {
-    // A metric that cannot be read leaves a gap in its series; the run goes on.
+    // A metric that cannot be read leaves a gap in its series; the run continues.
     return undefined
   }
 }

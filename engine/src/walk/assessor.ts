@@ -1,4 +1,4 @@
-// What an outcome means for an iteration: which checks held, what was kept, and whether it goes on.
+// What an outcome means for an iteration: which checks held, what was kept, and whether it continues.
 import { Received, type Draws, type FailureKind } from '@jolt-gate/core'
 import type { Outcome } from '../http/exchange.js'
 import type { Mask } from '../secrets/mask.js'
@@ -89,7 +89,7 @@ export class Assessor {
     return { failure, continues: failure === null }
   }
 
-  /** After a request without an answer the iteration goes on only where `or VALUE` stands in for every keep. */
+  /** After a request without an answer the iteration continues only where `or VALUE` stands in for every keep. */
   keepNothing(iteration: Iteration, { keeps }: TimedOperation): boolean {
     return keeps.every((keep: CompiledKeep) => {
       const value = keep.take(NOTHING, iteration.frame, () => 0)

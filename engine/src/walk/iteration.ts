@@ -12,7 +12,7 @@ export interface OpenGroup {
   hasFailed: boolean
 }
 
-/** What of an iteration goes on by itself: the iteration, or one branch of what it does together. */
+/** A thread of an iteration: the whole of it, or one branch of a parallel step. */
 export interface Branch {
   iteration: Iteration
   parent: Branch | null
@@ -68,7 +68,7 @@ export class Iteration implements Branch {
   }
 }
 
-/** A part of a branch that goes on by itself until its last operation. */
+/** A part of a branch that advances by itself until its last operation. */
 export function branchOf(parent: Branch, from: number, to: number, atMs: number): Branch {
   return {
     iteration: parent.iteration,

@@ -11,7 +11,7 @@ export interface OnceOptions {
   seed: number
   mask: Mask
   frame: Frame
-  /** Setup ends at its first failure; teardown goes on. */
+  /** Setup ends at its first failure; teardown continues. */
   endsOnFailure: boolean
   withinMs: number
   signal?: AbortSignal

@@ -1,4 +1,4 @@
-// What a walker is told of its target, and how it reaches it.
+// What a walker knows of its target, and how it reaches it.
 import type { Route } from '../http/connections.js'
 import type { Mask } from '../secrets/mask.js'
 

@@ -11,7 +11,7 @@ import { Scripts } from './call/sandbox.js'
 import { SocketTalker, type SocketEvent } from './socket/socket-talk.js'
 import { runSql } from './sql/run-sql.js'
 
-/** Something that goes on and can be given up. */
+/** Something that lasts and can be cancelled. */
 export interface Cancellable {
   cancel(failure: FailureKind, detail: string): void
 }

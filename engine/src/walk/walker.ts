@@ -26,7 +26,7 @@ export interface Beginning {
   dueMs: number
   /** The user of the closed model whose iteration it is. */
   slot?: number
-  /** The last iteration of a user who comes back: its cookies, connections and kept values go on. */
+  /** The last iteration of a user who comes back: its cookies, connections and kept values stay. */
   previous?: Iteration | undefined
   /** The operation it begins with; by default the first. */
   from?: number
@@ -149,7 +149,7 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
     iteration.cookies.store(url, fields)
   }
 
-  // ---------- a branch goes on
+  // ---------- a branch advances
 
   private advance(branch: Branch, atMs: number): void {
     const { iteration } = branch

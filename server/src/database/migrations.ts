@@ -1,7 +1,7 @@
 // Changes of the schema, in order, each with a way back.
-import { parseJson, type Json } from '@jolt-gate/core'
+import { parseJson, renewGate, type Json } from '@jolt-gate/core'
 import { DataTypes, QueryTypes, type QueryInterface } from 'sequelize'
-import { toFirstEdition, toSecondEdition } from './second-edition.js'
+import { outdatedGate, toFirstEdition, toSecondEdition } from './second-edition.js'
 
 export interface Migration {
   name: string
@@ -192,10 +192,12 @@ const secondEdition: Migration = {
     await schema.renameTable('vouches', 'approvals')
     await rename(schema, 'people', 'role', 'keeper', 'administrator')
     await rename(schema, 'failures', 'kind', 'name', 'dns')
-    await rewriteRuns(schema, toSecondEdition)
+    await rewrite(schema, toSecondEdition)
+    await renameRules(schema, renewGate)
   },
   async down(schema) {
-    await rewriteRuns(schema, toFirstEdition)
+    await renameRules(schema, outdatedGate)
+    await rewrite(schema, toFirstEdition)
     await rename(schema, 'failures', 'kind', 'dns', 'name')
     await rename(schema, 'people', 'role', 'administrator', 'keeper')
     await schema.renameTable('approvals', 'vouches')
@@ -208,20 +210,28 @@ async function rename(schema: QueryInterface, table: string, column: string, fro
   await schema.bulkUpdate(table, { [column]: to }, { [column]: from })
 }
 
-/** Rewrites the JSON of every run, one run at a time: a result may be large. */
-async function rewriteRuns(schema: QueryInterface, rewrite: (json: Json) => Json): Promise<void> {
-  const ids = await schema.sequelize.query<{ id: string }>('SELECT id FROM runs', { type: QueryTypes.SELECT })
-  for (const { id } of ids) {
-    const [row] = await schema.sequelize.query<Record<(typeof JSON_COLUMNS)[number], string | null>>(
-      'SELECT plan, shape, result FROM runs WHERE id = :id',
-      { type: QueryTypes.SELECT, replacements: { id } },
-    )
-    for (const column of JSON_COLUMNS) {
-      const json = parseJson(row?.[column] ?? '')
-      if (json !== undefined) await schema.bulkUpdate('runs', { [column]: JSON.stringify(rewrite(json)) }, { id })
+async function renameRules(schema: QueryInterface, renew: (rule: string) => string): Promise<void> {
+  const select = 'SELECT DISTINCT rule FROM gate_results'
+  for (const { rule } of await schema.sequelize.query<{ rule: string }>(select, { type: QueryTypes.SELECT }))
+    if (renew(rule) !== rule) await rename(schema, 'gate_results', 'rule', rule, renew(rule))
+}
+
+/** Rewrites stored JSON, one row at a time: a result may be large. */
+async function rewrite(schema: QueryInterface, renew: (json: Json) => Json): Promise<void> {
+  for (const [table, columns] of Object.entries(JSON_COLUMNS)) {
+    const ids = await schema.sequelize.query<{ id: string }>(`SELECT id FROM ${table}`, { type: QueryTypes.SELECT })
+    for (const { id } of ids) {
+      const [row] = await schema.sequelize.query<Record<string, string | null>>(
+        `SELECT ${columns.join(', ')} FROM ${table} WHERE id = :id`,
+        { type: QueryTypes.SELECT, replacements: { id } },
+      )
+      for (const column of columns) {
+        const json = parseJson(row?.[column] ?? '')
+        if (json !== undefined) await schema.bulkUpdate(table, { [column]: JSON.stringify(renew(json)) }, { id })
+      }
     }
   }
 }
-const JSON_COLUMNS = ['plan', 'shape', 'result'] as const
+const JSON_COLUMNS = { runs: ['plan', 'shape', 'result'], rehearsals: ['rehearsal'] } as const
 
 export const MIGRATIONS: readonly Migration[] = [firstTables, people, secondEdition]

@@ -1,6 +1,6 @@
 // Stored runs in the words of the second edition, and back: the migration that renames the columns uses it for the
 // JSON in them. Numbers and texts of people are never touched.
-import type { Json } from '@jolt-gate/core'
+import { parseJson, readSentence, renewGate, type Json } from '@jolt-gate/core'
 
 type Pairs = readonly (readonly [first: string, second: string])[]
 
@@ -40,12 +40,20 @@ const PERCENTILES: Pairs = [
 
 /** A stored plan, shape or result of the first edition in the words of the second. */
 export function toSecondEdition(json: Json): Json {
-  return walk(json, '', { field: renamer(FIELDS, 0, 1), word: wordRenamer(0, 1), object: gatherPercentiles })
+  return walk(json, '', {
+    field: renamer(FIELDS, 0, 1),
+    word: wordRenamer(0, 1),
+    object: (fields) => readAnew(gatherPercentiles(fields)),
+  })
 }
 
 /** The way back. */
 export function toFirstEdition(json: Json): Json {
-  return walk(json, '', { field: renamer(FIELDS, 1, 0), word: wordRenamer(1, 0), object: spreadPercentiles })
+  return walk(json, '', {
+    field: renamer(FIELDS, 1, 0),
+    word: wordRenamer(1, 0),
+    object: (fields) => outdated(spreadPercentiles(fields)),
+  })
 }
 
 interface Renaming {
@@ -61,7 +69,10 @@ function walk(json: Json, parent: string, renaming: Renaming): Json {
     const next = renaming.field(name, parent)
     // What people and responses named is theirs.
     if (OWN_NAMES.has(name)) return [next, value]
-    return [next, typeof value === 'string' ? renaming.word(next, value) : walk(value, next, renaming)]
+    return [
+      next,
+      typeof value === 'string' ? renaming.word(next in WORDS ? next : name, value) : walk(value, next, renaming),
+    ]
   })
   return renaming.object(Object.fromEntries(fields))
 }
@@ -71,8 +82,10 @@ const OWN_NAMES = new Set(['labels', 'namespaces', 'document'])
 
 function renamer(pairs: Pairs, from: 0 | 1, to: 0 | 1): Renaming['field'] {
   const names = new Map(pairs.map((pair) => [pair[from], pair[to]]))
+  const time = from === 0 ? ['name', 'dns'] : ['dns', 'name']
   const weight = from === 0 ? ['share', 'weight'] : ['weight', 'share']
   return (name, parent) => {
+    if (parent === 'timing' && name === time[0]) return time[1] ?? name
     if (name === weight[0] && (parent === 'journeys' || parent === 'options')) return weight[1] ?? name
     return names.get(name) ?? name
   }
@@ -80,6 +93,31 @@ function renamer(pairs: Pairs, from: 0 | 1, to: 0 | 1): Renaming['field'] {
 
 function wordRenamer(from: 0 | 1, to: 0 | 1): Renaming['word'] {
   return (name, word) => WORDS[name]?.find((pair) => pair[from] === word)?.[to] ?? word
+}
+
+/** A gate's sentence in today's words, with the places of its parts, which gates hold since the second edition. */
+function readAnew(fields: Record<string, Json>): Record<string, Json> {
+  const renewed = mapSentences(fields, renewGate)
+  if (!('comparison' in renewed) || typeof renewed['written'] !== 'string') return renewed
+  const parsed = readSentence('Gate', renewed['written'])
+  return parsed.ok ? { ...renewed, spans: parseJson(JSON.stringify(parsed.value.spans)) ?? null } : renewed
+}
+
+function outdated(fields: Record<string, Json>): Record<string, Json> {
+  const { spans, ...rest } = mapSentences(fields, outdatedGate)
+  return spans === undefined || !('comparison' in rest) ? { ...rest, ...(spans === undefined ? {} : { spans }) } : rest
+}
+
+/** A gate's sentence in the words of the first edition. */
+export function outdatedGate(sentence: string): string {
+  return sentence.replace(/^capped arrivals\b/, 'turned away').replace(/^(\S+ )metric(?= ")/, '$1probe')
+}
+
+/** Gates of a plan and of a result hold their sentences in these fields. */
+function mapSentences(fields: Record<string, Json>, map: (sentence: string) => string): Record<string, Json> {
+  if (typeof fields['rule'] !== 'string') return fields
+  const { written } = fields
+  return { ...fields, rule: map(fields['rule']), ...(typeof written === 'string' ? { written: map(written) } : {}) }
 }
 
 function gatherPercentiles(fields: Record<string, Json>): Record<string, Json> {

@@ -1,5 +1,5 @@
 // The live stream of a run as server-sent events. Seconds have their number as id, so that a reader that lost its
-// connection continues where it was; a run that has ended is told the same way, and then closed.
+// connection continues where it was; a run that has ended is sent the same way, and then closed.
 import { createSession, type Session } from 'better-sse'
 import type { Request, Response } from 'express'
 import type { LiveEvent, RunQueue } from './queue.js'
@@ -13,7 +13,7 @@ export async function streamRun(request: Request, response: Response, runId: str
     headers: { 'x-accel-buffering': 'no' },
     trustClientEventId: true,
   })
-  const reader = new Reader(session, lastSecond(session.lastId || request.query['after']))
+  const reader = new Reader(session, response, lastSecond(session.lastId || request.query['after']))
   const listener = (event: LiveEvent) => {
     reader.hear(event)
   }
@@ -39,6 +39,7 @@ class Reader {
 
   constructor(
     private readonly session: Session,
+    private readonly response: Response,
     /** The last second that it was told. */
     public told: number,
   ) {}
@@ -48,7 +49,7 @@ class Reader {
     else this.tell(event)
   }
 
-  /** Tells what was heard meanwhile; says whether the run goes on. */
+  /** Sends what was heard meanwhile; says whether the run is still live. */
   catchUp(): 'live' | 'ended' {
     this.isCatchingUp = false
     for (const event of this.heard) this.tell(event)
@@ -67,12 +68,6 @@ class Reader {
     this.session.push(event, event.kind, String(Math.max(0, this.told)))
     if (event.kind !== 'end') return
     this.hasEnded = true
-    this.close()
-  }
-
-  private close(): void {
-    const response: unknown = this.session.getResponse()
-    if (typeof response === 'object' && response !== null && 'end' in response && typeof response.end === 'function')
-      response.end.call(response)
+    this.response.end()
   }
 }

@@ -80,7 +80,7 @@ export function useImport() {
     choice.value = { ...choice.value, ...part }
     make()
   }
-  /** Stops whatever goes on, at once. */
+  /** Stops whatever is running, at once. */
   function cancel(): void {
     worker?.terminate()
     worker = undefined

@@ -159,7 +159,7 @@ const day = (instant: string) => instant.slice(0, 10)
         </form>
       </template>
     </section>
-    <section v-if="store.isAdministrator" class="trail">
+    <section v-if="store.isAdministrator" class="audit-log">
       <h2>Audit log</h2>
       <p class="soft">Who did what, newest first. Entries are never removed.</p>
       <ol>
@@ -207,12 +207,12 @@ section > h2 {
   background: var(--ochre-light);
   color: var(--ink);
 }
-.trail ol {
+.audit-log ol {
   margin: 8px 0 0;
   padding: 0;
   list-style: none;
 }
-.trail li {
+.audit-log li {
   display: grid;
   grid-template-columns: 118px minmax(0, 1fr);
   gap: 10px;

@@ -67,7 +67,7 @@ const band = computed(() => {
   const first = props.preview?.tracks[0]?.name ?? null
   return (props.preview?.phases ?? []).filter((phase) => phase.track === first)
 })
-/** One label for a ladder would be cut by its treads: each tread is named where it has room. */
+/** One label for a ladder would be cut by its levels: each level is named where it has room. */
 const trackLines = computed(() =>
   (profile.value?.tracks ?? []).map(({ name, rate: line }) => ({
     name: name ?? 'common track',

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// The head of a plan: its name, where it stands in Git, how it is looked at, and what can be taken back.
+// The head of a plan: its name, where it stands in Git, how it is looked at, and undo.
 import { ElButton } from 'element-plus'
 import type { PlanText } from '../api/types.js'
 import BranchMenu from './BranchMenu.vue'

@@ -74,7 +74,7 @@ export const foldByMargin = foldService.of((state: EditorState, lineStart: numbe
   return end.number > line.number ? { from: line.to, to: end.to } : null
 })
 
-/** A problem at its place, with what would mend it. */
+/** A problem at its place, with its fix. */
 export function diagnosticOf(problem: Problem, { doc }: EditorState): Diagnostic {
   const line = doc.line(problem.line)
   const from = Math.min(line.from + problem.column - 1, line.to)

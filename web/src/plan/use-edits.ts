@@ -47,7 +47,7 @@ export function useEdits({ file, state, editor, select }: EditsOptions) {
   }
   /** The editor's own text is the newest; what was read of it follows. */
   const current = () => editor.value?.current() ?? text.value
-  /** The form goes on at once with the nodes of its own change; what the worker reads of it comes after. */
+  /** The form continues at once with the nodes of its own change; the worker's reading comes after. */
   const tree = shallowRef<TreeNode | null>(null)
   let parsed: { text: string; tree: TreeNode | undefined } = { text: '', tree: undefined }
   function treeNow(): TreeNode | undefined {
@@ -63,7 +63,7 @@ export function useEdits({ file, state, editor, select }: EditsOptions) {
     change(editText(file.value, current(), wanted, treeNow()))
     tree.value = treeNow() ?? null
     if (wanted.kind !== 'insert') return
-    // What was added is what the person goes on with.
+    // What was added is selected next.
     const list = nodeAt(treeNow(), wanted.list)
     const item = list?.kind === 'list' ? list.items[Math.min(wanted.index, list.items.length - 1)] : undefined
     if (item !== undefined && (item.kind === 'map' || wanted.list[0] === 'gates')) select(item.line)

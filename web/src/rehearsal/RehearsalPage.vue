@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A rehearsal: one user, one pass, step by step as it happens, with every exchange in full.
+// A rehearsal: one user, one iteration, step by step as it happens, with every exchange in full.
 import { ElButton } from 'element-plus'
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import { useRoute } from 'vue-router'

@@ -46,7 +46,7 @@ export function useRun(id: Ref<string>) {
     }
   }
 
-  /** The browser connects again by itself, and goes on after the last second it heard. */
+  /** The browser connects again by itself, and resumes after the last second it heard. */
   function listen(): void {
     const stream = new EventSource(`/api/runs/${id.value}/stream`)
     source = stream

@@ -28,7 +28,7 @@ export interface SocketTalk {
   route: Route
   /** Length of a wait between acts. */
   waitMs: (act: Extract<CompiledAct, { kind: 'wait' }>) => number
-  /** Records an event; says whether the talk goes on. */
+  /** Records an event; says whether the talk continues. */
   onEvent: (event: SocketEvent) => boolean
   /** The socket is closed; called once. */
   onEnd: (endedMs: number) => void

@@ -1,0 +1,40 @@
+// Seconds of a run as its senders report them, made by hand.
+import { Distribution, emptyBucket, type Bucket } from '../src/index.js'
+
+export interface Second {
+  ms?: number[]
+  failed?: number
+  phase?: number
+  endPhase?: number
+  kind?: string
+}
+
+/** A second of one step: its response times, and further requests that failed. */
+export function bucketOf(
+  number: number,
+  { ms = [], failed = 0, phase = 0, endPhase = phase, kind = 'status' }: Second,
+): Bucket {
+  const bucket = emptyBucket(number)
+  bucket.steps.push({
+    phase,
+    endPhase,
+    step: 0,
+    journey: 0,
+    requests: ms.length + failed,
+    failed,
+    bytesReceived: 0,
+    bytesSent: 0,
+    responseTime: distributionOf(ms),
+    failedTime: distributionOf(new Array<number>(failed).fill(1)),
+    connectTime: new Distribution(),
+    timeToFirstByte: new Distribution(),
+  })
+  if (failed > 0)
+    bucket.failures.push({ phase, step: 0, kind, detail: '503', count: failed, firstAtMs: number * 1000, sample: '' })
+  return bucket
+}
+export function distributionOf(ms: number[]): Distribution {
+  const distribution = new Distribution()
+  for (const value of ms) distribution.record(value * 1000)
+  return distribution
+}
