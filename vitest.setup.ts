@@ -10,7 +10,7 @@ export default function setup(project: TestProject): void {
   if (isStale('core/grammar/sentences.js', ['core/grammar/sentences.peggy']))
     execFileSync(process.execPath, ['core/scripts/grammar.mjs'], { cwd: root, stdio: 'inherit' })
   if (project.name !== 'e2e') return
-  if (isStale('web/dist/index.html', ['web/src', 'web/index.html', 'core/src', 'core/grammar']))
+  if (isStale('web/dist/index.html', ['web/src', 'web/index.html', 'web/vite.config.ts', 'core/src', 'core/grammar']))
     execFileSync('npx', ['--no-install', 'vite', 'build', 'web', '--logLevel', 'warn'], { cwd: root, stdio: 'inherit' })
 }
 

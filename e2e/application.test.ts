@@ -44,12 +44,12 @@ describe('the application', () => {
     expect(await page.locator('.totals').innerText()).toMatch(/1 min[^]*2\s?280/)
   })
 
-  it('shows a plan with everything in it: tracks, users who come again, branches, a gate of each step, and what has not held yet', async () => {
+  it('shows a plan with everything in it: tracks, concurrent users, branches, a gate of each step, a load that has not held yet', async () => {
     await page.goto(`${origin}/p/1/plan?file=plans/day.gate.yaml`)
 
     await expect.poll(() => page.locator('.problems').innerText()).toMatch(/none/)
     expect(await page.locator('.outline').innerText()).toMatch(
-      /pick 3[^]*scripts\/fares.ts#quote[^]*when status is 201[^]*own load[^]*together/,
+      /pick 3[^]*scripts\/fares.ts#quote[^]*when status is 201[^]*own load[^]*parallel/,
     )
     expect(await page.locator('.gates').innerText()).toMatch(
       /p95 response time of each step under 400 ms[^]*stops the run after 5 s in a row/,
@@ -58,7 +58,7 @@ describe('the application', () => {
     expect(await page.locator('.growth').innerText()).toMatch(/no run has held|up to 20\/s/)
   })
 
-  it('shows problems at their place while one types, and has them gone when they are mended', async () => {
+  it('shows problems at their place while one types, and clears them when they are fixed', async () => {
     await page.goto(`${origin}/p/1/plan?file=plans/smoke.gate.yaml`)
     await expect.poll(() => page.locator('.problems').innerText()).toMatch(/none/)
 
@@ -86,15 +86,15 @@ describe('the application', () => {
     await page.waitForURL(/\/runs\/\w+/)
     await expect.poll(() => page.locator('.verdict .title').innerText(), { timeout: 20_000 }).toBe('Running')
     await expect.poll(() => page.locator('.el-table__row').count(), { timeout: 20_000 }).toBe(3)
-    await page.getByText('1 run going').waitFor()
+    await page.getByText('1 running').waitFor()
 
     await expect.poll(() => page.locator('.verdict .title').innerText(), { timeout: 60_000 }).toMatch(/Shut|Void/)
     const verdict = await page.locator('.column').innerText()
-    // A machine that is too busy for its own figures is told so; on any other the overload is shut.
+    // On a machine that is too busy the run is void; on any other the overload is shut.
     if (!verdict.includes('late at p99')) expect(verdict).toMatch(/^Shut/)
     expect(verdict).toMatch(/failed requests at most 0.5 %/)
     // The target's metrics have a lane of their own.
-    expect(await page.locator('.lanes').innerText()).toMatch(/Target readings[^]*busy places at most \d/)
+    expect(await page.locator('.lanes').innerText()).toMatch(/Target metrics[^]*busy places at most \d/)
     const address = page.url()
     await page.reload()
     await expect.poll(() => page.locator('.column').innerText()).toBe(verdict)
@@ -104,7 +104,7 @@ describe('the application', () => {
     await expect.poll(() => page.url()).toBe(address)
   })
 
-  it('computes every step again for a stretch that was marked with the keyboard, and keeps it in the address', async () => {
+  it('computes every step again for a time range selected with the keyboard, and keeps it in the address', async () => {
     await page.goto(`${origin}/p/1/runs`)
     await page.getByText('Beyond capacity').first().click()
     const requests = () => page.locator('.el-table__row').first().locator('td').nth(1).innerText()
@@ -130,6 +130,6 @@ describe('the application', () => {
     await page.getByRole('button', { name: 'Stop' }).click()
 
     await expect.poll(() => page.locator('.verdict .title').innerText(), { timeout: 15_000 }).toBe('Stopped')
-    expect(await page.locator('.reasons').innerText()).toBe('stopped by Ida Quay, in the application')
+    expect(await page.locator('.reasons').innerText()).toBe('stopped by Ida Quay in the application')
   })
 })

@@ -142,8 +142,8 @@ describe('the form', () => {
     const before = onDisk('plans/smoke.gate.yaml')
     await page.locator('.outline').getByText('view sailing').click()
     await page.locator('.tree').getByText('places').click()
-    await button('keep it').click()
-    await button(/^check that it is/).click()
+    await button('Keep it').click()
+    await button(/^Check that it is/).click()
     await expect.poll(() => page.locator('.problems').innerText()).toMatch(/none/)
     expect(await page.locator('.form').getByLabel('places', { exact: true }).inputValue()).toBe('json $.places')
     expect(await page.locator('.form').getByLabel('check 3', { exact: true }).inputValue()).toMatch(
@@ -234,7 +234,7 @@ describe('people, projects and targets', () => {
     await expect.poll(() => page.locator('.shown code').innerText()).toMatch(/^jgt_[\w-]{32}$/)
     await button('Done').click()
     await expect.poll(() => page.locator('main table').first().innerText()).toMatch(/pipeline[^]*read[^]*never/)
-    await expect.poll(() => page.locator('.trail').innerText()).toMatch(/Ida Quay made a token pipeline: read/)
+    await expect.poll(() => page.locator('.audit-log').innerText()).toMatch(/Ida Quay made a token pipeline: read/)
 
     await open('/p/1/targets')
     await button('write').first().click()

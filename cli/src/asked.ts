@@ -1,11 +1,8 @@
 // What run and rehearse are asked for beside the plan.
-import { customAlphabet } from 'nanoid'
 import { permissionFault, previewOf, readSentence, scalePlan, type Plan, type Target } from '@jolt-gate/core'
 import { controlNeeded, proveControl } from '@jolt-gate/engine'
 import { UsageError } from './errors.js'
 import type { RunArguments } from './options.js'
-
-export const newId = customAlphabet('0123456789abcdefghijkmnpqrstuvwxyz', 10)
 
 /** `--set` may only name what is there. */
 export function refuseUnknownValues(plan: Plan, target: Target, set: Record<string, string>): void {

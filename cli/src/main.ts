@@ -10,13 +10,13 @@ import type {
   RunArguments,
   ValidateArguments,
 } from './options.js'
-import { TOOL_VERSION } from './version.js'
+import { VERSION } from '@jolt-gate/core/identity'
 
 const program = new Command('jolt-gate')
   .description(
     'Load tests as text: validate a plan, preview its load, rehearse it, run it; the verdict is the exit code.',
   )
-  .version(TOOL_VERSION)
+  .version(VERSION)
   .option('--quiet', 'print errors and the verdict only')
   .option('--no-color', 'no colors (NO_COLOR does the same)')
   .exitOverride()

@@ -2,11 +2,12 @@
 import pc from 'picocolors'
 import { formatMs } from '@jolt-gate/core'
 import { rehearse as walk, secretsOf, type RehearsedStep } from '@jolt-gate/engine'
-import { newId, refuseForbidden, refuseUnknownValues } from './asked.js'
+import { refuseForbidden, refuseUnknownValues } from './asked.js'
 import { readValidPlan } from './validate.js'
 import { EXIT, UsageError } from './errors.js'
 import type { Output, RehearseArguments } from './options.js'
 import { writeReport } from './reports.js'
+import { newId } from '@jolt-gate/core/identity'
 
 /** Lines of a body that are shown on a terminal; JSON has all of it. */
 const MOST_LINES = 24

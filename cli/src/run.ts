@@ -14,7 +14,7 @@ import {
   type Target,
 } from '@jolt-gate/core'
 import { lastCalibration, secretsOf, startRun, type RunHandle } from '@jolt-gate/engine'
-import { isUrl, newId, planOfUrl, refuseUnknownValues, refuseForbidden } from './asked.js'
+import { isUrl, planOfUrl, refuseUnknownValues, refuseForbidden } from './asked.js'
 import { readValidPlan, readValidText } from './validate.js'
 import { readStored } from './compare.js'
 import { UsageError } from './errors.js'
@@ -23,7 +23,7 @@ import { progressOf } from './progress.js'
 import { checkReports, REPORTS, writeReports } from './reports.js'
 import { commitOf, NO_REPOSITORY } from './repository.js'
 import { tableOf } from './tables.js'
-import { TOOL_VERSION } from './version.js'
+import { newId, VERSION } from '@jolt-gate/core/identity'
 
 export async function run(file: string, options: RunArguments, output: Output): Promise<number> {
   const { reading, repository } = isUrl(file)
@@ -51,7 +51,7 @@ export async function run(file: string, options: RunArguments, output: Output): 
     fileBytes: repository.readBytes,
     identity: {
       id: newId(),
-      tool: TOOL_VERSION,
+      tool: VERSION,
       plan: {
         name: plan.name,
         file: plan.file,

@@ -1,4 +1,5 @@
 // The API's description of itself (OpenAPI 3.1).
+import { VERSION } from '@jolt-gate/core/identity'
 
 type Operation = Record<string, unknown>
 const answer = (description: string, type = 'application/json') => ({
@@ -29,7 +30,7 @@ function operation(
 
 export const OPENAPI = {
   openapi: '3.1.0',
-  info: { title: 'Jolt Gate', version: '0.1.0', description: 'Projects, plans and runs of a Jolt Gate server.' },
+  info: { title: 'Jolt Gate', version: VERSION, description: 'Projects, plans and runs of a Jolt Gate server.' },
   servers: [{ url: '/api' }],
   security: [{ session: [] }, { token: [] }],
   components: {

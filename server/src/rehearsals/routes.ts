@@ -1,6 +1,6 @@
 // Rehearsals: each step told as it ends, kept for comparing, and begun again from a step.
 import { Router, type Response } from 'express'
-import { customAlphabet } from 'nanoid'
+import { newId } from '@jolt-gate/core/identity'
 import { object, string } from 'yup'
 import { readPlan, type Plan, type Target } from '@jolt-gate/core'
 import { rehearse, type Memory, type Rehearsal } from '@jolt-gate/engine'
@@ -12,7 +12,6 @@ import { isReadablePath } from '../projects/working-copy.js'
 import { refuseForbidden } from '../targets/permits.js'
 import type { SecretStore } from '../targets/secrets.js'
 
-const newId = customAlphabet('0123456789abcdefghijkmnpqrstuvwxyz', 10)
 const shape = object({
   plan: string().required('plan is needed: the path of a plan').max(500),
   /** The text as it is in the editor; without it the file on disk is rehearsed. */

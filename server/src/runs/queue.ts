@@ -2,16 +2,14 @@
 import { EventEmitter } from 'node:events'
 import { base64OfBytes, encodeBucket, previewOf, shapeOf, type Plan, type RunEvent, type Target } from '@jolt-gate/core'
 import { lastCalibration, startRun, type RunHandle, type RunState } from '@jolt-gate/engine'
-import { customAlphabet } from 'nanoid'
+import { newId, VERSION } from '@jolt-gate/core/identity'
 import { RunRow, type StoredState } from '../database/models.js'
 import { log } from '../http/log.js'
 import { Problem } from '../http/problems.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 import { addBucket, addRun, storeResult, summaryOfRun } from './store.js'
 
-const TOOL_VERSION = '0.1.0'
 const MOST_WAITING = 50
-const newId = customAlphabet('0123456789abcdefghijkmnpqrstuvwxyz', 10)
 
 export interface AskedRun {
   projectId: number
@@ -129,7 +127,7 @@ export class RunQueue {
       calibration: lastCalibration(),
       identity: {
         id: row.id,
-        tool: TOOL_VERSION,
+        tool: VERSION,
         plan: { name: asked.plan.name, file: asked.plan.file, ...asked.head, seed: asked.plan.seed },
       },
       onState: (state: RunState) => {

@@ -67,7 +67,7 @@ onMounted(() => {
       class="going"
       :to="{ name: 'run', params: { project: projectId, run: first.id } }"
     >
-      {{ going }} {{ going === 1 ? 'run' : 'runs' }} running
+      {{ going }} running
     </RouterLink>
     <button type="button" class="find" @click="$emit('find')">Find or do <kbd>Ctrl K</kbd></button>
     <div class="person">

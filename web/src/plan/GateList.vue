@@ -106,7 +106,7 @@ function add(event: Event): void {
             </div>
             <div class="actions">
               <button class="link" type="submit">change</button>
-              <button class="link" type="button" @click="editing = undefined">keep it</button>
+              <button class="link" type="button" @click="editing = undefined">cancel</button>
             </div>
           </form>
         </ElPopover>

@@ -23,7 +23,7 @@ const leaves = computed(() => {
       for (const [name, child] of entries)
         walk(
           child,
-          path + (Array.isArray(value) ? name : /^[A-Za-z_]\w*$/.test(name) ? `.${name}` : `['${name}']`),
+          path + (Array.isArray(value) ? name : /^[A-Za-z_]\w*$/.test(name) ? `.${name}` : `[${quoted(name)}]`),
           name,
           depth + 1,
         )
@@ -32,6 +32,11 @@ const leaves = computed(() => {
   if (json !== undefined) walk(json, '$', '', 0)
   return found
 })
+/** A name as RFC 9535 writes it in single quotes. */
+function quoted(name: string): string {
+  const inner = JSON.stringify(name).slice(1, -1).replaceAll('\\"', '"')
+  return `'${inner.replaceAll("'", String.raw`\'`)}'`
+}
 /** Names that may be kept are made of letters, digits and _. */
 function nameFor(key: string): string {
   const word = key.replaceAll(/\W+/g, '') || 'value'
@@ -70,8 +75,8 @@ function check(): void {
     <p v-if="leaves.length === 0" class="soft">not JSON: keep values by match, xml or header</p>
     <div v-if="chosen" class="acts">
       <code>{{ chosen.path }}</code>
-      <button type="button" class="link" @click="keep()">keep it</button>
-      <button type="button" class="link" @click="check()">check it is {{ chosen.json.slice(0, 30) }}</button>
+      <button type="button" class="link" @click="keep()">Keep it</button>
+      <button type="button" class="link" @click="check()">Check that it is {{ chosen.json.slice(0, 30) }}</button>
     </div>
     <div class="tree">
       <template v-for="leaf in leaves" :key="leaf.path">

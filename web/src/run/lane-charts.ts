@@ -137,7 +137,7 @@ const LANES: Lane[] = [
 const READINGS: Lane = {
   name: 'readings',
   title: 'Target metrics',
-  note: 'metrics',
+  note: 'read each second',
   height: 70,
   kind: 'line',
   drawsBeams: false,

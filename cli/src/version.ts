@@ -1,1 +1,0 @@
-export const TOOL_VERSION = '0.1.0'
