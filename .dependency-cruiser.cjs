@@ -100,7 +100,7 @@ module.exports = {
     exclude: { path: '(^|/)node_modules/(?!@jolt-gate)' },
     enhancedResolveOptions: {
       exportsFields: ['exports'],
-      conditionNames: ['source', 'import', 'types', 'node', 'default'],
+      conditionNames: ['jolt-gate-source', 'import', 'types', 'node', 'default'],
       extensions: ['.ts', '.d.ts', '.js', '.mjs', '.vue'],
     },
   },

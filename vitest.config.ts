@@ -2,7 +2,7 @@ import vue from '@vitejs/plugin-vue'
 import { defineConfig } from 'vitest/config'
 
 // Rooms are tested as their sources stand, never as they were last built.
-const resolve = { conditions: ['source', 'node'] }
+const resolve = { conditions: ['jolt-gate-source', 'node'] }
 
 interface Manner {
   /** Load is measured: one file at a time, so that tests do not disturb one another. */

@@ -9,7 +9,7 @@ export default defineConfig({
   build: { chunkSizeWarningLimit: 1200, rolldownOptions: { checks: { pluginTimings: false } } },
   // The rooms that pages stand on are read from their sources, never from what was built of them before.
   resolve: {
-    conditions: ['source', ...defaultClientConditions],
+    conditions: ['jolt-gate-source', ...defaultClientConditions],
     alias: {
       // What this package names for browsers is a script, not a module.
       'iregexp-check': 'iregexp-check/dist/iregexp-check.esm.js',

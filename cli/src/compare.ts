@@ -9,7 +9,7 @@ import {
   LEVEL,
   readResult,
   type Change,
-  type StoredResult,
+  type RunResult,
 } from '@jolt-gate/core'
 import { EXIT, UsageError } from './errors.js'
 import type { Output } from './options.js'
@@ -57,7 +57,7 @@ export function compare(
 }
 
 /** Reads a result.json that must be one. */
-export function readStored(file: string): StoredResult {
+export function readStored(file: string): RunResult {
   const reading = readResult(readGiven(file))
   if (!reading.ok) throw new UsageError(`${file}: ${reading.fault}`)
   return reading.result

@@ -160,14 +160,9 @@ describe('run', () => {
       code: 2,
       stderr: 'the target needs secrets: set JOLT_SECRET_USER and JOLT_SECRET_PASSWORD\n',
     })
-    const away = await jolt([
-      'run',
-      'plans/smoke.gate.yaml',
-      '--target',
-      'http://ferries.example',
-      '--set',
-      'harbour=OSTREY',
-    ])
+    const elsewhere = 'origin: http://ferries.example\nvalues: { harbour: OSTREY }\nsecrets: [user, password]\n'
+    writeFileSync(join(target, 'targets/away.target.yaml'), elsewhere)
+    const away = await jolt(['run', 'plans/smoke.gate.yaml', '--target', 'away'])
     expect(away.code).toBe(2)
     expect(away.stderr).toMatch(/only with a permission in its target file and proof of control/)
   })

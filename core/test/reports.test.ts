@@ -20,7 +20,6 @@ import {
   resultOf,
   shapeOf,
   type RunResult,
-  type StoredResult,
 } from '../src/index.js'
 import { parseCsv, parseJsonLines } from '../src/plan/data.js'
 import { planText, read } from './reading.js'
@@ -79,7 +78,7 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
   }
   return resultOf(identity, facts, view)
 }
-function stored(result: RunResult): StoredResult {
+function stored(result: RunResult): RunResult {
   const reading = readResult(JSON.stringify(result))
   if (!reading.ok) throw new Error(reading.fault)
   return reading.result

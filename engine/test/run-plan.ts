@@ -36,7 +36,8 @@ export function begin(origin: string, parts: string, extra: Extra = {}): RunHand
     plan: { name: plan.name, file: plan.file, commit: null, branch: null, dirty: false, seed: plan.seed },
   }
   // What is counted is counted exactly on a host that takes the processor away, too: late arrivals start all the same.
-  return startRun({ plan, target, identity, secrets: {}, mostLateMs: 60_000, ...extra, target })
+  const options = { identity, secrets: {}, mostLateMs: 60_000, ...extra }
+  return startRun({ ...options, plan, target })
 }
 
 export function runPlan(origin: string, parts: string, extra: Extra = {}): Promise<RunOutcome> {

@@ -75,6 +75,45 @@ describe('an iteration', () => {
     expect(seen('/one')).toBeGreaterThan(2)
   })
 
+  it('reads a body that a condition alone looks at', async () => {
+    const steps = `      - repeat: { until: json $.state is "done", at most: 20 }
+        steps:
+          - send: GET /state
+      - send: GET /flag
+      - when: json $.ok is true
+        steps:
+          - send: GET /yes
+        else:
+          - send: GET /no
+`
+    const { result } = await runPlan(server.origin, journeyOf(steps, 1))
+
+    expect(result.totals).toMatchObject({ journeys: 1, failedJourneys: 0 })
+    expect([seen('/state'), seen('/yes'), seen('/no')]).toEqual([3, 1, 0])
+  })
+
+  it('draws the same in parallel steps, whichever of them is answered first', async () => {
+    const branch = (name: string, first: string) => `          - group: ${name}
+            steps:
+              - send: GET ${first}
+              - send: POST /drawn
+                name: ${name} drawn
+                text: "${name} {n}"
+`
+    const values = 'values:\n  n: { whole: 1 to 1000000000, lasts: use }\n'
+    const drawn = async (one: string, other: string) => {
+      server.bodies.length = 0
+      const steps = `      - parallel:\n${branch('a', one)}${branch('b', other)}`
+      await runPlan(server.origin, journeyOf(steps, 3, values))
+      return server.bodies.filter((body) => body !== '').toSorted()
+    }
+
+    const before = await drawn('/slow', '/quick')
+
+    expect(new Set(before).size).toBe(6)
+    expect(await drawn('/quick', '/slow')).toEqual(before)
+  })
+
   it('does steps in parallel: all due at once, the next when all have ended', async () => {
     const steps = `      - group: page
         steps:

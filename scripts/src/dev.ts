@@ -17,7 +17,7 @@ await whileRunning(async (running) => {
   const ferriesProgram = [...FROM_SOURCES, join(root, 'stand-ins/ferries/src/main.ts')]
   const { ferries, serverArgs } = await setStage(running, ferriesProgram)
   const watch = [createRequire(import.meta.url).resolve('tsx/cli'), 'watch', '--clear-screen=false']
-  const program = [...watch, '--conditions=source', join(root, 'server/src/main.ts')]
+  const program = [...watch, '--conditions=jolt-gate-source', join(root, 'server/src/main.ts')]
   const port = ['--port', String(await freePort(SERVER_PORT))]
   const server = running.add(await startChild([...program, ...serverArgs, ...port], DEMO_SECRETS))
   const pages = running.add(await servePages(await freePort(PAGES_PORT), server.origin))

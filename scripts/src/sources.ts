@@ -6,5 +6,5 @@ import { pathToFileURL } from 'node:url'
 export const FROM_SOURCES: readonly string[] = [
   '--import',
   pathToFileURL(createRequire(import.meta.url).resolve('tsx')).href,
-  '--conditions=source',
+  '--conditions=jolt-gate-source',
 ]

@@ -4,7 +4,7 @@ import { decodeHdr } from '../measure/hdr.js'
 import { Distribution } from '../numbers/distribution.js'
 import { rankInterval } from '../numbers/percentiles.js'
 import { subjectOfRule } from '../judge/gates.js'
-import type { StoredResult } from '../judge/stored-result.js'
+import type { RunResult } from '../judge/result-schema.js'
 import { differenceOf, holm, mannWhitney, twoProportions, wilson, type Estimate } from '../numbers/statistics.js'
 
 /** Differences are significant at this level, all comparisons together. */
@@ -54,7 +54,7 @@ export interface Comparison {
 }
 
 /** Compares a run with one that went before. */
-export function compareRuns(before: StoredResult, after: StoredResult): Comparison {
+export function compareRuns(before: RunResult, after: RunResult): Comparison {
   const names = before.steps.map((step) => step.name).filter((name) => after.steps.some((step) => step.name === name))
   const drafts = names.map((name) => draftOf(name, before, after))
   const corrected = holm(drafts.flatMap((draft) => draft.changes.map((change) => change.p)))
@@ -66,7 +66,7 @@ export function compareRuns(before: StoredResult, after: StoredResult): Comparis
       return { ...change, p, significant: p < LEVEL }
     }),
   }))
-  const missing = (from: StoredResult, other: StoredResult) =>
+  const missing = (from: RunResult, other: RunResult) =>
     from.steps.map((step) => step.name).filter((name) => !other.steps.some((step) => step.name === name))
   return {
     before: identityOf(before),
@@ -79,11 +79,11 @@ export function compareRuns(before: StoredResult, after: StoredResult): Comparis
   }
 }
 
-function identityOf({ id, startedAt, plan, verdict }: StoredResult): Comparison['before'] {
+function identityOf({ id, startedAt, plan, verdict }: RunResult): Comparison['before'] {
   return { id, startedAt, commit: plan.commit, verdict }
 }
 
-function warningsOf(before: StoredResult, after: StoredResult): string[] {
+function warningsOf(before: RunResult, after: RunResult): string[] {
   const warnings: string[] = []
   if (before.target.name !== after.target.name)
     warnings.push(`the targets differ: ${before.target.name}, then ${after.target.name}`)
@@ -98,7 +98,7 @@ function warningsOf(before: StoredResult, after: StoredResult): string[] {
   return warnings
 }
 
-function draftOf(name: string, before: StoredResult, after: StoredResult): StepChange {
+function draftOf(name: string, before: RunResult, after: RunResult): StepChange {
   const [first, second] = [timesOf(name, before), timesOf(name, after)]
   const [one, two] = [before, after].map((run) => run.steps.find((step) => step.name === name))
   const changes: Change[] = []
@@ -145,7 +145,7 @@ function changeOf(
 }
 
 /** Response times of a step over all measured phases. */
-function timesOf(step: string, run: StoredResult): Distribution {
+function timesOf(step: string, run: RunResult): Distribution {
   const measured = new Set(run.phases.filter((phase) => phase.measured).map((phase) => phase.name))
   const times = new Distribution()
   for (const histogram of run.histograms) {
@@ -164,7 +164,7 @@ function percentileOf(times: Distribution, percent: number): Estimate {
   }
 }
 
-function gateChanges(before: StoredResult, after: StoredResult): GateChange[] {
+function gateChanges(before: RunResult, after: RunResult): GateChange[] {
   return after.gates.flatMap((gate) => {
     const subject = subjectOfRule(gate.rule)
     const same = before.gates.find((other) => other.unit === gate.unit && subjectOfRule(other.rule) === subject)
@@ -186,7 +186,7 @@ function gateChanges(before: StoredResult, after: StoredResult): GateChange[] {
   })
 }
 
-function estimateOf({ observed, interval }: StoredResult['gates'][number]): Estimate | null {
+function estimateOf({ observed, interval }: RunResult['gates'][number]): Estimate | null {
   const [low, high] = interval ?? []
   if (observed === null || low === null || low === undefined || high === null || high === undefined) return null
   return { value: observed, low, high }

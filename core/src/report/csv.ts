@@ -1,6 +1,6 @@
 // A result as CSV (RFC 4180): the series, one row a second.
 import Papa from 'papaparse'
-import type { RunResult } from './result.js'
+import type { RunResult } from '../judge/result-schema.js'
 
 /** Writes the series of a result; metrics stand in columns of their own. */
 export function csvOf({ series }: RunResult): string {

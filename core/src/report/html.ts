@@ -3,7 +3,7 @@ import { scaleLinear } from 'd3-scale'
 import { formatMs, formatValue, verdictWords } from '../judge/verdict.js'
 import { HTML_SCRIPT } from './html-script.js'
 import { HTML_STYLE } from './html-style.js'
-import type { RunResult } from './result.js'
+import type { RunResult } from '../judge/result-schema.js'
 
 const VIEW = 960
 const LEFT = 64

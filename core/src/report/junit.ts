@@ -1,7 +1,7 @@
 // JUnit XML: one suite a plan, one case a gate.
 import XMLBuilder from 'fast-xml-builder'
 import { formatValue, verdictWords } from '../judge/verdict.js'
-import type { RunResult } from './result.js'
+import type { RunResult } from '../judge/result-schema.js'
 
 /** A case, in the notation of the XML builder: `@` for attributes, `#` for text. */
 interface Case {

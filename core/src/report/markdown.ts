@@ -1,6 +1,6 @@
 // A result as Markdown, short enough for a comment on a change.
 import { formatMs, formatValue, verdictWords } from '../judge/verdict.js'
-import type { RunResult } from './result.js'
+import type { RunResult } from '../judge/result-schema.js'
 
 /** Writes a result as Markdown. */
 export function markdownOf(result: RunResult): string {

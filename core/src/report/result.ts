@@ -7,18 +7,11 @@ import type { RunShape } from '../measure/shape.js'
 import { isOpenPhase } from '../plan/phases.js'
 import type { BaselineIdentity } from '../judge/baseline.js'
 import { passedWithin, secondsOf, sum } from '../judge/scope.js'
-import type { Judgement, Verdict } from '../judge/verdict.js'
+import type { Calibration, OnceResult, RunResult } from '../judge/result-schema.js'
+import type { Judgement } from '../judge/verdict.js'
 import { phaseSummaries, seriesOf } from '../view/phases.js'
 import type { RunView } from '../view/run-view.js'
 import { round, share, summaryOf, type DistributionSummary } from '../view/summaries.js'
-
-/** One request of setup or teardown. */
-export interface OnceResult {
-  name: string
-  passed: boolean
-  reason: string | null
-  responseTimeMs: number | null
-}
 
 export interface RunIdentity {
   id: string
@@ -47,20 +40,8 @@ export interface RunFacts {
   baseline: BaselineIdentity | null
 }
 
-/** What this machine was found able to do, against an echo server of its own. */
-export interface Calibration {
-  at: string
-  requestsPerSecond: number
-  /** At a thousand arrivals a second. */
-  startLag: { p50: number; p99: number; max: number }
-  /** Measured less true response time, at delays that the server kept. */
-  timing: { delayMs: number; errorP50Ms: number; errorP99Ms: number }[]
-}
-
-export type RunResult = ReturnType<typeof resultOf>
-
 /** Puts a result together. Everything but `series` holds measured phases alone. */
-export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView) {
+export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView): RunResult {
   const { recording, shape } = view
   const isMeasured = (phase: number) => shape.phases[phase]?.measured === true
   const cells = [...recording.stepCells(isMeasured, () => true)]
@@ -74,10 +55,10 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView) 
   const delays = pool(recording.seconds.map((row) => row.eventLoopDelay))
   const closed = arrivals.filter((cell) => !isOpenPhase(shape.phases[cell.phase] ?? { kind: 'rest' }))
   return {
-    jolt: 1 as const,
+    jolt: 1,
     tool: identity.tool,
     id: identity.id,
-    verdict: facts.judgement.verdict satisfies Verdict,
+    verdict: facts.judgement.verdict,
     reasons: facts.judgement.reasons,
     plan: identity.plan,
     target: identity.target,

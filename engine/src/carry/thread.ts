@@ -13,6 +13,6 @@ export function startThread(entry: string, from: string, options: WorkerOptions 
   return new Worker(new URL('./source-thread.mjs', import.meta.url), {
     ...options,
     argv: [source.href],
-    execArgv: ['--conditions=source'],
+    execArgv: ['--conditions=jolt-gate-source'],
   })
 }

@@ -18,8 +18,24 @@ import type { Program, RunValues } from './program.js'
 
 const USER_NUMBER = 0
 const USER_ITERATION = 1
-const USES = 2
-const RESERVED_SLOTS = 3
+const RESERVED_SLOTS = 2
+/** Apart from the places of all values of a plan. */
+const PLACES_OF_A_USE = 10_000
+/** Apart from the iterations of a user. */
+const ITERATIONS_OF_A_COUNT = 1_000_000
+
+/**
+ * Makes a value of a user in an iteration. For one that is made at each use, `use` numbers the place in the plan where
+ * it is used, and `count` the times that this place was come by, each from 1; else both are 0.
+ */
+type Make = (
+  frame: Frame,
+  user: number,
+  iteration: number,
+  draws: Draws,
+  use: number,
+  count: number,
+) => Json | undefined
 
 /** Names that one journey uses, and how they are read there. */
 export interface Scope {
@@ -28,6 +44,8 @@ export interface Scope {
   /** Made values, and numbers of data sets, that are used. */
   made: Set<string>
   data: Set<number>
+  /** Slots that count how often each use of a value was come by. */
+  uses: number[]
   /** Whether a condition of the journey looks at the body of a response. */
   looksAtBody: boolean
 }
@@ -35,6 +53,7 @@ export interface Scope {
 export class Names {
   private readonly slots = new Map<string, number>()
   private readonly draws: Draws
+  private useCount = 0
 
   constructor(
     private readonly plan: Plan,
@@ -57,7 +76,14 @@ export class Names {
   }
 
   scopeOf(journey: string, looksAtBody: boolean): Scope {
-    const scope: Scope = { journey, lookup: () => () => undefined, made: new Set(), data: new Set(), looksAtBody }
+    const scope: Scope = {
+      journey,
+      lookup: () => () => undefined,
+      made: new Set(),
+      data: new Set(),
+      uses: [],
+      looksAtBody,
+    }
     scope.lookup = this.lookupIn(scope)
     return scope
   }
@@ -76,7 +102,7 @@ export class Names {
       const value = this.plan.values.find((value) => value.name === name)
       if (value !== undefined) {
         scope.made.add(name)
-        return value.lasts === 'use' ? this.madeAtEachUse(value, scope.journey) : fromSlot(this.slotOf(name))
+        return value.lasts === 'use' ? this.madeAtEachUse(value, scope) : fromSlot(this.slotOf(name))
       }
       const column = this.column(name, scope)
       if (column !== undefined) return column
@@ -121,13 +147,17 @@ export class Names {
     }
   }
 
-  private madeAtEachUse(value: ValueMaker, journey: string): Reading {
-    const make = this.maker(value, journey)
+  /** Each use draws by itself: what is drawn in parallel steps does not depend on which is answered first. */
+  private madeAtEachUse(value: ValueMaker, scope: Scope): Reading {
+    const make = this.maker(value, scope.journey)
+    const use = ++this.useCount
+    const slot = this.slotOf(`use ${String(use)}`)
+    scope.uses.push(slot)
     const { draws } = this
     return (frame) => {
-      const uses = Number(frame[USES] ?? 0)
-      frame[USES] = uses + 1
-      return make(frame, Number(frame[USER_NUMBER]), Number(frame[USER_ITERATION]) + 1e6 * (uses + 1), draws)
+      const count = Number(frame[slot] ?? 0) + 1
+      frame[slot] = count
+      return make(frame, Number(frame[USER_NUMBER]), Number(frame[USER_ITERATION]), draws, use, count)
     }
   }
 
@@ -140,24 +170,23 @@ export class Names {
       const { lasts } = value
       return [
         (frame: Frame, user: number, iteration: number, draws: Draws) => {
-          frame[slot] = make(frame, lasts === 'run' ? 0 : user, lasts === 'iteration' ? iteration : 0, draws)
+          frame[slot] = make(frame, lasts === 'run' ? 0 : user, lasts === 'iteration' ? iteration : 0, draws, 0, 0)
         },
       ]
     })
     return (frame, user, iteration, draws) => {
       frame[USER_NUMBER] = user
       frame[USER_ITERATION] = iteration
-      frame[USES] = 0
+      for (const slot of scope.uses) frame[slot] = 0
       for (const fill of fills) fill(frame, user, iteration, draws)
     }
   }
 
   /** Makes a value for a user and an iteration; what it draws depends on nothing else. */
-  private maker(
-    { maker, name }: ValueMaker,
-    journey: string,
-  ): (frame: Frame, user: number, iteration: number, draws: Draws) => Json | undefined {
+  private maker({ maker, name }: ValueMaker, journey: string): Make {
     const place = -1 - this.plan.values.findIndex((value) => value.name === name)
+    const placed = (user: number, iteration: number, draws: Draws, use: number, count: number) =>
+      draws.at(user, iteration + ITERATIONS_OF_A_COUNT * count, place - PLACES_OF_A_USE * use)
     const outer: Lookup = (name) =>
       this.reserved(name, journey) ?? (() => this.target.values.find(([key]) => key === name)?.[1])
     switch (maker.kind) {
@@ -169,22 +198,24 @@ export class Names {
       }
       case 'pick': {
         const options = maker.options.map((option) => compileText(option, outer))
-        return (frame, user, iteration, draws) =>
-          options[pickIndex(maker.weights, draws.at(user, iteration, place))]?.(frame)
+        return (frame, user, iteration, draws, use, count) =>
+          options[pickIndex(maker.weights, placed(user, iteration, draws, use, count))]?.(frame)
       }
       case 'list': {
         const options = maker.options.map((option) => compileText(option, outer))
-        return (frame, user, iteration) => options[(user + iteration) % options.length]?.(frame)
+        return (frame, user, iteration, _, use, count) =>
+          options[(user + iteration + use + count) % options.length]?.(frame)
       }
       case 'pattern': {
         const make = compilePattern(maker.pattern)
-        return (_, user, iteration, draws) => {
-          const placed = draws.at(user, iteration, place)
-          return make(() => placed.next())
+        return (_, user, iteration, draws, use, count) => {
+          const drawn = placed(user, iteration, draws, use, count)
+          return make(() => drawn.next())
         }
       }
       default:
-        return (_, user, iteration, draws) => makeValue(maker, draws.at(user, iteration, place), this.run.startedAtMs)
+        return (_, user, iteration, draws, use, count) =>
+          makeValue(maker, placed(user, iteration, draws, use, count), this.run.startedAtMs)
     }
   }
 }

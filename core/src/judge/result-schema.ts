@@ -1,0 +1,221 @@
+// result.json, format 1, declared once: results are written as it says, and read back by it.
+import { array, boolean, mixed, number, object, string, ValidationError, type InferType } from 'yup'
+import { parseJson } from '../language/json-path.js'
+
+const MOST_ROWS = 5000
+const MOST_HISTOGRAMS = 20_000
+
+const text = () => string().defined()
+const figure = () => number().defined()
+const count = () => number().integer().min(0).required()
+const figureOrNone = () => number().nullable().defined()
+/** Long lists of figures are looked at in one go: a rule for each of a hundred thousand would take seconds. */
+const figures = () => mixed({ type: 'figures', check: isFigures }).required('a list of figures is missing')
+const figuresOrGaps = () => mixed({ type: 'figures', check: isFiguresOrGaps }).required('a list of figures is missing')
+function isFigures(value: unknown): value is number[] {
+  return Array.isArray(value) && value.every((item) => typeof item === 'number')
+}
+function isFiguresOrGaps(value: unknown): value is (number | null)[] {
+  return Array.isArray(value) && value.every((item) => item === null || typeof item === 'number')
+}
+function isInterval(value: unknown): value is [low: number | null, high: number | null] {
+  return isFiguresOrGaps(value) && value.length === 2
+}
+function isNamedFigures(value: unknown): value is Record<string, (number | null)[]> {
+  return typeof value === 'object' && value !== null && Object.values(value).every(isFiguresOrGaps)
+}
+
+const times = object({
+  count: count(),
+  min: figure(),
+  mean: figure(),
+  sd: figure(),
+  max: figure(),
+  percentiles: object({
+    '50': figure(),
+    '75': figure(),
+    '90': figure(),
+    '95': figure(),
+    '99': figure(),
+    '99.9': figure(),
+  }).required(),
+})
+const timesOrNone = () => times.clone().nullable().default(null).defined()
+const gate = object({
+  rule: text(),
+  line: figure(),
+  status: string().oneOf(['held', 'breached', 'unmeasured', 'no baseline', 'not judged']).required(),
+  observed: figureOrNone(),
+  limit: figureOrNone(),
+  unit: string().oneOf(['ms', '/s', 'B/s', '%', 'count', 'score', 'value']).required(),
+  margin: figureOrNone(),
+  samples: count(),
+  interval: mixed({ type: 'interval', check: isInterval }).nullable().defined(),
+  borderline: boolean().required(),
+  baselineValue: figureOrNone(),
+  firstBreachAtMs: figureOrNone(),
+  stoppedAtMs: figureOrNone(),
+})
+const step = object({
+  name: text(),
+  journeys: array().of(text()).required(),
+  group: string().nullable().defined(),
+  requests: count(),
+  failed: count(),
+  failedShare: figure(),
+  throughput: figure(),
+  bytesReceived: count(),
+  bytesSent: count(),
+  responseTime: timesOrNone(),
+  failedTime: timesOrNone(),
+  connectTime: timesOrNone(),
+  timeToFirstByte: timesOrNone(),
+  failures: array()
+    .of(object({ kind: text(), detail: text(), count: count(), firstAtMs: figure(), sample: text() }))
+    .required(),
+  checks: array()
+    .of(object({ name: text(), passed: count(), failed: count() }))
+    .required(),
+})
+const phase = object({
+  name: text(),
+  kind: string().oneOf(['constant', 'ramp', 'batch', 'rest', 'users', 'iterations']).required(),
+  track: string().nullable().defined(),
+  fromMs: figure(),
+  toMs: figure(),
+  measured: boolean().required(),
+  arrivalsDue: figure(),
+  arrivalsStarted: count(),
+  capped: count(),
+  peakUsers: count(),
+  throughput: figure(),
+  steps: array()
+    .of(object({ name: text(), requests: count(), failed: count(), responseTime: timesOrNone() }))
+    .required(),
+})
+const once = object({
+  name: text(),
+  passed: boolean().required(),
+  reason: string().nullable().defined(),
+  responseTimeMs: figureOrNone(),
+})
+/** What a machine was found able to do, against an echo server of its own. */
+const calibration = object({
+  at: text(),
+  requestsPerSecond: figure(),
+  /** At a thousand arrivals a second. */
+  startLag: object({ p50: figure(), p99: figure(), max: figure() }).required(),
+  /** Measured less true response time, at delays that the server kept. */
+  timing: array()
+    .of(object({ delayMs: figure(), errorP50Ms: figure(), errorP99Ms: figure() }))
+    .required(),
+})
+
+export const RESULT = object({
+  jolt: number().oneOf([1], 'this is not a result of format 1').required('this is not a result of format 1'),
+  tool: text(),
+  id: text(),
+  verdict: string().oneOf(['open', 'shut', 'void', 'stopped']).required(),
+  reasons: array().of(text()).required(),
+  plan: object({
+    name: text(),
+    file: text(),
+    commit: string().nullable().defined(),
+    branch: string().nullable().defined(),
+    dirty: boolean().required(),
+    seed: figure(),
+    scale: figure(),
+    /** Tells one load from another: a baseline of another load is no baseline. */
+    load: text(),
+  }).required(),
+  target: object({ name: text(), origin: text() }).required(),
+  startedAt: text(),
+  endedAt: text(),
+  measuredMs: figure(),
+  baseline: object({ id: text(), commit: string().nullable().defined(), startedAt: text() })
+    .nullable()
+    .default(null)
+    .defined(),
+  gates: array().of(gate).max(1000).required(),
+  totals: object({
+    arrivalsDue: figure(),
+    arrivals: count(),
+    capped: count(),
+    cutOff: count(),
+    outOfData: count(),
+    journeys: count(),
+    failedJourneys: count(),
+    requests: count(),
+    failedRequests: count(),
+    failedShare: figure(),
+    checks: object({ passed: count(), failed: count() }).required(),
+    throughput: figure(),
+    peakUsers: count(),
+    bytesReceived: count(),
+    bytesSent: count(),
+  }).required(),
+  steps: array().of(step).max(MOST_ROWS).required(),
+  groups: array()
+    .of(object({ name: text(), count: count(), failed: count(), time: timesOrNone() }))
+    .required(),
+  journeys: array()
+    .of(
+      object({
+        name: text(),
+        started: count(),
+        finished: count(),
+        failed: count(),
+        cutOff: count(),
+        time: timesOrNone(),
+      }),
+    )
+    .required(),
+  phases: array().of(phase).required(),
+  setup: array().of(once).required(),
+  teardown: array().of(once).required(),
+  generator: object({
+    processes: count(),
+    reasons: array().of(text()).required(),
+    calibration: calibration.nullable().default(null).defined(),
+    startLag: object({ p50: figureOrNone(), p99: figureOrNone(), max: figureOrNone() }).required(),
+    busy: object({ mean: figure(), max: figure() }).required(),
+    eventLoopDelay: object({ p99: figureOrNone(), max: figureOrNone() }).required(),
+  }).required(),
+  /** By second, over the whole run; all else holds measured phases alone. */
+  series: object({
+    stepMs: number().oneOf([1000]).required(),
+    atMs: figures(),
+    arrivalsDue: figures(),
+    arrivals: figures(),
+    users: figures(),
+    requests: figures(),
+    failed: figures(),
+    p50: figuresOrGaps(),
+    p95: figuresOrGaps(),
+    p99: figuresOrGaps(),
+    startLag: figuresOrGaps(),
+    busy: figures(),
+    metrics: mixed({ type: 'metrics', check: isNamedFigures }).required(),
+  }).required(),
+  histograms: array()
+    .of(object({ step: text(), phase: text(), data: text() }))
+    .max(MOST_HISTOGRAMS)
+    .required(),
+})
+
+export type RunResult = InferType<typeof RESULT>
+/** One request of setup or teardown. */
+export type OnceResult = InferType<typeof once>
+export type Calibration = InferType<typeof calibration>
+
+/** Reads a result.json; a fault in words when it is none. */
+export function readResult(json: string): { ok: true; result: RunResult } | { ok: false; fault: string } {
+  const value = parseJson(json)
+  if (value === undefined) return { ok: false, fault: 'this is not JSON' }
+  try {
+    return { ok: true, result: RESULT.validateSync(value, { strict: true }) }
+  } catch (error) {
+    if (error instanceof ValidationError) return { ok: false, fault: error.message }
+    throw error
+  }
+}
