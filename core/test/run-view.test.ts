@@ -117,6 +117,14 @@ describe('what a run tells beside its seconds', () => {
     expect(status()).toBe('breached')
   })
 
+  it('throughput of a live run is over the seconds that have passed', () => {
+    const view = viewOf([], TEN_SECONDS)
+    feed(view, [{ ms: [1, 1, 1, 1, 1] }, { ms: [1, 1, 1, 1, 1] }])
+    expect(view.steps()[0]?.throughput).toBe(5)
+    view.add({ kind: 'end' })
+    expect(view.steps()[0]?.throughput).toBe(1)
+  })
+
   it('phases that were shorter than planned make the rate', () => {
     const view = viewOf([LOWER], TEN_SECONDS)
     feed(view, [{ ms: [1, 1, 1, 1, 1] }, { ms: [1, 1, 1, 1, 1] }])

@@ -73,16 +73,21 @@ export function isWithin(ranges: readonly { fromMs: number; toMs: number }[], se
   return ranges.some(({ fromMs, toMs }) => second * 1000 >= fromMs && second * 1000 < toMs)
 }
 
-/** Length of the phases of a scope; where tracks run beside one another, time counts once. */
-export function secondsOf(shape: RunShape, scope: Pick<GateScope, 'isPhase'>): number {
+/**
+ * Length of the phases of a scope; where tracks run beside one another, time counts once.
+ *
+ * @param untilMs - what lies after this moment of the load does not count
+ */
+export function secondsOf(shape: RunShape, scope: Pick<GateScope, 'isPhase'>, untilMs = Infinity): number {
   const ranges = phaseRanges(shape)
     .filter((_, index) => scope.isPhase(index))
     .sort((a, b) => a.fromMs - b.fromMs)
   let total = 0
   let reachedMs = 0
   for (const { fromMs, toMs } of ranges) {
-    total += Math.max(0, toMs - Math.max(fromMs, reachedMs))
-    reachedMs = Math.max(reachedMs, toMs)
+    const endMs = Math.min(toMs, untilMs)
+    total += Math.max(0, endMs - Math.max(fromMs, reachedMs))
+    reachedMs = Math.max(reachedMs, endMs)
   }
   return total / 1000
 }

@@ -139,7 +139,10 @@ export class RunView {
   steps(range: TimeRange | null = null): StepSummary[] {
     if (range === null) {
       const isMeasured = (phase: number) => this.shape.phases[phase]?.measured === true
-      return stepSummaries(this.recording, this.shape, isMeasured, secondsOf(this.shape, { isPhase: isMeasured }))
+      // While the run lasts a rate is one over the seconds that have passed, not over those to come.
+      const untilMs = this.hasEnded ? Infinity : 1000 * this.seconds
+      const seconds = secondsOf(this.shape, { isPhase: isMeasured }, untilMs)
+      return stepSummaries(this.recording, this.shape, isMeasured, seconds)
     }
     const part = new Recording()
     for (const bucket of this.buckets)

@@ -1,6 +1,7 @@
 // Everything that can be found or done from anywhere.
 import type { RouteLocationRaw } from 'vue-router'
 import { api } from '../api/client.js'
+import { runWords } from '../text/run-words.js'
 
 export interface Found {
   kind: 'plan' | 'step' | 'run' | 'target' | 'do'
@@ -51,7 +52,7 @@ export async function findable(project: number | undefined): Promise<Found[]> {
     ...(runs?.runs ?? []).slice(0, 60).map(({ id, number, planName, verdict, state }): Found => ({
       kind: 'run',
       label: `${String(number)} ${planName}`,
-      more: verdict ?? state,
+      more: runWords({ verdict, state }),
       to: { name: 'run', params: { project, run: id } },
     })),
   ]

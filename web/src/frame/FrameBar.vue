@@ -12,7 +12,8 @@ const router = useRouter()
 const store = useProjects()
 const projectId = computed(() => Number(route.params['project']) || store.projects[0]?.id)
 const project = computed(() => store.projects.find((one) => one.id === projectId.value))
-const going = computed(() => store.queue.length)
+const queued = computed(() => store.queue.filter(({ state }) => state === 'waiting').length)
+const running = computed(() => store.queue.length - queued.value)
 const first = computed(() => store.queue[0])
 const areas = [
   { name: 'plans', label: 'Plans' },
@@ -67,7 +68,7 @@ onMounted(() => {
       class="going"
       :to="{ name: 'run', params: { project: projectId, run: first.id } }"
     >
-      {{ going }} running
+      {{ running }} running<template v-if="queued > 0">, {{ queued }} queued</template>
     </RouterLink>
     <button type="button" class="find" @click="$emit('find')">Find or do <kbd>Ctrl K</kbd></button>
     <div class="person">

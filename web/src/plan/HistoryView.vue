@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // Who changed this plan, when and why, and what ran then.
+import { verdictWords } from '@jolt-gate/core'
 import { useAsyncState } from '@vueuse/core'
 import { ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
@@ -44,7 +45,7 @@ async function take(commit: CommitLine, act: 'restore' | 'compare'): Promise<voi
               v-for="run in commit.runs.slice(0, 6)"
               :key="run.id"
               :to="{ name: 'run', params: { project, run: run.id } }"
-              :title="run.verdict ?? 'going'"
+              :title="run.verdict === null ? 'Running' : verdictWords(run.verdict)"
             >
               <VerdictSign :verdict="run.verdict ?? 'going'" /> {{ run.number }}
             </RouterLink>

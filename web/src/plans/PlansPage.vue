@@ -11,6 +11,7 @@ import NewPlan from './NewPlan.vue'
 import RunSpark from '../runs/RunSpark.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { ago, grouped, lengthOf } from '../text/figures.js'
+import { runWords } from '../text/run-words.js'
 
 const route = useRoute()
 const router = useRouter()
@@ -97,7 +98,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
               @click.stop
             >
               <VerdictSign :verdict="plan.lastRun.verdict ?? 'going'" />
-              {{ plan.lastRun.verdict ?? plan.lastRun.state }}
+              {{ runWords(plan.lastRun) }}
               <span class="soft">{{ ago(plan.lastRun.askedAt, now.getTime()) }}</span>
             </RouterLink>
             <span v-else class="soft">never</span>

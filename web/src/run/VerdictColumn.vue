@@ -4,6 +4,7 @@ import { formatValue, verdictWords, type GateResult, type Verdict } from '@jolt-
 import { computed } from 'vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { clock } from '../text/figures.js'
+import { runWords } from '../text/run-words.js'
 import type { RunState } from '../api/types.js'
 
 const props = defineProps<{
@@ -23,13 +24,7 @@ const firstBreach = computed(
       .flatMap((gate) => (gate.firstBreachAtMs === null ? [] : [gate.firstBreachAtMs]))
       .sort((a, b) => a - b)[0],
 )
-const title = computed(() =>
-  props.verdict !== null
-    ? verdictWords(props.verdict)
-    : ({ waiting: 'Queued', setup: 'Setup', load: 'Running', teardown: 'Teardown', ended: 'Ended' } as const)[
-        props.state
-      ],
-)
+const title = computed(() => (props.verdict === null ? runWords(props) : verdictWords(props.verdict)))
 const subtitle = computed(() => {
   if (props.gates.length === 0) return props.verdict === null ? '' : 'no gates'
   const first = firstBreach.value === undefined ? '' : ` · first at ${clock(firstBreach.value / 1000)}`

@@ -9,6 +9,7 @@ import PageError from '../frame/PageError.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { ago, grouped, lengthOf, percent } from '../text/figures.js'
 import RunSpark from './RunSpark.vue'
+import { runWords } from '../text/run-words.js'
 
 const route = useRoute()
 const router = useRouter()
@@ -57,7 +58,7 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
           <td class="figure">{{ run.number }}</td>
           <td>
             <RouterLink class="verdict" :class="run.verdict ?? 'going'" :to="linkTo(run.id)" @click.stop>
-              <VerdictSign :verdict="run.verdict ?? 'going'" />{{ run.state === 'ended' ? run.verdict : run.state }}
+              <VerdictSign :verdict="run.verdict ?? 'going'" />{{ runWords(run) }}
             </RouterLink>
             <div v-if="run.gates && run.gates.breached > 0" class="soft">
               {{ run.gates.breached }} of {{ run.gates.all }} gates
