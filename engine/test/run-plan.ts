@@ -1,5 +1,6 @@
 import { readPlan, type Plan, type Target } from '@jolt-gate/core'
 import { startRun, type RunHandle, type RunOptions, type RunOutcome } from '@jolt-gate/engine'
+import { HostWatch } from './host.js'
 
 type Extra = Partial<
   Pick<RunOptions, 'secrets' | 'senders' | 'onEvent' | 'onState' | 'scale' | 'baseline' | 'fileBytes' | 'mostLateMs'>
@@ -37,7 +38,10 @@ export function begin(origin: string, parts: string, extra: Extra = {}): RunHand
   }
   // What is counted is counted exactly on a host that takes the processor away, too: late arrivals start all the same.
   const options = { identity, secrets: {}, mostLateMs: 60_000, ...extra }
-  return startRun({ ...options, plan, target })
+  const watch = new HostWatch()
+  const handle = startRun({ ...options, plan, target })
+  void handle.done.then(({ judgement }) => wasHostBusy.set(judgement, watch.wasBusy())).catch(() => undefined)
+  return handle
 }
 
 export function runPlan(origin: string, parts: string, extra: Extra = {}): Promise<RunOutcome> {
@@ -47,10 +51,15 @@ export function runPlan(origin: string, parts: string, extra: Extra = {}): Promi
 /** What a verdict is called where the host of the test took the processor away, and the run rightly says so. */
 export const HOST = 'a matter of the host'
 
-/** The verdict, unless nothing but the host is to blame for it. */
-export function verdictOf({ verdict, reasons }: RunOutcome['judgement']): string {
+/** Whether the kernel found the host busy with others while a run lasted. */
+const wasHostBusy = new WeakMap<RunOutcome['judgement'], boolean>()
+
+/** The verdict, unless the run blames nothing but the host, and the kernel agrees. */
+export function verdictOf(judgement: RunOutcome['judgement']): string {
+  const { verdict, reasons } = judgement
   const isHosts = (reason: string) => /late at p99|could not keep up|busy over five seconds/.test(reason)
-  return verdict === 'void' && reasons.every(isHosts) ? HOST : verdict
+  const isExcused = wasHostBusy.get(judgement) === true && reasons.every(isHosts)
+  return verdict === 'void' && isExcused ? HOST : verdict
 }
 
 /** One journey of one request. */

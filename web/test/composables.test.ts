@@ -1,5 +1,6 @@
 // What pages hold between a person and the server: edits of a plan's parts, and saving over somebody else's text.
 import { readPlan, pathOfLine, treeOf, type Edit } from '@jolt-gate/core'
+import { VueQueryPlugin } from '@tanstack/vue-query'
 import { mount } from '@vue/test-utils'
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { computed, defineComponent, h, ref, shallowRef } from 'vue'
@@ -115,6 +116,11 @@ describe('saving', () => {
           return () => h('p')
         },
       }),
+      {
+        global: {
+          plugins: [[VueQueryPlugin, { queryClientConfig: { defaultOptions: { queries: { retry: false } } } }]],
+        },
+      },
     )
     const [saving] = made
     if (saving === undefined) throw new Error('nothing was set up')
@@ -169,6 +175,13 @@ describe('saving', () => {
       page.unmount()
     },
   )
+
+  it('shows that the file was changed elsewhere while it is open, before anything is saved', async () => {
+    const { page, saving, text } = pageWith(200, { ...OPENED, text: 'theirs', base: 'b2' })
+    await expect.poll(() => saving.theirs.value).toEqual({ text: 'theirs', base: 'b2' })
+    expect(text.value).toBe('mine')
+    page.unmount()
+  })
 
   it('keeps the text when the server is away, and says so', async () => {
     const { page, saving, text } = pageWith(200, {})

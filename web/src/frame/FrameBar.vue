@@ -1,20 +1,23 @@
 <script setup lang="ts">
 // The one dark bar: mark, project, areas, what runs now.
-import { useIntervalFn } from '@vueuse/core'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { api } from '../api/client.js'
 import { useProjects } from '../stores/projects.js'
 import { useSession } from '../stores/session.js'
 
-const POLL_MS = 2000
+const REFETCH_MS = 2000
 const route = useRoute()
 const router = useRouter()
 const store = useProjects()
 const projectId = computed(() => Number(route.params['project']) || store.projects[0]?.id)
 const project = computed(() => store.projects.find((one) => one.id === projectId.value))
-const queued = computed(() => store.queue.filter(({ state }) => state === 'waiting').length)
-const running = computed(() => store.queue.length - queued.value)
-const first = computed(() => store.queue[0])
+// The server may be away for a moment; the bar then shows what it knew.
+const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue(), refetchInterval: REFETCH_MS })
+const queued = computed(() => queue.value?.runs.filter(({ state }) => state === 'waiting').length ?? 0)
+const running = computed(() => (queue.value?.runs.length ?? 0) - queued.value)
+const first = computed(() => queue.value?.runs[0])
 const areas = [
   { name: 'plans', label: 'Plans' },
   { name: 'runs', label: 'Runs' },
@@ -30,12 +33,8 @@ function goTo(event: Event): void {
   void router.push(id === 'add' ? { name: 'home', query: { add: 'yes' } } : { name: 'plans', params: { project: id } })
 }
 
-// The server may be away for a moment; the bar then shows what it knew.
-const refresh = () => store.loadQueue().catch(() => undefined)
-useIntervalFn(() => void refresh(), POLL_MS)
 onMounted(() => {
   store.load().catch(() => undefined)
-  void refresh()
 })
 </script>
 

@@ -1,6 +1,6 @@
 // Committing a plan, and noticing when its file has changed elsewhere.
-import { useIntervalFn } from '@vueuse/core'
-import { ref, shallowRef, type Ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { api, ApiError, wordsOf } from '../api/client.js'
 import type { usePlan } from './use-plan.js'
 
@@ -43,17 +43,20 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
     isBusy.value = false
   }
 
-  useIntervalFn(() => {
-    if (document.hidden || state.opened.value === undefined || theirs.value !== undefined) return
-    const { base } = state.opened.value
-    void api
-      .plan(project.value, file.value)
-      .then((now) => {
-        const isSame = state.opened.value?.base === base && !isBusy.value
-        if (isSame && now.base !== base) theirs.value = { text: now.text, base: now.base }
-      })
-      .catch(() => undefined)
-  }, LOOK_EVERY_MS)
+  const { data: onServer } = useQuery({
+    queryKey: ['plan', project, file],
+    // What the page was over when it asked: a save meanwhile makes the answer an old one.
+    queryFn: async () => ({ over: state.opened.value?.base, now: await api.plan(project.value, file.value) }),
+    refetchInterval: LOOK_EVERY_MS,
+    staleTime: 0,
+    gcTime: 0,
+    enabled: computed(() => state.opened.value !== undefined && theirs.value === undefined),
+  })
+  watch(onServer, (answer) => {
+    if (answer === undefined || isBusy.value || answer.over !== state.opened.value?.base) return
+    const { text, base } = answer.now
+    if (base !== answer.over) theirs.value = { text, base }
+  })
 
   function takeTheirs(): void {
     if (theirs.value === undefined) return

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 // The runs of a project, newest first, each with a small picture of its load and response time.
-import { useAsyncState, useIntervalFn, useNow } from '@vueuse/core'
-import { computed, watch } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { useNow } from '@vueuse/core'
+import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { formatMs } from '@jolt-gate/core'
 import { api, wordsOf } from '../api/client.js'
@@ -15,11 +16,16 @@ const route = useRoute()
 const router = useRouter()
 const now = useNow({ interval: 30_000 })
 const project = computed(() => Number(route.params['project']))
-const { state, isLoading, error, execute } = useAsyncState(() => api.runs(project.value), undefined, {
-  resetOnExecute: false,
+const {
+  data: state,
+  isLoading,
+  error,
+  refetch,
+} = useQuery({
+  queryKey: ['runs', project],
+  queryFn: () => api.runs(project.value),
+  refetchInterval: 3000,
 })
-watch(project, () => void execute())
-useIntervalFn(() => void execute(), 3000)
 
 const linkTo = (run: string) => ({ name: 'run', params: { project: project.value, run } })
 </script>
@@ -30,7 +36,7 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
       <h1>Runs</h1>
       <span class="soft keys"><i class="key load"></i> arrivals due <i class="key times"></i> p95 of each second</span>
     </div>
-    <PageError v-if="error" title="The runs could not be read" :detail="wordsOf(error)" @again="execute()" />
+    <PageError v-if="error" title="The runs could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="isLoading && !state" class="wait soft">reading the runs …</p>
     <div v-else-if="state && state.runs.length === 0" class="wait">
       <h2>No runs yet</h2>

@@ -1,20 +1,15 @@
-// The projects of the server, and what runs now.
+// The projects of the server.
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
 import { api } from '../api/client.js'
-import type { Project, RunSummary } from '../api/types.js'
+import type { Project } from '../api/types.js'
 
 export const useProjects = defineStore('projects', () => {
   const projects = ref<Project[]>([])
-  const queue = ref<RunSummary[]>([])
 
   async function load(): Promise<void> {
     projects.value = (await api.projects()).projects
   }
 
-  async function loadQueue(): Promise<void> {
-    queue.value = (await api.queue()).runs
-  }
-
-  return { projects, queue, load, loadQueue }
+  return { projects, load }
 })
