@@ -192,7 +192,7 @@ describe('a plan in Git', () => {
     const file = join(place.demo, 'plans/overload.gate.yaml')
     execFileSync('sed', ['-i', `s/^name: .*/name: Changed on disk ${String(round)}/`, file])
     await page.getByText('This file changed elsewhere').waitFor({ timeout: 20_000 })
-    await button('take theirs').click()
+    await button('Take theirs').click()
     await expect.poll(() => page.locator('h1').innerText()).toBe(`Changed on disk ${String(round)}`)
     await editor().click()
     await page.keyboard.press('Control+End')

@@ -51,8 +51,7 @@ function turn(number: number): void {
         </select>
       </label>
       <label class="check"
-        ><input type="checkbox" :checked="choice.byPage" @change="choose({ byPage: !choice.byPage })" /> a group for
-        each page</label
+        ><input type="checkbox" :checked="choice.byPage" @change="choose({ byPage: !choice.byPage })" /> one group per page</label
       >
       <EntryList :entries="ready.entries" @turn="turn" />
     </template>

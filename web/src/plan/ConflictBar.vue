@@ -9,9 +9,9 @@ defineEmits<{ compare: []; mine: []; theirs: [] }>()
     <b>This file changed elsewhere</b>, on disk or in another window. Your text is kept.
     <button type="button" class="link" @click="$emit('compare')">compare</button>
     <button type="button" class="link" @click="$emit('theirs')">
-      take theirs{{ isDirty ? ' (undo brings mine back)' : '' }}
+      Take theirs{{ isDirty ? ' (undo brings mine back)' : '' }}
     </button>
-    <button v-if="isDirty" type="button" class="link" @click="$emit('mine')">keep mine</button>
+    <button v-if="isDirty" type="button" class="link" @click="$emit('mine')">Keep mine</button>
   </div>
 </template>
 

@@ -67,7 +67,7 @@ function add(event: Event): void {
       <h2>Gates</h2>
       <span class="soft">{{ sentences.length }}</span>
     </div>
-    <p v-if="sentences.length === 0" class="soft none">No gates yet: nothing would shut this plan.</p>
+    <p v-if="sentences.length === 0" class="soft none">No gates yet. Without a gate, no run fails.</p>
     <div
       v-for="gate in sentences"
       :key="gate.at.line"

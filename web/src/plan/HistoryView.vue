@@ -59,7 +59,7 @@ async function take(commit: CommitLine, act: 'restore' | 'compare'): Promise<voi
         </tr>
       </tbody>
     </table>
-    <p v-else class="soft">reading the history …</p>
+    <p v-else class="soft">Loading history…</p>
   </div>
 </template>
 

@@ -183,7 +183,7 @@ onBeforeRouteLeave((to) => {
           :around="around"
           @line="follow"
         />
-        <p v-else class="soft reading">reading the plan …</p>
+        <p v-else class="soft reading">Loading plan…</p>
         <PlanForm v-if="opened && mode === 'form'" :line="line" />
         <ChangesView
           v-if="opened && mode === 'changes'"

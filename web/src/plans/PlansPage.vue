@@ -48,7 +48,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
       </span>
     </div>
     <PageError v-if="error" title="The plans could not be read" :detail="wordsOf(error)" @again="execute()" />
-    <p v-else-if="isLoading && !state" class="wait soft">reading the plans …</p>
+    <p v-else-if="isLoading && !state" class="wait soft">Loading plans…</p>
     <div v-else-if="state && state.plans.length === 0" class="empty">
       <h2>Steps to a first verdict</h2>
       <ol class="way">

@@ -107,7 +107,7 @@ async function again(): Promise<void> {
       <div v-else-if="isGoing" class="soft waiting">
         {{ state === 'waiting' ? 'Queued: one run at a time.' : 'Waiting for the first second …' }}
       </div>
-      <div v-else-if="!view" class="soft waiting">reading the run …</div>
+      <div v-else-if="!view" class="soft waiting">Loading run…</div>
       <div v-else class="soft waiting">No load was sent.</div>
       <div class="tabs" role="tablist">
         <button type="button" role="tab" :aria-selected="tab === 'steps'" @click="tab = 'steps'">Steps</button>
@@ -125,7 +125,7 @@ async function again(): Promise<void> {
       <FailuresTable v-else :steps="view?.steps ?? []" />
     </section>
   </div>
-  <p v-else class="soft waiting">reading the run …</p>
+  <p v-else class="soft waiting">Loading run…</p>
 </template>
 
 <style scoped>

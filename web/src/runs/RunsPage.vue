@@ -37,7 +37,7 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
       <span class="soft keys"><i class="key load"></i> arrivals due <i class="key times"></i> p95 of each second</span>
     </div>
     <PageError v-if="error" title="The runs could not be read" :detail="wordsOf(error)" @again="refetch()" />
-    <p v-else-if="isLoading && !state" class="wait soft">reading the runs …</p>
+    <p v-else-if="isLoading && !state" class="wait soft">Loading runs…</p>
     <div v-else-if="state && state.runs.length === 0" class="wait">
       <h2>No runs yet</h2>
       <p class="soft">

@@ -56,7 +56,7 @@ async function saved(name: string): Promise<void> {
     <div v-if="state" class="detail">
       <TargetText :key="chosen?.name ?? ''" :project="project" :target="chosen" @saved="saved" />
     </div>
-    <p v-else class="soft detail">reading the targets …</p>
+    <p v-else class="soft detail">Loading targets…</p>
     <aside v-if="chosen?.target" class="side">
       <TargetSecrets :project="project" :target="chosen" @changed="execute()" />
       <TargetControl :key="chosen.base" :project="project" :target="chosen" />
