@@ -51,7 +51,8 @@ function turn(number: number): void {
         </select>
       </label>
       <label class="check"
-        ><input type="checkbox" :checked="choice.byPage" @change="choose({ byPage: !choice.byPage })" /> one group per page</label
+        ><input type="checkbox" :checked="choice.byPage" @change="choose({ byPage: !choice.byPage })" /> one group per
+        page</label
       >
       <EntryList :entries="ready.entries" @turn="turn" />
     </template>

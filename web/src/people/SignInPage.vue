@@ -33,7 +33,8 @@ const enter = () =>
     <div v-if="isDemo" class="demo">
       <h1>Larkholm Ferries, the demo</h1>
       <p class="soft">
-        An invented ferry operator, its booking service and their load tests. You sign in as Ida Quay, an administrator; from this machine only.
+        An invented ferry operator, its booking service and their load tests. You sign in as Ida Quay, an administrator;
+        from this machine only.
       </p>
       <ElButton type="primary" size="large" :loading="isBusy" @click="attempt(api.signInToDemo)"
         >Enter the demo</ElButton
@@ -42,7 +43,9 @@ const enter = () =>
     <form class="form" @submit.prevent="enter">
       <h1 v-if="isFirst">{{ isDemo ? 'Or create your own administrator' : 'The first administrator' }}</h1>
       <h1 v-else>{{ isDemo ? 'Or sign in' : 'Sign in' }}</h1>
-      <p v-if="isFirst" class="soft">No account exists yet. The first one is an administrator, who adds people, projects and secrets.</p>
+      <p v-if="isFirst" class="soft">
+        No account exists yet. The first one is an administrator, who adds people, projects and secrets.
+      </p>
       <label v-if="isFirst">Name<ElInput v-model="form.name" autocomplete="name" /></label>
       <label>Email<ElInput v-model="form.email" type="email" autocomplete="username" /></label>
       <label>
