@@ -33,7 +33,8 @@ await Promise.all([
     'at its end',
   ),
 ])
-await inTurn(['engine', 'cli', 'server', 'e2e'].map(testsOf), 'as it comes')
+await inTurn([testsOf('engine'), testsOf('cli')], 'as it comes')
+await Promise.all([inTurn([testsOf('server')], 'at its end'), inTurn([testsOf('e2e')], 'at its end')])
 rmSync(reports, { recursive: true, force: true })
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
 process.exitCode = failed === 0 ? 0 : 1
