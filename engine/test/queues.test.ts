@@ -2,7 +2,7 @@
 import { createServer } from 'node:http'
 import { Draws } from '@jolt-gate/core'
 import { describe, expect, it } from 'vitest'
-import { HOST, runPlan, verdictOf } from './run-plan.js'
+import { hostWasBusy, runPlan } from './run-plan.js'
 
 /**
  * Erlang's B formula: the share of calls lost with c servers and a load of a erlang, by its recursion.
@@ -131,9 +131,10 @@ describe.each([
     expect(result.totals.arrivals).toBe(result.totals.arrivalsDue)
     expect((measured?.mean ?? 0) - meanOf(station.servedTimes)).toBeGreaterThan(-0.5)
     expect((measured?.percentiles['50'] ?? 0) - servedMedianMs).toBeGreaterThan(-0.5)
-    // The way there and back is in what is measured. Where the run itself says that the host made it late, it is more.
-    if (verdictOf(judgement) !== HOST)
-      expect((measured?.percentiles['50'] ?? 0) - servedMedianMs).toBeLessThan(0.35 * expectedMs + 4)
+    // On a host that was busy with others, the station and the way to it are slower than theory knows.
+    if (hostWasBusy(judgement)) return
+    // The way there and back is in what is measured.
+    expect((measured?.percentiles['50'] ?? 0) - servedMedianMs).toBeLessThan(0.35 * expectedMs + 4)
     // Over 10 s the mean of a queue strays from theory's: its correlation lasts for 1 / (μ (1 − √ρ)²).
     expect(trueMeanMs).toBeGreaterThan(0.55 * expectedMs)
     expect(trueMeanMs).toBeLessThan(1.8 * expectedMs)

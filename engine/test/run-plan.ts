@@ -54,11 +54,13 @@ export const HOST = 'a matter of the host'
 /** Whether the kernel found the host busy with others while a run lasted. */
 const wasHostBusy = new WeakMap<RunOutcome['judgement'], boolean>()
 
+export const hostWasBusy = (judgement: RunOutcome['judgement']): boolean => wasHostBusy.get(judgement) === true
+
 /** The verdict, unless the run blames nothing but the host, and the kernel agrees. */
 export function verdictOf(judgement: RunOutcome['judgement']): string {
   const { verdict, reasons } = judgement
   const isHosts = (reason: string) => /late at p99|could not keep up|busy over five seconds/.test(reason)
-  const isExcused = wasHostBusy.get(judgement) === true && reasons.every(isHosts)
+  const isExcused = hostWasBusy(judgement) && reasons.every(isHosts)
   return verdict === 'void' && isExcused ? HOST : verdict
 }
 
