@@ -131,12 +131,12 @@ describe.each([
     expect(result.totals.arrivals).toBe(result.totals.arrivalsDue)
     expect((measured?.mean ?? 0) - meanOf(station.servedTimes)).toBeGreaterThan(-0.5)
     expect((measured?.percentiles['50'] ?? 0) - servedMedianMs).toBeGreaterThan(-0.5)
-    // On a host that was busy with others, the station and the way to it are slower than theory knows.
+    // Over 10 s the mean of a queue strays from theory's: its correlation lasts for 1 / (μ (1 − √ρ)²).
+    expect(trueMeanMs).toBeGreaterThan(0.55 * expectedMs)
+    // A host that was busy with others makes the station and the way to it slower than theory knows, never quicker.
     if (hostWasBusy(judgement)) return
     // The way there and back is in what is measured.
     expect((measured?.percentiles['50'] ?? 0) - servedMedianMs).toBeLessThan(0.35 * expectedMs + 4)
-    // Over 10 s the mean of a queue strays from theory's: its correlation lasts for 1 / (μ (1 − √ρ)²).
-    expect(trueMeanMs).toBeGreaterThan(0.55 * expectedMs)
     expect(trueMeanMs).toBeLessThan(1.8 * expectedMs)
   })
 })
