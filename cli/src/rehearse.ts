@@ -1,7 +1,7 @@
 // `rehearse`: one user, one iteration of each journey, and every exchange in full.
 import pc from 'picocolors'
-import { formatMs } from '@jolt-gate/core'
-import { rehearse as walk, secretsOf, type RehearsedStep } from '@jolt-gate/engine'
+import { formatMs, type RehearsedStep } from '@jolt-gate/core'
+import { rehearse as walk, secretsOf } from '@jolt-gate/engine'
 import { refuseForbidden, refuseUnknownValues } from './asked.js'
 import { readValidPlan } from './validate.js'
 import { EXIT, UsageError } from './errors.js'

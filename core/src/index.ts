@@ -72,7 +72,7 @@ export { junitOf } from './report/junit.js'
 export { markdownOf } from './report/markdown.js'
 export { csvOf } from './report/csv.js'
 export { htmlOf } from './report/html.js'
-export { readResult, type Calibration, type OnceResult, type RunResult } from './judge/result-schema.js'
+export { readResult, RESULT, type Calibration, type OnceResult, type RunResult } from './judge/result-schema.js'
 export { base64OfBytes, bytesOfBase64 } from './numbers/base64.js'
 export { compareRuns, LEVEL, type Change, type Comparison } from './compare/compare.js'
 export { differenceOf, holm, mannWhitney, normalCdf, twoProportions, wilson } from './numbers/statistics.js'
@@ -123,3 +123,10 @@ export {
   permissionText,
   type AskedLoad,
 } from './plan/permission.js'
+export {
+  type RehearsedRequest,
+  type RehearsedResponse,
+  type RehearsedStep,
+  type Rehearsal,
+  type TimingParts,
+} from './report/rehearsal-schema.js'

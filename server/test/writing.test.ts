@@ -186,7 +186,7 @@ describe('targets', () => {
       ['user', 'purser'],
       ['password', 'grey-gull-9'],
     ] as const)
-      expect((await administrator('PUT', `${place.project}/targets/here/secrets/${name}`, { value })).status).toBe(200)
+      expect((await administrator('PUT', `${place.project}/targets/here/secrets/${name}`, { value })).status).toBe(204)
 
     const listed = await administrator('GET', `${place.project}/targets`)
     expect(listed.body).toMatchObject({

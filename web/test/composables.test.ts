@@ -5,7 +5,7 @@ import { mount } from '@vue/test-utils'
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { computed, defineComponent, h, ref, shallowRef } from 'vue'
 import { api } from '../src/api/client.js'
-import type { PlanText } from '../src/api/types.js'
+import type { PlanText } from '@jolt-gate/core/api'
 import { partOf } from '../src/plan/use-form.js'
 import { useParts } from '../src/plan/use-parts.js'
 import type { PlanView } from '../src/plan/plan.worker.js'
@@ -137,7 +137,15 @@ describe('saving', () => {
     branch: 'main',
     dirty: false,
   }
-  const CHANGED = { title: 'x', detail: 'it has changed', code: 'CHANGED', status: 409, current: 'theirs', base: 'b2' }
+  const CHANGED = {
+    type: 'about:blank',
+    title: 'x',
+    detail: 'it has changed',
+    code: 'CHANGED',
+    status: 409,
+    current: 'theirs',
+    base: 'b2',
+  }
 
   it('runs after it only where that was asked, and only when it went well', async () => {
     const { page, saving, run } = pageWith(200, { file: 'a', base: 'b2', commit: 'd', branch: 'main', dirty: false })
@@ -149,7 +157,13 @@ describe('saving', () => {
     expect(run).toHaveBeenCalledOnce()
     page.unmount()
 
-    const refused = pageWith(400, { title: 'x', detail: 'write a message', code: 'BAD_FIELD', status: 400 })
+    const refused = pageWith(400, {
+      type: 'about:blank',
+      title: 'x',
+      detail: 'write a message',
+      code: 'BAD_FIELD',
+      status: 400,
+    })
     refused.saving.ask(true)
     await refused.saving.save('')
     expect([refused.saving.isOpen.value, refused.saving.fault.value]).toEqual([true, 'write a message'])

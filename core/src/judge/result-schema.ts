@@ -11,7 +11,8 @@ const count = () => number().integer().min(0).required()
 const figureOrNone = () => number().nullable().defined()
 /** Long lists of figures are looked at in one go: a rule for each of a hundred thousand would take seconds. */
 const figures = () => mixed({ type: 'figures', check: isFigures }).required('a list of figures is missing')
-const figuresOrGaps = () => mixed({ type: 'figures', check: isFiguresOrGaps }).required('a list of figures is missing')
+const figuresOrGaps = () =>
+  mixed({ type: 'figures or gaps', check: isFiguresOrGaps }).required('a list of figures is missing')
 function isFigures(value: unknown): value is number[] {
   return Array.isArray(value) && value.every((item) => typeof item === 'number')
 }

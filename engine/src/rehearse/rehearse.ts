@@ -8,7 +8,11 @@ import {
   type Frame,
   type Json,
   type Plan,
+  type Rehearsal,
+  type RehearsedRequest,
+  type RehearsedStep,
   type Target,
+  type TimingParts,
 } from '@jolt-gate/core'
 import { timerAlarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
@@ -25,47 +29,6 @@ import { Walker } from '../walk/walker.js'
 
 const MOST_TEXT = 200_000
 const STAGE_WITHIN_MS = 300_000
-
-export interface RehearsedRequest {
-  method: string
-  url: string
-  headers: [string, string][]
-  body: string | null
-}
-export interface RehearsedResponse {
-  status: number
-  headers: [string, string][]
-  body: string
-  size: number
-}
-/** Parts of the time of a request, in ms; null where a part did not happen, such as connecting again. */
-export interface TimingParts {
-  dns: number | null
-  connect: number | null
-  tls: number | null
-  firstByte: number | null
-  receive: number | null
-  total: number
-}
-export interface RehearsedStep {
-  /** setup, the journey, or teardown. */
-  stage: string
-  step: string
-  request: RehearsedRequest | null
-  response: RehearsedResponse | null
-  checks: { name: string; held: boolean; found: string[] }[]
-  kept: { name: string; value: string }[]
-  failure: { kind: string; detail: string } | null
-  timing: TimingParts
-}
-export interface Rehearsal {
-  plan: string
-  target: string
-  passed: boolean
-  steps: RehearsedStep[]
-  /** Time of each journey that was walked to its end. */
-  journeys: { name: string; passed: boolean; timeMs: number }[]
-}
 
 export interface RehearseOptions {
   plan: Plan

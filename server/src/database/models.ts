@@ -7,10 +7,8 @@ import {
   type InferAttributes,
   type InferCreationAttributes,
 } from 'sequelize'
-import type { Rehearsal } from '@jolt-gate/engine'
-import type { GateResult, Plan, RunResult, RunShape, Verdict } from '@jolt-gate/core'
-
-export type StoredState = 'waiting' | 'setup' | 'load' | 'teardown' | 'ended'
+import type { GateResult, Plan, Rehearsal, RunResult, RunShape, Verdict } from '@jolt-gate/core'
+import type { Role, StoredState } from '@jolt-gate/core/api'
 
 /** A small picture of a run for lists: arrivals due per second, and p95 in ms. */
 export interface Spark {
@@ -73,8 +71,6 @@ export class FailureRow extends Model<InferAttributes<FailureRow>, InferCreation
   declare firstAtMs: number
   declare sample: string
 }
-
-export type Role = 'reader' | 'author' | 'administrator'
 
 export class PersonRow extends Model<InferAttributes<PersonRow>, InferCreationAttributes<PersonRow>> {
   declare id: CreationOptional<number>

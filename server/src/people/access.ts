@@ -1,16 +1,14 @@
 // Who asks, and what they may: a session cookie with its CSRF token, or a personal token.
+import { SCOPES, type Need, type Role, type Scope } from '@jolt-gate/core/api'
 import { parse } from 'cookie'
 import type { Request, RequestHandler } from 'express'
-import { PersonRow, SessionRow, TokenRow, type Role } from '../database/models.js'
+import { PersonRow, SessionRow, TokenRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { hashToken } from './passwords.js'
 
 export const SESSION_COOKIE = 'jolt_gate_session'
-export const SCOPES = ['read', 'write', 'run', 'git'] as const
-export type Scope = (typeof SCOPES)[number]
-
 /** What a request wants to do; reading needs no more than to be somebody. */
-export type Act = 'read' | 'write' | 'run' | 'admin'
+export type Act = Exclude<Need, 'nobody'>
 
 export interface Visitor {
   person: PersonRow

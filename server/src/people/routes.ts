@@ -1,47 +1,19 @@
 // Signing in and out, people, personal tokens, and the audit log.
 import { isLoopbackAddress } from '@jolt-gate/core'
+import { ROUTES, type AnswerOf, type Person, type Role, type Session } from '@jolt-gate/core/api'
 import { randomBytes } from 'node:crypto'
 import { Router, type Request, type Response } from 'express'
 import { rateLimit } from 'express-rate-limit'
-import { array, date, object, string } from 'yup'
-import { PersonRow, SessionRow, TokenRow, EventRow, type Role } from '../database/models.js'
+import { PersonRow, SessionRow, TokenRow, EventRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
-import { onlyPeople, SCOPES, SESSION_COOKIE, sessionOf, visitorIn, whoMay } from './access.js'
+import { serve, type Asked } from '../http/serve.js'
+import { onlyPeople, SESSION_COOKIE, sessionOf, visitorIn } from './access.js'
 import { hashPassword, hashToken, isPassword, newToken } from './passwords.js'
 import { note, noteOf } from './audit-log.js'
 
 const SESSION_MS = 12 * 3_600_000
 const MOST_TOKEN_DAYS = 366
-const ROLES: readonly Role[] = ['reader', 'author', 'administrator']
 const DEMO_EMAIL = 'ida@larkholm.example'
-
-const email = string()
-  .trim()
-  .lowercase()
-  .required('enter an email address')
-  .max(200)
-  .matches(/^[^<>\s]+@[^<>\s]+$/, 'not an email address')
-const name = string()
-  .trim()
-  .required('enter a name')
-  .max(100)
-  .matches(/^[^<>\n]+$/, 'a name may not contain < or >')
-const password = string().required('enter a password').min(10, 'a password needs at least 10 characters').max(200)
-const signInShape = object({ email, password: string().required('enter a password').max(200) })
-const personShape = object({ name, email, password, role: string<Role>().oneOf(ROLES).required('choose a role') })
-const roleShape = object({ role: string<Role>().oneOf(ROLES).required('choose a role') })
-const tokenShape = object({
-  label: string().trim().required('enter what the token is for').max(100),
-  scopes: array()
-    .of(
-      string()
-        .oneOf([...SCOPES])
-        .required(),
-    )
-    .min(1, 'choose at least one scope')
-    .required(),
-  until: date().required('enter an end date').min(new Date(0)),
-})
 
 export interface PeopleOptions {
   /** The demo is signed in by one click, on loopback alone. */
@@ -69,7 +41,7 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
     skipSuccessfulRequests: true,
   })
 
-  async function begin(response: Response, person: PersonRow): Promise<void> {
+  async function begin(response: Response, person: PersonRow): Promise<AnswerOf<typeof ROUTES.signIn>> {
     const { token, hash } = newToken('jgs')
     const session = await SessionRow.create({
       hash,
@@ -85,19 +57,18 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
       maxAge: SESSION_MS,
       path: '/',
     })
-    response.status(201).json({ kind: 'somebody', person: publicPerson(person), csrf: session.csrf })
+    return { kind: 'somebody', person: publicPerson(person), csrf: session.csrf }
   }
 
-  routes.get('/session', async (request, response) => {
+  serve(routes, ROUTES.session, async ({ request }): Promise<Session> => {
     const visitor = visitorIn(request)
     if (visitor !== undefined)
-      response.json({ kind: 'somebody', person: publicPerson(visitor.person), csrf: visitor.session?.csrf ?? '' })
-    else if ((await PersonRow.count()) === 0) response.json({ kind: 'first', isDemo })
-    else response.json({ kind: 'nobody', isDemo: isDemo && isLoopbackAddress(request.socket.remoteAddress ?? '') })
+      return { kind: 'somebody', person: publicPerson(visitor.person), csrf: visitor.session?.csrf ?? '' }
+    if ((await PersonRow.count()) === 0) return { kind: 'first', isDemo }
+    return { kind: 'nobody', isDemo: isDemo && isLoopbackAddress(request.socket.remoteAddress ?? '') }
   })
 
-  routes.post('/session', perAddress, perName, async (request, response) => {
-    const asked = await signInShape.validate(request.body)
+  const signIn = async ({ request, response, body: asked }: Asked<typeof ROUTES.signIn>) => {
     const person = await PersonRow.findOne({ where: { email: asked.email } })
     if (!(await isPassword(asked.password, person?.password ?? null)) || person === null) {
       await note({
@@ -109,24 +80,24 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
       throw new Problem(401, 'WRONG', 'email or password is wrong')
     }
     await noteOf(person, 'signed in', '')
-    await begin(response, person)
-  })
+    return begin(response, person)
+  }
+  serve(routes, ROUTES.signIn, signIn, [perAddress, perName])
 
-  routes.post('/session/demo', async (request, response) => {
+  serve(routes, ROUTES.signInToDemo, async ({ request, response }) => {
     if (!isDemo || !isLoopbackAddress(request.socket.remoteAddress ?? ''))
       throw new Problem(404, 'NO_DEMO', 'this server has no demo')
     const [person] = await PersonRow.findOrCreate({
       where: { email: DEMO_EMAIL },
       defaults: { name: 'Ida Quay', email: DEMO_EMAIL, role: 'administrator', password: null, madeAt: new Date() },
     })
-    await begin(response, person)
+    return begin(response, person)
   })
 
   // The first person of all keeps the place; only who sits at this machine can become that.
-  routes.post('/people/first', perAddress, async (request, response) => {
+  const addFirst = async ({ request, response, body: asked }: Asked<typeof ROUTES.addFirst>) => {
     if (!isLoopbackAddress(request.socket.remoteAddress ?? ''))
       throw new Problem(403, 'NOT_HERE', 'the first account must be created on the machine of the server')
-    const asked = await personShape.omit(['role']).validate(request.body)
     if ((await PersonRow.count()) > 0)
       throw new Problem(409, 'NOT_FIRST', 'an account exists already: ask an administrator to add you')
     const person = await PersonRow.create({
@@ -137,8 +108,9 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
       madeAt: new Date(),
     })
     await noteOf(person, 'became the first administrator', '')
-    await begin(response, person)
-  })
+    return begin(response, person)
+  }
+  serve(routes, ROUTES.addFirst, addFirst, [perAddress])
 
   return routes
 }
@@ -148,67 +120,59 @@ export function peopleRoutes(): Router {
   const routes = Router()
   routes.use(onlyPeople)
 
-  routes.delete('/session', async (request, response) => {
+  serve(routes, ROUTES.signOut, async ({ request, response }) => {
     await sessionOf(request)?.destroy()
-    response.clearCookie(SESSION_COOKIE, { path: '/' }).json({ kind: 'nobody' })
+    response.clearCookie(SESSION_COOKIE, { path: '/' })
+    return undefined
   })
 
-  routes.get('/people', async (request, response) => {
-    whoMay(request, 'admin')
-    response.json({ people: (await PersonRow.findAll({ order: [['name', 'ASC']] })).map(publicPerson) })
-  })
+  serve(routes, ROUTES.people, async () => ({
+    people: (await PersonRow.findAll({ order: [['name', 'ASC']] })).map(publicPerson),
+  }))
 
-  routes.post('/people', async (request, response) => {
-    const administrator = whoMay(request, 'admin')
-    const asked = await personShape.validate(request.body)
-    if ((await PersonRow.findOne({ where: { email: asked.email } })) !== null)
-      throw new Problem(409, 'KNOWN', `${asked.email} has an account already`)
+  serve(routes, ROUTES.addPerson, async ({ person: administrator, body }) => {
+    if ((await PersonRow.findOne({ where: { email: body.email } })) !== null)
+      throw new Problem(409, 'KNOWN', `${body.email} has an account already`)
     const person = await PersonRow.create({
-      ...asked,
-      password: await hashPassword(asked.password),
+      ...body,
+      password: await hashPassword(body.password),
       madeAt: new Date(),
     })
     await noteOf(administrator, 'added a person', `${person.name}, ${person.role}`)
-    response.status(201).json(publicPerson(person))
+    return publicPerson(person)
   })
 
-  routes.patch('/people/:person', async (request, response) => {
-    const administrator = whoMay(request, 'admin')
-    const { role } = await roleShape.validate(request.body)
-    const person = await personOf(request.params['person'])
+  serve(routes, ROUTES.changeRole, async ({ person: administrator, params, body: { role } }) => {
+    const person = await personOf(params.person)
     await refuseLastAdministrator(person, role)
     await person.update({ role })
     await noteOf(administrator, 'changed a role', `${person.name} is ${role}`)
-    response.json(publicPerson(person))
+    return publicPerson(person)
   })
 
-  routes.delete('/people/:person', async (request, response) => {
-    const administrator = whoMay(request, 'admin')
-    const person = await personOf(request.params['person'])
+  serve(routes, ROUTES.removePerson, async ({ person: administrator, params }) => {
+    const person = await personOf(params.person)
     await refuseLastAdministrator(person, undefined)
     await person.destroy()
     await noteOf(administrator, 'removed a person', person.name)
-    response.status(204).end()
+    return undefined
   })
 
-  routes.get('/tokens', async (request, response) => {
-    const person = whoMay(request, 'read')
+  serve(routes, ROUTES.tokens, async ({ person }) => {
     const rows = await TokenRow.findAll({ where: { personId: person.id }, order: [['id', 'DESC']] })
-    response.json({
+    return {
       tokens: rows.map(({ id, label, scopes, expiresAt, usedAt }) => ({
         id,
         label,
         scopes: scopes.split(','),
-        expiresAt,
-        usedAt,
+        expiresAt: expiresAt.toISOString(),
+        usedAt: usedAt?.toISOString() ?? null,
       })),
-    })
+    }
   })
 
-  routes.post('/tokens', async (request, response) => {
-    const person = whoMay(request, 'read')
+  serve(routes, ROUTES.createToken, async ({ person, request, body: { label, scopes, until } }) => {
     if (sessionOf(request) === undefined) throw new Problem(403, 'TOKEN', 'tokens cannot create tokens: sign in')
-    const { label, scopes, until } = await tokenShape.validate(request.body)
     const days = (until.getTime() - Date.now()) / 86_400_000
     if (days <= 0 || days > MOST_TOKEN_DAYS) throw new Problem(400, 'BAD_FIELD', 'a token may last at most a year')
     const { token, hash } = newToken('jgt')
@@ -221,30 +185,35 @@ export function peopleRoutes(): Router {
       usedAt: null,
     })
     await noteOf(person, 'created a token', `${label}: ${scopes.join(', ')}`)
-    response.status(201).json({ id: row.id, token })
+    return { id: row.id, token }
   })
 
-  routes.delete('/tokens/:token', async (request, response) => {
-    const person = whoMay(request, 'read')
-    const count = await TokenRow.destroy({ where: { id: Number(request.params['token']), personId: person.id } })
+  serve(routes, ROUTES.revokeToken, async ({ person, params }) => {
+    const count = await TokenRow.destroy({ where: { id: Number(params.token), personId: person.id } })
     if (count === 0) throw new Problem(404, 'NO_TOKEN', 'you have no such token')
     await noteOf(person, 'revoked a token', '')
-    response.status(204).end()
+    return undefined
   })
 
-  routes.get('/audit-log', async (request, response) => {
-    whoMay(request, 'admin')
+  serve(routes, ROUTES.auditLog, async () => {
     const rows = await EventRow.findAll({ order: [['id', 'DESC']], limit: 200 })
-    response.json({
-      events: rows.map(({ id, at, who, event, detail, projectId }) => ({ id, at, who, event, detail, projectId })),
-    })
+    return {
+      events: rows.map(({ id, at, who, event, detail, projectId }) => ({
+        id,
+        at: at.toISOString(),
+        who,
+        event,
+        detail,
+        projectId,
+      })),
+    }
   })
 
   return routes
 }
 
-async function personOf(id: string | undefined): Promise<PersonRow> {
-  const person = /^\d{1,9}$/.test(id ?? '') ? await PersonRow.findByPk(Number(id)) : null
+async function personOf(id: string): Promise<PersonRow> {
+  const person = /^\d{1,9}$/.test(id) ? await PersonRow.findByPk(Number(id)) : null
   if (person === null) throw new Problem(404, 'NO_PERSON', 'no such person')
   return person
 }
@@ -261,13 +230,8 @@ async function oldSessions(personId: number): Promise<string[]> {
   return rows.map(({ hash }) => hash)
 }
 
-function publicPerson({ id, name: called, email: address, role }: PersonRow): {
-  id: number
-  name: string
-  email: string
-  role: Role
-} {
-  return { id, name: called, email: address, role }
+function publicPerson({ id, name, email, role }: PersonRow): Person {
+  return { id, name, email, role }
 }
 
 function tooMany(): never {

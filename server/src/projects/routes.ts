@@ -1,31 +1,15 @@
 // Projects and their plans.
 import { Router } from 'express'
-import { array, object, string } from 'yup'
 import { allSteps, formatValue, previewOf, readPlan } from '@jolt-gate/core'
+import { ROUTES, type PlanSummary, type PlanText } from '@jolt-gate/core/api'
 import { ProjectRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
+import { serve } from '../http/serve.js'
 import { summaryOfRun } from '../runs/store.js'
-import { whoMay } from '../people/access.js'
 import { noteOf } from '../people/audit-log.js'
 import { cloneProject, newProject, openProject } from './add.js'
 import { projectOf } from './project-of.js'
-import { message, saveShape } from './save-shape.js'
 import { fingerprint, isReadablePath, type WorkingCopy } from './working-copy.js'
-
-const projectShape = object({
-  /** A folder that is there, a clone's source, or the name of an empty project: one of them. */
-  path: string().trim().max(700).optional(),
-  clone: string().trim().max(700).optional(),
-  name: string().trim().max(100).optional(),
-})
-const importShape = object({
-  files: array()
-    .of(object({ path: string().required().max(500), text: string().defined().max(8_000_000) }))
-    .min(1, 'there is nothing to save')
-    .max(20)
-    .required(),
-  message,
-})
 
 /** Runs in which the past of a plan is looked for. */
 const LOOKED_BACK = 50
@@ -33,14 +17,12 @@ const LOOKED_BACK = 50
 export function projectRoutes(folder: string | undefined): Router {
   const routes = Router()
 
-  routes.get('/projects', async (_request, response) => {
+  serve(routes, ROUTES.projects, async () => {
     const rows = await ProjectRow.findAll({ order: [['name', 'ASC']] })
-    response.json({ projects: rows.map(({ id, name }) => ({ id, name })) })
+    return { projects: rows.map(({ id, name }) => ({ id, name })) }
   })
 
-  routes.post('/projects', async (request, response) => {
-    const administrator = whoMay(request, 'admin')
-    const { path, clone, name } = await projectShape.validate(request.body)
+  serve(routes, ROUTES.addProject, async ({ person: administrator, body: { path, clone, name } }) => {
     const project =
       path !== undefined
         ? await openProject(path)
@@ -51,33 +33,30 @@ export function projectRoutes(folder: string | undefined): Router {
             : undefined
     if (project === undefined) throw new Problem(400, 'BAD_FIELD', 'give a path, a clone URL or a name')
     await noteOf(administrator, 'added a project', project.name, project.id)
-    response.status(201).json({ id: project.id, name: project.name })
+    return { id: project.id, name: project.name }
   })
 
-  // What an import made: several files in one commit, none of them written over.
-  routes.post('/projects/:project/files', async (request, response) => {
-    const person = whoMay(request, 'write')
-    const { project, copy } = await projectOf(request.params.project)
-    const asked = await importShape.validate(request.body)
-    const files = asked.files.map(({ path, text }) => ({ file: path, text, base: null }))
-    const head = await copy.save({ files, message: asked.message, author: person })
+  serve(routes, ROUTES.addFiles, async ({ person, params, body }) => {
+    const { project, copy } = await projectOf(params.project)
+    const files = body.files.map(({ path, text }) => ({ file: path, text, base: null }))
+    const head = await copy.save({ files, message: body.message, author: person })
     await noteOf(person, 'added files', files.map(({ file }) => file).join(', '), project.id)
-    response.status(201).json(head)
+    return head
   })
 
-  routes.get('/projects/:project/plans', async (request, response) => {
-    const { project, copy } = await projectOf(request.params.project)
+  serve(routes, ROUTES.plans, async ({ params }) => {
+    const { project, copy } = await projectOf(params.project)
     const files = (await copy.files()).filter((path) => path.endsWith('.gate.yaml'))
     const plans = await Promise.all(files.map((file) => planSummary(project.id, copy, file)))
-    response.json({ plans, ...(await copy.head()) })
+    return { plans, ...(await copy.head()) }
   })
 
-  routes.get('/projects/:project/plan', async (request, response) => {
-    const { project, copy } = await projectOf(request.params.project)
-    const file = fileOf(request.query['file'])
+  serve(routes, ROUTES.plan, async ({ params, query }) => {
+    const { project, copy } = await projectOf(params.project)
+    const file = fileOf(query.file)
     const text = await copy.read(file)
     if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${file} in this project`)
-    response.json({
+    return {
       file,
       text,
       base: fingerprint(text),
@@ -85,29 +64,27 @@ export function projectRoutes(folder: string | undefined): Router {
       files: await copy.companions(),
       history: await historyOf(project.id, file),
       ...(await copy.head()),
-    })
+    }
   })
 
-  routes.put('/projects/:project/plan', async (request, response) => {
-    const person = whoMay(request, 'write')
-    const { project, copy } = await projectOf(request.params.project)
-    const file = fileOf(request.query['file'])
-    const { text, base, message: why } = await saveShape.validate(request.body)
-    const head = await copy.save({ files: [{ file, text, base }], message: why, author: person })
+  serve(routes, ROUTES.savePlan, async ({ person, params, query, body: { text, base, message } }) => {
+    const { project, copy } = await projectOf(params.project)
+    const file = fileOf(query.file)
+    const head = await copy.save({ files: [{ file, text, base }], message, author: person })
     await noteOf(person, 'changed a plan', file, project.id)
-    response.json({ file, base: fingerprint(text), ...head })
+    return { file, base: fingerprint(text), ...head }
   })
 
   return routes
 }
 
-function fileOf(value: unknown): string {
-  if (typeof value === 'string' && value.endsWith('.gate.yaml') && isReadablePath(value)) return value
+function fileOf(value: string): string {
+  if (value.endsWith('.gate.yaml') && isReadablePath(value)) return value
   throw new Problem(400, 'BAD_PATH', 'file must be the path of a *.gate.yaml file of this project')
 }
 
 /** What earlier runs tell about the next: how long journeys take, and which loads have held against which target. */
-async function historyOf(projectId: number, file: string) {
+async function historyOf(projectId: number, file: string): Promise<PlanText['history']> {
   const rows = await RunRow.findAll({
     where: { projectId, verdict: ['open', 'shut', 'void'] },
     order: [['number', 'DESC']],
@@ -131,7 +108,7 @@ async function historyOf(projectId: number, file: string) {
   }
 }
 
-async function planSummary(projectId: number, copy: WorkingCopy, file: string) {
+async function planSummary(projectId: number, copy: WorkingCopy, file: string): Promise<PlanSummary> {
   const text = (await copy.read(file)) ?? ''
   const { plan, problems, hasErrors } = readPlan(file, text, { files: copy.text })
   const last = await RunRow.findOne({ where: { projectId, planFile: file }, order: [['number', 'DESC']] })

@@ -1,26 +1,17 @@
 // Rehearsals: each step told as it ends, kept for comparing, and begun again from a step.
 import { Router, type Response } from 'express'
 import { newId } from '@jolt-gate/core/identity'
-import { object, string } from 'yup'
-import { readPlan, type Plan, type Target } from '@jolt-gate/core'
-import { rehearse, type Memory, type Rehearsal } from '@jolt-gate/engine'
+import { readPlan, type Plan, type Rehearsal, type Target } from '@jolt-gate/core'
+import { ROUTES, type RehearsalEvent } from '@jolt-gate/core/api'
+import { rehearse, type Memory } from '@jolt-gate/engine'
 import { RehearsalRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
-import { whoMay } from '../people/access.js'
+import { serve } from '../http/serve.js'
 import { projectOf } from '../projects/project-of.js'
 import { isReadablePath } from '../projects/working-copy.js'
 import { refuseForbidden } from '../targets/permits.js'
 import type { SecretStore } from '../targets/secrets.js'
 
-const shape = object({
-  plan: string().required('plan is needed: the path of a plan').max(500),
-  /** The text as it is in the editor; without it the file on disk is rehearsed. */
-  text: string().max(1_000_000).optional(),
-  target: string().max(200).optional(),
-  journey: string().max(300).optional(),
-  /** An earlier rehearsal and the number of the step to begin with. */
-  again: object({ rehearsal: string().required(), step: string().required() }).optional().default(undefined),
-})
 /** Rehearsals of a plan that are kept, and whose memories are. */
 const MOST_KEPT = 5
 const MOST_REMEMBERED = 20
@@ -29,10 +20,8 @@ export function rehearsalRoutes(secrets: SecretStore): Router {
   const routes = Router()
   const memories = new Map<string, Memory[]>()
 
-  routes.post('/projects/:project/rehearsals', async (request, response) => {
-    whoMay(request, 'run')
-    const { project, copy } = await projectOf(request.params.project)
-    const asked = await shape.validate(request.body)
+  serve(routes, ROUTES.rehearse, async ({ params, body: asked, response }) => {
+    const { project, copy } = await projectOf(params.project)
     const text = asked.text ?? (isReadablePath(asked.plan) ? await copy.read(asked.plan) : undefined)
     if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${asked.plan} in this project`)
     const { plan, target, problems, hasErrors } = readPlan(asked.plan, text, { files: copy.text, target: asked.target })
@@ -60,39 +49,38 @@ export function rehearsalRoutes(secrets: SecretStore): Router {
       memory,
       fileBytes: (path) => copy.bytes(path),
     })
-    if (made === undefined) return
+    if (made === undefined) return undefined
     memories.set(id, made.memories)
     for (const old of [...memories.keys()].slice(0, -MOST_REMEMBERED)) memories.delete(old)
     // A part of a journey is no rehearsal to compare with.
     if (memory === undefined) await keep(id, project.id, asked.plan, made.rehearsal)
-    response.end(
-      `${JSON.stringify({ kind: 'end', id, passed: made.rehearsal.passed, journeys: made.rehearsal.journeys })}\n`,
-    )
+    const { passed, journeys } = made.rehearsal
+    response.end(lineOf({ kind: 'end', id, passed, journeys }))
+    return undefined
   })
 
-  routes.get('/projects/:project/rehearsals', async (request, response) => {
-    const { project } = await projectOf(request.params.project)
+  serve(routes, ROUTES.rehearsals, async ({ params, query: { plan } }) => {
+    const { project } = await projectOf(params.project)
     const rows = await RehearsalRow.findAll({
-      where: {
-        projectId: project.id,
-        planFile: typeof request.query['plan'] === 'string' ? request.query['plan'] : '',
-      },
+      where: { projectId: project.id, planFile: plan },
       order: [['at', 'DESC']],
       limit: MOST_KEPT,
     })
-    response.json({
+    return {
       rehearsals: rows.map(({ id, at, passed, rehearsal }) => ({
         id,
-        at,
+        at: at.toISOString(),
         passed,
         rehearsal,
         canResume: memories.has(id),
       })),
-    })
+    }
   })
 
   return routes
 }
+
+const lineOf = (event: RehearsalEvent): string => `${JSON.stringify(event)}\n`
 
 interface Told {
   plan: Plan
@@ -110,7 +98,7 @@ async function tell(
   { plan, target, secrets, journey, memory, fileBytes }: Told,
 ): Promise<{ rehearsal: Rehearsal; memories: Memory[] } | undefined> {
   response.status(200).type('application/x-ndjson').set('cache-control', 'no-store')
-  response.write(`${JSON.stringify({ kind: 'begin', id })}\n`)
+  response.write(lineOf({ kind: 'begin', id }))
   const kept: Memory[] = []
   try {
     const rehearsal = await rehearse({
@@ -122,14 +110,12 @@ async function tell(
       fileBytes,
       onStep: (step, remembered) => {
         kept.push(remembered)
-        response.write(`${JSON.stringify({ kind: 'step', step })}\n`)
+        response.write(lineOf({ kind: 'step', step }))
       },
     })
     return { rehearsal, memories: kept }
   } catch (error) {
-    response.end(
-      `${JSON.stringify({ kind: 'fault', detail: error instanceof Error ? error.message : String(error) })}\n`,
-    )
+    response.end(lineOf({ kind: 'fault', detail: error instanceof Error ? error.message : String(error) }))
     return undefined
   }
 }

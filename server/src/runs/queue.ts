@@ -2,8 +2,9 @@
 import { EventEmitter } from 'node:events'
 import { base64OfBytes, encodeBucket, previewOf, shapeOf, type Plan, type RunEvent, type Target } from '@jolt-gate/core'
 import { lastCalibration, startRun, type RunHandle, type RunState } from '@jolt-gate/engine'
+import type { LiveEvent, RunSummary } from '@jolt-gate/core/api'
 import { newId, VERSION } from '@jolt-gate/core/identity'
-import { RunRow, type StoredState } from '../database/models.js'
+import { RunRow } from '../database/models.js'
 import { log } from '../http/log.js'
 import { Problem } from '../http/problems.js'
 import type { CommitInfo } from '../projects/working-copy.js'
@@ -20,13 +21,6 @@ export interface AskedRun {
   /** Bytes of a file that requests carry. */
   fileBytes: (path: string) => Uint8Array | undefined
 }
-
-/** What a reader of a live run hears; a bucket as base64 of its bytes. */
-export type LiveEvent =
-  | { kind: 'state'; state: StoredState }
-  | { kind: 'bucket'; second: number; data: string }
-  | Extract<RunEvent, { kind: 'stop rule' | 'phases' }>
-  | { kind: 'end' }
 
 interface Waiting {
   asked: AskedRun
@@ -79,7 +73,7 @@ export class RunQueue {
   }
 
   /** Runs that go or wait, the one that goes first. */
-  list(): ReturnType<typeof summaryOfRun>[] {
+  list(): RunSummary[] {
     return [...(this.current === undefined ? [] : [this.current.row]), ...this.waiting.map(({ row }) => row)].map(
       summaryOfRun,
     )

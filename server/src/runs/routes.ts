@@ -1,10 +1,10 @@
 // Runs: asked for, listed, watched, stopped, and their reports.
-import { Router, type Response } from 'express'
-import { object, string } from 'yup'
+import { Router } from 'express'
+import { ROUTES } from '@jolt-gate/core/api'
 import { junitOf, markdownOf, readPlan, type RunResult, previewOf } from '@jolt-gate/core'
 import { RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
-import { whoMay } from '../people/access.js'
+import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 import { isReadablePath } from '../projects/working-copy.js'
@@ -14,23 +14,15 @@ import type { RunQueue } from './queue.js'
 import { summaryOfRun } from './store.js'
 import { streamRun } from './stream.js'
 
-const askShape = object({
-  plan: string().required('plan is needed: the path of a plan').max(500),
-  target: string().max(200).optional(),
-})
 const LISTED = 200
 
 export function runRoutes(queue: RunQueue, secrets: SecretStore): Router {
   const routes = Router()
 
-  routes.get('/queue', (_request, response) => {
-    response.json({ runs: queue.list() })
-  })
+  serve(routes, ROUTES.queue, () => ({ runs: queue.list() }))
 
-  routes.post('/projects/:project/runs', async (request, response) => {
-    const person = whoMay(request, 'run')
-    const { project, copy } = await projectOf(request.params.project)
-    const asked = await askShape.validate(request.body)
+  serve(routes, ROUTES.startRun, async ({ person, params, body: asked, response }) => {
+    const { project, copy } = await projectOf(params.project)
     const text = isReadablePath(asked.plan) ? await copy.read(asked.plan) : undefined
     if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${asked.plan} in this project`)
     const { plan, target, problems, hasErrors } = readPlan(asked.plan, text, {
@@ -56,50 +48,43 @@ export function runRoutes(queue: RunQueue, secrets: SecretStore): Router {
       fileBytes: (path) => copy.bytes(path),
     })
     await noteOf(person, 'started a run', `${plan.name} against ${target.name}`, project.id)
-    response.status(201).location(`/api/runs/${row.id}`).json(summaryOfRun(row))
+    response.location(`/api/runs/${row.id}`)
+    return summaryOfRun(row)
   })
 
-  routes.get('/projects/:project/runs', async (request, response) => {
-    const { project } = await projectOf(request.params.project)
-    const { plan } = request.query
-    const where = typeof plan === 'string' ? { projectId: project.id, planFile: plan } : { projectId: project.id }
+  serve(routes, ROUTES.runs, async ({ params, query: { plan } }) => {
+    const { project } = await projectOf(params.project)
+    const where = { projectId: project.id, ...(plan === undefined ? {} : { planFile: plan }) }
     const rows = await RunRow.findAll({ where, order: [['number', 'DESC']], limit: LISTED })
-    response.json({ runs: rows.map(summaryOfRun) })
+    return { runs: rows.map(summaryOfRun) }
   })
 
-  routes.get('/runs/:run', async (request, response) => {
-    const row = await runOf(request.params.run)
-    response.json({
+  serve(routes, ROUTES.run, async ({ params }) => {
+    const row = await runOf(params.run)
+    return {
       ...summaryOfRun(row),
       projectId: row.projectId,
       plan: row.plan,
       shape: row.shape,
       result: withoutHistograms(row.result),
-    })
+    }
   })
 
-  routes.get('/runs/:run/stream', async (request, response) => {
-    const row = await runOf(request.params.run)
-    await streamRun(request, response, row.id, queue)
+  serve(routes, ROUTES.runStream, async ({ params, request, response }) => {
+    await streamRun(request, response, (await runOf(params.run)).id, queue)
+    return undefined
   })
 
-  routes.post('/runs/:run/stop', async (request, response) => {
-    const person = whoMay(request, 'run')
-    const row = await runOf(request.params.run)
+  serve(routes, ROUTES.stopRun, async ({ person, params }) => {
+    const row = await runOf(params.run)
     if (!(await queue.stop(row.id, `${person.name} in the application`)))
       throw new Problem(409, 'ENDED', 'the run has ended already')
-    response.status(202).json({ stopping: true })
+    return { stopping: true }
   })
 
-  routes.get('/runs/:run/result.json', async (request, response) => {
-    response.json(await resultOfRun(request.params.run))
-  })
-  routes.get('/runs/:run/junit.xml', async (request, response) => {
-    sendText(response, 'application/xml', junitOf(await resultOfRun(request.params.run)))
-  })
-  routes.get('/runs/:run/report.md', async (request, response) => {
-    sendText(response, 'text/markdown', markdownOf(await resultOfRun(request.params.run)))
-  })
+  serve(routes, ROUTES.runResult, ({ params }) => resultOfRun(params.run))
+  serve(routes, ROUTES.runJunit, async ({ params }) => junitOf(await resultOfRun(params.run)))
+  serve(routes, ROUTES.runMarkdown, async ({ params }) => markdownOf(await resultOfRun(params.run)))
 
   return routes
 }
@@ -119,8 +104,4 @@ async function resultOfRun(id: string): Promise<RunResult> {
 /** Pages have the buckets, and need no histograms of the result. */
 function withoutHistograms(result: RunResult | null) {
   return result === null ? null : { ...result, histograms: [] }
-}
-
-function sendText(response: Response, type: string, text: string): void {
-  response.type(type).send(text)
 }

@@ -1,6 +1,7 @@
 // Runs in the database: asked for, begun, second by second, ended.
 import type { Bucket, Plan, RunResult, RunShape, Target } from '@jolt-gate/core'
 import { encodeBucket, phaseRanges } from '@jolt-gate/core'
+import type { RunSummary } from '@jolt-gate/core/api'
 import { BucketRow, FailureRow, GateRow, RunRow, type Spark } from '../database/models.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 
@@ -90,56 +91,22 @@ export async function storeResult(row: RunRow, result: RunResult, shape: RunShap
 }
 
 /** What lists show of a run. */
-export function summaryOfRun(row: RunRow) {
-  const {
-    id,
-    number,
-    planFile,
-    planName,
-    targetName,
-    origin,
-    commit,
-    branch,
-    dirty,
-    state,
-    verdict,
-    reasons,
-    askedAt,
-    startedAt,
-    endedAt,
-  } = row
-  const result = row.result
+export function summaryOfRun(row: RunRow): RunSummary {
+  const { id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons } = row
+  const { askedAt, startedAt, endedAt, shape, spark, result } = row
   return {
-    id,
-    number,
-    planFile,
-    planName,
-    targetName,
-    origin,
-    commit,
-    branch,
-    dirty,
-    state,
-    verdict,
-    reasons,
-    askedAt,
-    startedAt,
-    endedAt,
-    seconds: Math.max(0, ...phaseRanges(row.shape).map(({ toMs }) => toMs / 1000)),
-    spark: row.spark,
+    ...{ id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons, spark },
+    askedAt: askedAt.toISOString(),
+    startedAt: startedAt?.toISOString() ?? null,
+    endedAt: endedAt?.toISOString() ?? null,
+    seconds: Math.max(0, ...phaseRanges(shape).map(({ toMs }) => toMs / 1000)),
     gates:
       result === null
         ? null
         : { all: result.gates.length, breached: result.gates.filter((gate) => gate.status === 'breached').length },
     requests: result?.totals.requests ?? null,
     failedShare: result?.totals.failedShare ?? null,
-    p95:
-      result === null
-        ? null
-        : result.series.p95.reduce<number | null>(
-            (most, value) => (value !== null && (most === null || value > most) ? value : most),
-            null,
-          ),
+    p95: result === null ? null : mostOf(result.series.p95),
   }
 }
 
@@ -149,13 +116,11 @@ function sparkOf(result: RunResult): Spark {
   const points = Array.from({ length: Math.ceil(arrivalsDue.length / width) }, (_, index) => index * width)
   return {
     due: points.map((at) => Math.max(...arrivalsDue.slice(at, at + width))),
-    p95: points.map((at) =>
-      p95
-        .slice(at, at + width)
-        .reduce<number | null>(
-          (most, value) => (value !== null && (most === null || value > most) ? value : most),
-          null,
-        ),
-    ),
+    p95: points.map((at) => mostOf(p95.slice(at, at + width))),
   }
+}
+
+/** The largest of some figures; null where there is none. */
+function mostOf(figures: readonly (number | null)[]): number | null {
+  return figures.reduce((most, value) => (value !== null && (most === null || value > most) ? value : most), null)
 }

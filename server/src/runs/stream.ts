@@ -1,8 +1,9 @@
 // The live stream of a run as server-sent events. Seconds have their number as id, so that a reader that lost its
 // connection continues where it was; a run that has ended is sent the same way, and then closed.
 import { createSession, type Session } from 'better-sse'
+import type { LiveEvent } from '@jolt-gate/core/api'
 import type { Request, Response } from 'express'
-import type { LiveEvent, RunQueue } from './queue.js'
+import type { RunQueue } from './queue.js'
 import { bucketsAfter } from './store.js'
 
 const BEAT_MS = 15_000

@@ -1,6 +1,5 @@
 // Targets: their files, secrets, metrics, permission, and the proof of control.
 import { Router } from 'express'
-import { object, string } from 'yup'
 import {
   fileOfTarget,
   isLoopback,
@@ -10,125 +9,97 @@ import {
   readTarget,
   type Target,
 } from '@jolt-gate/core'
+import { ROUTES, type TargetLine } from '@jolt-gate/core/api'
 import { request as httpRequest } from 'undici'
 import { ApprovalRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
-import { whoMay } from '../people/access.js'
+import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
-import { saveShape } from '../projects/save-shape.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { fingerprint } from '../projects/working-copy.js'
 import { controlOf } from './permits.js'
 import type { SecretStore } from './secrets.js'
 
 const MOST_METRICS = 4_000_000
-const secretShape = object({ value: string().required('the value is needed').max(10_000) })
-const metricShape = object({ url: string().required('the page of metrics is needed').max(500) })
-const approvalShape = object({
-  words: string()
-    .trim()
-    .required('enter why this target may be loaded')
-    .min(20, 'enter at least 20 characters')
-    .max(2000),
-})
-
 export function targetRoutes(secrets: SecretStore): Router {
   const routes = Router()
 
-  routes.get('/projects/:project/targets', async (request, response) => {
-    const { project, copy } = await projectOf(request.params.project)
+  serve(routes, ROUTES.targets, async ({ params }) => {
+    const { project, copy } = await projectOf(params.project)
     const files = (await copy.files()).filter((path) => /^targets\/[^/]+\.target\.yaml$/.test(path))
-    const targets = await Promise.all(
-      files.map(async (file) => {
-        const text = (await copy.read(file)) ?? ''
-        const { target, problems } = readTarget(file, text, copy.text)
-        const name = nameOfTargetFile(file)
-        const stored = await secrets.names(project.id, name)
-        return {
-          name,
-          file,
-          text,
-          base: fingerprint(text),
-          target:
-            target === undefined
-              ? null
-              : { ...target, tls: target.tls === undefined ? undefined : { verify: target.tls.verify } },
-          problems,
-          secrets: (target?.secrets ?? []).map((secret) => ({
-            name: secret,
-            from: stored.includes(secret) ? 'store' : inEnvironment(secret) ? 'environment' : 'nowhere',
-          })),
-          isLoopback: target !== undefined && [target.origin, ...target.also].every(isLoopback),
-          fault:
-            target === undefined
-              ? null
-              : (permissionFault(target, { peakRate: 0, mostUsers: 0, seconds: 0 }, new Date()) ?? null),
-        }
-      }),
-    )
-    response.json({ targets, ...(await copy.head()) })
+    const targets = await Promise.all(files.map((file) => lineOf(project.id, copy, file)))
+    return { targets, ...(await copy.head()) }
   })
 
-  routes.put('/projects/:project/targets/:target', async (request, response) => {
-    const person = whoMay(request, 'write')
-    const { project, copy } = await projectOf(request.params.project)
-    const file = fileOf(request.params.target)
-    const change = await saveShape.validate(request.body)
-    const { problems } = readTarget(file, change.text, copy.text)
+  async function lineOf(projectId: number, copy: WorkingCopy, file: string): Promise<TargetLine> {
+    const text = (await copy.read(file)) ?? ''
+    const { target, problems } = readTarget(file, text, copy.text)
+    const name = nameOfTargetFile(file)
+    const stored = await secrets.names(projectId, name)
+    return {
+      name,
+      file,
+      text,
+      base: fingerprint(text),
+      target: target === undefined ? null : withoutKeys(target),
+      problems,
+      secrets: (target?.secrets ?? []).map((secret) => ({
+        name: secret,
+        from: stored.includes(secret) ? 'store' : inEnvironment(secret) ? 'environment' : 'nowhere',
+      })),
+      isLoopback: target !== undefined && [target.origin, ...target.also].every(isLoopback),
+      fault:
+        target === undefined
+          ? null
+          : (permissionFault(target, { peakRate: 0, mostUsers: 0, seconds: 0 }, new Date()) ?? null),
+    }
+  }
+
+  serve(routes, ROUTES.saveTarget, async ({ person, params, body: { text, base, message } }) => {
+    const { project, copy } = await projectOf(params.project)
+    const file = fileOf(params.target)
+    const { problems } = readTarget(file, text, copy.text)
     const [first] = problems
     if (first !== undefined)
       throw new Problem(422, 'TARGET', `${file}:${String(first.line)}: ${first.message}`, { problems })
-    const head = await copy.save({
-      files: [{ file, text: change.text, base: change.base }],
-      message: change.message,
-      author: person,
-    })
+    const head = await copy.save({ files: [{ file, text, base }], message, author: person })
     await noteOf(person, 'changed a target', file, project.id)
-    response.json({ file, base: fingerprint(change.text), ...head })
+    return { file, base: fingerprint(text), ...head }
   })
 
-  routes.put('/projects/:project/targets/:target/secrets/:secret', async (request, response) => {
-    const administrator = whoMay(request, 'admin')
-    const { project, copy } = await projectOf(request.params.project)
-    const target = await targetOf(copy, request.params.target)
-    const { secret } = request.params
+  serve(routes, ROUTES.storeSecret, async ({ person: administrator, params, body: { value } }) => {
+    const { project, copy } = await projectOf(params.project)
+    const target = await targetOf(copy, params.target)
+    const { secret } = params
     if (!target.secrets.includes(secret)) throw new Problem(404, 'NO_SECRET', `the target has no secret "${secret}"`)
-    await secrets.write(project.id, target.name, secret, (await secretShape.validate(request.body)).value)
+    await secrets.write(project.id, target.name, secret, value)
     await noteOf(administrator, 'stored a secret', `${target.name}: ${secret}`, project.id)
-    response.json({ name: secret, from: 'store' })
+    return undefined
   })
 
-  routes.delete('/projects/:project/targets/:target/secrets/:secret', async (request, response) => {
-    const administrator = whoMay(request, 'admin')
-    const { project } = await projectOf(request.params.project)
-    const { target, secret } = request.params
+  serve(routes, ROUTES.deleteSecret, async ({ person: administrator, params: { project: id, target, secret } }) => {
+    const { project } = await projectOf(id)
     if (!(await secrets.forget(project.id, target, secret)))
       throw new Problem(404, 'NO_SECRET', 'no such secret in the store')
     await noteOf(administrator, 'deleted a secret', `${target}: ${secret}`, project.id)
-    response.status(204).end()
+    return undefined
   })
 
   // Only the target's own origins are asked: a page could not make this server fetch anything else.
-  routes.post('/projects/:project/targets/:target/metric', async (request, response) => {
-    whoMay(request, 'run')
-    const { copy } = await projectOf(request.params.project)
-    const target = await targetOf(copy, request.params.target)
-    const { url } = await metricShape.validate(request.body)
-    response.json({ families: await familiesAt(target, url) })
+  serve(routes, ROUTES.metric, async ({ params, body: { url } }) => {
+    const { copy } = await projectOf(params.project)
+    return { families: await familiesAt(await targetOf(copy, params.target), url) }
   })
 
-  routes.get('/projects/:project/targets/:target/control', async (request, response) => {
-    whoMay(request, 'run')
-    const { project, copy } = await projectOf(request.params.project)
-    response.json({ control: await controlOf(project.id, await targetOf(copy, request.params.target)) })
+  serve(routes, ROUTES.control, async ({ params }) => {
+    const { project, copy } = await projectOf(params.project)
+    return { control: await controlOf(project.id, await targetOf(copy, params.target)) }
   })
 
-  routes.post('/projects/:project/targets/:target/approve', async (request, response) => {
-    const administrator = whoMay(request, 'admin')
-    const { project, copy } = await projectOf(request.params.project)
-    const target = await targetOf(copy, request.params.target)
-    const { words } = await approvalShape.validate(request.body)
+  serve(routes, ROUTES.approve, async ({ person: administrator, params, body: { words } }) => {
+    const { project, copy } = await projectOf(params.project)
+    const target = await targetOf(copy, params.target)
     const missing = (await controlOf(project.id, target)).filter(({ isProven }) => !isProven)
     if (missing.length === 0)
       throw new Problem(409, 'PROVEN', 'nothing to approve: control is proven, or there is no permission yet')
@@ -136,10 +107,15 @@ export function targetRoutes(secrets: SecretStore): Router {
       await ApprovalRow.create({ projectId: project.id, token, words, by: administrator.name, at: new Date() })
       await noteOf(administrator, 'approved a target', `${origin}: ${words}`, project.id)
     }
-    response.status(201).json({ control: await controlOf(project.id, target) })
+    return { control: await controlOf(project.id, target) }
   })
 
   return routes
+}
+
+/** What pages may see of a target: its key and certificates stay here. */
+function withoutKeys({ tls, ...rest }: Target): Omit<Target, 'tls'> & { tls: { verify: boolean } | undefined } {
+  return { ...rest, tls: tls === undefined ? undefined : { verify: tls.verify } }
 }
 
 function fileOf(name: string): string {

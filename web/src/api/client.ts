@@ -1,25 +1,17 @@
-// Calls of the server's API; what it refuses becomes an error in the person's words.
-import type {
-  ApiProblem,
-  CommitLine,
-  ControlLine,
-  AuditEvent,
-  Head,
-  MetricFamily,
-  Person,
-  PlanSummary,
-  PlanText,
-  Project,
-  RehearsalEvent,
-  Role,
-  RunDetail,
-  RunSummary,
-  Saved,
-  Session,
-  StoredRehearsal,
-  TargetLine,
-  TokenLine,
-} from './types.js'
+// Calls of the server's API, typed by its contract; what it refuses becomes an error in the person's words.
+import {
+  API_PROBLEM,
+  ROUTES,
+  type AnswerOf,
+  type ApiProblem,
+  type ParamsOf,
+  type QueryOf,
+  type RehearsalAsked,
+  type RehearsalEvent,
+  type Role,
+  type Route,
+  type Scope,
+} from '@jolt-gate/core/api'
 
 export class ApiError extends Error {
   constructor(readonly problem: ApiProblem) {
@@ -33,10 +25,6 @@ export function useCsrf(token: string): void {
   csrf = token
 }
 
-const of = (project: number) => `/projects/${String(project)}`
-const fileQuery = (file: string) => `file=${encodeURIComponent(file)}`
-const targetOf = (project: number, target: string) => `${of(project)}/targets/${encodeURIComponent(target)}`
-
 export interface TextChange {
   text: string
   message: string
@@ -44,85 +32,66 @@ export interface TextChange {
 }
 
 export const api = {
-  session: () => call<Session>('GET', '/session'),
-  signIn: (email: string, password: string) => call<Session>('POST', '/session', { email, password }),
-  signInToDemo: () => call<Session>('POST', '/session/demo', {}),
-  signUpFirst: (first: { name: string; email: string; password: string }) =>
-    call<Session>('POST', '/people/first', first),
-  signOut: () => call<{ kind: 'nobody' }>('DELETE', '/session'),
-  people: () => call<{ people: Person[] }>('GET', '/people'),
-  addPerson: (person: { name: string; email: string; password: string; role: Role }) =>
-    call<Person>('POST', '/people', person),
-  changeRole: (id: number, role: Role) => call<Person>('PATCH', `/people/${String(id)}`, { role }),
-  removePerson: (id: number) => call<undefined>('DELETE', `/people/${String(id)}`),
-  tokens: () => call<{ tokens: TokenLine[] }>('GET', '/tokens'),
-  makeToken: (token: { label: string; scopes: string[]; until: string }) =>
-    call<{ id: number; token: string }>('POST', '/tokens', token),
-  removeToken: (id: number) => call<undefined>('DELETE', `/tokens/${String(id)}`),
-  auditLog: () => call<{ events: AuditEvent[] }>('GET', '/audit-log'),
+  session: () => call(ROUTES.session, {}),
+  signIn: (email: string, password: string) => call(ROUTES.signIn, {}, { body: { email, password } }),
+  signInToDemo: () => call(ROUTES.signInToDemo, {}, { body: {} }),
+  signUpFirst: (body: { name: string; email: string; password: string }) => call(ROUTES.addFirst, {}, { body }),
+  signOut: () => call(ROUTES.signOut, {}),
+  people: () => call(ROUTES.people, {}),
+  addPerson: (body: { name: string; email: string; password: string; role: Role }) =>
+    call(ROUTES.addPerson, {}, { body }),
+  changeRole: (person: number, role: Role) => call(ROUTES.changeRole, { person }, { body: { role } }),
+  removePerson: (person: number) => call(ROUTES.removePerson, { person }),
+  tokens: () => call(ROUTES.tokens, {}),
+  createToken: (body: { label: string; scopes: Scope[]; until: string }) => call(ROUTES.createToken, {}, { body }),
+  revokeToken: (token: number) => call(ROUTES.revokeToken, { token }),
+  auditLog: () => call(ROUTES.auditLog, {}),
 
-  projects: () => call<{ projects: Project[] }>('GET', '/projects'),
-  addProject: (from: { path: string } | { clone: string } | { name: string }) =>
-    call<Project>('POST', '/projects', from),
+  projects: () => call(ROUTES.projects, {}),
+  addProject: (body: { path: string } | { clone: string } | { name: string }) => call(ROUTES.addProject, {}, { body }),
   addFiles: (project: number, files: { path: string; text: string }[], message: string) =>
-    call<Head>('POST', `${of(project)}/files`, { files, message }),
-  plans: (project: number) => call<{ plans: PlanSummary[] } & Head>('GET', `${of(project)}/plans`),
-  plan: (project: number, file: string) => call<PlanText>('GET', `${of(project)}/plan?${fileQuery(file)}`),
-  savePlan: (project: number, file: string, change: TextChange) =>
-    call<Saved>('PUT', `${of(project)}/plan?${fileQuery(file)}`, change),
+    call(ROUTES.addFiles, { project }, { body: { files, message } }),
+  plans: (project: number) => call(ROUTES.plans, { project }),
+  plan: (project: number, file: string) => call(ROUTES.plan, { project }, { query: { file } }),
+  savePlan: (project: number, file: string, body: TextChange) =>
+    call(ROUTES.savePlan, { project }, { query: { file }, body }),
 
-  branches: (project: number) => call<{ branches: string[] } & Head>('GET', `${of(project)}/branches`),
-  newBranch: (project: number, name: string) => call<Head>('POST', `${of(project)}/branches`, { name }),
-  switchBranch: (project: number, name: string) => call<Head>('PUT', `${of(project)}/branch`, { name }),
-  history: (project: number, file: string) =>
-    call<{ commits: CommitLine[] }>('GET', `${of(project)}/history?${fileQuery(file)}`),
+  branches: (project: number) => call(ROUTES.branches, { project }),
+  newBranch: (project: number, name: string) => call(ROUTES.newBranch, { project }, { body: { name } }),
+  switchBranch: (project: number, name: string) => call(ROUTES.switchBranch, { project }, { body: { name } }),
+  history: (project: number, file: string) => call(ROUTES.history, { project }, { query: { file } }),
   version: (project: number, file: string, commit: string) =>
-    call<{ text: string }>('GET', `${of(project)}/version?${fileQuery(file)}&commit=${commit}`),
+    call(ROUTES.version, { project }, { query: { file, commit } }),
 
-  targets: (project: number) => call<{ targets: TargetLine[] } & Head>('GET', `${of(project)}/targets`),
-  saveTarget: (project: number, target: string, change: TextChange) =>
-    call<Saved>('PUT', targetOf(project, target), change),
-  writeSecret: (project: number, target: string, name: string, value: string) =>
-    call<unknown>('PUT', `${targetOf(project, target)}/secrets/${name}`, { value }),
-  forgetSecret: (project: number, target: string, name: string) =>
-    call<undefined>('DELETE', `${targetOf(project, target)}/secrets/${name}`),
-  metric: (project: number, target: string, url: string) =>
-    call<{ families: MetricFamily[] }>('POST', `${targetOf(project, target)}/metric`, { url }),
-  control: (project: number, target: string) =>
-    call<{ control: ControlLine[] }>('GET', `${targetOf(project, target)}/control`),
+  targets: (project: number) => call(ROUTES.targets, { project }),
+  saveTarget: (project: number, target: string, body: TextChange) =>
+    call(ROUTES.saveTarget, { project, target }, { body }),
+  storeSecret: (project: number, target: string, secret: string, value: string) =>
+    call(ROUTES.storeSecret, { project, target, secret }, { body: { value } }),
+  deleteSecret: (project: number, target: string, secret: string) =>
+    call(ROUTES.deleteSecret, { project, target, secret }),
+  metric: (project: number, target: string, url: string) => call(ROUTES.metric, { project, target }, { body: { url } }),
+  control: (project: number, target: string) => call(ROUTES.control, { project, target }),
   approve: (project: number, target: string, words: string) =>
-    call<{ control: ControlLine[] }>('POST', `${targetOf(project, target)}/approve`, { words }),
+    call(ROUTES.approve, { project, target }, { body: { words } }),
 
-  rehearsals: (project: number, plan: string) =>
-    call<{ rehearsals: StoredRehearsal[] }>('GET', `${of(project)}/rehearsals?plan=${encodeURIComponent(plan)}`),
+  rehearsals: (project: number, plan: string) => call(ROUTES.rehearsals, { project }, { query: { plan } }),
   rehearse,
-  startRun: (project: number, plan: string) => call<RunSummary>('POST', `${of(project)}/runs`, { plan }),
-  runs: (project: number, plan?: string) =>
-    call<{ runs: RunSummary[] }>(
-      'GET',
-      `${of(project)}/runs${plan === undefined ? '' : `?plan=${encodeURIComponent(plan)}`}`,
-    ),
-  run: (id: string) => call<RunDetail>('GET', `/runs/${id}`),
-  stopRun: (id: string) => call<{ stopping: boolean }>('POST', `/runs/${id}/stop`),
-  queue: () => call<{ runs: RunSummary[] }>('GET', '/queue'),
-}
-
-export interface RehearsalAsked {
-  plan: string
-  text?: string
-  target?: string
-  journey?: string
-  again?: { rehearsal: string; step: string }
+  startRun: (project: number, plan: string) => call(ROUTES.startRun, { project }, { body: { plan } }),
+  runs: (project: number, plan?: string) => call(ROUTES.runs, { project }, { query: { plan } }),
+  run: (run: string) => call(ROUTES.run, { run }),
+  stopRun: (run: string) => call(ROUTES.stopRun, { run }),
+  queue: () => call(ROUTES.queue, {}),
 }
 
 /** Rehearses, and tells each event as it comes. */
 async function rehearse(
   project: number,
-  asked: RehearsalAsked,
+  body: RehearsalAsked,
   onEvent: (event: RehearsalEvent) => void,
   signal: AbortSignal,
 ): Promise<void> {
-  const response = await send('POST', `${of(project)}/rehearsals`, asked, signal)
+  const response = await send(ROUTES.rehearse, { project }, { body, signal })
   if (!response.ok || response.body === null) throw await errorOf(response)
   const reader = response.body.pipeThrough(new TextDecoderStream()).getReader()
   let rest = ''
@@ -136,13 +105,35 @@ async function rehearse(
   }
 }
 
-async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  const response = await send(method, path, body)
-  if (!response.ok) throw await errorOf(response)
-  return (response.status === 204 ? undefined : await response.json()) as T
+type Values<T> = { [name in keyof T]: string | number }
+
+interface Asking<R extends Route> {
+  query?: QueryOf<R>
+  /** As a person enters it: the server checks it by the contract. */
+  body?: unknown
+  signal?: AbortSignal
 }
 
-async function send(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
+async function call<R extends Route>(
+  route: R,
+  params: Values<ParamsOf<R>>,
+  asking: Asking<R> = {},
+): Promise<AnswerOf<R>> {
+  const response = await send(route, params, asking)
+  if (!response.ok) throw await errorOf(response)
+  return (response.status === 204 ? undefined : await response.json()) as AnswerOf<R>
+}
+
+async function send<R extends Route>(
+  { method, path }: R,
+  params: Values<ParamsOf<R>>,
+  { query, body, signal }: Asking<R>,
+): Promise<Response> {
+  const values: Record<string, string | number> = params
+  const place = path.replaceAll(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(values[name] ?? ''))
+  const asked = new URLSearchParams(
+    Object.entries(query ?? {}).filter((pair): pair is [string, string] => typeof pair[1] === 'string'),
+  ).toString()
   const headers = {
     ...(body === undefined ? {} : { 'content-type': 'application/json' }),
     ...(method === 'GET' ? {} : { 'x-jolt-gate-csrf': csrf }),
@@ -154,10 +145,11 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
     ...(signal === undefined ? {} : { signal }),
   }
   try {
-    return await fetch(`/api${path}`, init)
+    return await fetch(`/api${place}${asked === '' ? '' : `?${asked}`}`, init)
   } catch (error) {
     if (signal?.aborted === true) throw error
     throw new ApiError({
+      type: 'about:blank',
       title: 'No answer',
       detail: 'The server does not answer. Is it running?',
       code: 'NO_ANSWER',
@@ -168,13 +160,14 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
 
 async function errorOf(response: Response): Promise<ApiError> {
   const answer: unknown = await response.json().catch(() => undefined)
-  const fallback = {
+  const fallback: ApiProblem = {
+    type: 'about:blank',
     title: 'Error',
     detail: `the server answered ${String(response.status)}`,
     code: 'ERROR',
     status: response.status,
   }
-  const problem = isProblem(answer) ? answer : fallback
+  const problem = API_PROBLEM.isValidSync(answer) ? answer : fallback
   if (problem.code === 'NOBODY') onNobody()
   return new ApiError(problem)
 }
@@ -183,10 +176,6 @@ let onNobody: () => void = () => undefined
 /** What to do when a session has ended. */
 export function whenNobody(act: () => void): void {
   onNobody = act
-}
-
-function isProblem(value: unknown): value is ApiProblem {
-  return typeof value === 'object' && value !== null && 'detail' in value && typeof value.detail === 'string'
 }
 
 /** The words to show for anything that went wrong. */

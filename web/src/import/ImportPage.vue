@@ -53,7 +53,7 @@ async function save(): Promise<void> {
     const target = /targets\/(.+)\.target\.yaml$/.exec(files[1]?.path ?? '')?.[1]
     if (target !== undefined && session.isAdministrator)
       for (const [secret, value] of Object.entries(secrets))
-        if (value !== '') await api.writeSecret(project.value, target, secret, value)
+        if (value !== '') await api.storeSecret(project.value, target, secret, value)
     await router.push({
       name: 'plan',
       params: { project: project.value },

@@ -3,7 +3,7 @@
 import { ElButton, ElInput } from 'element-plus'
 import { onMounted, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { AuditEvent, Person, Role, TokenLine } from '../api/types.js'
+import type { AuditEvent, Person, Role, Scope, TokenLine } from '@jolt-gate/core/api'
 import { useSession } from '../stores/session.js'
 
 const store = useSession()
@@ -19,7 +19,7 @@ const SCOPES = [
   ['git', 'clone, pull and push with Git'],
 ] as const
 const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10)
-const token = ref({ label: '', scopes: ['read'] as string[], until: inDays(90) })
+const token = ref<{ label: string; scopes: Scope[]; until: string }>({ label: '', scopes: ['read'], until: inDays(90) })
 const person = ref<{ name: string; email: string; password: string; role: Role }>({
   name: '',
   email: '',
@@ -46,7 +46,7 @@ onMounted(() => act(() => Promise.resolve()))
 
 const make = () =>
   act(async () => {
-    shown.value = (await api.makeToken(token.value)).token
+    shown.value = (await api.createToken(token.value)).token
     token.value.label = ''
   })
 const add = () =>
@@ -92,7 +92,7 @@ const day = (instant: string) => instant.slice(0, 10)
             <td>{{ one.scopes.join(', ') }}</td>
             <td>{{ day(one.expiresAt) }}</td>
             <td>{{ one.usedAt === null ? 'never' : day(one.usedAt) }}</td>
-            <td><button class="link" type="button" @click="act(() => api.removeToken(one.id))">revoke</button></td>
+            <td><button class="link" type="button" @click="act(() => api.revokeToken(one.id))">revoke</button></td>
           </tr>
           <tr v-if="tokens.length === 0">
             <td colspan="5" class="soft">No tokens yet</td>

@@ -3,7 +3,7 @@
 import { ElButton, ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { Session } from '../api/types.js'
+import type { Session } from '@jolt-gate/core/api'
 import { useSession } from '../stores/session.js'
 
 const store = useSession()

@@ -4,7 +4,7 @@ import { verdictWords } from '@jolt-gate/core'
 import { useAsyncState } from '@vueuse/core'
 import { ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { CommitLine } from '../api/types.js'
+import type { CommitLine } from '@jolt-gate/core/api'
 import PageError from '../frame/PageError.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // The head of a plan: its name, where it stands in Git, how it is looked at, and undo.
 import { ElButton } from 'element-plus'
-import type { PlanText } from '../api/types.js'
+import type { PlanText } from '@jolt-gate/core/api'
 import BranchMenu from './BranchMenu.vue'
 import { MODES, type Mode } from './modes.js'
 

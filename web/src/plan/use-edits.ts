@@ -13,7 +13,7 @@ import {
   type TreeNode,
 } from '@jolt-gate/core'
 import { computed, provide, shallowRef, watch, type Ref } from 'vue'
-import type { RehearsedStep } from '../api/types.js'
+import type { RehearsedStep } from '@jolt-gate/core'
 import { partOf, PLAN_FORM } from './use-form.js'
 import type { usePlan } from './use-plan.js'
 

@@ -1,7 +1,7 @@
 // What the form knows of the plan: its nodes, what surrounds them, and how a change is made.
 import type { Edit, Path, Problem, Renamed, Surroundings, TreeNode } from '@jolt-gate/core'
 import type { InjectionKey, Ref } from 'vue'
-import type { RehearsedStep } from '../api/types.js'
+import type { RehearsedStep } from '@jolt-gate/core'
 
 export interface PlanForm {
   file: Ref<string>

@@ -1,7 +1,7 @@
 // The plan that is open: its text, what was read of it, and saving.
 import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue'
 import { api } from '../api/client.js'
-import type { PlanText } from '../api/types.js'
+import type { PlanText } from '@jolt-gate/core/api'
 import type { PlanView, ReadRequest } from './plan.worker.js'
 import PlanWorker from './plan.worker.js?worker'
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // One exchange: request as sent, response as received, checks with what was found, kept values, timing parts.
 import { computed } from 'vue'
-import type { RehearsedStep } from '../api/types.js'
+import type { RehearsedStep } from '@jolt-gate/core'
 import BodyView from './BodyView.vue'
 
 const props = defineProps<{ step: RehearsedStep; before: RehearsedStep | undefined; canResume: boolean }>()

@@ -1,7 +1,7 @@
 // One rehearsal as it goes, and the one before it.
 import { computed, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { RehearsedStep } from '../api/types.js'
+import type { RehearsedStep } from '@jolt-gate/core'
 
 interface RehearsalOptions {
   project: Ref<number>

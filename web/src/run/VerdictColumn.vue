@@ -5,11 +5,11 @@ import { computed } from 'vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { clock } from '../text/figures.js'
 import { runWords } from '../text/run-words.js'
-import type { RunState } from '../api/types.js'
+import type { StoredState } from '@jolt-gate/core/api'
 
 const props = defineProps<{
   verdict: Verdict | null
-  state: RunState
+  state: StoredState
   reasons: string[]
   gates: GateResult[]
   elapsed: number

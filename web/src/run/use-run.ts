@@ -2,14 +2,14 @@
 import { parseJson, type RunEvent, type TimeRange } from '@jolt-gate/core'
 import { onBeforeUnmount, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { RunDetail, RunState } from '../api/types.js'
+import type { RunDetail, StoredState } from '@jolt-gate/core/api'
 import type { RunPicture, ToRunWorker } from './run.worker.js'
 import RunWorker from './run.worker.js?worker'
 
 export function useRun(id: Ref<string>) {
   const run = shallowRef<RunDetail>()
   const view = shallowRef<RunPicture>()
-  const state = ref<RunState>('waiting')
+  const state = ref<StoredState>('waiting')
   const fault = ref('')
   const isConnected = ref(true)
   let worker: Worker | undefined
@@ -94,7 +94,7 @@ export function useRun(id: Ref<string>) {
   return { run, view, state, fault, isConnected, open, select, stop }
 }
 
-const STATES: readonly RunState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']
+const STATES: readonly StoredState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']
 
 /** An event of the stream as the run's view takes it; undefined for what is none. */
 function eventOf(data: string): Extract<RunEvent, { kind: 'stop rule' | 'phases' }> | undefined {

@@ -2,7 +2,7 @@
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
 import { api } from '../api/client.js'
-import type { Project } from '../api/types.js'
+import type { Project } from '@jolt-gate/core/api'
 
 export const useProjects = defineStore('projects', () => {
   const projects = ref<Project[]>([])

@@ -2,7 +2,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { api, useCsrf, whenNobody } from '../api/client.js'
-import type { Session } from '../api/types.js'
+import type { Session } from '@jolt-gate/core/api'
 
 export const useSession = defineStore('session', () => {
   const session = ref<Session>()

@@ -3,7 +3,7 @@
 import { ElButton, ElInput } from 'element-plus'
 import { ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { ControlLine, TargetLine } from '../api/types.js'
+import type { ControlLine, TargetLine } from '@jolt-gate/core/api'
 import { useSession } from '../stores/session.js'
 
 const props = defineProps<{ project: number; target: TargetLine }>()

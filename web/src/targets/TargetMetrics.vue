@@ -3,7 +3,7 @@
 import { ElButton, ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { MetricFamily, TargetLine } from '../api/types.js'
+import type { MetricFamily, TargetLine } from '@jolt-gate/core/api'
 
 const props = defineProps<{ project: number; target: TargetLine }>()
 const url = ref(props.target.target?.metrics[0]?.url ?? '/metrics')

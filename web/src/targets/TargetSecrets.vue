@@ -3,7 +3,7 @@
 import { ElButton, ElInput } from 'element-plus'
 import { ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { TargetLine } from '../api/types.js'
+import type { TargetLine } from '@jolt-gate/core/api'
 import { useSession } from '../stores/session.js'
 
 const props = defineProps<{ project: number; target: TargetLine }>()
@@ -25,8 +25,8 @@ async function act(work: () => Promise<unknown>): Promise<void> {
     fault.value = wordsOf(error)
   }
 }
-const write = (name: string) => act(() => api.writeSecret(props.project, props.target.name, name, value.value))
-const forget = (name: string) => act(() => api.forgetSecret(props.project, props.target.name, name))
+const write = (name: string) => act(() => api.storeSecret(props.project, props.target.name, name, value.value))
+const forget = (name: string) => act(() => api.deleteSecret(props.project, props.target.name, name))
 </script>
 
 <template>

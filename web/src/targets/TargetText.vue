@@ -4,7 +4,7 @@ import { CONTEXTS, readPlan, readTarget, type Surroundings } from '@jolt-gate/co
 import { ElButton, ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { TargetLine } from '../api/types.js'
+import type { TargetLine } from '@jolt-gate/core/api'
 import PlanEditor from '../plan/PlanEditor.vue'
 import { useSession } from '../stores/session.js'
 

@@ -1,8 +1,8 @@
 // How a run is called wherever it is listed: by its verdict, or by what it does just now.
 import { verdictWords, type Verdict } from '@jolt-gate/core'
-import type { RunState } from '../api/types.js'
+import type { StoredState } from '@jolt-gate/core/api'
 
-const STATES: Readonly<Record<RunState, string>> = {
+const STATES: Readonly<Record<StoredState, string>> = {
   waiting: 'Queued',
   setup: 'Setup',
   load: 'Running',
@@ -10,5 +10,5 @@ const STATES: Readonly<Record<RunState, string>> = {
   ended: 'Ended',
 }
 
-export const runWords = ({ verdict, state }: { verdict: Verdict | null; state: RunState }): string =>
+export const runWords = ({ verdict, state }: { verdict: Verdict | null; state: StoredState }): string =>
   state === 'ended' && verdict !== null ? verdictWords(verdict) : STATES[state]

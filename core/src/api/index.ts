@@ -1,0 +1,32 @@
+// The contract of the API: every request and answer, declared once. The server checks what it is asked and describes
+// itself by it; pages have their types from it.
+import { PEOPLE_ROUTES } from './people.js'
+import { PROJECT_ROUTES } from './projects.js'
+import { REHEARSAL_ROUTES } from './rehearsals.js'
+import { json, ownType, route } from './route.js'
+import { RUN_ROUTES } from './runs.js'
+import { TARGET_ROUTES } from './targets.js'
+
+export const ROUTES = {
+  ...PEOPLE_ROUTES,
+  ...PROJECT_ROUTES,
+  ...TARGET_ROUTES,
+  ...REHEARSAL_ROUTES,
+  ...RUN_ROUTES,
+  description: route({
+    method: 'GET',
+    path: '/openapi.json',
+    summary: 'this description',
+    needs: 'nobody',
+    status: 200,
+    answer: json(ownType('OpenAPI document')),
+  }),
+}
+
+export * from './problem.js'
+export * from './route.js'
+export * from './people.js'
+export * from './projects.js'
+export * from './rehearsals.js'
+export * from './runs.js'
+export * from './targets.js'

@@ -1,0 +1,183 @@
+// People, their sessions and tokens, and the audit log.
+import { array, boolean, date, number, object, string, type InferType } from 'yup'
+import { json, nothing, route, SCOPES } from './route.js'
+
+export const ROLES = ['reader', 'author', 'administrator'] as const
+export type Role = (typeof ROLES)[number]
+
+const email = () =>
+  string()
+    .trim()
+    .lowercase()
+    .required('enter an email address')
+    .max(200)
+    .matches(/^[^<>\s]+@[^<>\s]+$/, 'not an email address')
+const name = () =>
+  string()
+    .trim()
+    .required('enter a name')
+    .max(100)
+    .matches(/^[^<>\n]+$/, 'a name may not contain < or >')
+const password = () => string().required('enter a password').min(10, 'a password needs at least 10 characters').max(200)
+const role = () => string().oneOf(ROLES).required('choose a role')
+const moment = () => string().defined()
+
+const PERSON = object({
+  id: number().required(),
+  name: string().required(),
+  email: string().required(),
+  role: role(),
+})
+export type Person = InferType<typeof PERSON>
+
+const SOMEBODY = object({
+  kind: string().oneOf(['somebody']).required(),
+  person: PERSON.required(),
+  /** The token of this session against forged requests, which every change carries. */
+  csrf: string().defined(),
+})
+const NOBODY = object({ kind: string().oneOf(['nobody']).required(), isDemo: boolean().required() })
+/** No account exists yet. */
+const FIRST = object({ kind: string().oneOf(['first']).required(), isDemo: boolean().required() })
+export type Session = InferType<typeof SOMEBODY> | InferType<typeof NOBODY> | InferType<typeof FIRST>
+
+const TOKEN = object({
+  id: number().required(),
+  label: string().required(),
+  scopes: array().of(string().defined()).required(),
+  expiresAt: moment(),
+  usedAt: string().nullable().defined(),
+})
+export type TokenLine = InferType<typeof TOKEN>
+
+const EVENT = object({
+  id: number().required(),
+  at: moment(),
+  who: string().required(),
+  event: string().required(),
+  detail: string().defined(),
+  projectId: number().nullable().defined(),
+})
+export type AuditEvent = InferType<typeof EVENT>
+
+/** Credentials and names as a person enters them: pages check them by these, too. */
+export const SIGN_IN = object({ email: email(), password: string().required('enter a password').max(200) })
+export const FIRST_PERSON = object({ name: name(), email: email(), password: password() })
+export const NEW_PERSON = object({ name: name(), email: email(), password: password(), role: role() })
+export const NEW_TOKEN = object({
+  label: string().trim().required('enter what the token is for').max(100),
+  scopes: array().of(string().oneOf(SCOPES).required()).min(1, 'choose at least one scope').required(),
+  until: date().required('enter an end date').min(new Date(0)),
+})
+
+export const PEOPLE_ROUTES = {
+  session: route({
+    method: 'GET',
+    path: '/session',
+    summary: 'the current session',
+    needs: 'nobody',
+    status: 200,
+    answer: json(SOMEBODY, NOBODY, FIRST),
+  }),
+  signIn: route({
+    method: 'POST',
+    path: '/session',
+    summary: 'sign in',
+    needs: 'nobody',
+    body: SIGN_IN,
+    status: 201,
+    answer: json(SOMEBODY),
+  }),
+  signInToDemo: route({
+    method: 'POST',
+    path: '/session/demo',
+    summary: 'sign in to the demo, on loopback alone',
+    needs: 'nobody',
+    status: 201,
+    answer: json(SOMEBODY),
+  }),
+  addFirst: route({
+    method: 'POST',
+    path: '/people/first',
+    summary: 'the first administrator, on the server’s own machine',
+    needs: 'nobody',
+    body: FIRST_PERSON,
+    status: 201,
+    answer: json(SOMEBODY),
+  }),
+  signOut: route({
+    method: 'DELETE',
+    path: '/session',
+    summary: 'sign out',
+    needs: 'read',
+    status: 204,
+    answer: nothing,
+  }),
+  people: route({
+    method: 'GET',
+    path: '/people',
+    summary: 'list people',
+    needs: 'admin',
+    status: 200,
+    answer: json(object({ people: array().of(PERSON).required() })),
+  }),
+  addPerson: route({
+    method: 'POST',
+    path: '/people',
+    summary: 'add a person',
+    needs: 'admin',
+    body: NEW_PERSON,
+    status: 201,
+    answer: json(PERSON),
+  }),
+  changeRole: route({
+    method: 'PATCH',
+    path: '/people/{person}',
+    summary: 'change a role',
+    needs: 'admin',
+    body: object({ role: role() }),
+    status: 200,
+    answer: json(PERSON),
+  }),
+  removePerson: route({
+    method: 'DELETE',
+    path: '/people/{person}',
+    summary: 'remove a person',
+    needs: 'admin',
+    status: 204,
+    answer: nothing,
+  }),
+  tokens: route({
+    method: 'GET',
+    path: '/tokens',
+    summary: 'list your personal tokens',
+    needs: 'read',
+    status: 200,
+    answer: json(object({ tokens: array().of(TOKEN).required() })),
+  }),
+  createToken: route({
+    method: 'POST',
+    path: '/tokens',
+    summary: 'create a token; it is shown once',
+    needs: 'read',
+    body: NEW_TOKEN,
+    status: 201,
+    answer: json(object({ id: number().required(), token: string().required() })),
+  }),
+  revokeToken: route({
+    method: 'DELETE',
+    path: '/tokens/{token}',
+    summary: 'revoke a token',
+    needs: 'read',
+    status: 204,
+    answer: nothing,
+  }),
+  auditLog: route({
+    method: 'GET',
+    path: '/audit-log',
+    summary: 'audit log, newest first',
+    needs: 'admin',
+    status: 200,
+    answer: json(object({ events: array().of(EVENT).required() })),
+  }),
+}

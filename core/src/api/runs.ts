@@ -1,0 +1,139 @@
+// Runs: asked for, listed, watched, stopped, and their reports.
+import { array, boolean, number, object, string, type InferType } from 'yup'
+import type { Plan } from '../plan/model.js'
+import type { RunShape } from '../measure/shape.js'
+import { RESULT } from '../judge/result-schema.js'
+import type { RunEvent } from '../view/run-view.js'
+import { json, ownType, route, textOf } from './route.js'
+
+const RUN_STATES = ['waiting', 'setup', 'load', 'teardown', 'ended'] as const
+export type StoredState = (typeof RUN_STATES)[number]
+
+/** What a reader of a live run hears; a bucket as base64 of its bytes. */
+export type LiveEvent =
+  | { kind: 'state'; state: StoredState }
+  | { kind: 'bucket'; second: number; data: string }
+  | Extract<RunEvent, { kind: 'stop rule' | 'phases' }>
+  | { kind: 'end' }
+
+const figureOrNone = () => number().nullable().defined()
+const textOrNone = () => string().nullable().defined()
+
+export const RUN_SUMMARY = object({
+  id: string().required(),
+  number: number().required(),
+  planFile: string().required(),
+  planName: string().defined(),
+  targetName: string().required(),
+  origin: string().required(),
+  commit: textOrNone(),
+  branch: textOrNone(),
+  dirty: boolean().required(),
+  state: string().oneOf(RUN_STATES).required(),
+  verdict: string().oneOf(['open', 'shut', 'void', 'stopped']).nullable().defined(),
+  reasons: array().of(string().defined()).required(),
+  askedAt: string().required(),
+  startedAt: textOrNone(),
+  endedAt: textOrNone(),
+  seconds: number().required(),
+  /** A few points of the load and of the slowest times, for a small picture. */
+  spark: object({
+    due: array().of(number().defined()).required(),
+    p95: array().of(figureOrNone()).required(),
+  }).required(),
+  gates: object({ all: number().required(), breached: number().required() }).nullable().default(null).defined(),
+  requests: figureOrNone(),
+  failedShare: figureOrNone(),
+  p95: figureOrNone(),
+})
+export type RunSummary = InferType<typeof RUN_SUMMARY>
+
+const RUN_DETAIL = RUN_SUMMARY.shape({
+  projectId: number().required(),
+  plan: ownType<Plan>('plan').required(),
+  shape: ownType<RunShape>('shape of a run').required(),
+  result: RESULT.clone().nullable().default(null).defined(),
+})
+export type RunDetail = InferType<typeof RUN_DETAIL>
+
+const RUNS = object({ runs: array().of(RUN_SUMMARY).required() })
+
+export const RUN_ROUTES = {
+  queue: route({
+    method: 'GET',
+    path: '/queue',
+    summary: 'running and queued runs',
+    needs: 'read',
+    status: 200,
+    answer: json(RUNS),
+  }),
+  startRun: route({
+    method: 'POST',
+    path: '/projects/{project}/runs',
+    summary: 'start or queue a run',
+    needs: 'run',
+    body: object({
+      plan: string().required('plan is needed: the path of a plan').max(500),
+      target: string().max(200).optional(),
+    }),
+    status: 201,
+    answer: json(RUN_SUMMARY),
+  }),
+  runs: route({
+    method: 'GET',
+    path: '/projects/{project}/runs',
+    summary: 'list runs, newest first',
+    needs: 'read',
+    query: object({ plan: string().max(500).optional() }),
+    status: 200,
+    answer: json(RUNS),
+  }),
+  run: route({
+    method: 'GET',
+    path: '/runs/{run}',
+    summary: 'a run with its plan, shape and result; the histograms are in result.json',
+    needs: 'read',
+    status: 200,
+    answer: json(RUN_DETAIL),
+  }),
+  runStream: route({
+    method: 'GET',
+    path: '/runs/{run}/stream',
+    summary: 'the seconds of a run as server-sent events, resumed by Last-Event-ID',
+    needs: 'read',
+    status: 200,
+    answer: textOf('text/event-stream'),
+  }),
+  stopRun: route({
+    method: 'POST',
+    path: '/runs/{run}/stop',
+    summary: 'stop a run',
+    needs: 'run',
+    status: 202,
+    answer: json(object({ stopping: boolean().required() })),
+  }),
+  runResult: route({
+    method: 'GET',
+    path: '/runs/{run}/result.json',
+    summary: 'result.json, format 1',
+    needs: 'read',
+    status: 200,
+    answer: json(RESULT),
+  }),
+  runJunit: route({
+    method: 'GET',
+    path: '/runs/{run}/junit.xml',
+    summary: 'JUnit XML',
+    needs: 'read',
+    status: 200,
+    answer: textOf('application/xml'),
+  }),
+  runMarkdown: route({
+    method: 'GET',
+    path: '/runs/{run}/report.md',
+    summary: 'Markdown',
+    needs: 'read',
+    status: 200,
+    answer: textOf('text/markdown'),
+  }),
+}

@@ -1,0 +1,60 @@
+// What a rehearsal tells, declared once: the engine makes it, the server sends it, pages show it.
+import { array, boolean, mixed, number, object, string, type InferType } from 'yup'
+
+const text = () => string().defined()
+const part = () => number().nullable().defined()
+const headers = () =>
+  array()
+    .of(mixed({ type: 'header', check: isHeader }).required())
+    .required()
+
+function isHeader(value: unknown): value is [name: string, value: string] {
+  return Array.isArray(value) && value.length === 2 && value.every((one) => typeof one === 'string')
+}
+
+export const REHEARSED_STEP = object({
+  /** setup, the journey, or teardown. */
+  stage: text(),
+  step: text(),
+  request: object({ method: text(), url: text(), headers: headers(), body: string().nullable().defined() })
+    .nullable()
+    .default(null)
+    .defined(),
+  response: object({ status: number().defined(), headers: headers(), body: text(), size: number().defined() })
+    .nullable()
+    .default(null)
+    .defined(),
+  checks: array()
+    .of(object({ name: text(), held: boolean().required(), found: array().of(text()).required() }))
+    .required(),
+  kept: array()
+    .of(object({ name: text(), value: text() }))
+    .required(),
+  failure: object({ kind: text(), detail: text() }).nullable().default(null).defined(),
+  /** Parts of the time of a request, in ms; null where a part did not happen, such as connecting again. */
+  timing: object({
+    dns: part(),
+    connect: part(),
+    tls: part(),
+    firstByte: part(),
+    receive: part(),
+    total: number().defined(),
+  }).required(),
+})
+
+export const REHEARSAL = object({
+  plan: text(),
+  target: text(),
+  passed: boolean().required(),
+  steps: array().of(REHEARSED_STEP).required(),
+  /** Time of each journey that was walked to its end. */
+  journeys: array()
+    .of(object({ name: text(), passed: boolean().required(), timeMs: number().defined() }))
+    .required(),
+})
+
+export type RehearsedStep = InferType<typeof REHEARSED_STEP>
+export type RehearsedRequest = NonNullable<RehearsedStep['request']>
+export type RehearsedResponse = NonNullable<RehearsedStep['response']>
+export type TimingParts = RehearsedStep['timing']
+export type Rehearsal = InferType<typeof REHEARSAL>

@@ -1,0 +1,61 @@
+// A route of the contract, served: who may ask, what is asked, and the answer, all as core/api declares them.
+import type { AnswerOf, BodyOf, ParamsOf, QueryOf, Route } from '@jolt-gate/core/api'
+import type { Request, RequestHandler, Response, Router } from 'express'
+import type { PersonRow } from '../database/models.js'
+import { whoMay } from '../people/access.js'
+
+/** What a handler is given: all of it checked. */
+export interface Asked<R extends Route> {
+  params: ParamsOf<R>
+  query: QueryOf<R>
+  body: BodyOf<R>
+  /** Who asks; nobody where the route needs nobody. */
+  person: R['needs'] extends 'nobody' ? undefined : PersonRow
+  request: Request
+  response: Response
+}
+
+/**
+ * Serves a route. Who may not ask hears so before anything is read; fields that the contract does not name are dropped.
+ *
+ * @param handle - gives the answer; of text `undefined` where it was written to the response already
+ * @param before - what else has to agree first, such as limits of attempts
+ */
+export function serve<const R extends Route>(
+  routes: Router,
+  route: R,
+  handle: (asked: Asked<R>) => Promise<AnswerOf<R>> | AnswerOf<R>,
+  before: RequestHandler[] = [],
+): void {
+  const path = route.path.replaceAll(/\{(\w+)\}/g, ':$1')
+  routes[verbOf(route)](path, ...before, async (request: Request, response: Response) => {
+    const person = route.needs === 'nobody' ? undefined : whoMay(request, route.needs)
+    const asked = {
+      params: request.params,
+      query: await route.query?.validate(request.query, { stripUnknown: true }),
+      body: await route.body?.validate(request.body, { stripUnknown: true }),
+      person,
+      request,
+      response,
+    }
+    send(response, route, await handle(asked as unknown as Asked<R>))
+  })
+}
+
+function send(response: Response, { status, answer }: Route, value: unknown): void {
+  if (response.headersSent) return
+  response.status(status)
+  if (answer.kind === 'nothing') response.end()
+  else if (answer.kind === 'json') response.json(value)
+  else response.type(answer.type).send(value)
+}
+
+type Verb = 'get' | 'post' | 'put' | 'patch' | 'delete'
+const VERBS = {
+  GET: 'get',
+  POST: 'post',
+  PUT: 'put',
+  PATCH: 'patch',
+  DELETE: 'delete',
+} satisfies Record<Route['method'], Verb>
+const verbOf = ({ method }: Route): Verb => VERBS[method]

@@ -1,0 +1,187 @@
+// Every route of the contract is asked for real, and what it answers is held against the contract: an answer that lacks
+// a field, or has one more, fails.
+import { randomUUID } from 'node:crypto'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { Validator } from '@seriousme/openapi-schema-validator'
+import { API_PROBLEM, ROUTES, type Route } from '@jolt-gate/core/api'
+import { ValidationError, type Schema } from 'yup'
+import { callerOf, PLAN, signedIn, startPlace, type Place } from './place.js'
+
+type Name = keyof typeof ROUTES
+interface Example {
+  params?: Record<string, string>
+  query?: Record<string, string>
+  body?: unknown
+}
+
+const person = { name: 'Tove Berth', email: 'tove@larkholm.example', password: 'ten letters and more' }
+const target = (name: string) => ({ project: '1', target: name })
+let place: Place
+/** Answers by route; what one makes, a later one needs. */
+const seen = new Map<Name, unknown>()
+
+beforeAll(async () => {
+  place = await startPlace(true)
+})
+afterAll(() => place.stop())
+
+describe('the contract', () => {
+  it('is kept by every route that it names', async () => {
+    const faults: string[] = []
+
+    // The first account exists once the demo is entered: its refusal is held against the contract of problems.
+    for (const [name, example] of examples()) faults.push(...(await faultsOf(name, example())))
+
+    expect(faults).toEqual([])
+    expect([...seen.keys()].sort()).toEqual(Object.keys(ROUTES).sort())
+  })
+
+  it('is told by the server as OpenAPI 3.1 that a validator of that format accepts', async () => {
+    const { body } = await callerOf(place.server.origin)('GET', '/openapi.json')
+
+    const outcome = await new Validator().validate({ ...(body as object) })
+
+    expect(outcome).toEqual({ valid: true })
+    expect(JSON.stringify(body)).toContain('"failedRequests":{"type":"integer"')
+  })
+
+  it('refuses by its own words what it does not know, and drops fields that it does not name', async () => {
+    const call = callerOf(place.server.origin, await signedIn(place.server.origin))
+
+    const wrong = await call('PATCH', '/people/1', { role: 'captain' })
+    const more = await call('POST', '/people', { ...person, email: 'x@larkholm.example', role: 'reader', id: 77 })
+
+    expect(wrong).toMatchObject({ status: 400, body: { code: 'BAD_FIELD', field: 'role' } })
+    expect(more.status).toBe(201)
+    expect((more.body as { id: number }).id).not.toBe(77)
+  })
+})
+
+/** One call of each route, in an order in which each finds what it needs. */
+function examples(): [Name, () => Example][] {
+  const project = { project: '1' }
+  const run = () => ({ params: { run: idOf('startRun') } })
+  const change = (text: string, base: string | null) => ({ text, base, message: 'a change' })
+  return [
+    ['signInToDemo', () => ({ body: {} })],
+    ['session', () => ({})],
+    ['description', () => ({})],
+    ['addFirst', () => ({ body: person })],
+    ['addPerson', () => ({ body: { ...person, role: 'author' } })],
+    ['people', () => ({})],
+    ['changeRole', () => ({ params: { person: idOf('addPerson') }, body: { role: 'reader' } })],
+    ['signIn', () => ({ body: { email: person.email, password: person.password } })],
+    ['removePerson', () => ({ params: { person: idOf('addPerson') } })],
+    ['createToken', () => ({ body: { label: 'pipeline', scopes: ['read'], until: inDays(20) } })],
+    ['tokens', () => ({})],
+    ['revokeToken', () => ({ params: { token: idOf('createToken') } })],
+    ['auditLog', () => ({})],
+    ['projects', () => ({})],
+    ['addProject', () => ({ body: { name: `New ${randomUUID().slice(0, 6)}` } })],
+    ['addFiles', () => ({ params: project, body: { files: [{ path: TARGET, text: originOf() }], message: 'add' } })],
+    ['plans', () => ({ params: project })],
+    ['plan', () => ({ params: project, query: { file: PLAN } })],
+    ['savePlan', () => ({ params: project, query: { file: 'plans/b.gate.yaml' }, body: change(textOf(), null) })],
+    ['branches', () => ({ params: project })],
+    ['newBranch', () => ({ params: project, body: { name: 'trial' } })],
+    ['switchBranch', () => ({ params: project, body: { name: 'main' } })],
+    ['history', () => ({ params: project, query: { file: PLAN } })],
+    ['version', () => ({ params: project, query: { file: PLAN, commit: commitOf() } })],
+    ['targets', () => ({ params: project })],
+    ['saveTarget', () => ({ params: target('far'), body: change('origin: http://198.51.100.7\n', null) })],
+    ['storeSecret', () => ({ params: { ...target('other'), secret: 'user' }, body: { value: 'a secret' } })],
+    ['deleteSecret', () => ({ params: { ...target('other'), secret: 'user' } })],
+    ['metric', () => ({ params: target('other'), body: { url: '/metrics' } })],
+    ['control', () => ({ params: target('other') })],
+    ['approve', () => ({ params: target('other'), body: { words: 'the owner of it has agreed in writing' } })],
+    ['rehearse', () => ({ params: project, body: { plan: PLAN } })],
+    ['rehearsals', () => ({ params: project, query: { plan: PLAN } })],
+    ['startRun', () => ({ params: project, body: { plan: PLAN } })],
+    ['queue', () => ({})],
+    ['runStream', run],
+    ['runs', () => ({ params: project })],
+    ['run', run],
+    ['runResult', run],
+    ['runJunit', run],
+    ['runMarkdown', run],
+    ['stopRun', run],
+    ['signOut', () => ({})],
+  ]
+}
+/** Routes that refuse in this order of things, with the code of the refusal. */
+const REFUSALS: Partial<Record<Name, string>> = { addFirst: 'NOT_FIRST', approve: 'PROVEN', stopRun: 'ENDED' }
+
+const TARGET = 'targets/other.target.yaml'
+const originOf = () => `origin: ${place.ferries.origin}\nsecrets: [user]\n`
+const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString()
+const idOf = (name: Name) => String((seen.get(name) as { id: unknown }).id)
+const textOf = () => (seen.get('plan') as { text: string }).text
+const commitOf = () => (seen.get('history') as { commits: { commit: string }[] }).commits[0]?.commit ?? ''
+
+async function faultsOf(name: Name, { params = {}, query = {}, body }: Example): Promise<string[]> {
+  const route: Route = ROUTES[name]
+  const path = route.path.replaceAll(/\{(\w+)\}/g, (_, part: string) => params[part] ?? '')
+  const own = name === 'signInToDemo' ? {} : await session()
+  const search = new URLSearchParams(query).toString()
+
+  const answer = await callerOf(place.server.origin, own)(
+    route.method,
+    search === '' ? path : `${path}?${search}`,
+    body,
+  )
+  seen.set(name, answer.body)
+
+  const refusal = REFUSALS[name]
+  if (refusal !== undefined) {
+    const { code } = answer.body as { code?: string }
+    return code === refusal ? schemaFaults(name, API_PROBLEM, answer.body) : [`${name}: ${String(code)}`]
+  }
+  if (answer.status !== route.status) return [`${name}: ${String(answer.status)} ${JSON.stringify(answer.body)}`]
+  if (route.answer.kind === 'json') return oneOfFaults(name, route.answer.oneOf, answer.body)
+  if (route.answer.kind === 'nothing') return answer.body === '' ? [] : [`${name}: it answers something`]
+  if (!answer.type.startsWith(route.answer.type)) return [`${name}: it answers ${answer.type}`]
+  return linesOf(route.answer.events, String(answer.body)).flatMap((line) =>
+    oneOfFaults(name, route.answer.kind === 'text' ? (route.answer.events ?? []) : [], line),
+  )
+}
+
+const linesOf = (events: readonly Schema[] | undefined, text: string): unknown[] =>
+  events === undefined
+    ? []
+    : text
+        .trim()
+        .split('\n')
+        .map((line) => JSON.parse(line) as unknown)
+
+let headers: Record<string, string> | undefined
+async function session(): Promise<Record<string, string>> {
+  headers ??= await signedIn(place.server.origin)
+  return headers
+}
+
+function oneOfFaults(name: Name, schemas: readonly Schema[], value: unknown): string[] {
+  const faults = schemas.map((schema) => schemaFaults(name, schema, value))
+  return faults.find((found) => found.length === 0) ?? faults.flat()
+}
+
+function schemaFaults(name: Name, schema: Schema, value: unknown): string[] {
+  try {
+    schema.validateSync(value, { strict: true, abortEarly: false })
+    const known = schema.cast(value, { stripUnknown: true, assert: false }) as unknown
+    const more = moreThan(value, known, name)
+    return more
+  } catch (error) {
+    if (error instanceof ValidationError) return error.errors.map((fault) => `${name}: ${fault}`)
+    throw error
+  }
+}
+
+/** Fields of an answer that its schema does not name. */
+function moreThan(value: unknown, known: unknown, at: string): string[] {
+  if (typeof value !== 'object' || value === null) return []
+  if (typeof known !== 'object' || known === null) return [`${at}: it is not in the contract`]
+  const names = new Map(Object.entries(known))
+  return Object.entries(value).flatMap(([key, item]: [string, unknown]) =>
+    names.has(key) ? moreThan(item, names.get(key), `${at}.${key}`) : [`${at}.${key}: it is not in the contract`],
+  )
+}
