@@ -105,11 +105,13 @@ function walkerOf(text: string, onEnded: (hasFailed: boolean) => void) {
     fileBytes: () => new Uint8Array(),
   })
   const ignore = () => undefined
-  const recorder = new BucketRecorder(shape, monotonicMs(), ignore, ignore, (iteration) => {
+  const mask = new Mask()
+  const recorder = new BucketRecorder(shape, mask, ignore, ignore, (iteration) => {
     onEnded(iteration.hasFailed)
   })
+  recorder.begin(monotonicMs())
   const walker = new Walker(
-    { origin, permitted: new Set([origin]), route: target, connections: 'shared', seed: 1, mask: new Mask() },
+    { origin, permitted: new Set([origin]), route: target, connections: 'shared', seed: 1, mask },
     recorder,
   )
   walker.useAlarm(timerAlarm(ignore))

@@ -65,7 +65,7 @@ describe('HTTP', () => {
     expect(result.steps.map(({ name, failures }) => [name, failures[0]?.kind])).toEqual([
       ['GET /gzip', undefined],
       ['GET /br', undefined],
-      ['GET /notgzip', 'reset'],
+      ['GET /notgzip', 'decoding'],
       ['GET /bomb', 'too large'],
     ])
   })

@@ -273,7 +273,7 @@ describe('recording', () => {
     let bytes = new Uint8Array()
     const recorder = new BucketRecorder(
       shape,
-      0,
+      new Mask(),
       (bucket) => (bytes = bucket),
       () => undefined,
       () => undefined,
@@ -305,7 +305,6 @@ describe('recording', () => {
       exchange: null,
       received: null,
       checks: [],
-      excerpt: () => 'x',
       failure: failure === null ? null : { kind: failure.kind, detail: 'd', isOnTime: failure.isOnTime ?? false },
     })
   }

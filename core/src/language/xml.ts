@@ -32,8 +32,8 @@ export function xPathFault(path: string, namespaces: Readonly<Record<string, str
 }
 
 /**
- * Compiles an XPath 3.1 expression. An expression that a document makes fail, such as a number asked of a text, finds
- * nothing there.
+ * Compiles an XPath 3.1 expression. One that a document makes fail, such as a number asked of a text, throws a
+ * TypeError: that nothing was found would be a different thing.
  *
  * @param namespaces - prefix to namespace name
  * @throws TypeError for an expression that `xPathFault` finds wrong
@@ -44,8 +44,8 @@ export function compileXPath(path: string, namespaces: Readonly<Record<string, s
   return (document) => {
     try {
       return evaluate(path, document, namespaces).map(valueOf)
-    } catch {
-      return []
+    } catch (error) {
+      throw new TypeError(firstLine(error instanceof Error ? error.message : String(error)), { cause: error })
     }
   }
 }
@@ -71,7 +71,7 @@ function isNode(found: unknown): found is Node {
 /** Syntax errors of the library come with the expression drawn out; its last line says what is wrong. */
 function firstLine(message: string): string {
   const lines = message.split('\n').filter((line) => line.trim() !== '')
-  return (lines.find((line) => line.includes('XPST')) ?? lines[0] ?? '').replace(/^Error: /, '').slice(0, 200)
+  return (lines.find((line) => /[A-Z]{4}\d{4}/.test(line)) ?? lines[0] ?? '').replace(/^Error: /, '').slice(0, 200)
 }
 
 /** Parses XML text; undefined when it is not well formed. A document with entities of its own is refused. */

@@ -86,13 +86,34 @@ export function phaseRanges(shape: Pick<RunShape, 'phases'>): { fromMs: number; 
 }
 
 /** Number of a step, by name; adds it when it is new. */
-export function stepIndex(shape: RunShape, name: string): number {
+function stepIndex(shape: RunShape, name: string): number {
   const found = shape.steps.findIndex((step) => step.name === name)
   return found >= 0 ? found : shape.steps.push({ name, journeys: [], group: null, isRequest: true }) - 1
 }
 
-/** Number of a check of a step, by name; adds it when it is new. */
-export function checkIndex(shape: RunShape, step: number, name: string): number {
+function checkIndex(shape: RunShape, step: number, name: string): number {
   const found = shape.checks.findIndex((check) => check.step === step && check.name === name)
   return found >= 0 ? found : shape.checks.push({ step, name }) - 1
+}
+
+/** What is not in the shape, such as a step of setup, has this number: nothing is recorded of it. */
+export const NOT_MEASURED = -1
+
+/** The numbers of steps and checks in a shape, by name. */
+export class Numbers {
+  private readonly steps: ReadonlyMap<string, number>
+  private readonly checks: ReadonlyMap<string, number>
+
+  constructor({ steps, checks }: RunShape) {
+    this.steps = new Map(steps.map(({ name }, number) => [name, number]))
+    this.checks = new Map(checks.map(({ step, name }, number) => [`${String(step)} ${name}`, number]))
+  }
+
+  ofStep(name: string): number {
+    return this.steps.get(name) ?? NOT_MEASURED
+  }
+
+  ofCheck(step: number, name: string): number {
+    return this.checks.get(`${String(step)} ${name}`) ?? NOT_MEASURED
+  }
 }

@@ -6,13 +6,14 @@ import { dirname, join } from 'node:path'
 import { Distribution, parseJson, readPlan, type Calibration, type RunResult } from '@jolt-gate/core'
 import { startThread } from '../carry/thread.js'
 import { startRun } from '../coordinate/run.js'
-import { monotonicMs } from '../clock/clock.js'
-import { Connections } from '../http/connections.js'
-import { Exchange, type ExchangeOwner } from '../http/exchange.js'
-import type { SendOperation } from '../compile/program.js'
+import { requestsInTurn } from '../compile/in-turn.js'
+import { Mask } from '../secrets/mask.js'
+import { straightTo, walkAlone } from '../walk/alone.js'
 
 const DELAYS_MS = [1, 5, 20, 100]
 const TIMED_REQUESTS = 60
+const UNTIMED_REQUESTS = 10
+const TIMED_WITHIN_MS = 60_000
 const LAG_RATE = 1000
 
 /**
@@ -61,51 +62,26 @@ async function runAgainst(origin: string, phase: string): Promise<RunResult> {
 
 /** Measured less true response time: the server tells in a header how long it really took. */
 async function timeDelay(origin: string, delayMs: number): Promise<Calibration['timing'][number]> {
-  const connections = new Connections({ tls: undefined, proxy: undefined, localAddress: undefined })
   const errors = new Distribution()
-  for (let sent = 0; sent < TIMED_REQUESTS; sent++) {
-    const errorMs = await timeOnce(origin, delayMs, connections)
-    // The first requests connect and warm the path up.
-    if (sent >= 10 && errorMs !== null) errors.record(1000 * Math.abs(errorMs))
-  }
-  connections.close()
+  let answers = 0
+  await walkAlone(requestsInTurn(`/?delay=${String(delayMs)}`, TIMED_REQUESTS), {
+    target: straightTo(origin),
+    seed: 1,
+    mask: new Mask(),
+    frame: [],
+    withinMs: TIMED_WITHIN_MS,
+    onEnded: ({ sample, received }) => {
+      const keptMs = Number(received?.facts.header('x-kept-ms'))
+      // The first requests connect and warm the path up.
+      if (answers++ >= UNTIMED_REQUESTS && Number.isFinite(keptMs))
+        errors.record(1000 * Math.abs(sample.endedMs - sample.dueMs - keptMs))
+    },
+  })
   return {
     delayMs,
     errorP50Ms: errors.percentile(50) / 1000,
     errorP99Ms: errors.percentile(99) / 1000,
   }
-}
-
-function timeOnce(origin: string, delayMs: number, connections: Connections): Promise<number | null> {
-  const operation: SendOperation = {
-    kind: 'send',
-    step: 0,
-    place: 0,
-    name: 'echo',
-    request: { method: 'GET', url: () => '/', headers: () => [], body: undefined },
-    checks: [],
-    keeps: [],
-    hasStatusCheck: false,
-    needsBody: true,
-    timeoutMs: 5000,
-    redirects: 0,
-    http: 1,
-    refreshMs: undefined,
-    endsIterationOnFailure: false,
-  }
-  return new Promise((resolve) => {
-    const owner: ExchangeOwner<null> = {
-      connectionsOf: () => connections,
-      cookiesOf: () => null,
-      storeCookies: () => undefined,
-      permits: () => true,
-      onEnd: (exchange, outcome) => {
-        const kept = outcome.kind === 'answered' ? Number(outcome.received.facts.header('x-kept-ms')) : NaN
-        resolve(Number.isFinite(kept) ? exchange.endedMs - exchange.dueMs - kept : null)
-      },
-    }
-    new Exchange(null, operation, owner).start(monotonicMs(), origin, `/?delay=${String(delayMs)}`, [], null)
-  })
 }
 
 // ---------- the last calibration of this machine

@@ -1,6 +1,5 @@
 // From a plan to its program: steps become operations, names become slots.
 import {
-  checkIndex,
   compileCheck,
   compileFinder,
   compileHeaders,
@@ -10,8 +9,8 @@ import {
   compileText,
   compileUrlTemplate,
   compileValue,
+  Numbers,
   readsBody,
-  stepIndex,
   allSteps,
   timedOf,
   type AssessContext,
@@ -33,6 +32,7 @@ import type {
   CompiledCheck,
   CompiledKeep,
   CompileTools,
+  Condition,
   Operation,
   Program,
   SendOperation,
@@ -60,6 +60,7 @@ export function compilePlan(plan: Plan, target: Target, shape: RunShape, tools: 
 class Compiler {
   readonly names: Names
   private readonly namespaces: Plan['namespaces']
+  private readonly numbers: Numbers
   private places = 0
 
   constructor(
@@ -70,6 +71,7 @@ class Compiler {
   ) {
     this.names = new Names(plan, target, tools.run)
     this.namespaces = plan.namespaces
+    this.numbers = new Numbers(shape)
   }
 
   program(steps: readonly Step[], journey: Pick<Journey, 'name' | 'returning'>, number: number): Program {
@@ -155,7 +157,7 @@ class Compiler {
   private appendWhen(into: Operation[], step: Extract<Step, { kind: 'when' }>, scope: Scope): void {
     const test: Operation = {
       kind: 'when',
-      verify: compileCheck(step.condition, this.context(scope.lookup)),
+      condition: this.condition(step.condition, scope.lookup),
       otherwise: 0,
     }
     into.push(test)
@@ -174,7 +176,7 @@ class Compiler {
     const test: Operation = { kind: 'repeat test', counter, times: step.times, end: 0 }
     into.push(test)
     this.append(into, step.steps, scope)
-    const until = step.until === undefined ? undefined : compileCheck(step.until, this.context(scope.lookup))
+    const until = step.until === undefined ? undefined : this.condition(step.until, scope.lookup)
     const next: Operation = { kind: 'repeat next', counter, until, begin, end: 0 }
     into.push(next)
     test.end = next.end = into.length
@@ -202,7 +204,7 @@ class Compiler {
     endsIterationOnFailure: boolean,
   ): TimedOperation {
     return {
-      step: stepIndex(this.shape, name),
+      step: this.numbers.ofStep(name),
       place: this.places++,
       name,
       checks: [],
@@ -215,7 +217,7 @@ class Compiler {
   private send(step: SendStep, scope: Scope): SendOperation {
     const withValues = new Map(step.with.map(([name, text]) => [name, compileValue(text, scope.lookup)]))
     const lookup: Lookup = (name) => withValues.get(name) ?? scope.lookup(name)
-    const number = stepIndex(this.shape, step.name)
+    const number = this.numbers.ofStep(step.name)
     return {
       kind: 'send',
       step: number,
@@ -268,11 +270,15 @@ class Compiler {
     return {
       verify: compileCheck(check, this.context(lookup)),
       find: compileFinder(check.subject, this.context(lookup)),
-      number: checkIndex(this.shape, step, check.name),
+      number: this.numbers.ofCheck(step, check.name),
       name: check.name,
       isOnStatus: check.subject.kind === 'status',
       isOnTime: check.subject.kind === 'response time',
     }
+  }
+
+  private condition(check: Check, lookup: Lookup): Condition {
+    return { verify: compileCheck(check, this.context(lookup)), name: check.name }
   }
 
   private keep(keep: Keep, lookup: Lookup): CompiledKeep {

@@ -20,7 +20,7 @@ export interface CompiledKeep {
 
 /** What is timed and counted under a name of its own. */
 export interface TimedOperation {
-  /** Number of the step in the shape of the run. */
+  /** Number of the step in the shape of the run; −1 in setup and teardown, which are not measured. */
   step: number
   place: number
   name: string
@@ -68,6 +68,12 @@ export interface SqlOperation extends TimedOperation {
   parameters: Reading[]
 }
 
+/** A check on the last response, by the sentence that a person wrote. */
+export interface Condition {
+  verify: Verify
+  name: string
+}
+
 /** Numbers of operations are places in the program's list. */
 export type Operation =
   | SendOperation
@@ -78,12 +84,12 @@ export type Operation =
   | { kind: 'group'; group: number }
   | { kind: 'group end' }
   /** Continues at `otherwise` when the condition does not hold. */
-  | { kind: 'when'; verify: Verify; otherwise: number }
+  | { kind: 'when'; condition: Condition; otherwise: number }
   | { kind: 'jump'; to: number }
   | { kind: 'repeat begin'; counter: number }
   /** Leaves for `end` once all rounds are made. */
   | { kind: 'repeat test'; counter: number; times: number; end: number }
-  | { kind: 'repeat next'; counter: number; until: Verify | undefined; begin: number; end: number }
+  | { kind: 'repeat next'; counter: number; until: Condition | undefined; begin: number; end: number }
   | { kind: 'pick'; weights: number[]; targets: number[]; place: number }
   /** Walks each branch at once, and continues at `next` when all have ended. */
   | { kind: 'parallel'; branches: { from: number; to: number }[]; next: number }

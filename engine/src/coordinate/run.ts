@@ -23,6 +23,7 @@ import {
   type Judgement,
   type OnceResult,
   type Plan,
+  type Recording,
   type RunEvent,
   type RunIdentity,
   type RunResult,
@@ -31,6 +32,7 @@ import {
 import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../compile/compiler.js'
 import { SenderPool } from './sender-pool.js'
+import type { SenderCounts } from '../generate/sender-protocol.js'
 import { Mask } from '../secrets/mask.js'
 import { walkOnce } from '../walk/once.js'
 import { MetricReader } from '../metrics/metric-reader.js'
@@ -140,8 +142,7 @@ class Run implements RunHandle {
     }
     for (const secret of Object.values(secrets)) this.mask.add(secret)
     this.files = new Map(filesSentBy(this.plan).map((path) => [path, options.fileBytes?.(path) ?? new Uint8Array()]))
-    // Setup and teardown have steps of their own, which are not among those measured.
-    this.compiled = compilePlan(this.plan, target, structuredClone(shape), {
+    this.compiled = compilePlan(this.plan, target, shape, {
       run: this.values,
       fileBytes: (path) => this.files.get(path) ?? new Uint8Array(),
     })
@@ -250,6 +251,8 @@ class Run implements RunHandle {
     renewal.close()
     metrics.close()
     this.tellPhases()
+    const lost = lostRequests(senderPool.counts, this.view.recording, this.faults.deaths.length > 0)
+    if (lost !== undefined) throw new Error(lost)
   }
 
   private takeSecond(bucket: Bucket, senderPool: SenderPool): void {
@@ -320,4 +323,21 @@ class Run implements RunHandle {
     }
     return { result: resultOf(identified, facts, view), judgement }
   }
+}
+
+/**
+ * Every request that began must have ended and been recorded; a fault in words when one was lost. A sender that died
+ * told no counts: then only what the others told is compared.
+ */
+export function lostRequests(
+  { started, ended, recorded }: SenderCounts,
+  recording: Recording,
+  hasDeaths: boolean,
+): string | undefined {
+  if (started !== ended)
+    return `requests were lost: ${String(started)} began, ${String(ended)} ended. This is a fault of ours; please report it`
+  let counted = 0
+  for (const cell of recording.steps.values()) counted += cell.requests
+  if (hasDeaths || recorded === counted) return undefined
+  return `records were lost: senders recorded ${String(recorded)} requests, ${String(counted)} arrived. This is a fault of ours; please report it`
 }

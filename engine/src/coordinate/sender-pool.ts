@@ -3,7 +3,7 @@ import type { Worker } from 'node:worker_threads'
 import { startThread } from '../carry/thread.js'
 import { decodeBucket, type Bucket, type GeneratorFaults } from '@jolt-gate/core'
 import { BucketMerger } from './merger.js'
-import type { FromSender, SenderData, ToSender } from '../generate/sender-protocol.js'
+import type { FromSender, SenderCounts, SenderData, ToSender } from '../generate/sender-protocol.js'
 
 export interface SenderPoolEvents {
   onBucket: (bucket: Bucket) => void
@@ -17,6 +17,8 @@ export class SenderPool {
   readonly ready: Promise<unknown>
   /** Resolves when every sender has ended, however it did. */
   readonly ended: Promise<unknown>
+  /** Requests of all senders that came to their end. */
+  readonly counts: SenderCounts = { started: 0, ended: 0, recorded: 0 }
   private isStopping = false
 
   constructor(
@@ -30,7 +32,7 @@ export class SenderPool {
     const shared = new Int32Array(new SharedArrayBuffer(4 * (1 + data.plan.data.length)))
     this.workers = Array.from({ length: data.senders }, (_, index) => {
       const workerData: SenderData = { ...data, index, shared }
-      return startThread('../generate/sender.js', import.meta.url, { workerData })
+      return startThread('../generate/sender-thread.js', import.meta.url, { workerData })
     })
     this.ready = Promise.all(this.workers.map(untilReady))
     this.ended = Promise.all(this.workers.map((worker, index) => this.listen(worker, index, merger)))
@@ -62,6 +64,7 @@ export class SenderPool {
             return
           case 'done':
             isDone = true
+            for (const name of ['started', 'ended', 'recorded'] as const) this.counts[name] += message.counts[name]
             return
           default:
             message satisfies never

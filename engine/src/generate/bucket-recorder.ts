@@ -12,7 +12,9 @@ import {
   type RunShape,
   type ScopeCell,
   type StepCell,
+  type Received,
 } from '@jolt-gate/core'
+import type { Mask } from '../secrets/mask.js'
 import type { Failure } from '../walk/assessor.js'
 import type { Iteration } from '../walk/iteration.js'
 import type { TimedOperation } from '../compile/program.js'
@@ -22,6 +24,9 @@ import type { Ended, Sample, WalkerListener } from '../walk/listener.js'
 const WAITED = new Set(['timeout', 'cut off'])
 
 export class BucketRecorder implements WalkerListener {
+  /** Requests recorded so far. */
+  recorded = 0
+  private startMs = 0
   private second = 0
   private bucket: Bucket = emptyBucket(0)
   private readonly steps = new Map<number, StepCell>()
@@ -36,13 +41,12 @@ export class BucketRecorder implements WalkerListener {
   private usersMost = 0
 
   /**
-   * @param startMs - start of the load on the monotonic clock
    * @param send - takes each bucket that is over, as bytes
    * @param iterationEnded - called after an iteration was counted
    */
   constructor(
     private readonly shape: RunShape,
-    private readonly startMs: number,
+    private readonly mask: Mask,
     private readonly send: (bucket: Uint8Array<ArrayBuffer>) => void,
     private readonly localFault: (detail: string) => void,
     private readonly iterationEnded: (iteration: Iteration) => void,
@@ -52,6 +56,11 @@ export class BucketRecorder implements WalkerListener {
     this.tracks = shape.phases.map(({ track }) => phases.filter((other) => other.track === track))
   }
 
+  /** The load begins at this moment of the monotonic clock. */
+  begin(startMs: number): void {
+    this.startMs = startMs
+  }
+
   /** Closes every second that is over, and sends it. */
   close(nowMs: number, generator: { busy: number; busyOfFive: number; delays: Distribution }): void {
     this.bucket.busy = generator.busy
@@ -59,15 +68,19 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.eventLoopDelay = generator.delays
     this.bucket.second = this.second
     this.bucket.users = Math.max(this.usersMost, this.usersNow)
-    this.bucket.steps = [...this.steps.values()]
-    this.bucket.groups = [...this.groups.values()]
-    this.bucket.journeys = [...this.journeys.values()]
-    this.bucket.arrivals = [...this.arrivals.values()]
-    this.bucket.checks = [...this.checks.values()]
+    this.bucket.steps = usedOf(this.steps, ({ requests }) => requests > 0)
+    this.bucket.groups = usedOf(this.groups, isScopeUsed)
+    this.bucket.journeys = usedOf(this.journeys, isScopeUsed)
+    this.bucket.arrivals = usedOf(this.arrivals, isArrivalUsed)
+    this.bucket.checks = usedOf(this.checks, ({ passed, failed }) => passed + failed > 0)
     this.bucket.failures = [...this.failures.values()]
     this.send(encodeBucket(this.bucket))
-    for (const cells of [this.steps, this.groups, this.journeys, this.arrivals, this.checks, this.failures])
-      cells.clear()
+    this.bucket.steps.forEach(clearStep)
+    this.bucket.groups.forEach(clearScope)
+    this.bucket.journeys.forEach(clearScope)
+    this.bucket.arrivals.forEach(clearArrival)
+    this.bucket.checks.forEach(clearCheck)
+    this.failures.clear()
     this.second = Math.max(this.second + 1, Math.floor((nowMs - this.startMs) / 1000))
     this.bucket = emptyBucket(this.second)
     this.usersMost = this.usersNow
@@ -98,7 +111,8 @@ export class BucketRecorder implements WalkerListener {
     this.arrivalCell(this.phaseOfDue(iteration, sample)).startLag.record(1000 * (sample.startedMs - sample.dueMs))
   }
 
-  onEnded({ iteration, operation, sample, failure, checks, excerpt }: Ended): void {
+  onEnded({ iteration, operation, sample, received, failure, checks }: Ended): void {
+    this.recorded++
     const phase = this.phaseOfDue(iteration, sample)
     const { journey } = iteration.program
     const cell = this.stepCell(phase, this.phaseAt(iteration.phase, sample.endedMs, -1), operation.step, journey)
@@ -117,11 +131,11 @@ export class BucketRecorder implements WalkerListener {
     }
     if (failure === null) return
     cell.failed++
-    this.countFailure(phase, operation.step, failure, sample.endedMs - this.startMs, excerpt)
+    this.countFailure(phase, operation.step, failure, sample.endedMs - this.startMs, received)
   }
 
   onStepFailed(iteration: Iteration, operation: TimedOperation, failure: Failure): void {
-    this.countFailure(iteration.phase, operation.step, failure, iteration.lastEndMs - this.startMs, () => '')
+    this.countFailure(iteration.phase, operation.step, failure, iteration.lastEndMs - this.startMs, iteration.last)
   }
 
   onGroup(iteration: Iteration, group: number, beganMs: number, timeMs: number | null): void {
@@ -228,12 +242,55 @@ export class BucketRecorder implements WalkerListener {
     step: number,
     { kind, detail }: Failure,
     atMs: number,
-    excerpt: () => string,
+    received: Received | null,
   ): void {
     const told = this.failures.size < MAX_FAILURE_CELLS ? detail : 'others'
     const key = `${String(phase)} ${String(step)} ${kind} ${told}`
     const cell = this.failures.get(key)
-    if (cell !== undefined) cell.count++
-    else this.failures.set(key, { phase, step, kind, detail: told, count: 1, firstAtMs: atMs, sample: excerpt() })
+    if (cell !== undefined) {
+      cell.count++
+      return
+    }
+    const sample = this.mask.excerpt(received?.body ?? '')
+    this.failures.set(key, { phase, step, kind, detail: this.mask.apply(told), count: 1, firstAtMs: atMs, sample })
   }
+}
+
+// Cells and their distributions live from second to second as long as they are used: making them anew, for each step
+// and second, would keep the collector of garbage busy.
+
+/** The cells that this second used; others are given up. */
+function usedOf<C>(cells: Map<number, C>, isUsed: (cell: C) => boolean): C[] {
+  const used: C[] = []
+  for (const [key, cell] of cells)
+    if (isUsed(cell)) used.push(cell)
+    else cells.delete(key)
+  return used
+}
+
+const isScopeUsed = ({ started, finished, failed, cutOff }: ScopeCell): boolean =>
+  started + finished + failed + cutOff > 0
+const isArrivalUsed = ({ started, missed, capped, outOfData, startLag }: ArrivalCell): boolean =>
+  started + missed + capped + outOfData + startLag.count > 0
+
+function clearStep(cell: StepCell): void {
+  cell.requests = cell.failed = cell.bytesReceived = cell.bytesSent = 0
+  cell.responseTime.clear()
+  cell.failedTime.clear()
+  cell.connectTime.clear()
+  cell.timeToFirstByte.clear()
+}
+
+function clearScope(cell: ScopeCell): void {
+  cell.started = cell.finished = cell.failed = cell.cutOff = 0
+  cell.time.clear()
+}
+
+function clearArrival(cell: ArrivalCell): void {
+  cell.started = cell.missed = cell.capped = cell.outOfData = 0
+  cell.startLag.clear()
+}
+
+function clearCheck(cell: CheckCell): void {
+  cell.passed = cell.failed = 0
 }

@@ -13,6 +13,7 @@ export class GeneratorHealth {
   private before: EventLoopUtilization = performance.eventLoopUtilization()
   private readonly busyShares: number[] = []
   private delays = new Distribution()
+  private delaysBefore = new Distribution()
   private expectedMs = monotonicMs() + SAMPLE_MS
   private readonly timer = setInterval(() => {
     const now = monotonicMs()
@@ -20,7 +21,10 @@ export class GeneratorHealth {
     this.expectedMs = now + SAMPLE_MS
   }, SAMPLE_MS)
 
-  /** The readings since the last call; turns of the event loop that wait are not counted as busy. */
+  /**
+   * The readings since the last call; turns of the event loop that wait are not counted as busy. The delays are the
+   * caller's until it calls again.
+   */
   read(): { busy: number; busyOfFive: number; delays: Distribution } {
     const now = performance.eventLoopUtilization()
     const { utilization, active, idle } = performance.eventLoopUtilization(now, this.before)
@@ -29,7 +33,9 @@ export class GeneratorHealth {
     if (active + idle >= LEAST_MS || this.busyShares.length === 0) this.busyShares.push(utilization)
     if (this.busyShares.length > WINDOW) this.busyShares.shift()
     const delays = this.delays
-    this.delays = new Distribution()
+    this.delays = this.delaysBefore
+    this.delays.clear()
+    this.delaysBefore = delays
     const isFull = this.busyShares.length === WINDOW
     const busyOfFive = isFull ? this.busyShares.reduce((sum, share) => sum + share, 0) / WINDOW : 0
     return { busy: this.busyShares.at(-1) ?? 0, busyOfFive, delays }

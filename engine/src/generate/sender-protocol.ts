@@ -21,6 +21,13 @@ export interface SenderData {
   files: Map<string, Uint8Array>
 }
 
+/** Requests that a sender began, that ended, and all that it recorded, messages of sockets included. */
+export interface SenderCounts {
+  started: number
+  ended: number
+  recorded: number
+}
+
 export type FromSender =
   | { kind: 'ready' }
   | { kind: 'bucket'; bytes: Uint8Array<ArrayBuffer> }
@@ -29,7 +36,7 @@ export type FromSender =
   | { kind: 'data spent'; name: string; then: 'void' | 'stop'; isClosed: boolean }
   /** All users of this sender have made their iterations, in ms from the start of the load. */
   | { kind: 'iterations made'; atMs: number }
-  | { kind: 'done' }
+  | { kind: 'done'; counts: SenderCounts }
 
 export type ToSender =
   /** The load begins at this moment of the monotonic clock. */

@@ -1,20 +1,17 @@
-// A sender: starts its part of the arrivals when they are due, and records what comes back. Entry of a worker thread.
-import { parentPort, workerData } from 'node:worker_threads'
-import { allSteps, isOpenPhase, loadSeconds, ScheduleCursor } from '@jolt-gate/core'
-import { pacedAlarm } from '../clock/alarm.js'
-import { ClosedUsers, type NextIteration } from './closed-users.js'
+// A sender: starts its part of the arrivals when they are due, and records what comes back.
+import { isOpenPhase, loadSeconds, ScheduleCursor, type Plan } from '@jolt-gate/core'
+import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../compile/compiler.js'
-import { GeneratorHealth } from './generator-health.js'
+import type { Compiled } from '../compile/program.js'
 import { Mask } from '../secrets/mask.js'
 import type { Iteration } from '../walk/iteration.js'
-import { goBeforeOthers } from '../clock/priority.js'
+import { Walker, type Beginning } from '../walk/walker.js'
+import { BucketRecorder } from './bucket-recorder.js'
+import { ClosedUsers, type NextIteration } from './closed-users.js'
+import { GeneratorHealth } from './generator-health.js'
 import { RowTaker } from './rows.js'
 import type { FromSender, SenderData, ToSender } from './sender-protocol.js'
-import { prepareScripts } from '../walk/call/sandbox.js'
-import { BucketRecorder } from './bucket-recorder.js'
-import { Walker, type Beginning } from '../walk/walker.js'
-import { warmUp } from './warm-up.js'
 
 /** Users in flight beyond this are more than one thread can serve. */
 const MOST_USERS = 200_000
@@ -23,242 +20,292 @@ const BATCH = 64
 /** Where the shared counters stand. */
 const USERS = 0
 
-// eslint-disable-next-line @typescript-eslint/no-unsafe-assignment -- the parent gives what SenderData says
-const data: SenderData = workerData
-const { plan, target, shape, run, index, senders, shared } = data
-const parent = parentPort
-if (parent === null) throw new Error('a sender runs in a worker thread')
-const tell = (message: FromSender, transfer: ArrayBuffer[] = []): void => {
-  parent.postMessage(message, transfer)
-}
+export type Tell = (message: FromSender, transfer?: ArrayBuffer[]) => void
 
-if (plan.journeys.some((journey) => [...allSteps(journey.steps)].some((step) => step.kind === 'call')))
-  await prepareScripts()
-const fileBytes = (path: string): Uint8Array => data.files.get(path) ?? new Uint8Array()
-const compiled = compilePlan(plan, target, shape, { run, fileBytes })
-const mask = new Mask()
-for (const secret of [...Object.values(run.secrets), ...data.maskedValues]) mask.add(secret)
-const health = new GeneratorHealth()
-const faults = new Set<string>()
-const hasClosed = plan.load.phases.some((phase) => !isOpenPhase(phase))
-let isOver = false
-goBeforeOthers()
-await warmUp()
-const alarm = await pacedAlarm(turn)
-const startMs = await untilStarted()
-const recorder = new BucketRecorder(
-  shape,
-  startMs,
-  (bytes) => {
-    tell({ kind: 'bucket', bytes }, [bytes.buffer])
-  },
-  noteLocalFault,
-  onIterationEnded,
-)
-const walker = new Walker(
-  {
-    origin: target.origin,
-    permitted: new Set([target.origin, ...target.also]),
-    route: target,
-    connections: plan.connections,
-    seed: run.seed,
-    mask,
-  },
-  recorder,
-)
-const cursor = new ScheduleCursor({ ...plan, seed: run.seed })
-const closed = new ClosedUsers({ ...plan, seed: run.seed }, index, senders)
-const rows = new RowTaker(plan.data, compiled.rowSlots, run.seed, shared.subarray(1), hasClosed)
-/** The tracks that end by their iterations may end before their time. */
-const endsByIterations = plan.load.phases.some((phase) => phase.kind === 'iterations')
-let loadEndMs = startMs + loadSeconds(plan) * 1000
-let drainEndMs = loadEndMs + plan.load.drainMs
-let hasMore = advanceToOwn()
-let nextSecondMs = startMs + 1000
+/**
+ * What a sender does: nothing before `begin`; users begin while it is loading, and none while it is draining, until all
+ * are home or the drain is over; then it is over, and stays so.
+ */
+export type SenderState = 'ready' | 'loading' | 'draining' | 'over'
 
-walker.useAlarm(alarm)
-parent.on('message', (message: ToSender) => {
-  if (message.kind === 'stop') finish()
-  if (message.kind === 'end load') endLoad(monotonicMs())
-  if (message.kind === 'renewed') renew(message)
-})
-turn()
+export class Sender {
+  state: SenderState = 'ready'
+  private readonly compiled: Compiled
+  private readonly mask = new Mask()
+  private readonly health = new GeneratorHealth()
+  private readonly faults = new Set<string>()
+  private readonly recorder: BucketRecorder
+  private readonly walker: Walker
+  private readonly cursor: ScheduleCursor
+  private readonly closed: ClosedUsers
+  private readonly rows: RowTaker
+  /** The tracks that end by their iterations may end before their time. */
+  private readonly endsByIterations: boolean
+  private startMs = Infinity
+  private loadEndMs = Infinity
+  private drainEndMs = Infinity
+  /** Whether the schedule has an arrival of ours to come. */
+  private hasMore: boolean
+  private nextSecondMs = Infinity
 
-/** Tells the parent that all is compiled, and waits for the moment at which the load begins. */
-function untilStarted(): Promise<number> {
-  return new Promise((resolve) => {
-    parent?.once('message', (message: ToSender) => {
-      if (message.kind === 'start') resolve(message.startMs)
-      else process.exit(0)
-    })
-    tell({ kind: 'ready' })
-  })
-}
-
-/** One turn: everything that is due now, then the alarm for what is next. */
-function turn(): void {
-  if (isOver) return
-  const now = monotonicMs()
-  if (now >= nextSecondMs) closeSeconds(now)
-  const isBehind = startArrivals(now) || startUsers(now)
-  walker.runDue()
-  if (endsByIterations && now < loadEndMs && !hasMore && closed.isDone && isLastToEnd(now)) endLoad(now)
-  if (now >= drainEndMs || (!hasMore && closed.isDone && now >= loadEndMs && walker.iterations.size === 0)) {
-    finish()
-    return
-  }
-  if (isBehind) setImmediate(turn)
-  else
-    walker.arm(
-      Math.min(
-        hasMore ? startMs + cursor.dueMs : Infinity,
-        startMs + closed.nextMs(),
-        nextSecondMs,
-        now < loadEndMs ? loadEndMs : drainEndMs,
-      ),
+  /**
+   * Compiles all that the load needs, so that nothing but sending is left to do once it begins.
+   *
+   * @param alarm - rings `turn`
+   */
+  constructor(
+    private readonly data: SenderData,
+    private readonly tell: Tell,
+    alarm: Alarm,
+  ) {
+    const { plan, target, shape, run, index, senders, shared, files } = data
+    const seeded: Plan = { ...plan, seed: run.seed }
+    this.compiled = compilePlan(plan, target, shape, { run, fileBytes: (path) => files.get(path) ?? new Uint8Array() })
+    for (const secret of [...Object.values(run.secrets), ...data.maskedValues]) this.mask.add(secret)
+    this.recorder = new BucketRecorder(
+      shape,
+      this.mask,
+      (bytes) => {
+        tell({ kind: 'bucket', bytes }, [bytes.buffer])
+      },
+      (detail) => {
+        this.noteLocalFault(detail)
+      },
+      (iteration) => {
+        this.onIterationEnded(iteration)
+      },
     )
-}
+    this.walker = new Walker(
+      {
+        origin: target.origin,
+        permitted: new Set([target.origin, ...target.also]),
+        route: target,
+        connections: plan.connections,
+        seed: run.seed,
+        mask: this.mask,
+      },
+      this.recorder,
+    )
+    this.walker.useAlarm(alarm)
+    this.cursor = new ScheduleCursor(seeded)
+    this.closed = new ClosedUsers(seeded, index, senders)
+    const hasClosed = plan.load.phases.some((phase) => !isOpenPhase(phase))
+    this.rows = new RowTaker(plan.data, this.compiled.rowSlots, run.seed, shared.subarray(1), hasClosed)
+    this.endsByIterations = plan.load.phases.some((phase) => phase.kind === 'iterations')
+    this.hasMore = this.advanceToOwn()
+  }
 
-/** Whether every phase that is bounded by time alone is over. */
-function isLastToEnd(now: number): boolean {
-  const timed = plan.load.phases.filter((phase) => phase.kind !== 'iterations')
-  return now >= startMs + 1000 * loadSeconds({ load: { ...plan.load, phases: timed } })
-}
+  /** The load begins at this moment of the monotonic clock. */
+  begin(startMs: number): void {
+    if (this.state !== 'ready') return
+    const { load } = this.data.plan
+    this.state = 'loading'
+    this.startMs = startMs
+    this.recorder.begin(startMs)
+    this.loadEndMs = startMs + loadSeconds({ load }) * 1000
+    this.drainEndMs = this.loadEndMs + load.drainMs
+    this.nextSecondMs = startMs + 1000
+    this.turn()
+  }
 
-/** Starts the arrivals that are due; true when some are left for the next turn. */
-function startArrivals(now: number): boolean {
-  for (let started = 0; hasMore; hasMore = advanceToOwn()) {
-    const dueMs = startMs + cursor.dueMs
-    if (dueMs > now) return false
-    if (now - dueMs > data.mostLateMs) {
-      recorder.onMissed(cursor.phase)
-      continue
+  hear(message: Exclude<ToSender, { kind: 'start' }>): void {
+    if (message.kind === 'stop') this.finish()
+    else if (message.kind === 'end load') this.endLoad(monotonicMs())
+    else this.renew(message)
+  }
+
+  /** One turn: everything that is due now, then the alarm for what is next. */
+  turn(): void {
+    if (this.state === 'ready' || this.state === 'over') return
+    const now = monotonicMs()
+    if (now >= this.nextSecondMs) this.closeSeconds(now)
+    const isBehind = this.startArrivals(now) || this.startUsers(now)
+    this.walker.runDue()
+    if (this.endsByIterations && now < this.loadEndMs && this.isSpent() && this.isAfterTimedPhases(now))
+      this.endLoad(now)
+    if (now >= this.loadEndMs) this.state = 'draining'
+    if (now >= this.drainEndMs || (this.isSpent() && now >= this.loadEndMs && this.walker.iterations.size === 0)) {
+      this.finish()
+      return
     }
-    if (started++ >= BATCH) return true
-    const program = compiled.journeys[cursor.journey]
-    if (program === undefined) continue
-    begin({ program, user: cursor.user, phase: cursor.phase, frame: newFrame(), dueMs }, cursor.inTrack)
+    if (isBehind) this.turnAgain()
+    else this.walker.arm(this.nextMs(now))
   }
-  return false
-}
 
-/** Starts the users of the closed model whose time has come; true when some are left for the next turn. */
-function startUsers(now: number): boolean {
-  for (let started = 0; started < BATCH; started++) {
-    const next = closed.take(now - startMs)
-    if (next === undefined) return false
-    beginUser(next)
+  // ---------- what is due
+
+  private nextMs(now: number): number {
+    return Math.min(
+      this.hasMore ? this.startMs + this.cursor.dueMs : Infinity,
+      this.startMs + this.closed.nextMs(),
+      this.nextSecondMs,
+      now < this.loadEndMs ? this.loadEndMs : this.drainEndMs,
+    )
   }
-  return true
-}
 
-function beginUser(next: NextIteration): void {
-  const program = compiled.journeys[next.journey]
-  if (program === undefined) return
-  const { user, iteration, phase, previous, index: slot } = next
-  const frame = previous?.frame ?? newFrame()
-  const outcome = begin(
-    { program, user, iteration, phase, frame, dueMs: startMs + next.dueMs, slot, previous },
-    next.turn,
-  )
-  if (outcome === 'capped') closed.capped(slot, next.dueMs)
-  if (outcome === 'out of data') closed.ended(slot, undefined, Infinity)
-}
-
-/** Begins an iteration, unless the cap is reached or its data has run out. */
-function begin(beginning: Beginning, turn: number): 'begun' | 'capped' | 'out of data' {
-  const { program, phase } = beginning
-  const cap = plan.load.phases[phase]?.cap ?? Infinity
-  if (walker.iterations.size >= MOST_USERS) {
-    noteLocalFault(`more than ${String(MOST_USERS)} users in flight in one sender`)
-    recorder.onMissed(phase)
-    return 'capped'
+  private readonly turnLater = (): void => {
+    this.turn()
   }
-  if (Atomics.add(shared, USERS, 1) >= cap) {
-    Atomics.sub(shared, USERS, 1)
-    recorder.onCapped(phase)
-    return 'capped'
+  private turnAgain(): void {
+    setImmediate(this.turnLater)
   }
-  const taken = rows.take(program, beginning.frame, turn, beginning.user, beginning.iteration ?? 0)
-  if (taken.kind === 'spent') {
-    Atomics.sub(shared, USERS, 1)
-    const { name, then } = taken.data
-    const isClosed = (beginning.slot ?? -1) >= 0
-    if (then !== 'stop') recorder.onOutOfData(phase)
-    tell({ kind: 'data spent', name, then: then === 'stop' ? 'stop' : 'void', isClosed })
-    return 'out of data'
+
+  /** Whether nobody begins any more. */
+  private isSpent(): boolean {
+    return !this.hasMore && this.closed.isDone
   }
-  recorder.onArrival(phase, program.journey)
-  walker.begin(beginning)
-  return 'begun'
-}
 
-function onIterationEnded(iteration: Iteration): void {
-  Atomics.sub(shared, USERS, 1)
-  if (iteration.slot < 0) return
-  const now = monotonicMs()
-  const next = closed.ended(iteration.slot, iteration, Math.min(now, iteration.lastEndMs) - startMs)
-  // One turn later: a target that answers at once must not make the stack grow.
-  if (next !== undefined)
-    setImmediate(() => {
-      if (!isOver) beginUser(next)
-    })
-  else if (closed.isDone && endsByIterations) {
-    tell({ kind: 'iterations made', atMs: now - startMs })
-    setImmediate(turn)
+  /** Whether every phase that is bounded by time alone is over. */
+  private isAfterTimedPhases(now: number): boolean {
+    const { load } = this.data.plan
+    const timed = load.phases.filter((phase) => phase.kind !== 'iterations')
+    return now >= this.startMs + 1000 * loadSeconds({ load: { ...load, phases: timed } })
   }
-}
 
-function advanceToOwn(): boolean {
-  while (cursor.advance()) {
-    const program = compiled.journeys[cursor.journey]
-    if (program !== undefined) rows.count(program)
-    if (cursor.ordinal % senders === index) return true
+  /** Starts the arrivals that are due; true when some are left for the next turn. */
+  private startArrivals(now: number): boolean {
+    const { cursor } = this
+    for (let started = 0; this.hasMore; this.hasMore = this.advanceToOwn()) {
+      const dueMs = this.startMs + cursor.dueMs
+      if (dueMs > now) return false
+      if (now - dueMs > this.data.mostLateMs) {
+        this.recorder.onMissed(cursor.phase)
+        continue
+      }
+      if (started++ >= BATCH) return true
+      const program = this.compiled.journeys[cursor.journey]
+      if (program === undefined) continue
+      const { user, phase, inTrack } = cursor
+      this.beginIteration({ program, user, phase, frame: this.newFrame(), dueMs }, inTrack)
+    }
+    return false
   }
-  return false
-}
 
-function newFrame(): SenderData['setupValues'] {
-  const frame = data.setupValues.slice()
-  frame.length = compiled.slotCount
-  return frame
-}
-
-function renew({ values, masked }: Extract<ToSender, { kind: 'renewed' }>): void {
-  for (const secret of masked) mask.add(secret)
-  for (const [slot, value] of values) {
-    data.setupValues[slot] = value
-    for (const iteration of walker.iterations) iteration.frame[slot] = value
+  /** Starts the users of the closed model whose time has come; true when some are left for the next turn. */
+  private startUsers(now: number): boolean {
+    for (let started = 0; started < BATCH; started++) {
+      const next = this.closed.take(now - this.startMs)
+      if (next === undefined) return false
+      this.beginUser(next)
+    }
+    return true
   }
-}
 
-function closeSeconds(now: number): void {
-  recorder.close(now, health.read())
-  nextSecondMs = startMs + 1000 * (Math.floor((now - startMs) / 1000) + 1)
-}
+  private beginUser(next: NextIteration): void {
+    const program = this.compiled.journeys[next.journey]
+    if (program === undefined) return
+    const { user, iteration, phase, previous, index: slot } = next
+    const frame = previous?.frame ?? this.newFrame()
+    const dueMs = this.startMs + next.dueMs
+    const beginning = { program, user, iteration, phase, frame, dueMs, slot, previous }
+    const outcome = this.beginIteration(beginning, next.turn)
+    if (outcome === 'capped') this.closed.capped(slot, next.dueMs)
+    if (outcome === 'out of data') this.closed.ended(slot, undefined, Infinity)
+  }
 
-function noteLocalFault(detail: string): void {
-  if (faults.has(detail)) return
-  faults.add(detail)
-  tell({ kind: 'local fault', detail })
-}
+  /** Begins an iteration, unless the cap is reached or its data has run out. */
+  private beginIteration(beginning: Beginning, turn: number): 'begun' | 'capped' | 'out of data' {
+    const { program, phase } = beginning
+    const { plan, shared } = this.data
+    const cap = plan.load.phases[phase]?.cap ?? Infinity
+    if (this.walker.iterations.size >= MOST_USERS) {
+      this.noteLocalFault(`more than ${String(MOST_USERS)} users in flight in one sender`)
+      this.recorder.onMissed(phase)
+      return 'capped'
+    }
+    if (Atomics.add(shared, USERS, 1) >= cap) {
+      Atomics.sub(shared, USERS, 1)
+      this.recorder.onCapped(phase)
+      return 'capped'
+    }
+    const taken = this.rows.take(program, beginning.frame, turn, beginning.user, beginning.iteration ?? 0)
+    if (taken.kind === 'spent') {
+      Atomics.sub(shared, USERS, 1)
+      const { name, then } = taken.data
+      const isClosed = (beginning.slot ?? -1) >= 0
+      if (then !== 'stop') this.recorder.onOutOfData(phase)
+      this.tell({ kind: 'data spent', name, then: then === 'stop' ? 'stop' : 'void', isClosed })
+      return 'out of data'
+    }
+    this.recorder.onArrival(phase, program.journey)
+    this.walker.begin(beginning)
+    return 'begun'
+  }
 
-/** Nobody begins any more; those under way have the drain to finish. */
-function endLoad(now: number): void {
-  hasMore = false
-  closed.end()
-  loadEndMs = Math.min(loadEndMs, now)
-  drainEndMs = loadEndMs + plan.load.drainMs
-  setImmediate(turn)
-}
+  private onIterationEnded(iteration: Iteration): void {
+    Atomics.sub(this.data.shared, USERS, 1)
+    if (iteration.slot < 0) return
+    const now = monotonicMs()
+    const endedMs = Math.min(now, iteration.lastEndMs) - this.startMs
+    const next = this.closed.ended(iteration.slot, iteration, endedMs)
+    // One turn later: a target that answers at once must not make the stack grow.
+    if (next !== undefined)
+      setImmediate(() => {
+        if (this.state !== 'over') this.beginUser(next)
+      })
+    else if (this.closed.isDone && this.endsByIterations) {
+      this.tell({ kind: 'iterations made', atMs: now - this.startMs })
+      this.turnAgain()
+    }
+  }
 
-function finish(): void {
-  if (isOver) return
-  isOver = true
-  walker.cutOff()
-  recorder.close(monotonicMs(), health.read())
-  health.close()
-  walker.close()
-  tell({ kind: 'done' })
-  parent?.close()
+  private advanceToOwn(): boolean {
+    const { index, senders } = this.data
+    while (this.cursor.advance()) {
+      const program = this.compiled.journeys[this.cursor.journey]
+      if (program !== undefined) this.rows.count(program)
+      if (this.cursor.ordinal % senders === index) return true
+    }
+    return false
+  }
+
+  private newFrame(): SenderData['setupValues'] {
+    const frame = this.data.setupValues.slice()
+    frame.length = this.compiled.slotCount
+    return frame
+  }
+
+  // ---------- what is heard and told
+
+  private renew({ values, masked }: Extract<ToSender, { kind: 'renewed' }>): void {
+    for (const secret of masked) this.mask.add(secret)
+    for (const [slot, value] of values) {
+      this.data.setupValues[slot] = value
+      for (const iteration of this.walker.iterations) iteration.frame[slot] = value
+    }
+  }
+
+  private closeSeconds(now: number): void {
+    this.recorder.close(now, this.health.read())
+    this.nextSecondMs = this.startMs + 1000 * (Math.floor((now - this.startMs) / 1000) + 1)
+  }
+
+  private noteLocalFault(detail: string): void {
+    if (this.faults.has(detail)) return
+    this.faults.add(detail)
+    this.tell({ kind: 'local fault', detail })
+  }
+
+  /** Nobody begins any more; those under way have the drain to finish. */
+  private endLoad(now: number): void {
+    if (this.state === 'over') return
+    this.state = 'draining'
+    this.hasMore = false
+    this.closed.end()
+    this.loadEndMs = Math.min(this.loadEndMs, now)
+    this.drainEndMs = this.loadEndMs + this.data.plan.load.drainMs
+    this.turnAgain()
+  }
+
+  private finish(): void {
+    if (this.state === 'over') return
+    this.state = 'over'
+    this.walker.cutOff()
+    this.recorder.close(monotonicMs(), this.health.read())
+    this.health.close()
+    this.walker.close()
+    const { startedSends, endedSends } = this.walker
+    const counts = { started: startedSends, ended: endedSends, recorded: this.recorder.recorded }
+    this.tell({ kind: 'done', counts })
+  }
 }

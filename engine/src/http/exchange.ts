@@ -1,20 +1,23 @@
-// One request with its redirects, from due to the last byte of the final answer.
-import { brotliDecompressSync, gunzipSync, inflateSync } from 'node:zlib'
+// One request with its redirects, from due to the last byte of the final answer. What is done on the way is done by
+// layers; here is what all of them share: the connection, the moments, and the one end.
 import type { Dispatcher } from 'undici'
 import { Received, type FailureKind, type Method, type ReceivedFacts } from '@jolt-gate/core'
+import { monotonicMs } from '../clock/clock.js'
+import type { SendOperation } from '../compile/program.js'
 import type { Connections, Link } from './connections.js'
 import type { Cookies } from './cookies.js'
 import type { Limited } from './deadlines.js'
-import { monotonicMs } from '../clock/clock.js'
+import type { Layer, Message } from './layer.js'
+import { COOKIES } from './layers/cookies.js'
+import { DECODING } from './layers/decoding.js'
+import { LIMITS } from './layers/limits.js'
+import { REDIRECTS } from './layers/redirects.js'
 import { wireFaultOf } from './wire-faults.js'
-import type { SendOperation } from '../compile/program.js'
-
-/** Response bodies beyond this fail as too large. */
-const MOST_BODY_BYTES = 16_000_000
 
 export type Outcome =
   | { kind: 'answered'; received: Received }
   | { kind: 'failed'; failure: FailureKind; detail: string }
+  /** A fault on our side. */
   | { kind: 'local'; detail: string }
 
 /** What an exchange tells its owner when it has ended. */
@@ -27,8 +30,12 @@ export interface ExchangeOwner<T> {
   onEnd(exchange: Exchange<T>, outcome: Outcome): void
 }
 
+/** In the order in which an answer passes them: no body is decoded that a redirect leaves behind. */
+const LAYERS: readonly Layer[] = [COOKIES, LIMITS, REDIRECTS, DECODING]
+const NO_BYTES = Buffer.alloc(0)
+
 /** Handles the events of one dispatch; its fields are plain, so that the hot path makes one object a request. */
-export class Exchange<T> implements Limited, ReceivedFacts {
+export class Exchange<T> implements Limited, Message, ReceivedFacts {
   limitAtMs = 0
   before: Limited | null = null
   after: Limited | null = null
@@ -44,7 +51,7 @@ export class Exchange<T> implements Limited, ReceivedFacts {
   size = 0
   timeMs = 0
 
-  /** What is sent and what comes back, for whoever looks at one exchange in full. */
+  /** What is sent and what comes back. */
   origin = ''
   path = ''
   method: Method
@@ -52,13 +59,14 @@ export class Exchange<T> implements Limited, ReceivedFacts {
   headers: string[] = []
   status = 0
   rawHeaders: Buffer[] = []
+  chunks: Buffer[] = []
+  bytes: Buffer = NO_BYTES
+  redirectsLeft: number
   link: Link | null = null
   /** Of the connection that the last request went over. */
   linkUsed: Link | null = null
 
   private abort: (() => void) | null = null
-  private chunks: Buffer[] = []
-  private redirectsLeft: number
 
   constructor(
     readonly user: T,
@@ -78,21 +86,24 @@ export class Exchange<T> implements Limited, ReceivedFacts {
     body: string | Uint8Array | null,
   ): void {
     this.dueMs = dueMs
+    this.origin = origin
     this.headers = headers
     this.body = body
     this.isOpen = true
-    if (url === undefined) {
+    if (url === undefined) this.failUnsent('keep', 'a value of the URL is missing')
+    else if (!this.aim(url)) this.failUnsent('not permitted', this.origin)
+    else {
+      this.dispatch()
       this.startedMs = monotonicMs()
-      this.end({ kind: 'failed', failure: 'keep', detail: 'a value of the URL is missing' })
-      return
     }
-    if (!this.aim(origin, url)) {
-      this.startedMs = monotonicMs()
-      this.end({ kind: 'failed', failure: 'not permitted', detail: this.origin })
-      return
-    }
-    this.dispatch()
+  }
+
+  /** The request could not be made: a fault on our side. */
+  fail(dueMs: number, error: unknown): void {
+    this.dueMs = dueMs
     this.startedMs = monotonicMs()
+    this.isOpen = true
+    this.end({ kind: 'local', detail: error instanceof Error ? error.message : String(error) })
   }
 
   /** Gives it up, as timed out or cut off. */
@@ -124,33 +135,36 @@ export class Exchange<T> implements Limited, ReceivedFacts {
     this.firstByteMs = monotonicMs()
     this.status = status
     this.rawHeaders = rawHeaders
-    for (let index = 0; index < rawHeaders.length; index += 2) {
-      if (rawHeaders[index]?.length !== SET_COOKIE.length || nameAt(rawHeaders, index) !== SET_COOKIE) continue
-      this.owner.storeCookies(this.user, this.origin + this.path, this.setCookies())
-      break
-    }
+    for (const layer of LAYERS) layer.head?.(this)
     return true
   }
 
   onData(chunk: Buffer): boolean {
     this.bytesReceived += chunk.length
-    if (this.bytesReceived > MOST_BODY_BYTES) {
-      this.cancel('too large', TOO_LARGE)
+    for (const layer of LAYERS) {
+      const fault = layer.piece?.(this, chunk) ?? null
+      if (fault === null) continue
+      this.cancel(fault.failure, fault.detail)
       return true
     }
-    // A failure shows the beginning of its answer, also where nothing else reads the body.
-    if (this.operation.needsBody || (this.status >= 300 && this.chunks.length === 0)) this.chunks.push(chunk)
     return true
   }
 
   onComplete(): void {
     if (!this.isOpen) return
+    this.endedMs = monotonicMs()
+    this.timeMs = this.endedMs - this.dueMs
     if (this.link !== null) this.owner.connectionsOf(this.user).giveBack(this.link)
     this.link = null
-    const location =
-      this.operation.redirects > 0 && this.status >= 300 && this.status < 400 ? this.header('location') : undefined
-    if (location !== undefined && this.status !== 304) this.redirect(location)
-    else this.answer()
+    for (const layer of LAYERS) {
+      const next = layer.end?.(this) ?? null
+      if (next === null) continue
+      if (next === 'again') this.dispatch()
+      else this.end({ kind: 'failed', ...next })
+      return
+    }
+    this.size = this.bytes.length
+    this.end({ kind: 'answered', received: new Received(this.status, this.bytes.toString('utf8'), this) })
   }
 
   onError(error: unknown): void {
@@ -161,33 +175,53 @@ export class Exchange<T> implements Limited, ReceivedFacts {
     this.end(fault.kind === 'local' ? fault : { kind: 'failed', failure: fault.failure, detail: fault.detail })
   }
 
-  // ---------- what they stand on
+  // ---------- what layers see and do
 
-  private answer(): void {
-    const bytes = this.decoded()
-    if (typeof bytes === 'string') {
-      const failure = bytes === TOO_LARGE ? 'too large' : 'reset'
-      this.end({ kind: 'failed', failure, detail: bytes })
-      return
-    }
-    this.endedMs = monotonicMs()
-    this.size = bytes.length
-    this.timeMs = this.endedMs - this.dueMs
-    this.end({ kind: 'answered', received: new Received(this.status, bytes.toString('utf8'), this) })
+  header(name: string): string | undefined {
+    const values = this.valuesOf(name)
+    return values.length === 0 ? undefined : values.join(', ')
   }
+
+  setCookies(): string[] {
+    return this.valuesOf('set-cookie')
+  }
+
+  cookies(): Cookies | null {
+    return this.owner.cookiesOf(this.user)
+  }
+
+  storeCookies(fields: string[]): void {
+    this.owner.storeCookies(this.user, this.origin + this.path, fields)
+  }
+
+  aim(url: string): boolean {
+    if (url.startsWith('/') && !url.startsWith('//')) {
+      this.path = url
+      return true
+    }
+    if (!URL.canParse(url, this.origin)) {
+      this.origin = url
+      return false
+    }
+    const parsed = new URL(url, this.origin)
+    this.origin = parsed.origin
+    this.path = parsed.pathname + parsed.search
+    return (parsed.protocol === 'http:' || parsed.protocol === 'https:') && this.owner.permits(parsed.origin)
+  }
+
+  // ---------- what they stand on
 
   private dispatch(): void {
     const link = this.owner.connectionsOf(this.user).take(this.origin, this.operation.http)
     this.link = this.linkUsed = link
-    const cookies = this.owner.cookiesOf(this.user)?.fieldFor(this.origin + this.path) ?? ''
     this.bytesSent += this.body === null ? 0 : Buffer.byteLength(this.body)
-    const options: Dispatcher.DispatchOptions = {
-      origin: this.origin,
-      path: this.path,
-      method: this.method,
-      headers: cookies === '' ? this.headers : [...this.headers, 'cookie', cookies],
-      body: this.body,
+    let { headers } = this
+    for (const layer of LAYERS) {
+      const fields = layer.fields?.(this)
+      if (fields !== undefined && fields.length > 0) headers = [...headers, ...fields]
     }
+    const { origin, path, method, body } = this
+    const options: Dispatcher.DispatchOptions = { origin, path, method, headers, body }
     try {
       link.client.dispatch(options, this)
     } catch (error) {
@@ -195,46 +229,12 @@ export class Exchange<T> implements Limited, ReceivedFacts {
     }
   }
 
-  /** Points the exchange at a URL; false when its origin is not permitted. */
-  private aim(origin: string, url: string): boolean {
-    if (url.startsWith('/') && !url.startsWith('//')) {
-      this.origin = origin
-      this.path = url
-      return true
-    }
-    if (!URL.canParse(url, origin)) {
-      this.origin = url
-      return false
-    }
-    const parsed = new URL(url, origin)
-    this.origin = parsed.origin
-    this.path = parsed.pathname + parsed.search
-    return (parsed.protocol === 'http:' || parsed.protocol === 'https:') && this.owner.permits(parsed.origin)
+  private failUnsent(failure: FailureKind, detail: string): void {
+    this.startedMs = monotonicMs()
+    this.end({ kind: 'failed', failure, detail })
   }
 
-  /** RFC 9110, section 15.4: 303 always, and 301 and 302 after a POST, go on with GET and no body. */
-  private redirect(location: string): void {
-    if (this.redirectsLeft === 0) {
-      this.end({ kind: 'failed', failure: 'redirects', detail: `more than ${String(this.operation.redirects)}` })
-      return
-    }
-    this.redirectsLeft--
-    const from = this.origin
-    const target = URL.canParse(location, from + this.path) ? new URL(location, from + this.path).href : location
-    if (!this.aim(from, target)) {
-      this.end({ kind: 'failed', failure: 'not permitted', detail: this.origin })
-      return
-    }
-    if (this.status === 303 || ((this.status === 301 || this.status === 302) && this.method === 'POST')) {
-      this.method = this.method === 'HEAD' ? 'HEAD' : 'GET'
-      this.body = null
-      this.headers = withoutHeader(this.headers, 'content-type')
-    }
-    if (this.origin !== from) this.headers = withoutHeader(this.headers, 'authorization')
-    this.chunks = []
-    this.dispatch()
-  }
-
+  /** The one end: whatever comes later is nobody's. Only an answer has noted its moment already. */
   private end(outcome: Outcome): void {
     if (!this.isOpen) return
     this.isOpen = false
@@ -242,58 +242,14 @@ export class Exchange<T> implements Limited, ReceivedFacts {
     this.owner.onEnd(this, outcome)
   }
 
-  /** The body with its content coding taken off (RFC 9110, section 8.4); text when that cannot be done. */
-  private decoded(): Buffer | string {
-    const [only] = this.chunks
-    if (only === undefined) return NO_BYTES
-    const bytes = this.chunks.length === 1 ? only : Buffer.concat(this.chunks)
-    const coding = this.header('content-encoding')
-    if (coding === undefined || coding === 'identity' || !this.operation.needsBody) return bytes
-    try {
-      const bounded = { maxOutputLength: MOST_BODY_BYTES }
-      if (coding === 'gzip' || coding === 'x-gzip') return gunzipSync(bytes, bounded)
-      if (coding === 'br') return brotliDecompressSync(bytes, bounded)
-      if (coding === 'deflate') return inflateSync(bytes, bounded)
-      return bytes
-    } catch (error) {
-      const isTooLarge = error instanceof RangeError
-      return isTooLarge ? TOO_LARGE : `the body is not ${coding}`
-    }
-  }
-
-  setCookies(): string[] {
-    return this.valuesOf(SET_COOKIE)
-  }
-
-  header(name: string): string | undefined {
-    const values = this.valuesOf(name)
-    return values.length === 0 ? undefined : values.join(', ')
-  }
-
   private valuesOf(name: string): string[] {
     const found: string[] = []
     const { rawHeaders } = this
     for (let index = 0; index + 1 < rawHeaders.length; index += 2) {
-      if (rawHeaders[index]?.length === name.length && nameAt(rawHeaders, index) === name)
+      const field = rawHeaders[index]
+      if (field?.length === name.length && field.toString('latin1').toLowerCase() === name)
         found.push(rawHeaders[index + 1]?.toString('latin1') ?? '')
     }
     return found
   }
-}
-
-const SET_COOKIE = 'set-cookie'
-const NO_BYTES = Buffer.alloc(0)
-const TOO_LARGE = `more than ${String(MOST_BODY_BYTES / 1e6)} MB`
-
-function nameAt(rawHeaders: Buffer[], index: number): string {
-  return rawHeaders[index]?.toString('latin1').toLowerCase() ?? ''
-}
-
-function withoutHeader(headers: string[], name: string): string[] {
-  const kept: string[] = []
-  for (let index = 0; index + 1 < headers.length; index += 2) {
-    const [key = '', value = ''] = [headers[index], headers[index + 1]]
-    if (key !== name) kept.push(key, value)
-  }
-  return kept
 }

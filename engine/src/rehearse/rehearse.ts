@@ -8,24 +8,23 @@ import {
   type Frame,
   type Json,
   type Plan,
+  type Received,
   type Rehearsal,
   type RehearsedRequest,
   type RehearsedStep,
   type Target,
   type TimingParts,
 } from '@jolt-gate/core'
-import { timerAlarm } from '../clock/alarm.js'
-import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../compile/compiler.js'
 import type { Cookies } from '../http/cookies.js'
 import type { Exchange } from '../http/exchange.js'
 import { Mask, maskHeader } from '../secrets/mask.js'
-import type { Iteration, Branch } from '../walk/iteration.js'
-import type { Operation, Program, RunValues, TimedOperation } from '../compile/program.js'
+import type { Branch } from '../walk/iteration.js'
+import type { CompiledCheck, Operation, Program, RunValues } from '../compile/program.js'
 import { prepareScripts } from '../walk/call/sandbox.js'
 import type { Ended } from '../walk/listener.js'
 import { NOTHING } from '../walk/assessor.js'
-import { Walker } from '../walk/walker.js'
+import { walkAlone } from '../walk/alone.js'
 
 const MOST_TEXT = 200_000
 const STAGE_WITHIN_MS = 300_000
@@ -90,8 +89,15 @@ export async function rehearse(options: RehearseOptions): Promise<Rehearsal> {
   }
   const frame: Frame = new Array<undefined>(compiled.slotCount).fill(undefined)
   for (const slot of compiled.rowSlots) frame[slot] = 0
-  const walk = (program: Program, stage: string, from: Frame, at = 0, cookies: Cookies | null = null) =>
-    walkStage({ program, stage, frame: from, at, cookies, target, seed: run.seed, mask, onEnded: note(stage) })
+  const walk = async (program: Program, stage: string, own: Frame, from = 0, cookies: Cookies | null = null) => {
+    const who = { target, seed: run.seed, mask, frame: own, from, cookies }
+    const { how, timeMs } = await walkAlone(withBodies(program), {
+      ...who,
+      withinMs: STAGE_WITHIN_MS,
+      onEnded: note(stage),
+    })
+    return { passed: how === 'finished', timeMs }
+  }
   const memory = options.resume?.memory
   if (memory !== undefined) {
     const index = plan.journeys.findIndex(({ name }) => name === memory.journey)
@@ -150,85 +156,12 @@ function beginningOf({ operations }: Program, step: string): number {
   return operations[outer]?.kind === 'repeat test' ? outer - 1 : outer
 }
 
-interface Stage {
-  program: Program
-  stage: string
-  frame: Frame
-  /** The operation to begin with. */
-  at: number
-  cookies: Cookies | null
-  target: Target
-  seed: number
-  mask: Mask
-  onEnded: (ended: Ended) => void
-}
-
-function walkStage({
-  program,
-  frame,
-  at,
-  cookies,
-  target,
-  seed,
-  mask,
-  onEnded,
-}: Stage): Promise<{ passed: boolean; timeMs: number }> {
-  if (program.operations.length === 0) return Promise.resolve({ passed: true, timeMs: 0 })
-  return new Promise((resolve) => {
-    const options = {
-      origin: target.origin,
-      permitted: new Set([target.origin, ...target.also]),
-      route: target,
-      connections: 'shared' as const,
-      seed,
-      mask,
-    }
-    const walker: Walker = new Walker(options, {
-      onStarted: () => undefined,
-      onGroup: () => undefined,
-      onLocalFault: () => undefined,
-      onEnded,
-      onStepFailed: (iteration, operation, failure) => {
-        onEnded(failedStep(iteration, operation, failure))
-      },
-      onIterationEnded: (iteration, how) => {
-        clearTimeout(limit)
-        setImmediate(() => {
-          walker.close()
-          resolve({ passed: how === 'finished', timeMs: iteration.lastEndMs - iteration.arrivedMs })
-        })
-      },
-    })
-    const turn = () => {
-      walker.runDue()
-      walker.arm(Infinity)
-    }
-    walker.useAlarm(timerAlarm(turn))
-    const limit = setTimeout(() => {
-      walker.cutOff()
-    }, STAGE_WITHIN_MS)
-    // A response is shown in full, also where nothing else reads it.
-    const whole = program.operations.map((operation): Operation =>
-      operation.kind === 'send' ? { ...operation, needsBody: true } : operation,
-    )
-    const walked = { ...program, operations: whole }
-    walker.begin({ program: walked, user: 0, phase: 0, frame, dueMs: monotonicMs(), from: at, cookies })
-    turn()
-  })
-}
-
-function failedStep(iteration: Iteration, operation: TimedOperation, failure: Ended['failure']): Ended {
-  const now = monotonicMs()
-  const sample = {
-    dueMs: now,
-    startedMs: now,
-    endedMs: now,
-    firstByteMs: 0,
-    connectMs: -1,
-    bytesSent: 0,
-    bytesReceived: 0,
-  }
-  return { iteration, operation, sample, exchange: null, received: null, failure, checks: [], excerpt: () => '' }
+/** A response is shown in full, also where nothing else reads it. */
+function withBodies(program: Program): Program {
+  const operations = program.operations.map((operation): Operation =>
+    operation.kind === 'send' ? { ...operation, needsBody: true } : operation,
+  )
+  return { ...program, operations }
 }
 
 function describe(stage: string, ended: Ended, mask: Mask): RehearsedStep {
@@ -250,8 +183,7 @@ function describe(stage: string, ended: Ended, mask: Mask): RehearsedStep {
     checks: operation.checks.map((check, index) => ({
       name: check.name,
       held: ended.checks[index] ?? false,
-      found: check
-        .find(received ?? NOTHING, iteration.frame)
+      found: foundBy(check, received ?? NOTHING, iteration.frame)
         .slice(0, 20)
         .map((node) => shown(asText(node)).slice(0, 500)),
     })),
@@ -261,6 +193,15 @@ function describe(stage: string, ended: Ended, mask: Mask): RehearsedStep {
     }),
     failure: failure === null ? null : { kind: failure.kind, detail: mask.apply(failure.detail) },
     timing: timingOf(ended),
+  }
+}
+
+/** What a check looked at; nothing where that cannot be evaluated, which its failure says. */
+function foundBy({ find }: CompiledCheck, received: Received, frame: Frame): Json[] {
+  try {
+    return find(received, frame)
+  } catch {
+    return []
   }
 }
 

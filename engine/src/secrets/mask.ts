@@ -4,6 +4,7 @@ import { base64 } from '@jolt-gate/core'
 const MASK = '•••'
 const LEAST = 4
 const MOST = 1000
+const EXCERPT_LENGTH = 300
 
 export class Mask {
   private readonly forms = new Set<string>()
@@ -20,6 +21,11 @@ export class Mask {
     let masked = text
     for (const form of this.forms) if (masked.includes(form)) masked = masked.replaceAll(form, MASK)
     return masked
+  }
+
+  /** The beginning of a text, masked; a secret that the cut goes through is masked too. */
+  excerpt(text: string): string {
+    return this.apply(text.slice(0, 20 * EXCERPT_LENGTH)).slice(0, EXCERPT_LENGTH)
   }
 }
 

@@ -1,5 +1,5 @@
 // What an outcome means for an iteration: which checks held, what was kept, and whether it continues.
-import { Received, type Draws, type FailureKind } from '@jolt-gate/core'
+import { Received, type Draws, type FailureKind, type Frame, type Json, type Verify } from '@jolt-gate/core'
 import type { Outcome } from '../http/exchange.js'
 import type { Mask } from '../secrets/mask.js'
 import type { Iteration } from './iteration.js'
@@ -40,7 +40,7 @@ export class Assessor {
 
   assess(iteration: Iteration, operation: SendOperation, outcome: Outcome): Assessed {
     if (outcome.kind !== 'answered') {
-      const kind = outcome.kind === 'local' ? 'reset' : outcome.failure
+      const kind = outcome.kind === 'local' ? 'local' : outcome.failure
       return {
         failure: { kind, detail: outcome.detail, isOnTime: false },
         checks: NO_CHECKS,
@@ -54,17 +54,46 @@ export class Assessor {
     const checks = operation.checks.length === 0 ? NO_CHECKS : new Array<boolean>(operation.checks.length)
     for (let index = 0; index < operation.checks.length; index++) {
       const check = operation.checks[index]
-      const holds = check?.verify(received, iteration.frame) ?? true
+      const holds = check === undefined || this.holds(check.verify, received, iteration.frame)
       checks[index] = holds
-      if (holds || check === undefined) continue
+      if (holds) continue
       // A failure on time alone gives way to any other.
       if (failure === null || (failure.isOnTime && !check.isOnTime))
         failure = check.isOnStatus
           ? { kind: 'status', detail: String(received.status), isOnTime: false }
-          : { kind: 'check', detail: check.name, isOnTime: check.isOnTime }
+          : { kind: 'check', detail: this.named(check.name), isOnTime: check.isOnTime }
     }
     const kept = this.keepAll(iteration, operation, received)
     return { failure: failure ?? kept.failure, checks, continues: kept.continues }
+  }
+
+  /** Why the last check, condition or keep could not be evaluated; empty when it could. */
+  fault = ''
+
+  /** Whether a check or condition holds. One that cannot be evaluated does not, and leaves the reason in `fault`. */
+  holds(verify: Verify, received: Received, frame: Frame): boolean {
+    this.fault = ''
+    try {
+      return verify(received, frame)
+    } catch (error) {
+      this.fault = reasonOf(error)
+      return false
+    }
+  }
+
+  private take({ take }: CompiledKeep, received: Received, frame: Frame, draw: () => number): Json | undefined {
+    this.fault = ''
+    try {
+      return take(received, frame, draw)
+    } catch (error) {
+      this.fault = reasonOf(error)
+      return undefined
+    }
+  }
+
+  /** A name with the reason for which its sentence could not be evaluated. */
+  private named(name: string): string {
+    return this.fault === '' ? name : `${name}: ${this.fault}`
   }
 
   /** Takes every keep of an operation; one that finds nothing ends the iteration. */
@@ -78,9 +107,9 @@ export class Assessor {
     this.iteration = iteration
     for (const keep of keeps) {
       this.place = keep.place
-      const value = keep.take(received, iteration.frame, this.draw)
+      const value = this.take(keep, received, iteration.frame, this.draw)
       if (value === undefined) {
-        failure ??= { kind: 'keep', detail: keep.name, isOnTime: false }
+        failure ??= { kind: 'keep', detail: this.named(keep.name), isOnTime: false }
         continue
       }
       if (keep.secret) this.mask.add(typeof value === 'string' ? value : JSON.stringify(value))
@@ -91,10 +120,17 @@ export class Assessor {
 
   /** After a request without an answer the iteration continues only where `or VALUE` stands in for every keep. */
   keepNothing(iteration: Iteration, { keeps }: TimedOperation): boolean {
-    return keeps.every((keep: CompiledKeep) => {
-      const value = keep.take(NOTHING, iteration.frame, () => 0)
-      if (value !== undefined) iteration.frame[keep.slot] = value
-      return value !== undefined
-    })
+    let continues = true
+    for (const keep of keeps) {
+      const value = this.take(keep, NOTHING, iteration.frame, first)
+      if (value === undefined) continues = false
+      else iteration.frame[keep.slot] = value
+    }
+    return continues
   }
 }
+
+const first = () => 0
+const MOST_REASON = 200
+const reasonOf = (error: unknown): string =>
+  `cannot be evaluated: ${(error instanceof Error ? error.message : String(error)).slice(0, MOST_REASON)}`

@@ -2,7 +2,7 @@
 import type { Frame, Received } from '@jolt-gate/core'
 import type { Connections } from '../http/connections.js'
 import type { Cookies } from '../http/cookies.js'
-import type { Program } from '../compile/program.js'
+import type { Program, TimedOperation } from '../compile/program.js'
 
 export interface OpenGroup {
   group: number
@@ -49,6 +49,8 @@ export class Iteration implements Branch {
   /** Rounds of repeats so far: what is drawn in a round differs from what was drawn in the one before. */
   rounds = 0
   last: Received | null = null
+  /** The request or message that `last` came of. */
+  lastOperation: TimedOperation | null = null
   connections: Connections | null = null
   cookies: Cookies | null = null
 

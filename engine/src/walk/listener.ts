@@ -29,8 +29,6 @@ export interface Ended {
   failure: Failure | null
   /** Index in the operation's checks, with whether it held. */
   checks: boolean[]
-  /** Text of the answer, for a sample of a failure; empty when there was none. */
-  excerpt: () => string
 }
 
 export interface WalkerListener {

@@ -1,20 +1,12 @@
 // Setup and teardown: steps that are walked once, outside the load.
-import type { Frame, OnceResult, Target } from '@jolt-gate/core'
-import { timerAlarm } from '../clock/alarm.js'
-import { monotonicMs } from '../clock/clock.js'
-import type { Mask } from '../secrets/mask.js'
+import type { Frame, OnceResult } from '@jolt-gate/core'
 import type { Program } from '../compile/program.js'
-import { Walker } from './walker.js'
+import { walkAlone, type AloneOptions } from './alone.js'
+import type { Ended } from './listener.js'
 
-export interface OnceOptions {
-  target: Target
-  seed: number
-  mask: Mask
-  frame: Frame
+export interface OnceOptions extends Pick<AloneOptions, 'target' | 'seed' | 'mask' | 'frame' | 'withinMs' | 'signal'> {
   /** Setup ends at its first failure; teardown continues. */
   endsOnFailure: boolean
-  withinMs: number
-  signal?: AbortSignal
 }
 
 export interface OnceOutcome {
@@ -27,77 +19,33 @@ export interface OnceOutcome {
   answered: boolean
 }
 
-/** Kinds of failure after an answer came. */
-const AFTER_ANSWER = new Set(['status', 'check', 'keep', 'redirects', 'too large'])
+/** Kinds of failure that do not mean that the target gave no answer. */
+const ANSWERED = new Set(['status', 'check', 'keep', 'redirects', 'too large', 'decoding', 'script', 'sql'])
 
 /** Walks a program once. */
-export function walkOnce(program: Program, options: OnceOptions): Promise<OnceOutcome> {
-  const outcome: OnceOutcome = { results: [], frame: options.frame, secrets: [], failure: null, answered: false }
-  if (program.operations.length === 0) return Promise.resolve(outcome)
-  return new Promise((resolve) => {
-    const { target, seed, mask } = options
-    const walker: Walker = new Walker(
-      {
-        origin: target.origin,
-        permitted: new Set([target.origin, ...target.also]),
-        route: target,
-        connections: 'shared',
-        seed,
-        mask,
-      },
-      {
-        onStarted: () => undefined,
-        onGroup: () => undefined,
-        onLocalFault: () => undefined,
-        onEnded: ({ operation, sample, failure, iteration }) => {
-          const reason =
-            failure === null ? null : `${operation.name}: ${failure.kind} ${options.mask.apply(failure.detail)}`
-          if (failure === null || AFTER_ANSWER.has(failure.kind)) outcome.answered = true
-          outcome.failure ??= reason
-          outcome.results.push({
-            name: operation.name,
-            passed: failure === null,
-            reason,
-            responseTimeMs: Math.round((sample.endedMs - sample.dueMs) * 1000) / 1000,
-          })
-          for (const keep of operation.keeps) {
-            const kept = iteration.frame[keep.slot]
-            if (keep.secret && kept !== undefined)
-              outcome.secrets.push(typeof kept === 'string' ? kept : JSON.stringify(kept))
-          }
-        },
-        onStepFailed: (_, operation, failure) => {
-          const reason = `${operation.name}: ${options.mask.apply(failure.detail)}`
-          outcome.failure ??= reason
-          outcome.results.push({ name: operation.name, passed: false, reason, responseTimeMs: null })
-        },
-        onIterationEnded: (_, how) => {
-          if (how === 'cut off') outcome.failure ??= 'not finished in time'
-          clearTimeout(limit)
-          // Let the exchange that ended last unwind before its connection is closed.
-          setImmediate(() => {
-            walker.close()
-            resolve(outcome)
-          })
-        },
-      },
-    )
-    const turn = () => {
-      walker.runDue()
-      walker.arm(Infinity)
+export async function walkOnce(program: Program, options: OnceOptions): Promise<OnceOutcome> {
+  const { mask, frame, endsOnFailure } = options
+  const outcome: OnceOutcome = { results: [], frame, secrets: [], failure: null, answered: false }
+  const note = ({ operation, sample, failure, iteration }: Ended) => {
+    const reason = failure === null ? null : `${operation.name}: ${failure.kind} ${mask.apply(failure.detail)}`
+    if (failure === null || ANSWERED.has(failure.kind)) outcome.answered = true
+    outcome.failure ??= reason
+    outcome.results.push({
+      name: operation.name,
+      passed: failure === null,
+      reason,
+      responseTimeMs: sample.endedMs > sample.dueMs ? Math.round((sample.endedMs - sample.dueMs) * 1000) / 1000 : null,
+    })
+    for (const keep of operation.keeps) {
+      const kept = iteration.frame[keep.slot]
+      if (keep.secret && kept !== undefined)
+        outcome.secrets.push(typeof kept === 'string' ? kept : JSON.stringify(kept))
     }
-    walker.useAlarm(timerAlarm(turn))
-    const giveUp = () => {
-      walker.cutOff()
-    }
-    const limit = setTimeout(giveUp, options.withinMs)
-    options.signal?.addEventListener('abort', giveUp, { once: true })
-    const operations = program.operations.map((operation) =>
-      'endsIterationOnFailure' in operation
-        ? { ...operation, endsIterationOnFailure: options.endsOnFailure }
-        : operation,
-    )
-    walker.begin({ program: { ...program, operations }, user: 0, phase: 0, frame: options.frame, dueMs: monotonicMs() })
-    turn()
-  })
+  }
+  const operations = program.operations.map((operation) =>
+    'endsIterationOnFailure' in operation ? { ...operation, endsIterationOnFailure: endsOnFailure } : operation,
+  )
+  const { how } = await walkAlone({ ...program, operations }, { ...options, onEnded: note })
+  if (how === 'cut off') outcome.failure ??= 'not finished in time'
+  return outcome
 }

@@ -26,7 +26,6 @@ export interface StepHost {
   permits(origin: string): boolean
   drawAt(iteration: Iteration, place: number): Draws
   after(branch: Branch, operation: TimedOperation, failure: Failure | null, continues: boolean, endedMs: number): void
-  excerptOf(body: string): string
 }
 
 const NO_CHECKS: boolean[] = []
@@ -53,7 +52,7 @@ export class OtherSteps {
       return
     }
     const continues = this.host.assessor.keepNothing(iteration, operation)
-    this.failStep(branch, operation, { kind: 'check', detail: outcome.detail, isOnTime: false }, continues)
+    this.failStep(branch, operation, { kind: 'script', detail: outcome.detail, isOnTime: false }, continues)
   }
 
   private failStep(branch: Branch, operation: TimedOperation, failure: Failure, continues: boolean): void {
@@ -68,7 +67,7 @@ export class OtherSteps {
     const parameters: (Json | undefined)[] = operation.parameters.map((read) => read(frame))
     void runSql(operation.database(frame), operation.statement, parameters, operation.timeoutMs).then((outcome) => {
       const failure: Failure | null =
-        outcome.kind === 'done' ? null : { kind: 'check', detail: outcome.detail, isOnTime: false }
+        outcome.kind === 'done' ? null : { kind: 'sql', detail: outcome.detail, isOnTime: false }
       const sample = plainSample(dueMs, startedMs, monotonicMs())
       noteEnd(branch, sample.endedMs, failure !== null)
       this.host.listener.onEnded({
@@ -79,7 +78,6 @@ export class OtherSteps {
         received: outcome.kind === 'done' ? Received.ofText(outcome.json) : null,
         failure,
         checks: NO_CHECKS,
-        excerpt: () => '',
       })
       this.host.after(branch, operation, failure, true, sample.endedMs)
     })
@@ -111,12 +109,14 @@ export class OtherSteps {
         url: target.href,
         frame: iteration.frame,
         route: this.host.options.route,
+        holds: ({ verify }, received) =>
+          this.host.assessor.holds(verify, received, iteration.frame) || this.host.assessor.fault,
         waitMs: (act) => waitMs(act.wait, this.host.drawAt(iteration, act.place)),
         onEvent: (event) => {
           const assessed = this.onSocketEvent(branch, operation, event)
           lastFailure ??= assessed.failure
           continues &&= assessed.continues
-          return continues && event.failure?.kind !== 'reset'
+          return continues && event.failure?.kind !== 'reset' && event.failure?.kind !== 'socket'
         },
         onEnd: (endedMs) => {
           this.host.open.delete(talker)
@@ -140,7 +140,10 @@ export class OtherSteps {
         ? { failure: null, continues: event.failure === null || this.host.assessor.keepNothing(iteration, timed) }
         : this.host.assessor.keepAll(iteration, timed, event.received)
     const failure: Failure | null = event.failure === null ? kept.failure : { ...event.failure, isOnTime: false }
-    if (iteration.program.needsLast && event.received !== undefined) iteration.last = event.received
+    if (iteration.program.needsLast && event.received !== undefined) {
+      iteration.last = event.received
+      iteration.lastOperation = timed
+    }
     noteEnd(branch, event.endedMs, failure !== null)
     const sample = {
       ...plainSample(event.dueMs, event.dueMs, event.endedMs),
@@ -155,7 +158,6 @@ export class OtherSteps {
       received: event.received ?? null,
       failure,
       checks: NO_CHECKS,
-      excerpt: () => this.host.excerptOf(event.received?.body ?? ''),
     })
     return { failure, continues: kept.continues }
   }

@@ -12,7 +12,7 @@ import { Exchange, type ExchangeOwner, type Outcome } from '../http/exchange.js'
 import type { WalkerListener } from './listener.js'
 import { beginGroups, noteEnd, noteWait, timeOfGroup } from './groups.js'
 import { branchOf, Iteration, type OpenGroup, type Branch } from './iteration.js'
-import type { Program, SendOperation, TimedOperation } from '../compile/program.js'
+import type { Condition, Program, SendOperation, TimedOperation } from '../compile/program.js'
 import { OtherSteps, type Cancellable, type StepHost } from './other-steps.js'
 
 /** How an iteration begins. */
@@ -34,8 +34,6 @@ export interface Beginning {
   cookies?: Cookies | null
 }
 
-const EXCERPT_LENGTH = 300
-
 export class Walker implements ExchangeOwner<Branch>, StepHost {
   readonly iterations = new Set<Iteration>()
   private readonly connections: Connections
@@ -47,6 +45,9 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
   private readonly draws: Draws
   readonly assessor: Assessor
   private readonly others: OtherSteps
+  /** Requests begun and ended so far: none may be lost between. */
+  startedSends = 0
+  endedSends = 0
   private alarm: Alarm | undefined
   private armedMs = Infinity
 
@@ -194,7 +195,7 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
           break
         }
         case 'when':
-          if (!operation.verify(iteration.last ?? NOTHING, iteration.frame)) branch.next = operation.otherwise
+          if (!this.doesHold(branch, operation.condition)) branch.next = operation.otherwise
           break
         case 'jump':
           branch.next = operation.to
@@ -208,7 +209,7 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
         case 'repeat next': {
           iteration.frame[operation.counter] = Number(iteration.frame[operation.counter]) + 1
           iteration.rounds++
-          const isDone = operation.until?.(iteration.last ?? NOTHING, iteration.frame) === true
+          const isDone = operation.until !== undefined && this.doesHold(branch, operation.until)
           branch.next = isDone ? operation.end : operation.begin
           break
         }
@@ -223,6 +224,21 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
           at = operation satisfies never
       }
     }
+  }
+
+  /** A condition that cannot be evaluated does not hold, and the step whose answer it looks at has failed. */
+  private doesHold(branch: Branch, { verify, name }: Condition): boolean {
+    const { iteration } = branch
+    const holds = this.assessor.holds(verify, iteration.last ?? NOTHING, iteration.frame)
+    const { fault } = this.assessor
+    if (fault === '') return holds
+    noteEnd(branch, iteration.lastEndMs, true)
+    if (iteration.lastOperation === null) this.listener.onLocalFault(`${name}: ${fault}`)
+    else {
+      const failure: Failure = { kind: 'check', detail: `${name}: ${fault}`, isOnTime: false }
+      this.listener.onStepFailed(iteration, iteration.lastOperation, failure)
+    }
+    return holds
   }
 
   private fork(parent: Branch, branches: { from: number; to: number }[], next: number, atMs: number): void {
@@ -279,13 +295,18 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
   private send(branch: Branch, operation: SendOperation, dueMs: number): void {
     const { frame } = branch.iteration
     const exchange = new Exchange<Branch>(branch, operation, this)
-    const url = operation.request.url(frame)
+    this.startedSends++
     this.open.add(exchange)
     exchange.limitAtMs = dueMs + operation.timeoutMs
     this.deadlines.add(exchange, operation.timeoutMs)
     if (exchange.limitAtMs < this.armedMs) this.arm(exchange.limitAtMs)
-    const body = operation.request.body?.(frame) ?? null
-    exchange.start(dueMs, this.options.origin, url, operation.request.headers(frame), body)
+    const { request } = operation
+    try {
+      const [url, headers, body] = [request.url(frame), request.headers(frame), request.body?.(frame) ?? null]
+      exchange.start(dueMs, this.options.origin, url, headers, body)
+    } catch (error) {
+      exchange.fail(dueMs, error)
+    }
     this.listener.onStarted(branch.iteration, exchange)
   }
 
@@ -297,7 +318,11 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
     this.deadlines.remove(exchange, operation.timeoutMs)
     if (outcome.kind === 'local') this.listener.onLocalFault(outcome.detail)
     const assessed = this.assessor.assess(iteration, operation, outcome)
-    if (iteration.program.needsLast) iteration.last = outcome.kind === 'answered' ? outcome.received : NOTHING
+    if (iteration.program.needsLast) {
+      iteration.last = outcome.kind === 'answered' ? outcome.received : NOTHING
+      iteration.lastOperation = operation
+    }
+    this.endedSends++
     noteEnd(branch, exchange.endedMs, assessed.failure !== null)
     this.listener.onEnded({
       iteration,
@@ -307,13 +332,8 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
       received: outcome.kind === 'answered' ? outcome.received : null,
       failure: assessed.failure,
       checks: assessed.checks,
-      excerpt: () => (outcome.kind === 'answered' ? this.excerptOf(outcome.received.body) : ''),
     })
     this.after(branch, operation, assessed.failure, assessed.continues, exchange.endedMs)
-  }
-
-  excerptOf(body: string): string {
-    return this.options.mask.apply(body.slice(0, 20 * EXCERPT_LENGTH)).slice(0, EXCERPT_LENGTH)
   }
 
   after(branch: Branch, operation: TimedOperation, failure: Failure | null, continues: boolean, endedMs: number): void {

@@ -49,7 +49,13 @@ export class Scripts {
       }
       this.sandboxes.set(file, sandbox)
     }
-    return sandbox.call(name, argument, random)
+    try {
+      return sandbox.call(name, argument, random)
+    } catch (error) {
+      // The sandbox itself gave up: what it holds can no longer be trusted.
+      sandbox.isSpent = true
+      return { kind: 'failed', detail: `${file}: ${error instanceof Error ? error.message : String(error)}` }
+    }
   }
 
   close(): void {

@@ -26,6 +26,8 @@ export interface SocketTalk {
   url: string
   frame: Frame
   route: Route
+  /** Whether a message is the one awaited; the reason, where that cannot be told. */
+  holds: (act: Extract<CompiledAct, { kind: 'await' }>, received: Received) => true | string
   /** Length of a wait between acts. */
   waitMs: (act: Extract<CompiledAct, { kind: 'wait' }>) => number
   /** Records an event; says whether the talk continues. */
@@ -77,10 +79,10 @@ export class SocketTalker {
     })
     this.socket.on('error', (error) => {
       const fault = wireFaultOf(error)
-      this.fail(fault.kind === 'failure' ? fault.failure : 'reset', fault.detail)
+      this.fail(fault.kind === 'failure' ? fault.failure : 'local', fault.detail)
     })
     this.socket.on('close', () => {
-      this.fail('reset', 'the socket was closed')
+      this.fail('socket', 'the socket was closed')
     })
   }
 
@@ -116,7 +118,7 @@ export class SocketTalker {
             if (this.isOver) return
             this.record(
               act,
-              error ? { kind: 'reset', detail: 'the message could not be sent' } : null,
+              error ? { kind: 'socket', detail: 'the message could not be sent' } : null,
               undefined,
               Buffer.byteLength(text),
             )
@@ -149,10 +151,12 @@ export class SocketTalker {
     while (this.waiting.length > 0) {
       const text = this.waiting.shift() ?? ''
       const received = Received.ofText(text, 0, monotonicMs() - this.dueMs)
-      if (!act.verify(received, this.talk.frame)) continue
+      const holds = this.talk.holds(act, received)
+      if (holds === '') continue
       clearTimeout(this.timer)
       this.next++
-      this.record(act, null, received, 0, Buffer.byteLength(text))
+      const failure = holds === true ? null : { kind: 'check' as const, detail: holds }
+      this.record(act, failure, received, 0, Buffer.byteLength(text))
       this.advance()
       return
     }

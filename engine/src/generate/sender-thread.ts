@@ -1,0 +1,32 @@
+// Entry of a sender's thread: warms up, waits for the start, and lets a sender work.
+import { parentPort, workerData } from 'node:worker_threads'
+import { allSteps } from '@jolt-gate/core'
+import { pacedAlarm } from '../clock/alarm.js'
+import { goBeforeOthers } from '../clock/priority.js'
+import { prepareScripts } from '../walk/call/sandbox.js'
+import { Sender, type Tell } from './sender.js'
+import type { SenderData, ToSender } from './sender-protocol.js'
+import { warmUp } from './warm-up.js'
+
+// eslint-disable-next-line @typescript-eslint/no-unsafe-assignment -- the parent gives what SenderData says
+const data: SenderData = workerData
+const parent = parentPort
+if (parent === null) throw new Error('a sender runs in a worker thread')
+const tell: Tell = (message, transfer = []) => {
+  parent.postMessage(message, transfer)
+  if (message.kind === 'done') parent.close()
+}
+
+if (data.plan.journeys.some(({ steps }) => [...allSteps(steps)].some((step) => step.kind === 'call')))
+  await prepareScripts()
+goBeforeOthers()
+await warmUp()
+const alarm = await pacedAlarm(() => {
+  sender.turn()
+})
+const sender = new Sender(data, tell, alarm)
+parent.on('message', (message: ToSender) => {
+  if (message.kind === 'start') sender.begin(message.startMs)
+  else sender.hear(message)
+})
+tell({ kind: 'ready' })

@@ -1,0 +1,35 @@
+// The content coding of a body, taken off (RFC 9110, section 8.4). The end of the answer is noted before: this is our
+// work, not the target's.
+import { brotliDecompressSync, gunzipSync, inflateSync } from 'node:zlib'
+import type { Fault, Layer, Message } from '../layer.js'
+import { MOST_BODY_BYTES, TOO_LARGE } from './limits.js'
+
+const NO_BYTES = Buffer.alloc(0)
+const BOUNDED = { maxOutputLength: MOST_BODY_BYTES }
+
+export const DECODING: Layer = {
+  end(message: Message): Fault | null {
+    const { chunks } = message
+    const [only] = chunks
+    message.bytes = only === undefined ? NO_BYTES : chunks.length === 1 ? only : Buffer.concat(chunks)
+    const coding = message.header('content-encoding')?.toLowerCase()
+    if (coding === undefined || coding === 'identity' || only === undefined || !message.operation.needsBody) return null
+    try {
+      // Codings are listed in the order in which they were put on.
+      for (const one of coding.split(',').reverse()) message.bytes = without(one.trim(), message.bytes)
+      return null
+    } catch (error) {
+      if (error instanceof RangeError) return TOO_LARGE
+      const detail = error instanceof TypeError ? error.message : `the body is not ${coding}`
+      return { failure: 'decoding', detail }
+    }
+  },
+}
+
+function without(coding: string, bytes: Buffer): Buffer {
+  if (coding === 'gzip' || coding === 'x-gzip') return gunzipSync(bytes, BOUNDED)
+  if (coding === 'br') return brotliDecompressSync(bytes, BOUNDED)
+  if (coding === 'deflate') return inflateSync(bytes, BOUNDED)
+  if (coding === 'identity') return bytes
+  throw new TypeError(`the content coding ${coding} is not supported`)
+}

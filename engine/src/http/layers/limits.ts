@@ -1,0 +1,16 @@
+// What is kept of a body, and how much of one is taken.
+import type { Fault, Layer, Message } from '../layer.js'
+
+/** Response bodies beyond this fail as too large. */
+export const MOST_BODY_BYTES = 16_000_000
+export const TOO_LARGE: Fault = { failure: 'too large', detail: `more than ${String(MOST_BODY_BYTES / 1e6)} MB` }
+
+export const LIMITS: Layer = {
+  piece(message: Message, chunk: Buffer): Fault | null {
+    if (message.bytesReceived > MOST_BODY_BYTES) return TOO_LARGE
+    // A failure shows the beginning of its answer, also where nothing else reads the body.
+    if (message.operation.needsBody || (message.status >= 300 && message.chunks.length === 0))
+      message.chunks.push(chunk)
+    return null
+  },
+}

@@ -1,0 +1,36 @@
+// Redirects: one exchange sends again as long as it is told where (RFC 9110, section 15.4).
+import type { Fault, Layer, Message } from '../layer.js'
+
+export const REDIRECTS: Layer = {
+  end(message: Message): Fault | 'again' | null {
+    const { status, operation } = message
+    if (operation.redirects === 0 || status < 300 || status >= 400 || status === 304) return null
+    const location = message.header('location')
+    if (location === undefined) return null
+    if (message.redirectsLeft === 0) return { failure: 'redirects', detail: `more than ${String(operation.redirects)}` }
+    message.redirectsLeft--
+    const from = message.origin
+    const base = from + message.path
+    if (!message.aim(URL.canParse(location, base) ? new URL(location, base).href : location))
+      return { failure: 'not permitted', detail: message.origin }
+    // 303 always, and 301 and 302 after a POST, go on with GET and no body.
+    if (status === 303 || ((status === 301 || status === 302) && message.method === 'POST')) {
+      message.method = message.method === 'HEAD' ? 'HEAD' : 'GET'
+      message.body = null
+      message.headers = withoutHeader(message.headers, 'content-type')
+    }
+    // Credentials are meant for the origin that the plan named.
+    if (message.origin !== from) message.headers = withoutHeader(message.headers, 'authorization')
+    message.chunks = []
+    return 'again'
+  },
+}
+
+function withoutHeader(headers: string[], name: string): string[] {
+  const kept: string[] = []
+  for (let index = 0; index + 1 < headers.length; index += 2) {
+    const [key = '', value = ''] = [headers[index], headers[index + 1]]
+    if (key !== name) kept.push(key, value)
+  }
+  return kept
+}
