@@ -7,6 +7,7 @@ import {
   emptyBucket,
   encodeBucket,
   judge,
+  NO_DOUBTS,
   previewOf,
   readPlan,
   RunView,
@@ -225,7 +226,14 @@ function hour(): Promise<Record<string, number>> {
   const view = new RunView({ gates: plan.gates, shape })
   for (const bucket of buckets) view.add({ kind: 'bucket', bucket })
   const beganMs = performance.now()
-  const judgement = judge({ kind: 'finished' }, [], view.gates(), view.recording, view.shape)
+  const judgement = judge({
+    ending: { kind: 'finished' },
+    doubts: NO_DOUBTS,
+    gates: plan.gates,
+    results: view.gates(),
+    recording: view.recording,
+    shape: view.shape,
+  })
   const identity = {
     id: 'b',
     tool: 'b',

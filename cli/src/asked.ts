@@ -1,5 +1,13 @@
 // What run and rehearse are asked for beside the plan.
-import { permissionFault, previewOf, readSentence, scalePlan, type Plan, type Target } from '@jolt-gate/core'
+import {
+  isNumberMaker,
+  permissionFault,
+  previewOf,
+  readSentence,
+  scalePlan,
+  type Plan,
+  type Target,
+} from '@jolt-gate/core'
 import { controlNeeded, proveControl } from '@jolt-gate/engine'
 import { UsageError } from './errors.js'
 import type { RunArguments } from './options.js'
@@ -9,6 +17,11 @@ export function refuseUnknownValues(plan: Plan, target: Target, set: Record<stri
   const known = new Set([...plan.values.map((value) => value.name), ...target.values.map(([name]) => name)])
   const unknown = Object.keys(set).find((name) => !known.has(name))
   if (unknown !== undefined) throw new UsageError(`--set ${unknown}: no value of the plan or the target has this name`)
+  for (const { name, maker } of plan.values) {
+    const text = set[name]
+    if (text !== undefined && isNumberMaker(maker) && (text.trim() === '' || !Number.isFinite(Number(text))))
+      throw new UsageError(`--set ${name}: the plan makes numbers of it, and "${text}" is none`)
+  }
 }
 
 /** Refuses a load that the target's owner does not permit, or has not shown to be able to permit. */
@@ -31,6 +44,7 @@ export function planOfUrl(url: string, options: RunArguments): string {
   if (!URL.canParse(url)) throw new UsageError(`${url} is not a URL`)
   const { origin, pathname, search } = new URL(url)
   const quoted = (text: string) => JSON.stringify(text)
+  const gates = (options.gate ?? []).map((gate) => `  - ${quoted(gate)}\n`)
   // Braces of a URL that is given whole are no places of a template.
   const path = `${pathname}${search}`.replaceAll('{', '%7B').replaceAll('}', '%7D')
   return `jolt: 1
@@ -40,9 +54,27 @@ journeys:
   visit:
     steps:
       - send: ${quoted(`GET ${path}`)}
-load:
+${waitOf(options)}load:
   - ${phaseOf(options)}
-`
+${gates.length === 0 ? '' : `gates:\n${gates.join('')}`}`
+}
+
+/** Concurrent users wait between their iterations where that is asked for. */
+function waitOf({ wait, users }: RunArguments): string {
+  if (wait === undefined) return ''
+  if (users === undefined) throw new UsageError('--wait is for --users: arrivals come at their rate')
+  const parsed = readSentence('DurationOnly', wait)
+  if (!parsed.ok) throw new UsageError(`--wait: ${parsed.fault.message}`)
+  return `      - wait: ${wait}\n`
+}
+
+/** What concurrent users of a URL may send at most, said before they start. */
+export function mostOfUsers({ users, wait }: RunArguments): string | undefined {
+  if (users === undefined) return undefined
+  const some = `${String(users)} ${users === 1 ? 'user' : 'users'}`
+  return wait === undefined
+    ? `${some}, each as fast as answers come: nothing else holds them back`
+    : `${some}, each waiting ${wait} after every answer`
 }
 
 function phaseOf({ rate, for: length, users, iterations }: RunArguments): string {

@@ -103,6 +103,8 @@ program
   .option('--for <duration>', 'for a URL: duration, such as 30s')
   .option('--users <number>', 'for a URL: concurrent users', wholeNumber)
   .option('--iterations <number>', 'for a URL: iterations per user', wholeNumber)
+  .option('--wait <duration>', 'for a URL: wait of each user between iterations, such as 1s')
+  .option('--gate <sentence>', 'for a URL: a limit that must hold, repeatable', collected)
   .addHelpText(
     'after',
     `
@@ -206,6 +208,10 @@ function collectValue(pair: string, before: Record<string, string>): Record<stri
   const [, name, value] = /^([A-Za-z0-9_]+)=(.*)$/s.exec(pair) ?? []
   if (name === undefined || value === undefined) throw new InvalidArgumentError('expected name=value')
   return { ...before, [name]: value }
+}
+
+function collected(text: string, before: string[] | undefined): string[] {
+  return [...(before ?? []), text]
 }
 
 function listed(text: string): string[] {

@@ -46,6 +46,8 @@ export interface RunArguments {
   for?: string
   users?: number
   iterations?: number
+  wait?: string
+  gate?: string[]
 }
 
 export interface Output {

@@ -6,6 +6,7 @@ import {
   formatMs,
   formatValue,
   loadFingerprint,
+  statusWords,
   verdictWords,
   type Baseline,
   type Judgement,
@@ -14,7 +15,7 @@ import {
   type Target,
 } from '@jolt-gate/core'
 import { lastCalibration, secretsOf, startRun, type RunHandle } from '@jolt-gate/engine'
-import { isUrl, planOfUrl, refuseUnknownValues, refuseForbidden } from './asked.js'
+import { isUrl, mostOfUsers, planOfUrl, refuseUnknownValues, refuseForbidden } from './asked.js'
 import { readValidPlan, readValidText } from './validate.js'
 import { readStored } from './compare.js'
 import { UsageError } from './errors.js'
@@ -40,6 +41,8 @@ export async function run(file: string, options: RunArguments, output: Output): 
   checkReports(options)
   const baseline =
     options.baseline === undefined ? undefined : readBaseline(options.baseline, plan, target, options.scale)
+  const most = isUrl(file) ? mostOfUsers(options) : undefined
+  if (most !== undefined && !output.quiet) process.stderr.write(`${most}\n`)
   const handle: RunHandle = startRun({
     plan,
     target,
@@ -85,18 +88,15 @@ export async function run(file: string, options: RunArguments, output: Output): 
 /** The options that make the load of a URL say nothing beside a plan. */
 function refuseLoadOptions(file: string, options: RunArguments): void {
   if (isUrl(file)) return
-  for (const name of ['rate', 'for', 'users', 'iterations'] as const)
-    if (options[name] !== undefined) throw new UsageError(`--${name} is for the run of a URL: a plan has its own load`)
+  for (const name of ['rate', 'for', 'users', 'iterations', 'wait', 'gate'] as const)
+    if (options[name] !== undefined) throw new UsageError(`--${name} is for the run of a URL: a plan has its own load and gates`)
 }
 
-/** The run that gates are held to; one that is no baseline for this run is said, not obeyed. */
+/** The run that gates are held to. */
 function readBaseline(file: string, plan: Plan, target: Target, scale: number): Baseline {
   const baseline = baselineFrom(readStored(file))
   const fault = baselineFault(baseline, { target, plan: { scale, load: loadFingerprint(plan) } })
-  if (fault !== undefined)
-    process.stderr.write(
-      `warning: ${file} is no baseline for this run: ${fault}; gates against it are reported, not judged\n`,
-    )
+  if (fault !== undefined) throw new UsageError(`${file} is no baseline for this run: ${fault}`)
   return baseline
 }
 
@@ -119,7 +119,7 @@ function print(result: RunResult, judgement: Judgement, output: Output, stream: 
   const paint = judgement.verdict === 'open' ? colors.green : judgement.verdict === 'shut' ? colors.red : colors.yellow
   if (!output.quiet) {
     const gates = result.gates.map((gate) => [
-      gate.status + (gate.borderline ? ', borderline' : ''),
+      statusWords(gate),
       gate.rule,
       formatValue(gate.observed, gate.unit),
       formatValue(gate.limit, gate.unit),

@@ -144,7 +144,7 @@ describe('run', () => {
       totals: { arrivalsDue: 64 },
       plan: { file: 'plans/smoke.gate.yaml' },
     })
-    expect(readFileSync(junit ?? '', 'utf8')).toMatch(verdict === 'open' ? /tests="3" failures="0"/ : /<testsuite /)
+    expect(readFileSync(junit ?? '', 'utf8')).toMatch(verdict === 'open' ? /tests="4" failures="0"/ : /<testsuite /)
     expect(readFileSync(markdown ?? '', 'utf8')).toMatch(/^## (Open \(passed\)|Void \(inconclusive\)): Smoke/)
   })
 
@@ -210,6 +210,36 @@ describe('run', () => {
     expect(readFileSync(csv ?? '', 'utf8')).toMatch(/^second,/)
   })
 
+  it('of a URL is held to the gates of the command line, and says what holds its users back', async () => {
+    const load = ['--users', '1', '--iterations', '3', '--wait', '10ms']
+    const shut = await jolt(['run', `${ferries.origin}/health`, ...load, '--gate', 'requests at least 1000'])
+
+    expect(shut.code).toBe(1)
+    expect(shut.stderr).toContain('1 user, each waiting 10ms after every answer')
+    expect(shut.stdout).toMatch(/breached +requests at least 1000/)
+    expect(shut.stdout).toMatch(/held, default +failed requests at most 1 %/)
+  })
+
+  it('of a URL where everything fails is shut, though nobody asked for a gate', async () => {
+    const ended = await jolt(['run', `${ferries.origin}/no/such/page`, '--users', '1', '--iterations', '5'])
+
+    expect(ended.code).toBe(1)
+    expect(ended.stdout).toContain('no request passed: all 5 measured requests failed (status 5)')
+  })
+
+  it('sets a value of the plan as the type that it has, and refuses one that is none', async () => {
+    const file = planFile(
+      'typed.gate.yaml',
+      `jolt: 1\nname: Typed\ntarget: ${ferries.origin}\nvalues: { people: { whole: 1 to 4 } }\njourneys:\n  a:\n    steps:\n      - send: POST /holds\n        json: { people: "{people}" }\n        check: [status is 401]\nload:\n  - { phase: p, starts: 1, for: 1s }\n`,
+    )
+
+    const typed = await jolt(['rehearse', file, '--set', 'people=7', '--json', '-'])
+    const refused = await jolt(['rehearse', file, '--set', 'people=many'])
+
+    expect(typed.stdout).toContain('{\\"people\\":7}')
+    expect(refused).toMatchObject({ code: 2, stderr: expect.stringContaining('"many" is none') as string })
+  })
+
   it('of a URL needs a load, and a plan says its own', async () => {
     expect(await jolt(['run', ferries.origin])).toMatchObject({
       code: 2,
@@ -232,11 +262,13 @@ describe('run', () => {
 
     const held = await jolt(['run', file, '--baseline', first ?? '', '--json', second ?? ''])
     expectEnd(held, 'open', 0)
-    expect(JSON.parse(readFileSync(second ?? '', 'utf8'))).toMatchObject({ gates: [{ status: 'held' }] })
+    expect(JSON.parse(readFileSync(second ?? '', 'utf8'))).toMatchObject({
+      gates: [{ status: 'held' }, { isDefault: true }, { isDefault: true }],
+    })
 
     const scaled = await jolt(['run', file, '--baseline', first ?? '', '--scale', '0.5'])
+    expect(scaled.code).toBe(2)
     expect(scaled.stderr).toMatch(/no baseline for this run: it ran at scale 1/)
-    expect(scaled.stdout).toMatch(/no baseline/)
 
     const markdown = join(out, 'comparison.md')
     const compared = await jolt(['compare', first ?? '', second ?? '', '--markdown', markdown])

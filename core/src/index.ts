@@ -11,7 +11,7 @@ export { nearestWord, readSentence, type GateSpans, type Json, type Span } from 
 export { compileUrl, namesInText, namesInUrl, splitText } from './language/templates.js'
 export { compilePath, parseJson } from './language/json-path.js'
 export { Draws } from './values/random.js'
-export { makeValue, pickIndex, waitMs } from './values/makers.js'
+export { isNumberMaker, makeValue, pickIndex, waitMs } from './values/makers.js'
 export { compilePattern } from './language/patterns.js'
 export {
   asText,
@@ -37,6 +37,7 @@ export { readsBody } from './plan/subjects.js'
 export { arrivalCounts, arrivalsOf, tracksIn, type Track } from './load/arrivals.js'
 export { UserSchedule } from './load/users.js'
 export { curveOf, type LoadCurve, type CurvePoints } from './load/curve.js'
+export { gatesOf } from './plan/default-gates.js'
 export { scalePlan } from './load/scale.js'
 export { JourneyMix } from './load/mix.js'
 export { previewOf, type PhasePreview, type Preview, type TrackPreview } from './load/preview.js'
@@ -47,12 +48,12 @@ export { rankInterval, samplesNeeded } from './numbers/percentiles.js'
 export * from './measure/bucket.js'
 export { pool, Recording, type SecondRow } from './measure/recording.js'
 export { NOT_MEASURED, Numbers, phaseRanges, shapeOf, type RunShape, type ShapePhase } from './measure/shape.js'
-export { judgeGate, unitOf, type GateResult, type GateStatus } from './judge/gates.js'
+export { judgeGate, statusWords, unitOf, type GateResult, type GateStatus } from './judge/gates.js'
 export { scopeOf, secondsOf } from './judge/scope.js'
 export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
 export { familyValue, parseMetricPage, type MetricPage } from './language/open-metrics.js'
 export { StopWatch } from './judge/stop.js'
-export { distrust, type GeneratorFaults } from './judge/trust.js'
+export { distrust, NO_DOUBTS, reasonsOf, type Doubts, type GeneratorFaults } from './judge/trust.js'
 export {
   describeBreach,
   formatMs,

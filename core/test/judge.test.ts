@@ -3,10 +3,13 @@ import { readFileSync } from 'node:fs'
 import { validateXML } from 'xmllint-wasm'
 import {
   distrust,
+  gatesOf,
+  NO_DOUBTS,
   judge,
   junitOf,
   markdownOf,
   previewOf,
+  readPlan,
   RunView,
   resultOf,
   shapeOf,
@@ -107,11 +110,15 @@ describe('a gate', () => {
 })
 
 describe('the verdict is the first that applies', () => {
-  const verdict = (ending: Ending, seconds: Second[], options: { started?: number; faults?: string[] } = {}) => {
+  const verdict = (
+    ending: Ending,
+    seconds: Second[],
+    options: { started?: number; faults?: string[]; deaths?: string[] } = {},
+  ) => {
     const { plan, view, shape, recording } = runOf(['p95 response time under 300 ms'], seconds, options.started)
-    const gates = view.gates()
-    const reasons = distrust(recording, shape, plan.gates, { local: options.faults ?? [], deaths: [] })
-    return judge(ending, reasons, gates, recording, shape)
+    const { faults = [], deaths = [] } = options
+    const doubts = distrust(recording, shape, plan.gates, { local: faults, deaths })
+    return judge({ ending, doubts, gates: plan.gates, results: view.gates(), recording, shape })
   }
   const good = [{ ms: repeat(100, 60) }]
   const slow = [{ ms: repeat(400, 60) }]
@@ -119,7 +126,16 @@ describe('the verdict is the first that applies', () => {
   it.each([
     ['a fault of our own', verdict({ kind: 'fault', reason: 'bug' }, slow), 'void', 5],
     ['stopped before a breach', verdict({ kind: 'stopped', by: 'SIGINT' }, slow, { started: 10 }), 'stopped', 4],
-    ['void before a breach', verdict(finished, slow, { started: 49 }), 'void', 3],
+    ['shut for a breach, though less was started', verdict(finished, slow, { started: 49 }), 'shut', 1],
+    ['void where less was started, and nothing is breached', verdict(finished, good, { started: 49 }), 'void', 3],
+    ['void when a sender died, whatever it saw', verdict(finished, slow, { deaths: ['killed'] }), 'void', 3],
+    ['shut when every request failed', verdict(finished, [{ failed: 60, kind: 'status' }]), 'shut', 1],
+    [
+      'void when every request failed on our side',
+      verdict(finished, [{ failed: 60, kind: 'local' }], { faults: ['EMFILE'] }),
+      'void',
+      3,
+    ],
     ['void for a local error', verdict(finished, good, { faults: ['EMFILE'] }), 'void', 3],
     ['shut for a breach', verdict(finished, slow), 'shut', 1],
     ['shut when nothing was answered', verdict(finished, [{ failed: 50, kind: 'refused' }]), 'shut', 1],
@@ -147,12 +163,48 @@ describe('the verdict is the first that applies', () => {
   })
 })
 
+describe('default gates', () => {
+  const rulesOf = (gates: string[], journeys = ['a', 'b']) => {
+    const text = `jolt: 1\nname: D\ntarget: http://127.0.0.1:1\njourneys:\n${journeys.map((name) => `  ${name}:\n    steps: [send: GET /${name}, { call: f.js#f }]\n`).join('')}load:\n  - { phase: peak, rate: 5/s, for: 10s }\n${gates.length === 0 ? '' : `gates:\n${gates.map((gate) => `  - '${gate}'\n`).join('')}`}`
+    const { plan } = readPlan('d.gate.yaml', text, { files: () => 'export const f = () => 1' })
+    return gatesOf(plan).flatMap(({ rule, isDefault }) => (isDefault ? [rule] : []))
+  }
+
+  it.each([
+    ['no gate', [], ['failed requests at most 1 %', 'failed journeys at most 1 %']],
+    [
+      'a gate on times alone',
+      ['p95 response time under 1s'],
+      ['failed requests at most 1 %', 'failed journeys at most 1 %'],
+    ],
+    ['a gate on each', ['failed requests under 5 %', 'failed journeys at most 10'], []],
+    [
+      'a gate on one step',
+      ['failed requests of "GET /a" under 5 %', 'failed journeys under 9 %'],
+      ['failed requests of "GET /b" at most 1 %'],
+    ],
+    [
+      'a gate on one journey',
+      ['failed requests under 5 %', 'failed journeys in journey "b" under 9 %'],
+      ['failed journeys in journey "a" at most 1 %'],
+    ],
+    ['gates of each step', ['failed requests of each step under 5 %', 'failed journeys under 9 %'], []],
+    [
+      'a limit of a baseline, which may be missing',
+      ['failed requests at most 110 % of baseline', 'failed journeys under 9 %'],
+      ['failed requests at most 1 %'],
+    ],
+  ])('where the plan has %s', (_, gates, rules) => {
+    expect(rulesOf(gates)).toEqual(rules)
+  })
+})
+
 describe('the generator', () => {
   it('is not trusted when requests start later than a tenth of a time limit, and never under 1 ms', () => {
     const late = (gate: string, lagMs: number) => {
       const { plan, shape, recording } = runOf([gate], [{ ms: repeat(1, 60) }])
       recording.arrivals.get(0)?.startLag.add(distributionOf(repeat(lagMs, 200)))
-      return distrust(recording, shape, plan.gates, trusted).length > 0
+      return distrust(recording, shape, plan.gates, trusted).times.length > 0
     }
 
     expect(late('p95 response time under 300 ms', 31)).toBe(true)
@@ -166,13 +218,13 @@ describe('the generator', () => {
     const [row] = recording.seconds
     if (row !== undefined) row.busyOfFive = 0.91
 
-    expect(distrust(recording, shape, plan.gates, trusted)).toEqual([expect.stringContaining('91 % busy')])
+    expect(distrust(recording, shape, plan.gates, trusted).times).toEqual([expect.stringContaining('91 % busy')])
   })
 })
 
 describe('reports', () => {
   const gates = ['p95 response time under 300 ms', 'failed requests at most 1 %', 'p99 response time under 1s']
-  const { view, shape, recording } = runOf(gates, [{ ms: repeat(400, 60) }])
+  const { plan, view, shape, recording } = runOf(gates, [{ ms: repeat(400, 60) }])
   const results = view.gates()
   const identity = {
     id: 'r1',
@@ -192,7 +244,7 @@ describe('reports', () => {
     endedAt: '2026-06-01T08:00:10.000Z',
   }
   const facts = {
-    judgement: judge(finished, [], results, recording, shape),
+    judgement: judge({ ending: finished, doubts: NO_DOUBTS, gates: plan.gates, results, recording, shape }),
     setup: [],
     teardown: [],
     generator: { processes: 1, reasons: [], calibration: null },

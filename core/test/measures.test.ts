@@ -6,6 +6,7 @@ import {
   baselineValue,
   Distribution,
   distrust,
+  reasonsOf,
   emptyBucket,
   judgeGate,
   previewOf,
@@ -200,7 +201,7 @@ describe('a baseline', () => {
       plan: { commit: null, scale: 1, load: 'x' },
     }
     const earlier = { rule: 'mean response time of "hold" under 300 ms', unit: 'ms', observed: 41 }
-    const baseline = baselineFrom({ id: 'a', startedAt: '', target, plan, gates: [earlier] })
+    const baseline = baselineFrom({ id: 'a', verdict: 'open', startedAt: '', target, plan, gates: [earlier] })
     const [now] = planOf(gate).gates
     if (now === undefined) throw new Error('no gate')
 
@@ -209,6 +210,8 @@ describe('a baseline', () => {
     expect(baselineFault(baseline, { target: { name: 'pier' }, plan })).toMatch(/against harbour/)
     expect(baselineFault(baseline, { target, plan: { scale: 0.5, load: 'x' } })).toMatch(/scale 1/)
     expect(baselineFault(baseline, { target, plan: { scale: 1, load: 'y' } })).toMatch(/load/)
+    expect(baselineFault({ ...baseline, verdict: 'void' }, { target, plan })).toMatch(/Void \(inconclusive\)/)
+    expect(baselineFault({ ...baseline, verdict: 'stopped' }, { target, plan })).toMatch(/Stopped/)
   })
 })
 
@@ -249,9 +252,27 @@ describe('a stop rule', () => {
     expect(watchOf('after 3 breached seconds', [bad, bad, good, bad])).toBe(3)
   })
 
-  it('neither counts nor breaks a row by a second with fewer than ten samples', () => {
-    expect(watchOf('after 3 breached seconds in a row', [bad, few, bad, few, bad])).toBe(4)
-    expect(watchOf('after 1 breached second', [few, few])).toBe(-1)
+  it('judges few samples by the latest ten, so that a slow load can fire, too', () => {
+    expect(watchOf('after 3 breached seconds in a row', [good, few, few, few])).toBe(3)
+    expect(watchOf('after 1 breached second', [few])).toBe(0)
+    expect(watchOf('after 1 breached second', [good, [1, 1], [1, 0]])).toBe(-1)
+  })
+
+  it('sees a target that hangs by what has been in flight beyond the limit', () => {
+    const plan = planOf(
+      'rule: p95 response time under 2s\n    stop: after 2 breached seconds in a row',
+      '  - { phase: peak, rate: 5/s, for: 60s }',
+    )
+    const hanging = (second: number, waitedMs: number[]) => ({
+      ...emptyBucket(second),
+      open: [{ phase: 0, step: 0, journey: 0, waitedMs }],
+    })
+    const watch = new StopWatch(plan.gates, shapeOf(plan, previewOf(plan).phases))
+
+    expect(watch.add(hanging(0, []))).toBeUndefined()
+    expect(watch.add(hanging(1, [1500]))).toBeUndefined()
+    expect(watch.add(hanging(2, [2500, 1500]))).toBeUndefined()
+    expect(watch.add(hanging(3, [3500, 2500]))).toMatchObject({ index: 0, atMs: 4000, value: 3500 })
   })
 })
 
@@ -265,7 +286,7 @@ describe('the generator', () => {
     )
     const recording = new Recording()
     for (const bucket of buckets()) recording.add(bucket)
-    return distrust(recording, shape, plan.gates, faults)
+    return reasonsOf(distrust(recording, shape, plan.gates, faults))
   }
 
   it('is distrusted when arrivals were capped, unless a gate limits that', () => {

@@ -91,7 +91,12 @@ describe('a plan', () => {
     ['p95 response time under 300', /needs a time/],
     ['throughput at least 10', /needs a rate/],
     ['p95 respnse time under 1s', /Did you mean "response time"\?/],
-    ['failed requests below 1 %', /expected .*"under", "at most"/],
+    ['failed requests below 1 %', /this is written "failed requests under 1 %" here/],
+    ['p95 < 300', /this is written "p95 response time under 300 ms" here/],
+    ['error rate <= 1 %', /this is written "failed requests at most 1 %" here/],
+    ['rps > 20', /this is written "throughput over 20\/s" here/],
+    ['failed requests under 0.01', /write 1 % of all, or a whole number of them such as 1/],
+    ['failed requests no more than 1 %', /expected .*"under", "at most"/],
   ])('refuses the gate %s', (gate, message) => {
     expect(firstProblem(planText({ gates: `  - ${gate}` })).message).toMatch(message)
   })
@@ -185,5 +190,35 @@ describe('the YAML traps', () => {
     expect(firstProblem(`jolt: 1\nvalues: ${'['.repeat(30)}${']'.repeat(30)}\n`).code).toBe('TOO_DEEP')
     expect(firstProblem(`jolt: 1\nabout: ${'x'.repeat(1_000_001)}\n`).code).toBe('TOO_LARGE')
     expect(firstProblem(`jolt: 1\nvalues: ${'['.repeat(100_000)}`).code).toMatch(/YAML|TOO_DEEP/)
+  })
+})
+
+describe('words of general use', () => {
+  it.each([
+    ['gates: []', 'thresholds: []', 'Did you mean "gates"?'],
+    ['rate: 5/s', 'ramp: 5/s', 'Did you mean "rate", as in rate: 2/s to 40/s?'],
+    ['for: 10s', 'duration: 10s', 'Did you mean "for"?'],
+  ])('are answered with ours: %s as %s', (ours, theirs, message) => {
+    const text =
+      'jolt: 1\nname: A\ntarget: http://127.0.0.1:9\njourneys:\n  a:\n    steps:\n      - send: GET /a\nload:\n  - { phase: p, rate: 5/s, for: 10s }\ngates: []\n'
+
+    const { problems } = read(text.replace(ours, theirs))
+
+    expect(problems.map((problem) => problem.message).join()).toContain(message)
+  })
+})
+
+describe('a slip that YAML cannot read', () => {
+  it.each([
+    ['an unquoted path in braces', 'keep: { x: json $.a[0].b }'],
+    ['a bracket that is never closed', 'check: [status is 200'],
+    ['a quote that is never closed', 'name: "search'],
+  ])('is one error, at its place: %s', (_, slip) => {
+    const text = `jolt: 1\nname: A\ntarget: http://127.0.0.1:9\njourneys:\n  a:\n    steps:\n      - send: GET /a\n        ${slip}\n      - send: GET /b/{x}\nload:\n  - { phase: p, rate: 1/s, for: 3s }\n`
+
+    const { problems } = read(text)
+
+    expect(problems).toHaveLength(1)
+    expect(problems[0]?.line).toBeGreaterThanOrEqual(8)
   })
 })

@@ -12,6 +12,7 @@ import {
   familyValue,
   htmlOf,
   judge,
+  NO_DOUBTS,
   previewOf,
   parseMetricPage,
   readResult,
@@ -60,7 +61,14 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
     view.add({ kind: 'bucket', bucket })
   }
   view.add({ kind: 'end' })
-  const judgement = judge({ kind: 'finished' }, [], view.gates(), view.recording, view.shape)
+  const judgement = judge({
+    ending: { kind: 'finished' },
+    doubts: NO_DOUBTS,
+    gates: plan.gates,
+    results: view.gates(),
+    recording: view.recording,
+    shape: view.shape,
+  })
   const facts = {
     judgement,
     setup: [],

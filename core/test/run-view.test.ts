@@ -139,9 +139,9 @@ describe('what a run tells beside its seconds', () => {
   it('a gate whose stop rule fired stays breached, whatever comes later', () => {
     const view = viewOf(['failed requests at most 50 %'], TEN_SECONDS)
     feed(view, [{ failed: 10 }])
-    view.add({ kind: 'stop rule', gate: 0, atMs: 1000 })
+    view.add({ kind: 'stop rule', gate: 0, atMs: 1000, value: 42 })
     feed(view, [{ ms: new Array<number>(1000).fill(1) }], 1)
-    expect(view.gates()[0]).toMatchObject({ status: 'breached', stoppedAtMs: 1000 })
+    expect(view.gates()[0]).toMatchObject({ status: 'breached', stoppedAtMs: 1000, observed: 42 })
   })
 
   it('does not change the shape of the one who asked', () => {

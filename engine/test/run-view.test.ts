@@ -1,5 +1,5 @@
 // What a page shows of a run is what the command shows, at every second, and what the result says at its end.
-import { decodeBucket, encodeBucket, previewOf, RunView, shapeOf, type RunEvent } from '@jolt-gate/core'
+import { decodeBucket, encodeBucket, gatesOf, previewOf, RunView, shapeOf, type RunEvent } from '@jolt-gate/core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { begin, ONE_REQUEST, planFor } from './run-plan.js'
 import { startTrueServer, type TrueServer } from './true-server.js'
@@ -23,7 +23,7 @@ const GATES = `gates:
 async function runBeside(parts: string, stopAtSecond = Infinity) {
   const plan = `${ONE_REQUEST}${parts}`
   const read = planFor(server.origin, plan)
-  const page = new RunView({ gates: read.plan.gates, shape: shapeOf(read.plan, previewOf(read.plan).phases) })
+  const page = new RunView({ gates: gatesOf(read.plan), shape: shapeOf(read.plan, previewOf(read.plan).phases) })
   const differences: number[] = []
   const handle = begin(server.origin, plan, {
     senders: 2,

@@ -135,7 +135,7 @@ describe('requests that are not accounted for', () => {
     ['a bucket never came', counts(3, 3, 3), false, 'records were lost: senders recorded 3 requests, 1 arrived'],
     ['a sender died, and told no counts', counts(0, 0, 0), true, undefined],
   ])('%s', async (_, told, hasDeaths, words) => {
-    const found = lostRequests(told, await recordingOfOne(), hasDeaths)
+    const found = lostRequests(told, { recording: await recordingOfOne(), afterStop: new Recording() }, hasDeaths)
 
     expect(found?.slice(0, words?.length)).toBe(words)
   })

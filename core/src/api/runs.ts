@@ -13,7 +13,7 @@ export type StoredState = (typeof RUN_STATES)[number]
 export type LiveEvent =
   | { kind: 'state'; state: StoredState }
   | { kind: 'bucket'; second: number; data: string }
-  | Extract<RunEvent, { kind: 'stop rule' | 'phases' }>
+  | Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }>
   | { kind: 'end' }
 
 const figureOrNone = () => number().nullable().defined()

@@ -1,6 +1,7 @@
 // A run that another is held against, and whether it may be.
 import type { Gate } from '../plan/model.js'
 import { subjectOf, subjectOfRule, unitOf } from './gates.js'
+import { verdictWords, type Verdict } from './verdict.js'
 
 /** The run that gates were held against. */
 export interface BaselineIdentity {
@@ -11,6 +12,7 @@ export interface BaselineIdentity {
 
 /** What of a result a baseline needs. */
 export interface Baseline extends BaselineIdentity {
+  verdict: Verdict
   target: { name: string; origin: string }
   scale: number
   load: string
@@ -20,20 +22,23 @@ export interface Baseline extends BaselineIdentity {
 /** A baseline from a result, as it was made or as it was read from its file. */
 export function baselineFrom(result: {
   id: string
+  verdict: Verdict
   startedAt: string
   target: Baseline['target']
   plan: { commit: string | null; scale: number; load: string }
   gates: readonly { rule: string; unit: string; observed: number | null }[]
 }): Baseline {
-  const { id, startedAt, target, plan, gates } = result
-  return { id, commit: plan.commit, startedAt, target, scale: plan.scale, load: plan.load, gates: [...gates] }
+  const { id, verdict, startedAt, target, plan, gates } = result
+  return { id, verdict, commit: plan.commit, startedAt, target, scale: plan.scale, load: plan.load, gates: [...gates] }
 }
 
-/** Why a run is no baseline for another: another target, scale or load; undefined when it is one. */
+/** Why a run is no baseline for another: inconclusive, or of another target, scale or load; undefined if it is one. */
 export function baselineFault(
   baseline: Baseline,
   run: { target: { name: string }; plan: { scale: number; load: string } },
 ): string | undefined {
+  if (baseline.verdict === 'void' || baseline.verdict === 'stopped')
+    return `its verdict is ${verdictWords(baseline.verdict)}: what it measured is not to be relied on`
   if (baseline.target.name !== run.target.name)
     return `it ran against ${baseline.target.name}, and this run is against ${run.target.name}`
   if (baseline.scale !== run.plan.scale)

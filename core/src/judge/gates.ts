@@ -28,6 +28,8 @@ export interface GateResult {
   baselineValue: number | null
   firstBreachAtMs: number | null
   stoppedAtMs: number | null
+  /** Of a gate that every run without one of its kind is held to. */
+  isDefault?: boolean | undefined
 }
 
 /** What is known of a gate beside the recording. */
@@ -36,6 +38,8 @@ export interface KnownOfGate {
   baselineValue?: number | null
   /** When the gate's stop rule fired, in ms from the start of the load. */
   stoppedAtMs?: number | null
+  /** What the gate saw when its stop rule fired, in the gate's unit. */
+  stoppedValue?: number | null
   /** The first second in which its limit was passed, in ms from the start of the load. */
   firstBreachAtMs?: number | null
 }
@@ -56,14 +60,16 @@ export function judgeGate(gate: Gate, recording: Recording, shape: RunShape, kno
     baselineValue,
     firstBreachAtMs: null,
     stoppedAtMs,
+    ...(gate.isDefault ? { isDefault: true } : {}),
   }
   const bare = { ...common, margin: null, interval: null, borderline: false }
   if (reading.kind === 'unmeasured') {
-    const status = stoppedAtMs === null ? 'unmeasured' : 'breached'
-    return { ...bare, status, observed: null, firstBreachAtMs: stoppedAtMs }
+    // A default gate is no promise that there is something to measure.
+    const status = stoppedAtMs !== null ? 'breached' : gate.isDefault ? 'not judged' : 'unmeasured'
+    return { ...bare, status, observed: known.stoppedValue ?? null, firstBreachAtMs: stoppedAtMs }
   }
   const scale = unit === '%' ? 100 : 1
-  const observed = reading.value * scale
+  const observed = known.stoppedValue ?? reading.value * scale
   const interval: Interval | null =
     reading.interval === null ? null : [scaled(reading.interval[0], scale), scaled(reading.interval[1], scale)]
   if (limit === null) return { ...bare, status: 'no baseline', observed, interval }
@@ -135,3 +141,9 @@ export function isPastItsPhases(gate: Gate, shape: RunShape, seconds: number): b
 function scaled(value: number | null, scale: number): number | null {
   return value === null ? null : value * scale
 }
+
+/** The status of a gate with what is to be known about it, for people. */
+export function statusWords({ status, borderline, isDefault }: StatusParts): string {
+  return [status, ...(borderline ? ['borderline'] : []), ...(isDefault === true ? ['default'] : [])].join(', ')
+}
+type StatusParts = Pick<GateResult, 'status' | 'borderline' | 'isDefault'>

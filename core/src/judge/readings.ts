@@ -6,7 +6,9 @@ import type { RunShape } from '../measure/shape.js'
 import { MEASURES, type Measured } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
 import { CellFigures } from './figures.js'
-import { percentOf, statisticOf, sum, type CellView, type GateScope } from './scope.js'
+import { percentOf, statisticOf, sum, viewOfBuckets, type CellView, type GateScope } from './scope.js'
+import type { Bucket } from '../measure/bucket.js'
+import { pool } from '../measure/recording.js'
 
 export type Interval = [low: number | null, high: number | null]
 
@@ -53,6 +55,58 @@ export function readSecond(gate: Gate, view: CellView, shape: RunShape, scope: G
     default:
       return measured satisfies never
   }
+}
+
+/**
+ * What a stop rule judges at the end of a second: rates by the second itself; times and shares by what ended in it, or,
+ * where that were fewer than ten, by the latest seconds in which ten ended. Requests that have been in flight for
+ * longer than an upper limit on the response time count as if they had ended by now, so that a hang is seen.
+ *
+ * @param latest - seconds up to this one, in order
+ * @param limitMs - the upper limit on a time, or undefined
+ * @returns in the measure's own unit; null where nothing can be said
+ */
+export function readLatest(
+  gate: Gate,
+  latest: readonly Bucket[],
+  shape: RunShape,
+  scope: GateScope,
+  limitMs: number | undefined,
+): number | null {
+  const now = latest.at(-1)
+  if (now === undefined) return null
+  const isRead = (measured: Measured): boolean => samplesOf(measured) >= LEAST_IN_A_SECOND
+  let from = latest.length - 1
+  let measured = measure(gate, viewOfBuckets(latest.slice(from)), shape, scope)
+  if (measured.kind === 'list' || (measured.kind === 'number' && gate.measure.kind !== 'apdex'))
+    return measured.kind === 'list' ? (measured.values[0] ?? null) : measured.value
+  const overdue = gate.measure.kind === 'response time' && limitMs !== undefined ? overdueIn(now, scope, limitMs) : []
+  while (!isRead(measured) && from > 0) measured = measure(gate, viewOfBuckets(latest.slice(--from)), shape, scope)
+  if (measured.kind === 'distribution' && gate.statistic !== undefined) {
+    const times = pool([measured.distribution])
+    for (const ms of overdue) times.record(1000 * ms)
+    return times.count === 0 ? null : statisticOf(times, gate.statistic)
+  }
+  if (measured.kind === 'share') return isCount(gate) ? measured.part : shareOf(measured.part, measured.all)
+  return measured.kind === 'number' && measured.samples > 0 ? measured.value : null
+}
+
+function samplesOf(measured: Measured): number {
+  if (measured.kind === 'distribution') return measured.distribution.count
+  if (measured.kind === 'share') return measured.all
+  return measured.kind === 'number' ? measured.samples : measured.values.length
+}
+
+/** Seconds that are looked back for ten samples, at most. */
+export const MOST_LOOKED_BACK = 600
+
+const shareOf = (part: number, all: number): number | null => (all === 0 ? null : part / all)
+
+/** What requests in flight have waited beyond a limit, in ms. */
+function overdueIn({ open }: Bucket, scope: GateScope, limitMs: number): number[] {
+  return open
+    .filter(({ phase, step, journey }) => scope.isPhase(phase) && scope.isStep(step) && scope.isJourney(journey))
+    .flatMap(({ waitedMs }) => waitedMs.filter((ms) => ms > limitMs))
 }
 
 /** Whether a gate on a share is held against a count. */

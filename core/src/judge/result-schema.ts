@@ -56,6 +56,7 @@ const gate = object({
   baselineValue: figureOrNone(),
   firstBreachAtMs: figureOrNone(),
   stoppedAtMs: figureOrNone(),
+  isDefault: boolean().optional(),
 })
 const step = object({
   name: text(),
@@ -133,6 +134,8 @@ export const RESULT = object({
   startedAt: text(),
   endedAt: text(),
   measuredMs: figure(),
+  /** When a gate or a person stopped the run, from the start of the load: what ended later is judged nowhere. */
+  stoppedAtMs: number().nullable().optional(),
   baseline: object({ id: text(), commit: string().nullable().defined(), startedAt: text() })
     .nullable()
     .default(null)

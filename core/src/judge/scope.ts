@@ -64,8 +64,19 @@ export function viewOfRecording(recording: Recording, shape: RunShape, scope: Ga
 
 /** One second of a run. */
 export function viewOfBucket(bucket: Bucket): CellView {
-  const { busy, eventLoopDelay, metrics } = bucket
-  return { ...bucket, seconds: [{ busy, eventLoopDelay, metrics }], lengthSeconds: 1 }
+  return viewOfBuckets([bucket])
+}
+
+export function viewOfBuckets(buckets: readonly Bucket[]): CellView {
+  return {
+    steps: buckets.flatMap(({ steps }) => steps),
+    groups: buckets.flatMap(({ groups }) => groups),
+    journeys: buckets.flatMap(({ journeys }) => journeys),
+    arrivals: buckets.flatMap(({ arrivals }) => arrivals),
+    checks: buckets.flatMap(({ checks }) => checks),
+    seconds: buckets.map(({ busy, eventLoopDelay, metrics }) => ({ busy, eventLoopDelay, metrics })),
+    lengthSeconds: buckets.length,
+  }
 }
 
 /** Whether a second begins within one of some ranges. */

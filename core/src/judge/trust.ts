@@ -1,8 +1,11 @@
 // Whether the generator, and not the target, may have made the numbers.
 import { pool, type Recording } from '../measure/recording.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
+import type { Measure } from '../language/sentences.js'
+import { familyOf } from '../plan/measures.js'
 import { isOpenPhase } from '../plan/phases.js'
 import type { Gate } from '../plan/model.js'
+import { holds } from '../assess/check.js'
 import { isWithin, scopeOf, sum } from './scope.js'
 
 export interface GeneratorFaults {
@@ -19,8 +22,30 @@ const MOST_BUSY = 0.9
 const LEAST_LAG_LIMIT_MS = 1
 const LAG_LIMIT_WITHOUT_GATES_MS = 50
 
+/** What makes a run's figures doubtful, in words, by what it puts in doubt. All empty when nothing does. */
+export interface Doubts {
+  /** A sender that died: what it had recorded is gone, and nothing can be said. */
+  deaths: string[]
+  /** The load that was due was not made, or not all of it. */
+  delivery: string[]
+  /** Requests were late, or a thread too busy to be on time. */
+  times: string[]
+  /** Failures that were ours. */
+  local: string[]
+}
+
+export const NO_DOUBTS: Doubts = { deaths: [], delivery: [], times: [], local: [] }
+
+/** All reasons, the gravest first. */
+export const reasonsOf = ({ deaths, delivery, times, local }: Doubts): string[] => [
+  ...deaths,
+  ...delivery,
+  ...times,
+  ...local,
+]
+
 /**
- * The reasons for which a run's numbers are not to be trusted; none when they are.
+ * Why a run's figures are not to be trusted, as far as they are not.
  *
  * @param wasStopped - the load was ended early, as the plan or a person wanted: what was due after that was never to
  * start
@@ -31,15 +56,39 @@ export function distrust(
   gates: readonly Gate[],
   faults: GeneratorFaults,
   wasStopped = false,
-): string[] {
-  return [
-    ...(wasStopped ? [] : lateStarts(recording, shape, gates)),
-    ...startLags(recording, shape, gates),
-    ...busyThreads(recording, shape),
-    ...faults.local,
-    ...faults.deaths,
-    ...(faults.outOfData ?? []),
-  ]
+): Doubts {
+  return {
+    deaths: faults.deaths,
+    delivery: [...(wasStopped ? [] : lateStarts(recording, shape, gates)), ...(faults.outOfData ?? [])],
+    times: [...startLags(recording, shape, gates), ...busyThreads(recording, shape)],
+    local: faults.local,
+  }
+}
+
+/** Whether a gate's breach may be the generator's work and not the target's. */
+export function isDoubtful(gate: Gate, doubts: Doubts, recording: Recording, shape: RunShape): boolean {
+  const { measure, comparison } = gate
+  const isLower = comparison === 'at least' || comparison === 'over'
+  const family = familyOf(measure)
+  switch (family) {
+    case 'time':
+      return !isOwn(measure) && doubts.times.length > 0
+    case 'score':
+      return doubts.times.length > 0
+    case 'rate':
+    case 'byte rate':
+    case 'count':
+      return isLower && doubts.delivery.length + doubts.times.length > 0
+    case 'share or count':
+      return (
+        reasonsOf(doubts).length > 0 && (measure.kind === 'failed checks' || holdsWithoutOurs(gate, recording, shape))
+      )
+    case 'busy share':
+    case 'metric':
+      return false
+    default:
+      return family satisfies never
+  }
 }
 
 /** Arrivals that were due by themselves and did not start; capped ones count too, unless a gate limits them. */
@@ -110,9 +159,25 @@ function strictestOf(limits: readonly LagLimit[]): LagLimit[] {
 
 /** Limits on the generator's own times say nothing about how exact the target's must be. */
 function isTargetTime({ measure, limit }: Gate): boolean {
-  const isOwn = measure.kind === 'start lag' || measure.kind === 'event loop delay' || measure.kind === 'metric'
-  return !isOwn && limit.kind === 'fixed' && limit.unit === 'time'
+  return !isOwn(measure) && measure.kind !== 'metric' && limit.kind === 'fixed' && limit.unit === 'time'
 }
+
+/** Failures that a late or exhausted generator brings about. */
+const MAY_BE_OURS = new Set(['local', 'timeout', 'cut off'])
+
+/** Whether the share of failures would keep to a gate's limit if those that may be ours had not been. */
+function holdsWithoutOurs(gate: Gate, recording: Recording, shape: RunShape): boolean {
+  if (gate.limit.kind !== 'fixed') return false
+  const { isPhase, isStep } = scopeOf(gate, shape)
+  const requests = sum(recording.stepCells(isPhase, isStep), (cell) => cell.requests)
+  const theirs = sum(recording.failures.values(), (cell) =>
+    isPhase(cell.phase) && isStep(cell.step) && !MAY_BE_OURS.has(cell.kind) ? cell.count : 0,
+  )
+  const observed = gate.limit.unit === 'number' ? theirs : theirs / Math.max(1, requests)
+  return holds(observed, gate.comparison, gate.limit.value)
+}
+
+const isOwn = ({ kind }: Measure): boolean => kind === 'start lag' || kind === 'event loop delay'
 
 function busyThreads(recording: Recording, shape: RunShape): string[] {
   const ranges = phaseRanges(shape).filter((_, index) => shape.phases[index]?.measured === true)

@@ -1,7 +1,9 @@
 // The verdict: the first rule that applies.
 import type { Recording } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
+import type { Gate } from '../plan/model.js'
 import type { GateResult } from './gates.js'
+import { isDoubtful, reasonsOf, type Doubts } from './trust.js'
 
 export type Verdict = 'open' | 'shut' | 'void' | 'stopped'
 
@@ -29,17 +31,22 @@ export interface Judgement {
   reasons: string[]
 }
 
+/** A run to come to a verdict on: gates with their results in the same order. */
+export interface JudgedRun {
+  ending: Ending
+  doubts: Doubts
+  gates: readonly Gate[]
+  results: readonly GateResult[]
+  recording: Recording
+  shape: RunShape
+}
+
 /**
- * Comes to the verdict, in the order that the plan format gives: our own fault, stopped, generator not trusted, a gate
- * breached or nothing measured answered, a gate unmeasured, open.
+ * Comes to the verdict, by the first rule that applies: our own fault, stopped by a person, nothing passed, a gate
+ * breached, the load not delivered, a gate undecided or unmeasured, open. A sender that died leaves nothing to judge
+ * by; a breach that may be the generator's work decides nothing.
  */
-export function judge(
-  ending: Ending,
-  distrusted: string[],
-  gates: readonly GateResult[],
-  recording: Recording,
-  shape: RunShape,
-): Judgement {
+export function judge({ ending, doubts, gates, results, recording, shape }: JudgedRun): Judgement {
   if (ending.kind === 'fault') return { verdict: 'void', exitCode: 5, reasons: [ending.reason] }
   if (ending.kind === 'stopped') return { verdict: 'stopped', exitCode: 4, reasons: [`stopped by ${ending.by}`] }
   if (ending.kind === 'setup failed') {
@@ -47,13 +54,17 @@ export function judge(
       ? { verdict: 'void', exitCode: 3, reasons: [`setup failed, so no load was made: ${ending.reason}`] }
       : { verdict: 'shut', exitCode: 1, reasons: [`the target did not answer: ${ending.reason}`] }
   }
-  if (distrusted.length > 0) return { verdict: 'void', exitCode: 3, reasons: distrusted }
-  const silence = nothingAnswered(recording, shape)
-  const breached = gates.filter((gate) => gate.status === 'breached').map(describeBreach)
-  if (silence !== undefined || breached.length > 0) {
-    return { verdict: 'shut', exitCode: 1, reasons: [...(silence === undefined ? [] : [silence]), ...breached] }
-  }
-  const unmeasured = gates
+  if (doubts.deaths.length > 0) return { verdict: 'void', exitCode: 3, reasons: reasonsOf(doubts) }
+  const nothing = nothingThrough(recording, shape)
+  const breached = results.filter((result, index) => {
+    const gate = gates[index]
+    return result.status === 'breached' && gate !== undefined && !isDoubtful(gate, doubts, recording, shape)
+  })
+  if (nothing.length > 0 || breached.length > 0)
+    return { verdict: 'shut', exitCode: 1, reasons: [...nothing, ...breached.map(describeBreach)] }
+  const doubted = reasonsOf(doubts)
+  if (doubted.length > 0) return { verdict: 'void', exitCode: 3, reasons: doubted }
+  const unmeasured = results
     .filter((gate) => gate.status === 'unmeasured')
     .map((gate) => `unmeasured, with ${String(gate.samples)} samples: ${gate.rule}`)
   if (unmeasured.length > 0) return { verdict: 'void', exitCode: 3, reasons: unmeasured }
@@ -63,19 +74,37 @@ export function judge(
 /** Kinds of failure that mean that no answer came. */
 const UNANSWERED = new Set(['refused', 'reset', 'timeout', 'tls', 'dns', 'cut off', 'not permitted'])
 
-function nothingAnswered(recording: Recording, shape: RunShape): string | undefined {
+/** Whatever the gates say, a run in which no request passed, or no iteration went through, is not open. */
+function nothingThrough(recording: Recording, shape: RunShape): string[] {
   const isMeasured = (phase: number) => shape.phases[phase]?.measured === true
   let requests = 0
-  for (const cell of recording.steps.values()) if (isMeasured(cell.phase)) requests += cell.requests
-  const counts = new Map<string, number>()
-  for (const cell of recording.failures.values()) {
-    if (isMeasured(cell.phase) && UNANSWERED.has(cell.kind))
-      counts.set(cell.kind, (counts.get(cell.kind) ?? 0) + cell.count)
+  let failed = 0
+  for (const cell of recording.steps.values()) {
+    if (!isMeasured(cell.phase)) continue
+    requests += cell.requests
+    failed += cell.failed
   }
-  const unanswered = [...counts.values()].reduce((total, count) => total + count, 0)
-  if (requests === 0 || unanswered < requests) return undefined
+  const counts = new Map<string, number>()
+  for (const cell of recording.failures.values())
+    if (isMeasured(cell.phase)) counts.set(cell.kind, (counts.get(cell.kind) ?? 0) + cell.count)
   const kinds = [...counts].map(([kind, count]) => `${kind} ${String(count)}`).join(', ')
-  return `the target did not answer: all ${String(requests)} measured requests failed (${kinds})`
+  // What failed on our side says nothing about the target.
+  const local = counts.get('local') ?? 0
+  if (requests > local && failed === requests) {
+    const isSilent = [...counts.keys()].every((kind) => UNANSWERED.has(kind) || kind === 'local')
+    const what = isSilent ? 'the target did not answer: ' : 'no request passed: '
+    return [`${what}all ${String(requests)} measured requests failed (${kinds})`]
+  }
+  let finished = 0
+  let unfinished = 0
+  for (const cell of recording.journeys.values()) {
+    if (!isMeasured(cell.phase)) continue
+    finished += cell.finished
+    unfinished += cell.failed
+  }
+  return finished === 0 && unfinished > 0 && local === 0
+    ? [`no iteration went through: all ${String(unfinished)} failed (${kinds})`]
+    : []
 }
 
 /** A breach in one line, with observed value and limit. */

@@ -86,7 +86,20 @@ export interface FailureCell {
   sample: string
 }
 
-/** Everything that ended in one second. */
+/** Requests of one step that were in flight at the end of a second, and had been for long. */
+export interface OpenCell {
+  phase: number
+  step: number
+  journey: number
+  /** How long each had waited since it was due, in whole ms. */
+  waitedMs: number[]
+}
+/** Requests in flight for less are no sign of anything. */
+export const OPEN_FROM_MS = 1000
+/** Of one step; more of them say no more. */
+export const MAX_OPEN = 2000
+
+/** Everything that ended in one second, and what had not. */
 export interface Bucket {
   /** From 0, since the start of the load. */
   second: number
@@ -96,6 +109,7 @@ export interface Bucket {
   arrivals: ArrivalCell[]
   checks: CheckCell[]
   failures: FailureCell[]
+  open: OpenCell[]
   /** Most users in flight. */
   users: number
   /** Busy share of the busiest sender in this second, and over the five seconds that end with it. */
@@ -115,6 +129,7 @@ export function emptyBucket(second: number): Bucket {
     arrivals: [],
     checks: [],
     failures: [],
+    open: [],
     users: 0,
     busy: 0,
     busyOfFive: 0,
@@ -126,7 +141,9 @@ export function emptyBucket(second: number): Bucket {
 /** Most kinds of failure told apart in one second; what comes beyond is counted under its kind alone. */
 export const MAX_FAILURE_CELLS = 200
 
-const FORMAT = 1
+/** The first format had no requests in flight. */
+const FIRST_FORMAT = 1
+const FORMAT = 2
 
 /** A bucket as bytes: for threads, for the database and for the live stream. */
 export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
@@ -164,6 +181,12 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
     writer.float(cell.firstAtMs)
     for (const text of [cell.kind, cell.detail, cell.sample]) writer.text(text)
   })
+  writer.list(bucket.open, (cell) => {
+    wholes(cell.phase, cell.step, cell.journey)
+    writer.list(cell.waitedMs, (ms) => {
+      writer.whole(ms)
+    })
+  })
   return writer.finish()
 }
 
@@ -171,7 +194,7 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
 export function decodeBucket(bytes: Uint8Array): Bucket {
   const reader = new ByteReader(bytes)
   const format = reader.whole()
-  if (format !== FORMAT) throw new RangeError(`unknown bucket format ${String(format)}`)
+  if (format !== FORMAT && format !== FIRST_FORMAT) throw new RangeError(`unknown bucket format ${String(format)}`)
   const scope = (): ScopeCell => ({
     phase: reader.whole(),
     scope: reader.whole(),
@@ -235,6 +258,15 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
         sample: reader.text(),
       }
     }),
+    open:
+      format === FIRST_FORMAT
+        ? []
+        : reader.list(() => ({
+            phase: reader.whole(),
+            step: reader.whole(),
+            journey: reader.whole(),
+            waitedMs: reader.list(() => reader.whole()),
+          })),
   }
 }
 

@@ -46,7 +46,7 @@ export class Recording {
     row.eventLoopDelay.compact()
   }
 
-  /** What was added, as one bucket: so workers' buckets of one second are merged. */
+  /** What was added, as one bucket, without what was in flight. */
   toBucket(second: number): Bucket {
     const row = this.rowOf(second)
     return {
@@ -57,6 +57,7 @@ export class Recording {
       arrivals: [...this.arrivals.values()],
       checks: [...this.checks.values()],
       failures: [...this.failures.values()],
+      open: [],
       users: row.users,
       busy: row.busy,
       busyOfFive: row.busyOfFive,

@@ -4,6 +4,7 @@ import { nearestWord, readSentence, type Parsed } from '../language/sentences.js
 import type { Fix, Position } from './model.js'
 import { offsetInScalar, writtenText, type Source } from './source.js'
 import { RENAMED_KEYS, REPLACED_KEYS } from './first-edition.js'
+import { ourKey } from './common-words.js'
 import { keysOf, UNBUILT_KEYS, type ContextName } from './vocabulary.js'
 
 export interface Field {
@@ -57,8 +58,10 @@ export function readFields(source: Source, node: Node | null, what: string, cont
       )
       continue
     }
-    const meant = nearestWord(name, known)
-    const hint = meant === undefined ? `Known keys: ${known.join(', ')}` : `Did you mean "${meant}"?`
+    const general = ourKey(name, known)
+    const meant = general?.word ?? nearestWord(name, known)
+    const example = general?.example === undefined ? '' : `, as in ${general.example}`
+    const hint = meant === undefined ? `Known keys: ${known.join(', ')}` : `Did you mean "${meant}"${example}?`
     source.report(offsetOf(key), 'UNKNOWN_KEY', `${what} has no "${name}". ${hint}`, fixOf(name, meant))
   }
   return fields

@@ -1,9 +1,10 @@
 // The gates of a plan: each a sentence, held against what can be measured and what the plan names.
 import { isMap, isScalar, type Node } from 'yaml'
-import { nearestWord, type GateSentence, type Span, type Statistic } from '../language/sentences.js'
+import { nearestWord, readSentence, type GateSentence, type Span, type Statistic } from '../language/sentences.js'
 import { fixOf, offsetOf, placeOf, readFields, readPhrase, readList, type Field } from './fields.js'
 import { renewGate, renewStop } from './first-edition.js'
 import type { Gate, StopRule } from './model.js'
+import { ourGate } from './common-words.js'
 import { FAMILIES, familyOf, MEASURES } from './measures.js'
 import { offsetInScalar, writtenText, type Source } from './source.js'
 
@@ -29,6 +30,7 @@ function readGate(source: Source, node: Node, named: Named): Gate[] {
     stopField = fields.get('stop')
   }
   if (isFirstEdition(source, sentenceNode, renewGate)) return []
+  if (isInGeneralWords(source, sentenceNode)) return []
   const sentence = readPhrase(source, sentenceNode, 'Gate', 'gate')
   if (sentence === undefined || !isScalar(sentenceNode)) return []
   const scalar = sentenceNode
@@ -36,7 +38,15 @@ function readGate(source: Source, node: Node, named: Named): Gate[] {
   if (!isMeasurable(source, sentence, at) || !areNamed(source, sentence, named, at)) return []
   const stop = readStop(source, stopField, sentence)
   const written = writtenText(scalar)
-  const gate: Gate = { ...sentence, rule: written.trim(), written, stop, isScaled: false, at: placeOf(source, scalar) }
+  const gate: Gate = {
+    ...sentence,
+    rule: written.trim(),
+    written,
+    stop,
+    isScaled: false,
+    isDefault: false,
+    at: placeOf(source, scalar),
+  }
   if (sentence.of.kind !== 'each step') return [gate]
   const names = MEASURES[sentence.measure.kind].of === 'groups' ? named.groups : named.steps
   const [from = 0, to = 0] = sentence.spans.of[0] ?? []
@@ -67,6 +77,17 @@ function whyNoStop({ measure, comparison, limit }: GateSentence): string | undef
   const family = familyOf(measure)
   const isCount = family === 'count' || (limit.unit === 'number' && family !== 'score' && family !== 'metric')
   return isLower && isCount ? 'a lower limit on a count' : undefined
+}
+
+/** Reports a sentence in words of general use, such as `p95 < 300`, with what it is here. */
+function isInGeneralWords(source: Source, node: Node | null): boolean {
+  if (!isScalar(node)) return false
+  const written = writtenText(node)
+  if (readSentence('Gate', written).ok) return false
+  const ours = ourGate(written)
+  if (ours === undefined) return false
+  source.report(offsetOf(node), 'SENTENCE', `gate: this is written "${ours}" here`, fixOf(written, ours))
+  return true
 }
 
 /** Reports a sentence of the first edition with what it is today. */
@@ -111,12 +132,26 @@ function isMeasurable(source: Source, gate: GateSentence, at: PlaceOfSpan): bool
       'UNIT',
       `${measure.kind} needs ${words}${unit === 'number' ? '; a bare number has no unit' : ''}`,
     )
+  if (
+    family === 'share or count' &&
+    limit.kind === 'fixed' &&
+    limit.unit === 'number' &&
+    !Number.isInteger(limit.value)
+  )
+    return fault(
+      spans.comparison,
+      'UNIT',
+      `${String(limit.value)} could be a share or a count: write ${shareWords(limit.value)} of all, or a whole number of them such as ${String(Math.max(1, Math.round(limit.value)))}`,
+    )
   if (gate.of.kind !== 'all' && of === 'nothing')
     return fault(spans.of[0], 'SCOPE', `${measure.kind} cannot be measured by step: remove "of"`)
   if (gate.journey !== undefined && !byJourney)
     return fault(spans.journey, 'SCOPE', `${measure.kind} is measured for the whole run: remove "in journey"`)
   return true
 }
+
+/** A share of 1 as it is written. */
+const shareWords = (share: number): string => `${String(Number((100 * share).toPrecision(12)))} %`
 
 const wordOf = (statistic: Statistic): string =>
   statistic.kind === 'percentile' ? `p${String(statistic.percent)}` : statistic.kind

@@ -264,6 +264,8 @@ export interface Gate extends GateSentence {
   stop: StopRule | undefined
   /** A count or a rate means nothing when the load was scaled: shown, not judged. */
   isScaled: boolean
+  /** No gate of the plan, but one that every run without such a gate is held to. */
+  isDefault: boolean
   at: Position
 }
 

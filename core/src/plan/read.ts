@@ -6,7 +6,7 @@ import type { Journey, Phase, Plan, Position, Problem, Step } from './model.js'
 import type { Target } from './target-model.js'
 import { allSteps, groupsOf, timedOf } from './walk.js'
 import { checkNames } from './names.js'
-import { openSource, writtenText, type Source } from './source.js'
+import { openSource, problemsOf, writtenText, type Source } from './source.js'
 import { readWord, type FileReader, type StepContext } from './context.js'
 import { readData } from './data.js'
 import { NO_DEFAULTS, readDefaults, readOnFailure } from './send.js'
@@ -61,7 +61,7 @@ export function readPlan(file: string, text: string, options: ReadOptions): Plan
   const { plan, targetAt } = readModel(source, files)
   const target = resolveTarget(source, { wanted: plan.target, at: targetAt }, files, options.target)
   if (source.root !== null && !source.isBroken) source.problems.push(...checkNames(plan, target, texts))
-  const problems = source.problems.sort(
+  const problems = problemsOf(source).sort(
     (a, b) => Number(a.file !== file) - Number(b.file !== file) || a.line - b.line || a.column - b.column,
   )
   return { plan, target, problems, hasErrors: problems.some((problem) => problem.severity === 'error') }

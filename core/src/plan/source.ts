@@ -88,6 +88,17 @@ export function openSource(file: string, text: string): Source {
 }
 
 /**
+ * The problems of a file. Where YAML itself could not read it, what follows is guessed from the rest: only the first
+ * slip is told, at its place.
+ */
+export function problemsOf({ problems, isBroken, file }: Source): Problem[] {
+  if (!isBroken) return problems
+  const own = problems.filter((problem) => problem.file === file)
+  const first = own.find(({ code }) => code === 'YAML') ?? own[0]
+  return [...(first === undefined ? [] : [first]), ...problems.filter((problem) => problem.file !== file)]
+}
+
+/**
  * Offset at which brackets, or dashes on one line, nest too deep. The tokens alone tell, in one pass: the parser takes
  * minutes over a hundred thousand open brackets.
  */

@@ -19,7 +19,8 @@ import {
 import type { Check, Step } from './model.js'
 import { readSend } from './send.js'
 import { RENAMED_STEPS } from './first-edition.js'
-import { openSource, writtenText, type Source } from './source.js'
+import { openSource, problemsOf, writtenText, type Source } from './source.js'
+import { ourKey } from './common-words.js'
 import { UNBUILT_STEPS } from './vocabulary.js'
 import { readWait } from './wait.js'
 
@@ -75,7 +76,7 @@ function readStep(context: StepContext, node: Node): Step[] {
     source.report(offsetOf(node), 'KEY', `"${first}": browser steps are not supported by this version yet`)
     return []
   }
-  const meant = nearestWord(first, KINDS)
+  const meant = ourKey(first, KINDS)?.word ?? nearestWord(first, KINDS)
   const hint = meant === undefined ? `Steps are ${KINDS.join(', ')}` : `Did you mean "${meant}"?`
   source.report(offsetOf(node), 'STEP', `"${first}" is not a step. ${hint}`, fixOf(first, meant))
   return []
@@ -177,6 +178,6 @@ function readUse(context: StepContext, node: Node): Step[] {
   if (text === undefined) return []
   const shared = openSource(path, text)
   const steps = readSteps({ ...context, source: shared, opened: [...opened, path] }, shared.root, path)
-  source.problems.push(...shared.problems)
+  source.problems.push(...problemsOf(shared))
   return steps
 }

@@ -16,7 +16,7 @@ import {
 import type { Problem } from './model.js'
 import type { Permission, Metric, Target, Tls } from './target-model.js'
 import { parseHours } from './permission.js'
-import { openSource, writtenText, type Source } from './source.js'
+import { openSource, problemsOf, writtenText, type Source } from './source.js'
 import { readTextMap } from './texts.js'
 
 export interface TargetReading {
@@ -30,7 +30,7 @@ export function readTarget(file: string, text: string, files: FileReader = () =>
   if (source.root === null) {
     if (source.problems.length === 0)
       source.report(0, 'EMPTY', 'the target file is empty: it needs an origin such as http://127.0.0.1:7710')
-    return { target: undefined, problems: source.problems }
+    return { target: undefined, problems: problemsOf(source) }
   }
   const fields = readFields(source, source.root, 'the target', 'target')
   const origin = readOrigin(source, fields.get('origin'))
@@ -51,7 +51,7 @@ export function readTarget(file: string, text: string, files: FileReader = () =>
     localAddress: readText(source, fields.get('local address'), 'local address'),
   }
   readText(source, fields.get('about'), 'about')
-  return { target: origin === undefined ? undefined : target, problems: source.problems }
+  return { target: origin === undefined ? undefined : target, problems: problemsOf(source) }
 }
 
 /** A target that is nothing but an origin, as in `target: http://127.0.0.1:7710`; undefined when it is no origin. */

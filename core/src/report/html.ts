@@ -1,5 +1,6 @@
 // A result as one HTML file: offline, with charts that can be asked, light and dark; nothing is loaded from elsewhere.
 import { scaleLinear } from 'd3-scale'
+import { statusWords } from '../judge/gates.js'
 import { formatMs, formatValue, verdictWords } from '../judge/verdict.js'
 import { HTML_SCRIPT } from './html-script.js'
 import { HTML_STYLE } from './html-style.js'
@@ -184,7 +185,7 @@ function table(title: string, head: string[], rows: string[][], words: number): 
 function gatesTable({ gates }: RunResult): string {
   if (gates.length === 0) return '<p>This plan has no gates.</p>'
   const rows = gates.map((gate) => [
-    `<span class="status ${gate.status.replace(' ', '-')}">${gate.status}${gate.borderline ? ', borderline' : ''}</span>`,
+    `<span class="status ${gate.status.replace(' ', '-')}">${statusWords(gate)}</span>`,
     text(gate.rule),
     text(formatValue(gate.observed, gate.unit)),
     text(formatValue(gate.limit, gate.unit)),

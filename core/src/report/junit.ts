@@ -50,7 +50,11 @@ function withoutControls(xml: string): string {
 }
 
 function caseOfGate(gate: RunResult['gates'][number], plan: string): Case {
-  const head = { '@name': gate.rule, '@classname': plan, '@time': '0' }
+  const head = {
+    '@name': gate.isDefault === true ? `${gate.rule} (default)` : gate.rule,
+    '@classname': plan,
+    '@time': '0',
+  }
   const observed = `observed ${formatValue(gate.observed, gate.unit)}, limit ${formatValue(gate.limit, gate.unit)}`
   switch (gate.status) {
     case 'held':

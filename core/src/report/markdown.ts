@@ -1,4 +1,5 @@
 // A result as Markdown, short enough for a comment on a change.
+import { statusWords } from '../judge/gates.js'
 import { formatMs, formatValue, verdictWords } from '../judge/verdict.js'
 import type { RunResult } from '../judge/result-schema.js'
 
@@ -15,7 +16,7 @@ export function markdownOf(result: RunResult): string {
     '|---|---|---:|---:|',
     ...result.gates.map(
       (gate) =>
-        `| ${cell(gate.rule)} | ${gate.status}${gate.borderline ? ', borderline' : ''} | ${formatValue(gate.observed, gate.unit)} | ${formatValue(gate.limit, gate.unit)} |`,
+        `| ${cell(gate.rule)} | ${statusWords(gate)} | ${formatValue(gate.observed, gate.unit)} | ${formatValue(gate.limit, gate.unit)} |`,
     ),
     '',
     '| step | requests | failed | median | p95 | p99 | max |',

@@ -65,6 +65,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
     startedAt: identity.startedAt,
     endedAt: identity.endedAt,
     measuredMs: measuredSeconds * 1000,
+    stoppedAtMs: view.stoppedAtMs,
     baseline: facts.baseline,
     gates: view.gates(),
     totals: {
@@ -73,7 +74,8 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
         sum(shape.phases, (phase) => (phase.measured ? phase.arrivalsDue : 0)) + sum(closed, (cell) => cell.started),
       arrivals: sum(arrivals, (cell) => cell.started),
       capped: sum(arrivals, (cell) => cell.capped),
-      cutOff: sum(journeys, (cell) => cell.cutOff),
+      // What a stop cut off is shown here, and judged nowhere.
+      cutOff: sum([...journeys, ...view.afterStop.journeys.values()], (cell) => cell.cutOff),
       outOfData: sum(arrivals, (cell) => cell.outOfData),
       journeys: sum(journeys, (cell) => cell.finished),
       failedJourneys: sum(journeys, (cell) => cell.failed),

@@ -72,3 +72,6 @@ function uuidV7(draws: Draws, startedAtMs: number): string {
 function charOf(alphabet: string, draws: Draws): string {
   return alphabet[Math.floor(draws.next() * alphabet.length)] ?? ''
 }
+
+/** Whether a maker makes numbers, so that what stands in for its values must be one. */
+export const isNumberMaker = ({ kind }: Maker): boolean => kind === 'whole' || kind === 'decimal' || kind === 'normal'

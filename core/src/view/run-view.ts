@@ -15,8 +15,10 @@ import { stepSummaries, type StepSummary } from './summaries.js'
 export type RunEvent =
   /** A full second, merged over all senders; each second comes once, in order. */
   | { kind: 'bucket'; bucket: Bucket }
-  /** A stop rule fired. */
-  | { kind: 'stop rule'; gate: number; atMs: number }
+  /** A stop rule fired, for what its gate saw in that second, in the gate's unit. */
+  | { kind: 'stop rule'; gate: number; atMs: number; value: number | null }
+  /** A person stopped the run. */
+  | { kind: 'stopped'; atMs: number }
   /** Phases were as long as this: iterations end by themselves, and an early end cuts phases short. */
   | { kind: 'phases'; seconds: number[] }
   /** Nothing more comes: what a gate was waiting for does not come either. */
@@ -56,6 +58,7 @@ interface GateState {
   values: (number | null)[]
   firstBreachAtMs: number | null
   stoppedAtMs: number | null
+  stoppedValue: number | null
 }
 
 export interface RunViewOptions {
@@ -67,11 +70,15 @@ export interface RunViewOptions {
 
 export class RunView {
   readonly shape: RunShape
+  /** All that is judged: where a gate or a person stopped the run, what had ended until then. */
   readonly recording = new Recording()
+  /** What a stop cut off, or let end after it. */
+  readonly afterStop = new Recording()
   readonly series: Series
   private readonly buckets: Bucket[] = []
   private readonly states: GateState[]
   private hasEnded = false
+  private judgedUntilMs = Infinity
 
   constructor({ gates, shape, baseline }: RunViewOptions) {
     this.shape = { ...shape, phases: shape.phases.map((phase) => ({ ...phase })) }
@@ -86,6 +93,7 @@ export class RunView {
         values: [],
         firstBreachAtMs: null,
         stoppedAtMs: null,
+        stoppedValue: null,
       }
     })
   }
@@ -98,9 +106,16 @@ export class RunView {
         return
       case 'stop rule': {
         const state = this.states[event.gate]
-        if (state !== undefined) state.stoppedAtMs = event.atMs
+        if (state !== undefined) {
+          state.stoppedAtMs = event.atMs
+          state.stoppedValue = event.value
+        }
+        this.judgedUntilMs = Math.min(this.judgedUntilMs, event.atMs)
         return
       }
+      case 'stopped':
+        this.judgedUntilMs = Math.min(this.judgedUntilMs, event.atMs)
+        return
       case 'phases':
         for (const [index, phase] of this.shape.phases.entries()) phase.seconds = event.seconds[index] ?? phase.seconds
         return
@@ -110,6 +125,11 @@ export class RunView {
       default:
         event satisfies never
     }
+  }
+
+  /** When a gate or a person stopped the run, in ms from the start of the load; null when none did. */
+  get stoppedAtMs(): number | null {
+    return this.judgedUntilMs === Infinity ? null : this.judgedUntilMs
   }
 
   /** Full seconds so far. */
@@ -122,8 +142,8 @@ export class RunView {
    * are over: it is still on its way.
    */
   gates(): GateResult[] {
-    return this.states.map(({ gate, baselineValue: ofBaseline, firstBreachAtMs, stoppedAtMs }) => {
-      const known = { baselineValue: ofBaseline, firstBreachAtMs, stoppedAtMs }
+    return this.states.map(({ gate, baselineValue: ofBaseline, firstBreachAtMs, stoppedAtMs, stoppedValue }) => {
+      const known = { baselineValue: ofBaseline, firstBreachAtMs, stoppedAtMs, stoppedValue }
       const result = judgeGate(gate, this.recording, this.shape, known)
       const waits = !this.hasEnded && stoppedAtMs === null && isLowerOnLoad(gate)
       return waits && !isPastItsPhases(gate, this.shape, this.seconds) ? { ...result, status: 'not judged' } : result
@@ -151,7 +171,12 @@ export class RunView {
   }
 
   private addBucket(bucket: Bucket): void {
-    this.buckets.push(bucket)
+    if (bucket.second * 1000 >= this.judgedUntilMs) {
+      this.afterStop.add(bucket)
+      return
+    }
+    // What was in flight is for stop rules alone.
+    this.buckets.push({ ...bucket, open: [] })
     const before = this.seconds
     this.recording.add(bucket)
     // A second in which no sender reported anything is a row of nothing.

@@ -1,5 +1,6 @@
 // Names of a plan turned into slots of a frame, and the values that are made for an iteration.
 import {
+  isNumberMaker,
   compilePattern,
   compileText,
   Draws,
@@ -98,7 +99,10 @@ export class Names {
       const reserved = this.reserved(name, scope.journey)
       if (reserved !== undefined) return reserved
       const override = this.run.overrides[name]
-      if (override !== undefined) return () => override
+      if (override !== undefined) {
+        const typed = typedValue(override, this.plan.values.find((value) => value.name === name)?.maker)
+        return () => typed
+      }
       const value = this.plan.values.find((value) => value.name === name)
       if (value !== undefined) {
         scope.made.add(name)
@@ -218,4 +222,11 @@ export class Names {
           makeValue(maker, placed(user, iteration, draws, use, count), this.run.startedAtMs)
     }
   }
+}
+
+/** A value set from outside, of the type that the plan's own value has. */
+function typedValue(text: string, maker: ValueMaker['maker'] | undefined): Json {
+  return maker !== undefined && isNumberMaker(maker) && text.trim() !== '' && Number.isFinite(Number(text))
+    ? Number(text)
+    : text
 }

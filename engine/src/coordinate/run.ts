@@ -5,10 +5,13 @@ import {
   baselineFault,
   distrust,
   filesSentBy,
+  gatesOf,
   judge,
   loadFingerprint,
+  NO_DOUBTS,
   phaseRanges,
   previewOf,
+  reasonsOf,
   RunView,
   resultOf,
   scalePlan,
@@ -19,11 +22,11 @@ import {
   type Calibration,
   type Ending,
   type Frame,
+  type Gate,
   type GeneratorFaults,
   type Judgement,
   type OnceResult,
   type Plan,
-  type Recording,
   type RunEvent,
   type RunIdentity,
   type RunResult,
@@ -101,6 +104,8 @@ class Run implements RunHandle {
   readonly view: RunView
   readonly done: Promise<RunOutcome>
   private readonly plan: Plan
+  /** The plan's own gates, and the default ones. */
+  private readonly gates: readonly Gate[]
   private readonly faults: Required<GeneratorFaults> = { local: [], deaths: [], outOfData: [] }
   private readonly mask = new Mask()
   private readonly values: RunValues
@@ -132,7 +137,8 @@ class Run implements RunHandle {
       options.baseline !== undefined && baselineFault(options.baseline, { ...this.identity, target }) === undefined
         ? options.baseline
         : undefined
-    this.view = new RunView({ gates: this.plan.gates, shape, baseline: this.baseline })
+    this.gates = gatesOf(this.plan)
+    this.view = new RunView({ gates: this.gates, shape, baseline: this.baseline })
     this.values = {
       id: identity.id,
       seed: identity.plan.seed,
@@ -146,14 +152,17 @@ class Run implements RunHandle {
       run: this.values,
       fileBytes: (path) => this.files.get(path) ?? new Uint8Array(),
     })
-    this.watch = new StopWatch(this.plan.gates, shape)
+    this.watch = new StopWatch(this.gates, shape)
     // One turn later, so that the caller holds the handle before the first event.
     this.done = Promise.resolve().then(() => this.walk())
   }
 
   stop(by: string): void {
-    this.stoppedBy ??= by
-    this.endEarly()
+    if (this.stoppedBy === undefined) {
+      this.stoppedBy = by
+      this.endEarly()
+      this.tell({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
+    }
     this.stopping.abort()
   }
 
@@ -251,7 +260,7 @@ class Run implements RunHandle {
     renewal.close()
     metrics.close()
     this.tellPhases()
-    const lost = lostRequests(senderPool.counts, this.view.recording, this.faults.deaths.length > 0)
+    const lost = lostRequests(senderPool.counts, this.view, this.faults.deaths.length > 0)
     if (lost !== undefined) throw new Error(lost)
   }
 
@@ -261,7 +270,7 @@ class Run implements RunHandle {
     const fired = this.watch.add(bucket)
     if (fired === undefined) return
     this.isStoppedByRule = true
-    this.tell({ kind: 'stop rule', gate: fired.index, atMs: fired.atMs })
+    this.tell({ kind: 'stop rule', gate: fired.index, atMs: fired.atMs, value: fired.value })
     this.endEarly()
     senderPool.say({ kind: 'stop' })
   }
@@ -302,11 +311,14 @@ class Run implements RunHandle {
     const { target, calibration = null } = this.options
     const { view, baseline } = this
     const hasLoad = view.seconds > 0
-    const reasons =
+    const { gates } = this
+    const { recording, shape } = view
+    const doubts =
       hasLoad || ending.kind === 'finished'
-        ? distrust(view.recording, view.shape, this.plan.gates, this.faults, this.endedEarlyAtMs !== undefined)
-        : []
-    const judgement = judge(ending, reasons, view.gates(), view.recording, view.shape)
+        ? distrust(recording, shape, gates, this.faults, this.endedEarlyAtMs !== undefined)
+        : NO_DOUBTS
+    const reasons = reasonsOf(doubts)
+    const judgement = judge({ ending, doubts, gates, results: view.gates(), recording, shape })
     const identified = {
       ...this.identity,
       target: { name: target.name, origin: target.origin },
@@ -331,13 +343,13 @@ class Run implements RunHandle {
  */
 export function lostRequests(
   { started, ended, recorded }: SenderCounts,
-  recording: Recording,
+  { recording, afterStop }: Pick<RunView, 'recording' | 'afterStop'>,
   hasDeaths: boolean,
 ): string | undefined {
   if (started !== ended)
     return `requests were lost: ${String(started)} began, ${String(ended)} ended. This is a fault of ours; please report it`
   let counted = 0
-  for (const cell of recording.steps.values()) counted += cell.requests
+  for (const cell of [...recording.steps.values(), ...afterStop.steps.values()]) counted += cell.requests
   if (hasDeaths || recorded === counted) return undefined
   return `records were lost: senders recorded ${String(recorded)} requests, ${String(counted)} arrived. This is a fault of ours; please report it`
 }

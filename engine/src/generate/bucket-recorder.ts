@@ -4,11 +4,14 @@ import {
   emptyBucket,
   encodeBucket,
   MAX_FAILURE_CELLS,
+  MAX_OPEN,
+  OPEN_FROM_MS,
   phaseRanges,
   type ArrivalCell,
   type Bucket,
   type CheckCell,
   type FailureCell,
+  type OpenCell,
   type RunShape,
   type ScopeCell,
   type StepCell,
@@ -18,7 +21,7 @@ import type { Mask } from '../secrets/mask.js'
 import type { Failure } from '../walk/assessor.js'
 import type { Iteration } from '../walk/iteration.js'
 import type { TimedOperation } from '../compile/program.js'
-import type { Ended, Sample, WalkerListener } from '../walk/listener.js'
+import type { Ended, OpenRequest, Sample, WalkerListener } from '../walk/listener.js'
 
 /** Failures whose requests waited as long as they are counted: they belong to the response times. */
 const WAITED = new Set(['timeout', 'cut off'])
@@ -61,8 +64,16 @@ export class BucketRecorder implements WalkerListener {
     this.startMs = startMs
   }
 
-  /** Closes every second that is over, and sends it. */
-  close(nowMs: number, generator: { busy: number; busyOfFive: number; delays: Distribution }): void {
+  /**
+   * Closes every second that is over, and sends it.
+   *
+   * @param open - requests in flight
+   */
+  close(
+    nowMs: number,
+    generator: { busy: number; busyOfFive: number; delays: Distribution },
+    open: Iterable<OpenRequest> = [],
+  ): void {
     this.bucket.busy = generator.busy
     this.bucket.busyOfFive = generator.busyOfFive
     this.bucket.eventLoopDelay = generator.delays
@@ -74,6 +85,7 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.arrivals = usedOf(this.arrivals, isArrivalUsed)
     this.bucket.checks = usedOf(this.checks, ({ passed, failed }) => passed + failed > 0)
     this.bucket.failures = [...this.failures.values()]
+    this.bucket.open = this.openCells(nowMs, open)
     this.send(encodeBucket(this.bucket))
     this.bucket.steps.forEach(clearStep)
     this.bucket.groups.forEach(clearScope)
@@ -84,6 +96,22 @@ export class BucketRecorder implements WalkerListener {
     this.second = Math.max(this.second + 1, Math.floor((nowMs - this.startMs) / 1000))
     this.bucket = emptyBucket(this.second)
     this.usersMost = this.usersNow
+  }
+
+  /** What has been in flight for long; most of what is open is not, and costs a look. */
+  private openCells(nowMs: number, open: Iterable<OpenRequest>): OpenCell[] {
+    const cells = new Map<string, OpenCell>()
+    for (const { iteration, step, dueMs } of open) {
+      const waitedMs = Math.floor(nowMs - dueMs)
+      if (waitedMs < OPEN_FROM_MS) continue
+      const phase = dueMs === iteration.arrivedMs ? iteration.phase : this.phaseAt(iteration.phase, dueMs)
+      const { journey } = iteration.program
+      const key = `${String(phase)} ${String(step)} ${String(journey)}`
+      let cell = cells.get(key)
+      if (cell === undefined) cells.set(key, (cell = { phase, step, journey, waitedMs: [] }))
+      if (cell.waitedMs.length < MAX_OPEN) cell.waitedMs.push(waitedMs)
+    }
+    return [...cells.values()]
   }
 
   // ---------- arrivals and requests

@@ -109,7 +109,7 @@ export class Sender {
   }
 
   hear(message: Exclude<ToSender, { kind: 'start' }>): void {
-    if (message.kind === 'stop') this.finish()
+    if (message.kind === 'stop') this.stop()
     else if (message.kind === 'end load') this.endLoad(monotonicMs())
     else this.renew(message)
   }
@@ -276,7 +276,7 @@ export class Sender {
   }
 
   private closeSeconds(now: number): void {
-    this.recorder.close(now, this.health.read())
+    this.recorder.close(now, this.health.read(), this.walker.openRequests())
     this.nextSecondMs = this.startMs + 1000 * (Math.floor((now - this.startMs) / 1000) + 1)
   }
 
@@ -295,6 +295,12 @@ export class Sender {
     this.loadEndMs = Math.min(this.loadEndMs, now)
     this.drainEndMs = this.loadEndMs + this.data.plan.load.drainMs
     this.turnAgain()
+  }
+
+  /** Ends at once. What had ended until now is told apart from what is cut off: only the former is judged. */
+  private stop(): void {
+    if (this.state === 'loading' || this.state === 'draining') this.recorder.close(monotonicMs(), this.health.read())
+    this.finish()
   }
 
   private finish(): void {

@@ -31,6 +31,14 @@ export interface Ended {
   checks: boolean[]
 }
 
+/** A request in flight. */
+export interface OpenRequest {
+  iteration: Iteration
+  /** Number of the step in the shape of the run. */
+  step: number
+  dueMs: number
+}
+
 export interface WalkerListener {
   onStarted(iteration: Iteration, sample: Sample): void
   onEnded(ended: Ended): void

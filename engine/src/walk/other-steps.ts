@@ -7,6 +7,7 @@ import { plainSample, type WalkerListener } from './listener.js'
 import type { Iteration, Branch } from './iteration.js'
 import type { CallOperation, SocketOperation, SqlOperation, TimedOperation } from '../compile/program.js'
 import type { WalkerOptions } from './options.js'
+import type { Exchange } from '../http/exchange.js'
 import { Scripts } from './call/sandbox.js'
 import { SocketTalker, type SocketEvent } from './socket/socket-talk.js'
 import { runSql } from './sql/run-sql.js'
@@ -22,7 +23,7 @@ export interface StepHost {
   readonly listener: WalkerListener
   readonly assessor: Assessor
   /** What is open now, to be cut off when the drain ends. */
-  readonly open: Set<Cancellable>
+  readonly open: Set<Cancellable | Exchange<Branch>>
   permits(origin: string): boolean
   drawAt(iteration: Iteration, place: number): Draws
   after(branch: Branch, operation: TimedOperation, failure: Failure | null, continues: boolean, endedMs: number): void

@@ -9,7 +9,7 @@ import type { WalkerOptions } from './options.js'
 import { Cookies } from '../http/cookies.js'
 import { Deadlines } from '../http/deadlines.js'
 import { Exchange, type ExchangeOwner, type Outcome } from '../http/exchange.js'
-import type { WalkerListener } from './listener.js'
+import type { OpenRequest, WalkerListener } from './listener.js'
 import { beginGroups, noteEnd, noteWait, timeOfGroup } from './groups.js'
 import { branchOf, Iteration, type OpenGroup, type Branch } from './iteration.js'
 import type { Condition, Program, SendOperation, TimedOperation } from '../compile/program.js'
@@ -39,7 +39,7 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
   private readonly connections: Connections
   /** Of users who share none. */
   private readonly ownConnections = new Set<Connections>()
-  readonly open = new Set<Cancellable>()
+  readonly open = new Set<Cancellable | Exchange<Branch>>()
   private readonly waiting = new TinyQueue<Branch>([], (a, b) => a.dueMs - b.dueMs)
   private readonly deadlines = new Deadlines()
   private readonly draws: Draws
@@ -117,6 +117,12 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
     for (const request of [...this.open]) request.cancel('cut off', 'the drain ended')
     this.open.clear()
     for (const iteration of iterations) this.endIteration(iteration, 'cut off')
+  }
+
+  /** Requests in flight now. */
+  *openRequests(): Generator<OpenRequest> {
+    for (const one of this.open)
+      if (one instanceof Exchange) yield { iteration: one.user.iteration, step: one.operation.step, dueMs: one.dueMs }
   }
 
   close(): void {

@@ -75,6 +75,7 @@ const signOf = (gate: GateResult) => (gate.status === 'held' || gate.status === 
             : formatValue(gate.observed, gate.unit)
         }}</b>
       </div>
+      <div v-if="gate.isDefault" class="borderline soft">default: the plan has no gate of this kind</div>
       <div v-if="gate.borderline" class="borderline soft">borderline: the limit lies within its 95 % interval</div>
     </div>
     <div v-if="trust !== null" class="trust">

@@ -3,8 +3,10 @@ import {
   beamsOf,
   bytesOfBase64,
   decodeBucket,
+  gatesOf,
   RunView,
   type Beam,
+  type Gate,
   type GateResult,
   type Plan,
   type RunEvent,
@@ -36,7 +38,7 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
 
 const TELL_AFTER_MS = 60
 
-let plan: Plan | undefined
+let gates: Gate[] = []
 let view: RunView | undefined
 let range: TimeRange | null = null
 let timer: ReturnType<typeof setTimeout> | undefined
@@ -44,8 +46,8 @@ let timer: ReturnType<typeof setTimeout> | undefined
 self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
   switch (data.kind) {
     case 'open':
-      plan = data.plan
-      view = new RunView({ gates: data.plan.gates, shape: data.shape })
+      gates = gatesOf(data.plan)
+      view = new RunView({ gates, shape: data.shape })
       break
     case 'bucket':
       view?.add({ kind: 'bucket', bucket: decodeBucket(bytesOfBase64(data.data)) })
@@ -65,7 +67,7 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
 }
 
 function tell(): void {
-  if (plan === undefined || view === undefined) return
+  if (view === undefined) return
   const { series, shape } = view
   const picture: RunPicture = {
     ...series,
@@ -75,7 +77,7 @@ function tell(): void {
       .sort((one, other) => other.total - one.total),
     metrics: shape.metrics.map((metric, index) => ({ ...metric, values: series.metrics[index] ?? [] })),
     gates: view.gates(),
-    beams: beamsOf(plan.gates, view),
+    beams: beamsOf(gates, view),
     steps: view.steps(range),
     range,
   }

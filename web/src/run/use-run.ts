@@ -38,8 +38,11 @@ export function useRun(id: Ref<string>) {
         view.value = data
       }
       say({ kind: 'open', plan: detail.plan, shape: detail.shape })
-      for (const [gate, { stoppedAtMs }] of (detail.result?.gates ?? []).entries())
-        if (stoppedAtMs !== null) say({ kind: 'event', event: { kind: 'stop rule', gate, atMs: stoppedAtMs } })
+      for (const [gate, { stoppedAtMs, observed }] of (detail.result?.gates ?? []).entries())
+        if (stoppedAtMs !== null)
+          say({ kind: 'event', event: { kind: 'stop rule', gate, atMs: stoppedAtMs, value: observed } })
+      const stoppedAtMs = detail.result?.stoppedAtMs ?? null
+      if (stoppedAtMs !== null) say({ kind: 'event', event: { kind: 'stopped', atMs: stoppedAtMs } })
       listen()
     } catch (error) {
       fault.value = wordsOf(error)
@@ -56,7 +59,7 @@ export function useRun(id: Ref<string>) {
       const bytes = parseJson(data)
       if (typeof bytes === 'string') say({ kind: 'bucket', data: bytes })
     })
-    for (const kind of ['stop rule', 'phases'] as const)
+    for (const kind of ['stop rule', 'stopped', 'phases'] as const)
       stream.addEventListener(kind, ({ data }: MessageEvent<string>) => {
         const event = eventOf(data)
         if (event !== undefined) say({ kind: 'event', event })
@@ -97,11 +100,13 @@ export function useRun(id: Ref<string>) {
 const STATES: readonly StoredState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']
 
 /** An event of the stream as the run's view takes it; undefined for what is none. */
-function eventOf(data: string): Extract<RunEvent, { kind: 'stop rule' | 'phases' }> | undefined {
+function eventOf(data: string): Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }> | undefined {
   const told = parseJson(data)
   if (typeof told !== 'object' || told === null || Array.isArray(told)) return undefined
-  const { kind, gate, atMs, seconds } = told
-  if (kind === 'stop rule' && typeof gate === 'number' && typeof atMs === 'number') return { kind, gate, atMs }
+  const { kind, gate, atMs, value, seconds } = told
+  if (kind === 'stop rule' && typeof gate === 'number' && typeof atMs === 'number')
+    return { kind, gate, atMs, value: typeof value === 'number' ? value : null }
+  if (kind === 'stopped' && typeof atMs === 'number') return { kind, atMs }
   if (kind === 'phases' && Array.isArray(seconds)) return { kind, seconds: seconds.map(Number) }
   return undefined
 }
