@@ -12,6 +12,7 @@ beforeAll(async () => {
     else if (path === '/moved') response.writeHead(302, { location: '/one' }).end()
     else if (path === '/ring') response.writeHead(302, { location: '/ring' }).end()
     else if (path === '/away') response.writeHead(302, { location: 'http://127.0.0.1:9/' }).end()
+    else if (path === '/letters') response.end(`${'a'.repeat(60)}b`)
     else if (path === '/reset') request.socket.destroy()
     else if (path === '/never') return
     else if (path === '/echo') response.writeHead(500).end(`no: ${request.headers.authorization ?? ''}`)
@@ -156,6 +157,21 @@ describe('the end of a run', () => {
     // Of sixty seconds nothing is left but the stop itself.
     expect(performance.now() - stoppedAt).toBeLessThan(10_000)
     expect(judgement).toMatchObject({ verdict: 'stopped', exitCode: 4, reasons: ['stopped by SIGINT'] })
+    expect(server.arrivals.get('/cleared')).toHaveLength(1)
+  })
+
+  it('comes soon after a stop even where a check holds the sender up for good, with teardown done', async () => {
+    // (a+)+$ over a row of a without an end takes a time that doubles with each letter.
+    const parts = `journeys:\n  a:\n    steps:\n      - send: GET /letters\n        check: ['body matches /^(a+)+$/']\nteardown:\n  - send: DELETE /cleared\nload:\n  - { phase: p, rate: 5/s, for: 60s }\n`
+    server.arrivals.delete('/cleared')
+    const handle = begin(server.origin, parts, { senders: 1 })
+    await sleep(3000)
+
+    handle.stop('test')
+    const { judgement, result } = await handle.done
+
+    expect(judgement).toMatchObject({ verdict: 'stopped', exitCode: 4 })
+    expect(result.totals.requests).toBe(0)
     expect(server.arrivals.get('/cleared')).toHaveLength(1)
   })
 

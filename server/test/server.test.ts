@@ -100,7 +100,10 @@ describe('runs', () => {
     expect(told).toBeGreaterThan(30)
     expect((await call('GET', `/runs/${first}`)).body).toMatchObject({
       state: 'ended',
-      result: { totals: { arrivalsDue: 40, requests: told }, gates: [{ status: 'held' }] },
+      result: {
+        totals: { arrivalsDue: 40, requests: told },
+        gates: [{ status: 'held' }, { status: 'held', isDefault: true }],
+      },
     })
     expect((await call('GET', `${project}/runs`)).body).toMatchObject({
       runs: [{ number: 2 }, { number: 1, requests: told }],

@@ -8,6 +8,7 @@ import {
   gatesOf,
   judge,
   loadFingerprint,
+  loadSeconds,
   NO_DOUBTS,
   phaseRanges,
   previewOf,
@@ -94,6 +95,8 @@ const TEARDOWN_WITHIN_MS = 30_000
 const TEARDOWN_AFTER_STOP_MS = 8_000
 /** Between the word to the senders and the first moment of the load. */
 const LEAD_MS = 30
+/** After the drain; a sender that works needs none of it. */
+const OVERTIME_MS = 10_000
 
 /** Starts a run. The plan must have been read without errors, and the target must be permitted. */
 export function startRun(options: RunOptions): RunHandle {
@@ -246,10 +249,12 @@ class Run implements RunHandle {
     }
     const startMs = monotonicMs() + LEAD_MS
     this.loadStartMs = startMs
-    if (this.stopping.signal.aborted) stop()
-    else senderPool.say({ kind: 'start', startMs })
     this.stopping.signal.addEventListener('abort', stop, { once: true })
     metrics.start(startMs)
+    const lengthMs = LEAD_MS + 1000 * loadSeconds(this.plan) + this.plan.load.drainMs
+    senderPool.endWithin(lengthMs + OVERTIME_MS, 'a sender did not end in time: something holds its thread up')
+    if (this.stopping.signal.aborted) stop()
+    else senderPool.say({ kind: 'start', startMs })
     const renewal = new Renewal(
       this.compiled,
       setupFrame,
@@ -260,7 +265,7 @@ class Run implements RunHandle {
     renewal.close()
     metrics.close()
     this.tellPhases()
-    const lost = lostRequests(senderPool.counts, this.view, this.faults.deaths.length > 0)
+    const lost = lostRequests(senderPool.counts, this.view, senderPool.killed > 0)
     if (lost !== undefined) throw new Error(lost)
   }
 
@@ -339,17 +344,17 @@ class Run implements RunHandle {
 
 /**
  * Every request that began must have ended and been recorded; a fault in words when one was lost. A sender that died
- * told no counts: then only what the others told is compared.
+ * or was killed told no counts: then only what the others told is compared.
  */
 export function lostRequests(
   { started, ended, recorded }: SenderCounts,
   { recording, afterStop }: Pick<RunView, 'recording' | 'afterStop'>,
-  hasDeaths: boolean,
+  wasKilled: boolean,
 ): string | undefined {
   if (started !== ended)
     return `requests were lost: ${String(started)} began, ${String(ended)} ended. This is a fault of ours; please report it`
   let counted = 0
   for (const cell of [...recording.steps.values(), ...afterStop.steps.values()]) counted += cell.requests
-  if (hasDeaths || recorded === counted) return undefined
+  if (wasKilled || recorded === counted) return undefined
   return `records were lost: senders recorded ${String(recorded)} requests, ${String(counted)} arrived. This is a fault of ours; please report it`
 }

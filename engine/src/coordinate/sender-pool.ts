@@ -11,6 +11,9 @@ export interface SenderPoolEvents {
   onIterationsMade: (atMs: number) => void
 }
 
+/** A stop is done by then, whatever senders are at. */
+const STOP_WITHIN_MS = 2000
+
 export class SenderPool {
   private readonly workers: Worker[]
   /** Resolves when every sender has compiled its plan. */
@@ -19,7 +22,10 @@ export class SenderPool {
   readonly ended: Promise<unknown>
   /** Requests of all senders that came to their end. */
   readonly counts: SenderCounts = { started: 0, ended: 0, recorded: 0 }
+  /** Senders that were ended by force: what they had not told is gone. */
+  killed = 0
   private isStopping = false
+  private limit: NodeJS.Timeout | undefined
 
   constructor(
     data: Omit<SenderData, 'index' | 'shared'>,
@@ -35,11 +41,30 @@ export class SenderPool {
       return startThread('../generate/sender-thread.js', import.meta.url, { workerData })
     })
     this.ready = Promise.all(this.workers.map(untilReady))
-    this.ended = Promise.all(this.workers.map((worker, index) => this.listen(worker, index, merger)))
+    this.ended = Promise.all(this.workers.map((worker, index) => this.listen(worker, index, merger))).finally(() => {
+      clearTimeout(this.limit)
+    })
+  }
+
+  /**
+   * Ends by force every sender that has not ended by then. A thread that is held up, by a regular expression that goes
+   * wrong on an answer or a script of its own, listens to nobody.
+   *
+   * @param why - what it means for the run; undefined where the run is being stopped anyway
+   */
+  endWithin(ms: number, why: string | undefined): void {
+    clearTimeout(this.limit)
+    this.limit = setTimeout(() => {
+      if (why !== undefined) this.faults.deaths.push(why)
+      for (const worker of this.workers) void worker.terminate()
+    }, ms)
   }
 
   say(message: ToSender): void {
-    if (message.kind === 'stop') this.isStopping = true
+    if (message.kind === 'stop') {
+      this.isStopping = true
+      this.endWithin(STOP_WITHIN_MS, undefined)
+    }
     for (const worker of this.workers) worker.postMessage(message)
   }
 
@@ -74,6 +99,7 @@ export class SenderPool {
         this.faults.deaths.push(`a sender died: ${error instanceof Error ? error.message : String(error)}`)
       })
       worker.on('exit', () => {
+        if (!isDone) this.killed++
         if (!isDone && !this.isStopping && this.faults.deaths.length === 0)
           this.faults.deaths.push('a sender ended too early')
         merger.end(index)
