@@ -102,7 +102,10 @@ function peakOf(result: { steps: { throughput: number }[] }): number {
 export function clock(seconds: number): string {
   const whole = Math.round(seconds * 10) / 10
   const rest = whole % 60
-  return `${String(Math.floor(whole / 60))}:${rest < 10 ? '0' : ''}${String(Math.round(rest * 10) / 10)}`
+  const minutes = Math.floor(whole / 60)
+  if (minutes >= 60) return `${String(Math.floor(minutes / 60))}:${two(minutes % 60)}:${two(Math.round(rest))}`
+  return `${String(minutes)}:${rest < 10 ? '0' : ''}${String(Math.round(rest * 10) / 10)}`
 }
 
+const two = (value: number) => String(value).padStart(2, '0')
 const rate = (value: number) => String(Math.round(value * 100) / 100)

@@ -1,7 +1,6 @@
 // Progress: drawn in place on a terminal, one plain line every ten seconds in a pipeline.
 import type { Bucket, RunShape } from '@jolt-gate/core'
-import { phaseRanges, Recording } from '@jolt-gate/core'
-import { formatMs } from '@jolt-gate/core'
+import { formatMs, phaseRanges, pool, Recording } from '@jolt-gate/core'
 import type { RunState } from '@jolt-gate/engine'
 import { clock } from './preview.js'
 
@@ -44,9 +43,9 @@ function lineOf(recent: Recording, bucket: Bucket, shape: RunShape, seconds: num
   const rows = recent.seconds.filter((row) => row.requests > 0)
   const requests = rows.reduce((sum, row) => sum + row.requests, 0)
   const failed = rows.reduce((sum, row) => sum + row.failed, 0)
-  const times = rows.reduce((most, row) => Math.max(most, row.responseTime.percentile(95)), 0)
+  const times = pool(rows.map((row) => row.responseTime))
   const ranges = phaseRanges(shape)
-  const total = ranges.at(-1)?.toMs ?? 0
+  const totalMs = Math.max(0, ...ranges.map(({ toMs }) => toMs))
   const phase = shape.phases[ranges.findIndex((range) => bucket.second * 1000 < range.toMs)]?.name ?? 'drain'
-  return `${clock(bucket.second + 1)} of ${clock(total / 1000)}  ${phase}  ${String(Math.round(requests / seconds))} requests/s  ${String(failed)} failed  p95 ${formatMs(times / 1000)}  ${String(bucket.users)} users`
+  return `${clock(bucket.second + 1)} of ${clock(totalMs / 1000)}  ${phase}  ${String(Math.round(requests / seconds))} requests/s  ${String(failed)} failed  p95 ${times.count === 0 ? '–' : formatMs(times.percentile(95) / 1000)}  ${String(bucket.users)} users`
 }

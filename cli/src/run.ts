@@ -3,6 +3,8 @@ import pc from 'picocolors'
 import {
   baselineFault,
   baselineFrom,
+  causesOf,
+  causeWords,
   formatMs,
   formatValue,
   loadFingerprint,
@@ -22,9 +24,12 @@ import { UsageError } from './errors.js'
 import type { Output, RunArguments } from './options.js'
 import { progressOf } from './progress.js'
 import { checkReports, REPORTS, writeReports } from './reports.js'
-import { commitOf, NO_REPOSITORY } from './repository.js'
+import { commitOf, NO_REPOSITORY, type Commit } from './repository.js'
 import { tableOf } from './tables.js'
 import { newId, VERSION } from '@jolt-gate/core/identity'
+
+/** Causes of failures that are printed; the reports have all. */
+const MOST_CAUSES = 20
 
 export async function run(file: string, options: RunArguments, output: Output): Promise<number> {
   const { reading, repository } = isUrl(file)
@@ -43,6 +48,9 @@ export async function run(file: string, options: RunArguments, output: Output): 
     options.baseline === undefined ? undefined : readBaseline(options.baseline, plan, target, options.scale)
   const most = isUrl(file) ? mostOfUsers(options) : undefined
   if (most !== undefined && !output.quiet) process.stderr.write(`${most}\n`)
+  const id = newId()
+  const commit = commitOf(repository.root)
+  if (!output.quiet) process.stderr.write(`${headline(plan, target, commit, id)}\n`)
   const handle: RunHandle = startRun({
     plan,
     target,
@@ -53,12 +61,12 @@ export async function run(file: string, options: RunArguments, output: Output): 
     calibration: lastCalibration(),
     fileBytes: repository.readBytes,
     identity: {
-      id: newId(),
+      id,
       tool: VERSION,
       plan: {
         name: plan.name,
         file: plan.file,
-        ...commitOf(repository.root),
+        ...commit,
         seed: options.seed ?? plan.seed,
       },
     },
@@ -80,16 +88,29 @@ export async function run(file: string, options: RunArguments, output: Output): 
   release()
   progress.end()
   for (const name of REPORTS) if (options[name] === '-') writeReports(result, { [name]: '-' })
+  const written = REPORTS.flatMap((name) =>
+    options[name] === undefined || options[name] === '-' ? [] : [options[name]],
+  )
+  if (!output.quiet && written.length > 0) process.stderr.write(`written: ${written.join(', ')}\n`)
   const toStdout = REPORTS.some((name) => options[name] === '-')
   print(result, judgement, output, toStdout ? process.stderr : process.stdout)
   return judgement.exitCode
+}
+
+/** What runs: so that a log of a pipeline can be understood by itself. */
+function headline(plan: Plan, target: Target, { commit, dirty }: Commit, id: string): string {
+  if (plan.file === plan.name) return `${plan.name}, run ${id}`
+  const at = commit === null ? '' : `, commit ${commit.slice(0, 8)}${dirty ? ' with changes' : ''}`
+  const against = target.name === target.origin ? target.origin : `${target.name} (${target.origin})`
+  return `${plan.name} (${plan.file}${at}) against ${against}, run ${id}`
 }
 
 /** The options that make the load of a URL say nothing beside a plan. */
 function refuseLoadOptions(file: string, options: RunArguments): void {
   if (isUrl(file)) return
   for (const name of ['rate', 'for', 'users', 'iterations', 'wait', 'gate'] as const)
-    if (options[name] !== undefined) throw new UsageError(`--${name} is for the run of a URL: a plan has its own load and gates`)
+    if (options[name] !== undefined)
+      throw new UsageError(`--${name} is for the run of a URL: a plan has its own load and gates`)
 }
 
 /** The run that gates are held to. */
@@ -144,9 +165,7 @@ function print(result: RunResult, judgement: Judgement, output: Output, stream: 
     stream.write(
       `\n${tableOf(['step', 'requests', 'throughput', 'failed', 'median', 'p95', 'p99', 'max'], steps, [1, 2, 3, 4, 5, 6, 7], output.color)}\n`,
     )
-    for (const step of result.steps)
-      for (const { kind, detail, count } of step.failures.slice(0, 3))
-        stream.write(`  ${step.name}: ${kind} ${detail}, ${String(count)} times\n`)
+    for (const cause of causesOf(result).slice(0, MOST_CAUSES)) stream.write(`  ${causeWords(cause)}\n`)
     for (const once of [...result.setup, ...result.teardown])
       if (!once.passed) stream.write(`  failed in setup or teardown: ${once.reason ?? once.name}\n`)
     stream.write('\n')

@@ -145,6 +145,8 @@ describe('run', () => {
       plan: { file: 'plans/smoke.gate.yaml' },
     })
     expect(readFileSync(junit ?? '', 'utf8')).toMatch(verdict === 'open' ? /tests="4" failures="0"/ : /<testsuite /)
+    expect(ended.stderr).toMatch(/^Smoke.* \(plans\/smoke\.gate\.yaml.*\) against harbour \(http:.*\), run \w+\n/)
+    expect(ended.stderr).toMatch(/written: .*result\.json/)
     expect(readFileSync(markdown ?? '', 'utf8')).toMatch(/^## (Open \(passed\)|Void \(inconclusive\)): Smoke/)
   })
 

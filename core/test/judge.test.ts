@@ -275,6 +275,23 @@ describe('reports', () => {
     )
   })
 
+  it('say why requests failed, the most frequent cause first', () => {
+    const failing = runOf(
+      ['failed requests at most 1 %'],
+      [
+        { ms: [1], failed: 5 },
+        { failed: 40, kind: 'timeout' },
+      ],
+    )
+    const results = failing.view.gates()
+    const { recording, shape, plan } = failing
+    const judgement = judge({ ending: finished, doubts: NO_DOUBTS, gates: plan.gates, results, recording, shape })
+    const failed = resultOf(identity, { ...facts, judgement }, failing.view)
+
+    expect(markdownOf(failed)).toMatch(/Failures:\n- search: timeout 503, 40 times\n- search: status 503, 5 times\n/)
+    expect(junitOf(failed)).toMatch(/<failure [^>]*type="breached"[^>]*>[^<]*\nsearch: timeout 503, 40 times/)
+  })
+
   it('Markdown names the verdict, and no name can become markup', () => {
     expect(markdownOf(result)).toMatch(/^## Shut \(failed\): A \\<plan\\> & "more"/)
   })

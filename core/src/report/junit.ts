@@ -1,5 +1,6 @@
 // JUnit XML: one suite a plan, one case a gate.
 import XMLBuilder from 'fast-xml-builder'
+import { causesOf, causeWords } from './causes.js'
 import { formatValue, verdictWords } from '../judge/verdict.js'
 import type { RunResult } from '../judge/result-schema.js'
 
@@ -20,7 +21,7 @@ interface Finding {
 
 /** Writes a result as JUnit XML. */
 export function junitOf(result: RunResult): string {
-  const cases = [...result.gates.map((gate) => caseOfGate(gate, result.plan.name)), ...caseOfRun(result)]
+  const cases = [...result.gates.map((gate) => caseOfGate(gate, result)), ...caseOfRun(result)]
   const count = (part: 'failure' | 'error' | 'skipped') => cases.filter((item) => item[part] !== undefined).length
   const suite = {
     '@name': result.plan.name,
@@ -49,10 +50,10 @@ function withoutControls(xml: string): string {
   return xml.replaceAll(/[\0-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]/g, '\ufffd')
 }
 
-function caseOfGate(gate: RunResult['gates'][number], plan: string): Case {
+function caseOfGate(gate: RunResult['gates'][number], result: RunResult): Case {
   const head = {
     '@name': gate.isDefault === true ? `${gate.rule} (default)` : gate.rule,
-    '@classname': plan,
+    '@classname': result.plan.name,
     '@time': '0',
   }
   const observed = `observed ${formatValue(gate.observed, gate.unit)}, limit ${formatValue(gate.limit, gate.unit)}`
@@ -62,7 +63,11 @@ function caseOfGate(gate: RunResult['gates'][number], plan: string): Case {
     case 'breached':
       return {
         ...head,
-        failure: { '@message': `${gate.rule}: ${observed}`, '@type': 'breached', '#': `${gate.rule}\n${observed}` },
+        failure: {
+          '@message': `${gate.rule}: ${observed}`,
+          '@type': 'breached',
+          '#': [gate.rule, observed, ...(/^failed|^cut off/.test(gate.rule) ? causesIn(result) : [])].join('\n'),
+        },
       }
     case 'unmeasured':
       return {
@@ -77,6 +82,9 @@ function caseOfGate(gate: RunResult['gates'][number], plan: string): Case {
   }
 }
 
+const MOST_CAUSES = 10
+const causesIn = (result: RunResult): string[] => causesOf(result).slice(0, MOST_CAUSES).map(causeWords)
+
 /** A void or stopped run, and one that is shut for another reason than its gates, fails a case of its own. */
 function caseOfRun(result: RunResult): Case[] {
   const isToldByGates = result.verdict === 'shut' && result.gates.some((gate) => gate.status === 'breached')
@@ -87,7 +95,7 @@ function caseOfRun(result: RunResult): Case[] {
       '@name': `verdict: ${verdictWords(result.verdict)}`,
       '@classname': result.plan.name,
       '@time': '0',
-      failure: { '@message': first, '@type': result.verdict, '#': result.reasons.join('\n') },
+      failure: { '@message': first, '@type': result.verdict, '#': [...result.reasons, ...causesIn(result)].join('\n') },
     },
   ]
 }

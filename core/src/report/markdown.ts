@@ -1,6 +1,7 @@
 // A result as Markdown, short enough for a comment on a change.
 import { statusWords } from '../judge/gates.js'
 import { formatMs, formatValue, verdictWords } from '../judge/verdict.js'
+import { causesOf, causeWords } from './causes.js'
 import type { RunResult } from '../judge/result-schema.js'
 
 /** Writes a result as Markdown. */
@@ -26,10 +27,25 @@ export function markdownOf(result: RunResult): string {
       const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
       return `| ${cell(step.name)} | ${String(step.requests)} | ${(100 * step.failedShare).toFixed(1)} % | ${time(times?.percentiles['50'])} | ${time(times?.percentiles['95'])} | ${time(times?.percentiles['99'])} | ${time(times?.max)} |`
     }),
+    ...causesIn(result),
     '',
     `Run ${result.id}, seed ${String(result.plan.seed)}${result.plan.commit === null ? '' : `, commit ${result.plan.commit.slice(0, 8)}`}; start lag p99 ${formatMs(result.generator.startLag.p99 ?? 0)}.`,
   ]
   return `${lines.join('\n')}\n`
+}
+
+const MOST_CAUSES = 10
+
+function causesIn(result: RunResult): string[] {
+  const causes = causesOf(result)
+  if (causes.length === 0) return []
+  const more = causes.length - MOST_CAUSES
+  return [
+    '',
+    'Failures:',
+    ...causes.slice(0, MOST_CAUSES).map((cause) => `- ${cell(causeWords(cause))}`),
+    ...(more > 0 ? [`- and ${String(more)} more kinds`] : []),
+  ]
 }
 
 /** A text that cannot break a table or become markup. */
