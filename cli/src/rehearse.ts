@@ -26,6 +26,8 @@ export async function rehearse(file: string, options: RehearseArguments, output:
   const secrets = secretsOf(target, process.env)
   if (secrets.kind === 'missing')
     throw new UsageError(`the target needs secrets: set ${secrets.variables.join(' and ')}`)
+  if (secrets.kind === 'short')
+    throw new UsageError(`a secret needs at least four characters: ${secrets.variables.join(' and ')}`)
   await refuseForbidden(undefined, target)
   const isShown = options.json !== '-' && !output.quiet
   const rehearsal = await walk({

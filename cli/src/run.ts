@@ -42,6 +42,8 @@ export async function run(file: string, options: RunArguments, output: Output): 
   const secrets = secretsOf(target, process.env)
   if (secrets.kind === 'missing')
     throw new UsageError(`the target needs secrets: set ${secrets.variables.join(' and ')}`)
+  if (secrets.kind === 'short')
+    throw new UsageError(`a secret needs at least four characters: ${secrets.variables.join(' and ')}`)
   await refuseForbidden(plan, target, options.scale)
   checkReports(options)
   const baseline =

@@ -106,6 +106,12 @@ describe('masking', () => {
           encodeURIComponent(word),
           JSON.stringify(word).slice(1, -1),
           Buffer.from(word).toString('base64').replace(/=+$/, ''),
+          Buffer.from(word).toString('base64url'),
+          // RFC 6570, section 3.2.1: only unreserved characters stay.
+          encodeURIComponent(word).replaceAll(/[!'()*]/g, (one) => `%${one.charCodeAt(0).toString(16).toUpperCase()}`),
+          new URLSearchParams([['', word]]).toString().slice(1),
+          JSON.stringify(JSON.stringify(word)).slice(3, -3),
+          word.replaceAll('&', '&amp;').replaceAll('"', '&quot;'),
         ]
         for (const form of forms) expect(mask.apply(`${around}${form}${around}`)).not.toContain(form)
         // In base64 of a pair only the characters at its ends may be left.
@@ -114,6 +120,14 @@ describe('masking', () => {
       }),
       { numRuns: 200 },
     )
+  })
+
+  it('hides what a user was given, however many others were given something since', () => {
+    const mask = new Mask()
+    for (let user = 0; user < 1000; user++) mask.addPassing(`token-of-${String(user)}`)
+
+    expect(mask.apply('token-of-999 token-of-1')).toBe('••• token-of-1')
+    expect(mask.excerpt('got token-of-1', ['token-of-1'])).toBe('got •••')
   })
 
   it('leaves short ones, and shows of sign-in headers only the scheme', () => {
@@ -257,6 +271,7 @@ describe('recording', () => {
     returning: false,
     operations: [],
     needsLast: false,
+    secretSlots: [],
     data: [],
     begin: () => undefined,
   }

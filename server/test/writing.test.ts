@@ -114,6 +114,24 @@ describe('people', () => {
       status: 403,
       body: { code: 'SCOPE' },
     })
+    // An administrator's token is no administrator by that.
+    const scopes = ['read', 'write', 'run']
+    const wide = (await administrator('POST', '/tokens', { label: 'wide', scopes, until })).body as { token: string }
+    const writer = callerOf(origin, { authorization: `Bearer ${wide.token}` })
+    const person = {
+      name: 'Eve',
+      email: 'eve@larkholm.example',
+      password: 'ten letters and more',
+      role: 'administrator',
+    }
+    for (const [method, path, body] of [
+      ['POST', '/people', person],
+      ['GET', '/audit-log', undefined],
+      ['PUT', `${place.project}/targets/here/secrets/user`, { value: 'taken' }],
+      ['DELETE', `/tokens/${String(id)}`, undefined],
+      ['POST', '/tokens', { label: 'more', scopes: ['admin'], until }],
+    ] as const)
+      expect((await writer(method, path, body)).status).toBe(403)
     expect(JSON.stringify((await administrator('GET', '/tokens')).body)).not.toContain(token)
     expect((await administrator('POST', '/tokens', { label: 'x', scopes: ['read'], until: '2020-01-01' })).status).toBe(
       400,

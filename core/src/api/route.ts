@@ -1,7 +1,7 @@
 // What a route of the API is: how it is asked, who may, and what it answers. All routes stand in the files beside this.
 import { mixed, type AnyObject, type ObjectSchema, type Schema } from 'yup'
 
-export const SCOPES = ['read', 'write', 'run', 'git'] as const
+export const SCOPES = ['read', 'write', 'run', 'git', 'admin'] as const
 export type Scope = (typeof SCOPES)[number]
 
 /** What a request wants to do; `nobody` may be asked before signing in. */

@@ -48,7 +48,9 @@ const FAMILY = object({
 })
 export type MetricFamily = InferType<typeof FAMILY>
 
-const SECRET = object({ value: string().required('the value is needed').max(10_000) })
+const SECRET = object({
+  value: string().required('the value is needed').min(4, 'a secret needs at least four characters').max(10_000),
+})
 export const APPROVAL = object({
   words: string()
     .trim()

@@ -1,4 +1,5 @@
 // A plan from a URL alone: one request, and a check that it is answered well.
+import { hideCredentials } from './credentials.js'
 import { newDraft, writeDraft, type Imported } from './draft.js'
 import { stepOfRequest } from './request.js'
 import { httpUrl } from './url.js'
@@ -12,5 +13,6 @@ export function importUrl(text: string, name = ''): Imported {
   const step = stepOfRequest({ method: 'GET', url, headers: [], body: undefined }, draft)
   step.checks.push('status is 200')
   draft.journeys.push({ name: 'visit', steps: [step] })
+  hideCredentials(draft)
   return writeDraft(draft)
 }

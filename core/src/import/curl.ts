@@ -1,8 +1,10 @@
 // A command line of curl, split as a POSIX shell would.
 import { parse } from 'shell-quote'
 import parseOptions from 'yargs-parser'
+import { hideCredentials } from './credentials.js'
 import { newDraft, writeDraft, type Imported } from './draft.js'
 import { ImportFault } from './fault.js'
+import { escapeBraces } from './json-tree.js'
 import { secret, stepOfRequest, type SeenRequest } from './request.js'
 import { httpUrl } from './url.js'
 
@@ -83,10 +85,11 @@ export function importCurl(line: string, name = ''): Imported {
     const [user = '', ...password] = asked.user.split(':')
     step.auth = { basic: [secret(draft, 'user', user), secret(draft, 'password', password.join(':'))] }
   }
-  if (asked.cookies.length > 0) step.headers['cookie'] = asked.cookies.join('; ')
+  if (asked.cookies.length > 0) step.headers['cookie'] = escapeBraces(asked.cookies.join('; '))
   step.checks.push('status is 2xx')
   draft.journeys.push({ name: 'visit', steps: [step] })
-  draft.notes.push(...asked.notes)
+  draft.notes.push(...asked.notes, ...droppedOptions(asked.dropped))
+  hideCredentials(draft)
   return writeDraft(draft)
 }
 
@@ -129,6 +132,8 @@ interface Asked extends Omit<SeenRequest, 'url'> {
   user: string | undefined
   cookies: string[]
   notes: string[]
+  /** Options without a meaning for a load, as they were written. */
+  dropped: string[]
 }
 
 function optionsOf(words: readonly string[]): Asked {
@@ -182,7 +187,20 @@ function optionsOf(words: readonly string[]): Asked {
     user: text('user'),
     cookies: texts('cookie'),
     notes,
+    dropped: words.filter((word) => isDropped(word)),
   }
+}
+
+/** Whether a word is an option that this import knows and leaves out. */
+function isDropped(word: string): boolean {
+  const name = /^--?([A-Za-z][\w-]*)/.exec(word)?.[1]
+  return name !== undefined && WITHOUT_MEANING.includes(word.startsWith('--') ? name : name.slice(0, 1))
+}
+
+function droppedOptions(dropped: readonly string[]): string[] {
+  return dropped.length === 0
+    ? []
+    : [`left out, since they mean nothing for a load: ${[...new Set(dropped)].join(' ')}`]
 }
 
 function bodyOf(text: string, parts: [string, string][], given: string | undefined, isJson: boolean): Asked['body'] {

@@ -1,5 +1,6 @@
 // Chosen entries of a recording as a draft.
 import { correlate, type Exchange } from './correlate.js'
+import { hideCredentials } from './credentials.js'
 import { newDraft, writeDraft, type DraftStep, type Imported } from './draft.js'
 import { ImportFault } from './fault.js'
 import type { HarEntry, HarReading } from './har.js'
@@ -58,6 +59,7 @@ export function importHar(reading: HarReading, choice: HarChoice): Imported {
   }
   draft.notes.push(...[...left].map(([why, count]) => `left out: ${String(count)} × ${why}`))
   if (kept > 0) draft.notes.push(`${String(kept)} values of requests came from earlier responses and are kept there`)
+  hideCredentials(draft)
   return writeDraft(draft)
 }
 

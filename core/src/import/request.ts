@@ -24,6 +24,13 @@ export function stepOfRequest(request: SeenRequest, draft: Draft): DraftSend {
   const isHome = url.origin === draft.origin
   if (!isHome && !draft.also.includes(url.origin)) draft.also.push(url.origin)
   const send = newSend(request.method, isHome ? path : url.origin + path, nameOf(request.method, path))
+  if (url.username !== '')
+    send.auth = {
+      basic: [
+        secret(draft, 'user', decodeURIComponent(url.username)),
+        secret(draft, 'password', decodeURIComponent(url.password)),
+      ],
+    }
   for (const [name, value] of request.headers) {
     if (OWN_HEADERS.test(name)) continue
     const lower = name.toLowerCase()

@@ -86,6 +86,7 @@ class Compiler {
       operations,
       needsLast: operations.some(looksBack),
       data: [...scope.data],
+      secretSlots: operations.flatMap(keepsOf).flatMap(({ secret, slot }) => (secret ? [slot] : [])),
       begin: this.names.beginner(scope),
     }
   }
@@ -294,6 +295,13 @@ class Compiler {
   private context(lookup: Lookup): AssessContext {
     return { lookup, namespaces: this.namespaces }
   }
+}
+
+/** The keeps of an operation, those of a socket's acts included. */
+function keepsOf(operation: Operation): CompiledKeep[] {
+  if (!('keeps' in operation)) return []
+  if (operation.kind !== 'socket') return operation.keeps
+  return operation.acts.flatMap((act) => (act.kind === 'wait' ? [] : act.timed.keeps))
 }
 
 /** The conditions of `when` and `repeat until` in some steps. */

@@ -31,5 +31,13 @@ export function requestsInTurn(url: string, times: number): Program {
     },
     { kind: 'repeat next', counter: COUNTER, until: undefined, begin: 1, end: 4 },
   ]
-  return { journey: 0, returning: false, operations, needsLast: false, data: [], begin: () => undefined }
+  return {
+    journey: 0,
+    returning: false,
+    operations,
+    needsLast: false,
+    secretSlots: [],
+    data: [],
+    begin: () => undefined,
+  }
 }

@@ -102,6 +102,8 @@ export interface Program {
   operations: Operation[]
   /** Whether a condition looks at the last response. */
   needsLast: boolean
+  /** Slots whose values are secrets that a response gave. */
+  secretSlots: number[]
   /** The data sets of which an iteration takes a row, by number. */
   data: number[]
   /** Fills the made values of a new iteration. */

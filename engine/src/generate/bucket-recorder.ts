@@ -159,11 +159,11 @@ export class BucketRecorder implements WalkerListener {
     }
     if (failure === null) return
     cell.failed++
-    this.countFailure(phase, operation.step, failure, sample.endedMs - this.startMs, received)
+    this.countFailure(phase, operation.step, failure, sample.endedMs, received, iteration)
   }
 
   onStepFailed(iteration: Iteration, operation: TimedOperation, failure: Failure): void {
-    this.countFailure(iteration.phase, operation.step, failure, iteration.lastEndMs - this.startMs, iteration.last)
+    this.countFailure(iteration.phase, operation.step, failure, iteration.lastEndMs, iteration.last, iteration)
   }
 
   onGroup(iteration: Iteration, group: number, beganMs: number, timeMs: number | null): void {
@@ -269,8 +269,9 @@ export class BucketRecorder implements WalkerListener {
     phase: number,
     step: number,
     { kind, detail }: Failure,
-    atMs: number,
+    endedMs: number,
     received: Received | null,
+    iteration: Iteration,
   ): void {
     const told = this.failures.size < MAX_FAILURE_CELLS ? detail : 'others'
     const key = `${String(phase)} ${String(step)} ${kind} ${told}`
@@ -279,9 +280,25 @@ export class BucketRecorder implements WalkerListener {
       cell.count++
       return
     }
-    const sample = this.mask.excerpt(received?.body ?? '')
-    this.failures.set(key, { phase, step, kind, detail: this.mask.apply(told), count: 1, firstAtMs: atMs, sample })
+    const own = secretsOf(iteration)
+    this.failures.set(key, {
+      phase,
+      step,
+      kind,
+      detail: this.mask.apply(told, own),
+      count: 1,
+      firstAtMs: endedMs - this.startMs,
+      sample: this.mask.excerpt(received?.body ?? '', own),
+    })
   }
+}
+
+/** What a user of an iteration had kept as secret. */
+function secretsOf({ program, frame }: Iteration): string[] {
+  return program.secretSlots.flatMap((slot) => {
+    const value = frame[slot]
+    return value === undefined ? [] : [typeof value === 'string' ? value : JSON.stringify(value)]
+  })
 }
 
 // Cells and their distributions live from second to second as long as they are used: making them anew, for each step

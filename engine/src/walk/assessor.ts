@@ -112,7 +112,7 @@ export class Assessor {
         failure ??= { kind: 'keep', detail: this.named(keep.name), isOnTime: false }
         continue
       }
-      if (keep.secret) this.mask.add(typeof value === 'string' ? value : JSON.stringify(value))
+      if (keep.secret) this.mask.addPassing(typeof value === 'string' ? value : JSON.stringify(value))
       iteration.frame[keep.slot] = value
     }
     return { failure, continues: failure === null }

@@ -80,8 +80,7 @@ export function refuseUnlessMay({ person, scopes }: Visitor, act: Act): void {
       'ROLE',
       `not allowed for the role ${person.role}; ${act === 'admin' ? 'an administrator can do it' : 'authors and administrators can do it'}`,
     )
-  const scope = act === 'admin' ? 'write' : act
-  if (!scopes.includes(scope)) throw new Problem(403, 'SCOPE', `this token lacks the scope "${scope}"`)
+  if (!scopes.includes(act)) throw new Problem(403, 'SCOPE', `this token lacks the scope "${act}"`)
 }
 
 export const sessionOf = (request: Request): SessionRow | undefined => visitors.get(request)?.session

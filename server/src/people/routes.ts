@@ -188,7 +188,8 @@ export function peopleRoutes(): Router {
     return { id: row.id, token }
   })
 
-  serve(routes, ROUTES.revokeToken, async ({ person, params }) => {
+  serve(routes, ROUTES.revokeToken, async ({ person, params, request }) => {
+    if (sessionOf(request) === undefined) throw new Problem(403, 'TOKEN', 'tokens cannot revoke tokens: sign in')
     const count = await TokenRow.destroy({ where: { id: Number(params.token), personId: person.id } })
     if (count === 0) throw new Problem(404, 'NO_TOKEN', 'you have no such token')
     await noteOf(person, 'revoked a token', '')

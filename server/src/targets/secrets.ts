@@ -40,6 +40,12 @@ export class SecretStore {
         'NO_SECRET',
         `the target needs secrets: store them on the Targets page, or start the server with ${found.variables.join(' and ')}`,
       )
+    if (found.kind === 'short')
+      throw new Problem(
+        422,
+        'SHORT_SECRET',
+        `a secret needs at least four characters: ${found.variables.join(' and ')}`,
+      )
     return found.values
   }
 }

@@ -17,7 +17,8 @@ const SCOPES = [
   ['write', 'change plans and targets'],
   ['run', 'rehearse and run'],
   ['git', 'clone, pull and push with Git'],
-] as const
+  ['admin', 'what administrators may: people, projects, secrets, approvals'],
+] as const satisfies readonly (readonly [Scope, string])[]
 const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10)
 const token = ref<{ label: string; scopes: Scope[]; until: string }>({ label: '', scopes: ['read'], until: inDays(90) })
 const person = ref<{ name: string; email: string; password: string; role: Role }>({
