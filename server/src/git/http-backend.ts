@@ -1,6 +1,7 @@
 // The projects as Git remotes over smart HTTP: Git's own CGI program does the work.
 // Source: gitprotocol-http(5) and git-http-backend(1).
 import { spawn } from 'node:child_process'
+import { fileURLToPath } from 'node:url'
 import type { Request, RequestHandler, Response } from 'express'
 import { Problem } from '../http/problems.js'
 import { refuseUnlessMay, visitorOfToken, type Visitor } from '../people/access.js'
@@ -9,6 +10,10 @@ import { projectOf } from '../projects/project-of.js'
 
 const WITHIN_MS = 120_000
 const MOST_HEADER = 16_384
+/** Of one push. */
+const MOST_PUSHED = '50m'
+/** Refuses links and submodules; hooks of the repository itself are not run. */
+const HOOKS = fileURLToPath(new URL('../../hooks', import.meta.url))
 
 /** Answers `/git/NUMBER.git/...`; a personal token with the scope git is the password. */
 export const gitRemote: RequestHandler = async (request, response) => {
@@ -58,13 +63,17 @@ function serve(
       GIT_COMMITTER_NAME: person.name,
       GIT_COMMITTER_EMAIL: person.email,
       // The files on disk follow a push, unless somebody has changed them there; then Git refuses the push.
-      GIT_CONFIG_COUNT: '3',
-      GIT_CONFIG_KEY_0: 'http.receivepack',
-      GIT_CONFIG_VALUE_0: 'true',
-      GIT_CONFIG_KEY_1: 'receive.denyCurrentBranch',
-      GIT_CONFIG_VALUE_1: 'updateInstead',
-      GIT_CONFIG_KEY_2: 'safe.directory',
-      GIT_CONFIG_VALUE_2: '*',
+      ...configOf({
+        'http.receivepack': 'true',
+        'receive.denyCurrentBranch': 'updateInstead',
+        // What is in the history stays there.
+        'receive.denyNonFastForwards': 'true',
+        'receive.denyDeletes': 'true',
+        'receive.maxInputSize': MOST_PUSHED,
+        'core.symlinks': 'false',
+        'core.hooksPath': HOOKS,
+        'safe.directory': '*',
+      }),
     },
     stdio: ['pipe', 'pipe', 'pipe'],
   })
@@ -97,6 +106,20 @@ function serve(
       resolve()
     })
   })
+}
+
+/** Settings of Git for one process, over those of the repository. */
+function configOf(settings: Record<string, string>): Record<string, string> {
+  const entries = Object.entries(settings)
+  return {
+    GIT_CONFIG_COUNT: String(entries.length),
+    ...Object.fromEntries(
+      entries.flatMap(([key, value], index) => [
+        [`GIT_CONFIG_KEY_${String(index)}`, key],
+        [`GIT_CONFIG_VALUE_${String(index)}`, value],
+      ]),
+    ),
+  }
 }
 
 /** The head that a CGI program writes (RFC 3875, section 6). */

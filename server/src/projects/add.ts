@@ -51,7 +51,7 @@ export async function cloneProject(folder: string | undefined, from: string): Pr
     throw new Problem(400, 'BAD_SOURCE', 'clone from an http(s) URL or a folder of this machine')
   const path = freeFolder(folder, basename(from.replace(/\/+$/, '')).replace(/\.git$/, '') || 'project')
   try {
-    await run('git', ['clone', '-q', '--', from, path], {
+    await run('git', ['clone', '-q', '-c', 'core.symlinks=false', '--', from, path], {
       timeout: CLONE_WITHIN_MS,
       env: {
         PATH: process.env['PATH'] ?? '',

@@ -1,10 +1,9 @@
 // A project on disk: a Git working copy, its plans, targets and shared steps.
 import { createHash } from 'node:crypto'
-import { readFileSync, realpathSync, statSync } from 'node:fs'
-import { mkdir, readFile, realpath, stat, writeFile } from 'node:fs/promises'
-import { dirname, join, sep } from 'node:path'
+import { realpath } from 'node:fs/promises'
 import { simpleGit, type SimpleGit } from 'simple-git'
 import { Problem } from '../http/problems.js'
+import { readPlainFile, writePlainFile } from './plain-files.js'
 
 const MOST_BYTES = 1_100_000
 const MOST_FILES = 2000
@@ -50,7 +49,12 @@ export class WorkingCopy {
   private readonly git: SimpleGit
 
   private constructor(readonly root: string) {
-    this.git = simpleGit({ baseDir: root, allowEnvironment: ['GIT_COMMITTER_NAME', 'GIT_COMMITTER_EMAIL'] })
+    // Links of a repository are written as the plain files that they are for Git.
+    this.git = simpleGit({
+      baseDir: root,
+      config: ['core.symlinks=false'],
+      allowEnvironment: ['GIT_COMMITTER_NAME', 'GIT_COMMITTER_EMAIL'],
+    })
   }
 
   /** Opens a folder that is the top of a Git working copy. */
@@ -82,12 +86,11 @@ export class WorkingCopy {
   }
 
   /** Text of one readable file; undefined when there is none. */
-  async read(file: string): Promise<string | undefined> {
-    const full = await this.inside(file)
-    if (full === undefined) return undefined
-    const { size } = await stat(full)
-    if (size > MOST_BYTES) throw new Problem(413, 'TOO_LARGE', `${file} is larger than 1 MB`)
-    return readFile(full, 'utf8')
+  read(file: string): Promise<string | undefined> {
+    if (!isReadablePath(file)) return Promise.resolve(undefined)
+    const bytes = readPlainFile(this.root, file, MOST_BYTES)
+    if (bytes === 'too large') throw new Problem(413, 'TOO_LARGE', `${file} is larger than 1 MB`)
+    return Promise.resolve(bytes?.toString('utf8'))
   }
 
   /**
@@ -95,14 +98,8 @@ export class WorkingCopy {
    */
   bytes(file: string): Buffer | undefined {
     if (!isInnerPath(file)) return undefined
-    try {
-      const full = realpathSync(join(this.root, file))
-      if (!full.startsWith(this.root + sep) || !statSync(full).isFile() || statSync(full).size > MOST_NAMED_BYTES)
-        return undefined
-      return readFileSync(full)
-    } catch {
-      return undefined
-    }
+    const bytes = readPlainFile(this.root, file, MOST_NAMED_BYTES)
+    return bytes === 'too large' ? undefined : bytes
   }
 
   /** Text of any file that a plan may name, at once: a plan is read in one go. */
@@ -137,11 +134,8 @@ export class WorkingCopy {
   async save({ files, message, author }: SaveRequest): Promise<CommitInfo> {
     for (const { file, base } of files) await this.refuseChanged(file, base)
     for (const { file, text } of files) {
-      const full = join(this.root, file)
-      await mkdir(dirname(full), { recursive: true })
-      if (!(await realpath(dirname(full))).startsWith(this.root))
-        throw new Problem(400, 'BAD_PATH', `${file} is outside the project`)
-      await writeFile(full, text)
+      if (!(await writePlainFile(this.root, file, text)))
+        throw new Problem(400, 'BAD_PATH', `${file} is reached by a link: links are not followed`)
     }
     const paths = files.map(({ file }) => file)
     await this.git.add(['--', ...paths])
@@ -237,13 +231,6 @@ export class WorkingCopy {
   async readAt(file: string, commit: string): Promise<string | undefined> {
     return this.git.raw(['show', `${commit}:${file}`]).catch(() => undefined)
   }
-
-  /** Absolute path of a readable file of this copy; undefined for anything else. */
-  private async inside(file: string): Promise<string | undefined> {
-    if (!isReadablePath(file)) return undefined
-    const full = await realpath(join(this.root, file)).catch(() => undefined)
-    return full?.startsWith(this.root + sep) === true ? full : undefined
-  }
 }
 
 /** A relative path, without steps upward, of a kind that a project is made of. */
@@ -260,7 +247,7 @@ function isInnerPath(file: string): boolean {
   return (
     file.length < 500 &&
     !file.startsWith('/') &&
-    !file.split('/').some((part) => part === '..' || part === '.git' || part === '') &&
+    !file.split('/').some((part) => part === '..' || part.toLowerCase() === '.git' || part === '') &&
     !/[\0\n\\]/.test(file)
   )
 }

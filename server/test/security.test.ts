@@ -1,0 +1,137 @@
+// Attacks that were seen to work once: each must fail, and leave what it was aimed at as it was.
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { execFile } from 'node:child_process'
+import { promisify } from 'node:util'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { callerOf, git, signedIn, startPlace, type Call, type Place } from './place.js'
+
+let place: Place
+let call: Call
+let repository: string
+let outside: string
+
+beforeAll(async () => {
+  place = await startPlace()
+  repository = place.repository
+  call = callerOf(place.server.origin, await signedIn(place.server.origin))
+  outside = mkdtempSync(join(tmpdir(), 'jolt-gate-outside-'))
+  writeFileSync(join(outside, 'secret.gate.yaml'), 'name: outside\n')
+})
+afterAll(async () => {
+  await place.stop()
+  rmSync(outside, { recursive: true, force: true })
+})
+
+const run = promisify(execFile)
+/** Git against this very server, which must be able to answer meanwhile. */
+const away = async (folder: string, ...words: string[]): Promise<string> =>
+  (
+    await run('git', words, { cwd: folder, timeout: 20_000, env: { ...process.env, GIT_TERMINAL_PROMPT: '0' } })
+  ).stdout.trim()
+const change = (text: string) => ({ text, message: 'a change', base: null })
+const planAt = (file: string) => `/projects/1/plan?file=${encodeURIComponent(file)}`
+
+describe('a link in a repository', () => {
+  const links: [what: string, make: () => string][] = [
+    ['a plan that leads to the settings of Git', () => linked('plans/config.gate.yaml', '../.git/config')],
+    ['a plan that leads out', () => linked('plans/out.gate.yaml', join(outside, 'secret.gate.yaml'))],
+    ['a plan that leads to what is not there yet', () => linked('plans/hook.gate.yaml', '../.git/hooks/post-commit')],
+    ['a folder that leads out', () => join(linked('away', outside), 'secret.gate.yaml')],
+    ['a folder that leads into .git', () => join(linked('inner', '.git'), 'new.gate.yaml')],
+  ]
+  const linked = (path: string, to: string): string => {
+    rmSync(join(repository, path), { force: true })
+    symlinkSync(to, join(repository, path))
+    return path
+  }
+
+  it.each(links)('is not read: %s', async (_, make) => {
+    expect((await call('GET', planAt(make()))).status).toBe(404)
+  })
+
+  it.each(links)('is not written through: %s', async (_, make) => {
+    const before = readFileSync(join(repository, '.git/config'), 'utf8')
+
+    const answer = await call('PUT', planAt(make()), change('[core]\n  fsmonitor = touch /tmp/taken\n'))
+
+    expect(answer).toMatchObject({ status: 400, body: { code: 'BAD_PATH' } })
+    expect(readFileSync(join(repository, '.git/config'), 'utf8')).toBe(before)
+    expect(readFileSync(join(outside, 'secret.gate.yaml'), 'utf8')).toBe('name: outside\n')
+  })
+
+  it('is not read as a data file that a plan names', async () => {
+    mkdirSync(join(repository, 'data'), { recursive: true })
+    linked('data/people.csv', '/etc/passwd')
+
+    const { body } = await call('GET', planAt('plans/short.gate.yaml'))
+
+    expect(JSON.stringify(body)).not.toContain('root:')
+  })
+})
+
+describe('nothing under .git', () => {
+  it.each([
+    '.git/a.gate.yaml',
+    '.GIT/a.gate.yaml',
+    'plans/../.git/a.gate.yaml',
+    'plans/.git/a.gate.yaml',
+    '/etc/a.gate.yaml',
+  ])('is reached by %s', async (file) => {
+    expect((await call('GET', planAt(file))).status).toBeGreaterThanOrEqual(400)
+    expect((await call('PUT', planAt(file), change('x'))).status).toBe(400)
+  })
+})
+
+describe('a push', () => {
+  let clone: string
+  beforeAll(async () => {
+    const until = new Date(Date.now() + 86_400_000).toISOString()
+    const { token } = (await call('POST', '/tokens', { label: 'git', scopes: ['git'], until })).body as {
+      token: string
+    }
+    clone = mkdtempSync(join(tmpdir(), 'jolt-gate-clone-'))
+    const remote = place.server.origin.replace('//', `//me:${token}@`)
+    git(repository, 'checkout', '-q', '--', '.')
+    git(repository, 'clean', '-qfd')
+    await away(clone, 'clone', '-q', `${remote}/git/1.git`, '.')
+    git(clone, 'config', 'user.name', 'T')
+    git(clone, 'config', 'user.email', 't@t.example')
+  })
+  afterAll(() => {
+    rmSync(clone, { recursive: true, force: true })
+  })
+  const commit = (message: string) => {
+    git(clone, 'add', '-A')
+    git(clone, 'commit', '-qm', message)
+  }
+  const push = (...words: string[]): Promise<string> => away(clone, 'push', '-q', ...words).catch(String)
+
+  it('of files is taken, and the copy on disk follows', async () => {
+    writeFileSync(join(clone, 'plans/pushed.gate.yaml'), 'jolt: 1\n')
+    commit('files')
+
+    expect(await push()).toBe('')
+    expect(readFileSync(join(repository, 'plans/pushed.gate.yaml'), 'utf8')).toBe('jolt: 1\n')
+  })
+
+  it('of a link is refused, also where a later commit takes it away again', async () => {
+    symlinkSync('../.git/config', join(clone, 'plans/link.gate.yaml'))
+    commit('a link')
+    expect(await push()).toMatch(/plans\/link\.gate\.yaml is a symbolic link or a submodule/)
+
+    rmSync(join(clone, 'plans/link.gate.yaml'))
+    commit('no link')
+    expect(await push()).toMatch(/symbolic link or a submodule/)
+    git(clone, 'reset', '-q', '--hard', 'origin/main')
+  })
+
+  it('neither rewrites history nor deletes a branch', async () => {
+    git(clone, 'commit', '-q', '--amend', '-m', 'another past')
+
+    expect(await push('--force')).toMatch(/non-fast-forward|denying/)
+    expect(await push('origin', ':main')).toMatch(/denying|deletion|prohibited/)
+    expect(git(repository, 'log', '-1', '--format=%s')).toBe('files')
+  })
+})
