@@ -4,6 +4,8 @@ import { execa } from 'execa'
 
 export interface Child {
   origin: string
+  /** Of a server that nobody has an account on yet. */
+  setupCode: string | undefined
   stop(): Promise<void>
 }
 
@@ -20,10 +22,12 @@ export async function startChild(args: string[], environment: Record<string, str
   })
   // Also when we are stopped before it has answered.
   process.once('exit', () => child.kill('SIGTERM'))
+  let setupCode: string | undefined
   const origin = await new Promise<string>((resolve, reject) => {
     const lines = createInterface({ input: child.stdout })
     lines.on('line', (line) => {
       const found = /answers at (https?:\S+)/.exec(line)?.[1]
+      setupCode ??= /^setup code .*: (\S+)$/.exec(line)?.[1]
       if (found !== undefined) resolve(found)
     })
     lines.once('close', () => {
@@ -32,6 +36,7 @@ export async function startChild(args: string[], environment: Record<string, str
   })
   return {
     origin,
+    setupCode,
     async stop() {
       child.kill('SIGTERM')
       await child

@@ -17,7 +17,7 @@ await whileRunning(async (running) => {
   process.stdout.write(`
 Jolt Gate: ${server.origin}
 Larkholm Ferries, the stand-in under test: ${ferries.origin}
-Press Ctrl-C to stop both.
+${server.setupCode === undefined ? '' : `Setup code for an administrator of your own: ${server.setupCode}\n`}Press Ctrl-C to stop both.
 If the demo has no runs yet, it makes its first ones now. That takes about 90 seconds; you can watch.
 `)
   await makeFirstRuns(server.origin)

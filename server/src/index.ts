@@ -3,6 +3,8 @@ import { createServer } from 'node:http'
 import { createServer as createSecureServer } from 'node:https'
 import { createApp } from './app.js'
 import { migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
+import { PersonRow } from './database/models.js'
+import { newSetupCode } from './people/passwords.js'
 import { openProject } from './projects/add.js'
 import { closeAbandoned, RunQueue } from './runs/queue.js'
 import type { SealKey } from './targets/seal.js'
@@ -35,6 +37,8 @@ export interface ServerOptions {
 
 export interface JoltServer {
   origin: string
+  /** For the first administrator; undefined when there are people already. */
+  setupCode: string | undefined
   stop(): Promise<void>
 }
 
@@ -45,6 +49,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   await closeAbandoned()
   for (const path of options.projects) await openProject(path)
   const queue = new RunQueue()
+  const setupCode = (await PersonRow.count()) === 0 ? newSetupCode() : undefined
   const { listen = '127.0.0.1', tls, isBehindProxy = false } = options
   const app = createApp({
     queue,
@@ -54,6 +59,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
     hosts: options.hosts ?? [],
     isBehindProxy,
     isDemo: options.isDemo ?? false,
+    setupCode,
     isSecure: tls !== undefined || isBehindProxy,
   })
   const server = tls === undefined ? createServer(app) : createSecureServer(tls, app)
@@ -65,6 +71,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
     })
   })
   return {
+    setupCode,
     origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,
     async stop() {
       await queue.close()

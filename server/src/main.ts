@@ -31,6 +31,10 @@ if (!isLoopbackAddress(values.listen) && cert === undefined && !values['behind-p
   process.stderr.write('beyond loopback TLS is required: use --tls-cert and --tls-key, or --behind-proxy\n')
   process.exit(2)
 }
+if (values.demo && (values['behind-proxy'] || !isLoopbackAddress(values.listen))) {
+  process.stderr.write('--demo signs everyone in: it is for loopback alone, and never behind a proxy\n')
+  process.exit(2)
+}
 const server = await startServer({
   database: { socketPath: values.socket, user: userInfo().username, database: values.database },
   port: Number(values.port),
@@ -47,6 +51,8 @@ const server = await startServer({
   sealKey: sealKeyFrom(values['key-file'], process.env),
   isDemo: values.demo,
 })
+if (server.setupCode !== undefined)
+  process.stdout.write(`setup code for the first administrator: ${server.setupCode}\n`)
 process.stdout.write(`Jolt Gate answers at ${server.origin}\n`)
 for (const signal of ['SIGINT', 'SIGTERM'] as const) {
   process.once(signal, () => {

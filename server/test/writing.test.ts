@@ -37,18 +37,25 @@ describe('people', () => {
     expect(await nobody('GET', '/projects')).toMatchObject({ status: 401, body: { code: 'NOBODY' } })
     expect((await nobody('GET', '/session')).body).toEqual({ kind: 'first', isDemo: false })
     expect((await nobody('POST', '/session/demo', {})).status).toBe(404)
-    expect(await nobody('POST', '/people/first', { ...first, password: 'short' })).toMatchObject({
+    const code = place.server.setupCode
+    expect(code).toMatch(/^[A-Z2-9]{4}-[A-Z2-9]{4}-[A-Z2-9]{4}$/)
+    expect(await nobody('POST', '/people/first', { ...first, code: 'AAAA-AAAA-AAAA' })).toMatchObject({
+      status: 403,
+      body: { code: 'WRONG_CODE' },
+    })
+    expect((await nobody('POST', '/people/first', first)).status).toBe(400)
+    expect(await nobody('POST', '/people/first', { ...first, code, password: 'short' })).toMatchObject({
       status: 400,
       body: { detail: expect.stringContaining('10 characters') as string },
     })
 
-    administrator = callerOf(origin, await signedIn(origin, '/people/first', first))
+    administrator = callerOf(origin, await signedIn(origin, '/people/first', { ...first, code }))
 
     expect((await administrator('GET', '/session')).body).toMatchObject({
       kind: 'somebody',
       person: { role: 'administrator' },
     })
-    expect((await nobody('POST', '/people/first', first)).status).toBe(409)
+    expect((await nobody('POST', '/people/first', { ...first, code })).status).toBe(409)
   })
 
   it('sign in with a password that is stored as a hash alone, and not too often with a wrong one', async () => {
@@ -462,7 +469,7 @@ describe('beyond loopback', () => {
     const secure = await startChild([...main, ...names, '--tls-cert', certFile, '--tls-key', keyFile])
     const ask = (host: string) =>
       new Promise<{ status: number | undefined; cookie: string }>((resolve, reject) => {
-        const body = JSON.stringify(first)
+        const body = JSON.stringify({ ...first, code: secure.setupCode })
         const headers = { host, 'content-type': 'application/json', 'content-length': Buffer.byteLength(body) }
         const { port } = new URL(secure.origin)
         const asked = httpsRequest(
@@ -483,6 +490,8 @@ describe('beyond loopback', () => {
     expect((await ask('other.example')).status).toBe(403)
     await secure.stop()
     await database.stop()
+    for (const more of [['--behind-proxy'], ['--listen', '0.0.0.0', '--tls-cert', certFile, '--tls-key', keyFile]])
+      await expect(startChild([...main, '--socket', database.socketPath, '--demo', ...more])).rejects.toThrow(/ended/)
     await expect(startChild([...main, '--socket', database.socketPath, '--listen', '0.0.0.0'])).rejects.toThrow(
       /ended before/,
     )

@@ -62,7 +62,13 @@ export type AuditEvent = InferType<typeof EVENT>
 
 /** Credentials and names as a person enters them: pages check them by these, too. */
 export const SIGN_IN = object({ email: email(), password: string().required('enter a password').max(200) })
-export const FIRST_PERSON = object({ name: name(), email: email(), password: password() })
+export const FIRST_PERSON = object({
+  name: name(),
+  email: email(),
+  password: password(),
+  /** Printed where the server was started: whoever has it runs the server. */
+  code: string().trim().required('enter the setup code that the server printed when it started').max(100),
+})
 export const NEW_PERSON = object({ name: name(), email: email(), password: password(), role: role() })
 export const NEW_TOKEN = object({
   label: string().trim().required('enter what the token is for').max(100),
@@ -99,7 +105,7 @@ export const PEOPLE_ROUTES = {
   addFirst: route({
     method: 'POST',
     path: '/people/first',
-    summary: 'the first administrator, on the server’s own machine',
+    summary: 'the first administrator, by the setup code that the server prints at its start',
     needs: 'nobody',
     body: FIRST_PERSON,
     status: 201,

@@ -1,5 +1,5 @@
 // Passwords by scrypt (RFC 7914), and tokens by their hash alone.
-import { createHash, randomBytes, scrypt, timingSafeEqual } from 'node:crypto'
+import { createHash, randomBytes, randomInt, scrypt, timingSafeEqual } from 'node:crypto'
 
 /** About 32 MB and a tenth of a second for each guess. */
 const COST = { N: 2 ** 15, r: 8, p: 1, maxmem: 64 * 1024 * 1024 }
@@ -34,3 +34,14 @@ export function newToken(prefix: string): { token: string; hash: string } {
 }
 
 export const hashToken = (token: string): string => createHash('sha256').update(token).digest('hex')
+
+/** A code that a person copies from one window to another: twelve characters that cannot be mistaken. */
+export function newSetupCode(): string {
+  const letters = 'ABCDEFGHJKMNPQRSTVWXYZ23456789'
+  const drawn = Array.from({ length: 12 }, () => letters[randomInt(letters.length)] ?? '')
+  return [drawn.slice(0, 4), drawn.slice(4, 8), drawn.slice(8)].map((part) => part.join('')).join('-')
+}
+
+/** Compared by their hashes, so that the time tells nothing. */
+export const isSameCode = (one: string, other: string): boolean =>
+  timingSafeEqual(Buffer.from(hashToken(one.toUpperCase())), Buffer.from(hashToken(other.toUpperCase())))

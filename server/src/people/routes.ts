@@ -8,7 +8,7 @@ import { PersonRow, SessionRow, TokenRow, EventRow } from '../database/models.js
 import { Problem } from '../http/problems.js'
 import { serve, type Asked } from '../http/serve.js'
 import { onlyPeople, SESSION_COOKIE, sessionOf, visitorIn } from './access.js'
-import { hashPassword, hashToken, isPassword, newToken } from './passwords.js'
+import { hashPassword, hashToken, isPassword, isSameCode, newToken } from './passwords.js'
 import { note, noteOf } from './audit-log.js'
 
 const SESSION_MS = 12 * 3_600_000
@@ -19,10 +19,12 @@ export interface PeopleOptions {
   /** The demo is signed in by one click, on loopback alone. */
   isDemo: boolean
   isSecure: boolean
+  /** By which the first administrator is known; undefined when there are people already. */
+  setupCode: string | undefined
 }
 
 /** What may be asked by nobody yet. */
-export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
+export function sessionRoutes({ isDemo, isSecure, setupCode }: PeopleOptions): Router {
   const routes = Router()
   const perAddress = rateLimit({
     windowMs: 15 * 60_000,
@@ -94,12 +96,12 @@ export function sessionRoutes({ isDemo, isSecure }: PeopleOptions): Router {
     return begin(response, person)
   })
 
-  // The first person of all keeps the place; only who sits at this machine can become that.
-  const addFirst = async ({ request, response, body: asked }: Asked<typeof ROUTES.addFirst>) => {
-    if (!isLoopbackAddress(request.socket.remoteAddress ?? ''))
-      throw new Problem(403, 'NOT_HERE', 'the first account must be created on the machine of the server')
+  // Addresses prove nothing: behind a proxy every visitor looks local. The code is known to who started the server.
+  const addFirst = async ({ response, body: asked }: Asked<typeof ROUTES.addFirst>) => {
     if ((await PersonRow.count()) > 0)
       throw new Problem(409, 'NOT_FIRST', 'an account exists already: ask an administrator to add you')
+    if (setupCode === undefined || !isSameCode(asked.code, setupCode))
+      throw new Problem(403, 'WRONG_CODE', 'this is not the setup code that the server printed when it started')
     const person = await PersonRow.create({
       name: asked.name,
       email: asked.email,

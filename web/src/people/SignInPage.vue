@@ -7,7 +7,7 @@ import type { Session } from '@jolt-gate/core/api'
 import { useSession } from '../stores/session.js'
 
 const store = useSession()
-const form = ref({ name: '', email: '', password: '' })
+const form = ref({ name: '', email: '', password: '', code: '' })
 const fault = ref('')
 const isBusy = ref(false)
 const isFirst = computed(() => store.session?.kind === 'first')
@@ -55,6 +55,10 @@ const enter = () =>
           type="password"
           :autocomplete="isFirst ? 'new-password' : 'current-password'"
         />
+      </label>
+      <label v-if="isFirst">
+        Setup code, printed where the server was started
+        <ElInput v-model="form.code" autocomplete="off" placeholder="XXXX-XXXX-XXXX" />
       </label>
       <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
       <ElButton
