@@ -66,6 +66,14 @@ describe('the verdict', () => {
     return wrapper.text()
   }
 
+  it('says what the generator was late at, and that it decided nothing where the verdict is another', () => {
+    const late = 'requests started 97 ms late'
+
+    expect(column({ verdict: 'open', trust: [] })).toContain('kept to its schedule')
+    expect(column({ verdict: 'void', trust: [late] })).toContain('the run is void for these reasons')
+    expect(column({ verdict: 'shut', trust: [late] })).toContain(`did not decide the verdict${late}`)
+  })
+
   it.each([
     ['open', 'Open (passed)'],
     ['shut', 'Shut (failed)'],

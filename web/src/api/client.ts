@@ -35,7 +35,8 @@ export const api = {
   session: () => call(ROUTES.session, {}),
   signIn: (email: string, password: string) => call(ROUTES.signIn, {}, { body: { email, password } }),
   signInToDemo: () => call(ROUTES.signInToDemo, {}, { body: {} }),
-  signUpFirst: (body: { name: string; email: string; password: string; code: string }) => call(ROUTES.addFirst, {}, { body }),
+  signUpFirst: (body: { name: string; email: string; password: string; code: string }) =>
+    call(ROUTES.addFirst, {}, { body }),
   signOut: () => call(ROUTES.signOut, {}),
   people: () => call(ROUTES.people, {}),
   addPerson: (body: { name: string; email: string; password: string; role: Role }) =>

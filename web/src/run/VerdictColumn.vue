@@ -80,7 +80,14 @@ const signOf = (gate: GateResult) => (gate.status === 'held' || gate.status === 
     </div>
     <div v-if="trust !== null" class="trust">
       <h2>Generator</h2>
-      <p class="soft">{{ trust.length === 0 ? 'kept to its schedule' : 'the run is void for these reasons' }}</p>
+      <p v-if="trust.length === 0" class="soft">kept to its schedule</p>
+      <p v-else-if="verdict === 'void'" class="soft">the run is void for these reasons</p>
+      <template v-else>
+        <p class="soft">not on time; what it may have made did not decide the verdict</p>
+        <ul class="reasons">
+          <li v-for="reason in trust" :key="reason">{{ reason }}</li>
+        </ul>
+      </template>
     </div>
   </aside>
 </template>
