@@ -299,7 +299,10 @@ export class Sender {
 
   /** Ends at once. What had ended until now is told apart from what is cut off: only the former is judged. */
   private stop(): void {
-    if (this.state === 'loading' || this.state === 'draining') this.recorder.close(monotonicMs(), this.health.read())
+    const now = monotonicMs()
+    // A second that a late turn has left open is closed first: what is cut off belongs to none that is judged.
+    if (now >= this.nextSecondMs) this.closeSeconds(now)
+    if (this.state === 'loading' || this.state === 'draining') this.recorder.close(now, this.health.read())
     this.finish()
   }
 

@@ -130,11 +130,8 @@ async function send<R extends Route>(
   params: Values<ParamsOf<R>>,
   { query, body, signal }: Asking<R>,
 ): Promise<Response> {
-  const values: Record<string, string | number> = params
-  const place = path.replaceAll(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(values[name] ?? ''))
-  const asked = new URLSearchParams(
-    Object.entries(query ?? {}).filter((pair): pair is [string, string] => typeof pair[1] === 'string'),
-  ).toString()
+  const place = placeOf(path, params)
+  const asked = searchOf(query)
   const headers = {
     ...(body === undefined ? {} : { 'content-type': 'application/json' }),
     ...(method === 'GET' ? {} : { 'x-jolt-gate-csrf': csrf }),
@@ -157,6 +154,18 @@ async function send<R extends Route>(
       status: 0,
     })
   }
+}
+
+/** A path with its names filled in; none of them can lead elsewhere. */
+function placeOf(path: string, values: Readonly<Record<string, string | number>>): string {
+  return path.replaceAll(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(values[name] ?? ''))
+}
+
+/** What is asked by query; parameters that are not given are left out. */
+function searchOf(query: unknown): string {
+  const pairs = typeof query === 'object' && query !== null ? Object.entries(query) : []
+  const given = pairs.filter((pair): pair is [string, string] => typeof pair[1] === 'string')
+  return new URLSearchParams(given).toString()
 }
 
 async function errorOf(response: Response): Promise<ApiError> {
