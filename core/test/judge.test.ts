@@ -198,12 +198,14 @@ describe('default gates', () => {
     expect(rulesOf(gates)).toEqual(rules)
   })
 
-  it('is over all where a name cannot be written in a sentence', () => {
+  it('names a step whatever is in its name', () => {
     const text =
       'jolt: 1\nname: D\ntarget: http://127.0.0.1:1\njourneys:\n  a:\n    steps:\n      - { send: GET /a, name: "two\\nlines" }\n      - { send: GET /b, name: b }\nload:\n  - { phase: peak, rate: 5/s, for: 10s }\ngates:\n  - failed requests of "b" under 5 %\n'
     const { plan } = readPlan('d.gate.yaml', text, { files: () => undefined })
 
-    expect(gatesOf(plan).map(({ rule }) => rule)).toContain('failed requests at most 1 %')
+    expect(gatesOf(plan).flatMap(({ of, isDefault }) => (isDefault && of.kind === 'names' ? of.names : []))).toEqual([
+      'two\nlines',
+    ])
   })
 })
 

@@ -23,7 +23,7 @@ function defaultRequestGates(plan: Plan): Gate[] {
   const left = names.filter((name) => !own.some(({ of }) => of.kind !== 'names' || of.names.includes(name)))
   if (left.length === 0) return []
   const of = left.length === names.length ? '' : ` of ${left.map(quoted).join(', ')}`
-  return [defaultGate(plan, `failed requests${of} ${MOST_FAILED}`, `failed requests ${MOST_FAILED}`)]
+  return [defaultGate(plan, `failed requests${of} ${MOST_FAILED}`)]
 }
 
 function defaultJourneyGates(plan: Plan): Gate[] {
@@ -31,25 +31,20 @@ function defaultJourneyGates(plan: Plan): Gate[] {
   const own = gatesOn(plan, 'failed journeys')
   const left = names.filter((name) => !own.some(({ journey }) => journey === undefined || journey === name))
   if (left.length === names.length && names.length > 0) return [defaultGate(plan, `failed journeys ${MOST_FAILED}`)]
-  const overAll = `failed journeys ${MOST_FAILED}`
-  return left.map((name) => defaultGate(plan, `failed journeys in journey ${quoted(name)} ${MOST_FAILED}`, overAll))
+  return left.map((name) => defaultGate(plan, `failed journeys in journey ${quoted(name)} ${MOST_FAILED}`))
 }
 
 function gatesOn(plan: Plan, kind: Measure['kind']): Gate[] {
   return plan.gates.filter(({ measure, limit }) => measure.kind === kind && limit.kind === 'fixed')
 }
 
-/**
- * A gate that stands in no line of the plan.
- *
- * @param overAll - holds where a name cannot be written in a sentence, such as one with a line break in it
- */
-function defaultGate({ file }: Plan, wanted: string, overAll = wanted): Gate {
-  const rule = readSentence('Gate', wanted).ok ? wanted : overAll
+/** A gate that stands in no line of the plan. */
+function defaultGate({ file }: Plan, rule: string): Gate {
   const parsed = readSentence('Gate', rule)
   if (!parsed.ok) throw new Error(`"${rule}" is no gate: ${parsed.fault.message}`)
   const at = { file, line: 0, column: 0 }
   return { ...parsed.value, rule, written: rule, stop: undefined, isScaled: false, isDefault: true, at }
 }
 
+/** As the sentences of gates read a name: with every escape of JSON. */
 const quoted = (name: string): string => JSON.stringify(name)
