@@ -12,6 +12,7 @@ import {
   readPlan,
   RunView,
   resultOf,
+  scalePlan,
   shapeOf,
   type Ending,
   type Plan,
@@ -164,10 +165,10 @@ describe('the verdict is the first that applies', () => {
 })
 
 describe('default gates', () => {
-  const rulesOf = (gates: string[], journeys = ['a', 'b']) => {
-    const text = `jolt: 1\nname: D\ntarget: http://127.0.0.1:1\njourneys:\n${journeys.map((name) => `  ${name}:\n    steps: [send: GET /${name}, { call: f.js#f }]\n`).join('')}load:\n  - { phase: peak, rate: 5/s, for: 10s }\n${gates.length === 0 ? '' : `gates:\n${gates.map((gate) => `  - '${gate}'\n`).join('')}`}`
+  const rulesOf = (gates: string[], scale = 1, journeys = ['a', 'b']) => {
+    const text = `jolt: 1\nname: D\ntarget: http://127.0.0.1:1\njourneys:\n${journeys.map((name) => `  ${name}:\n    steps: [send: GET /${name}, { call: f.js#f }]\n`).join('')}load:\n  - { phase: warm, rate: 1/s, for: 5s, measure: no }\n  - { phase: peak, rate: 5/s, for: 10s }\n  - { phase: after, rate: 1/s, for: 10s }\n${gates.length === 0 ? '' : `gates:\n${gates.map((gate) => `  - '${gate}'\n`).join('')}`}`
     const { plan } = readPlan('d.gate.yaml', text, { files: () => 'export const f = () => 1' })
-    return gatesOf(plan).flatMap(({ rule, isDefault }) => (isDefault ? [rule] : []))
+    return gatesOf(scalePlan(plan, scale)).flatMap(({ rule, isDefault }) => (isDefault ? [rule] : []))
   }
 
   it.each([
@@ -194,8 +195,30 @@ describe('default gates', () => {
       ['failed requests at most 110 % of baseline', 'failed journeys under 9 %'],
       ['failed requests at most 1 %'],
     ],
+    [
+      'gates on one phase, which say nothing of the others',
+      ['failed requests during peak under 5 %', 'failed journeys during peak, after under 9 %'],
+      ['failed requests during "after" at most 1 %'],
+    ],
+    [
+      'a gate on one step in one phase',
+      ['failed requests of "GET /a" during peak under 5 %', 'failed journeys under 9 %'],
+      ['failed requests of "GET /a" during "after" at most 1 %', 'failed requests of "GET /b" at most 1 %'],
+    ],
+    [
+      'lower limits, which notice no failures',
+      ['failed requests over 0 %', 'failed journeys at least 0 %'],
+      ['failed requests at most 1 %', 'failed journeys at most 1 %'],
+    ],
   ])('where the plan has %s', (_, gates, rules) => {
     expect(rulesOf(gates)).toEqual(rules)
+  })
+
+  it('where a run is scaled, and a count is not judged', () => {
+    const counts = ['failed requests at most 5', 'failed journeys at most 5']
+
+    expect(rulesOf(counts)).toEqual([])
+    expect(rulesOf(counts, 0.5)).toEqual(['failed requests at most 1 %', 'failed journeys at most 1 %'])
   })
 
   it('names a step whatever is in its name', () => {
