@@ -81,7 +81,11 @@ export function readLatest(
   if (measured.kind === 'list' || (measured.kind === 'number' && gate.measure.kind !== 'apdex'))
     return measured.kind === 'list' ? (measured.values[0] ?? null) : measured.value
   const overdue = gate.measure.kind === 'response time' && limitMs !== undefined ? overdueIn(now, scope, limitMs) : []
-  while (!isRead(measured) && from > 0) measured = measure(gate, viewOfBuckets(latest.slice(--from)), shape, scope)
+  while (!isRead(measured) && from > 0) {
+    from--
+    // A slow load has many seconds in which nothing ended: they add nothing.
+    if (hasEnded(latest[from])) measured = measure(gate, viewOfBuckets(latest.slice(from)), shape, scope)
+  }
   if (measured.kind === 'distribution' && gate.statistic !== undefined) {
     const times = pool([measured.distribution])
     for (const ms of overdue) times.record(1000 * ms)
@@ -90,6 +94,9 @@ export function readLatest(
   if (measured.kind === 'share') return isCount(gate) ? measured.part : shareOf(measured.part, measured.all)
   return measured.kind === 'number' && measured.samples > 0 ? measured.value : null
 }
+
+const hasEnded = (bucket: Bucket | undefined): boolean =>
+  bucket !== undefined && bucket.steps.length + bucket.journeys.length + bucket.groups.length + bucket.checks.length > 0
 
 function samplesOf(measured: Measured): number {
   if (measured.kind === 'distribution') return measured.distribution.count

@@ -30,8 +30,6 @@ const KEYS: Readonly<Record<string, string>> = {
   capture: 'keep',
   loop: 'repeat',
   if: 'when',
-  body: 'json, form, text, xml, file or multipart',
-  method: 'send: METHOD URL',
 }
 /** Keys of which the name alone does not say how they are written here. */
 const EXAMPLES: Readonly<Record<string, string>> = {

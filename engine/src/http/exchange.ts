@@ -33,6 +33,7 @@ export interface ExchangeOwner<T> {
 /** In the order in which an answer passes them: no body is decoded that a redirect leaves behind. */
 const LAYERS: readonly Layer[] = [COOKIES, LIMITS, REDIRECTS, DECODING]
 const NO_BYTES = Buffer.alloc(0)
+const NO_VALUES: string[] = []
 
 /** Handles the events of one dispatch; its fields are plain, so that the hot path makes one object a request. */
 export class Exchange<T> implements Limited, Message, ReceivedFacts {
@@ -243,12 +244,13 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   }
 
   private valuesOf(name: string): string[] {
-    const found: string[] = []
+    // Most answers lack the fields that are asked for: nothing is made for those.
+    let found = NO_VALUES
     const { rawHeaders } = this
     for (let index = 0; index + 1 < rawHeaders.length; index += 2) {
       const field = rawHeaders[index]
       if (field?.length === name.length && field.toString('latin1').toLowerCase() === name)
-        found.push(rawHeaders[index + 1]?.toString('latin1') ?? '')
+        found = [...found, rawHeaders[index + 1]?.toString('latin1') ?? '']
     }
     return found
   }

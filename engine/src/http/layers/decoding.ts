@@ -12,8 +12,9 @@ export const DECODING: Layer = {
     const { chunks } = message
     const [only] = chunks
     message.bytes = only === undefined ? NO_BYTES : chunks.length === 1 ? only : Buffer.concat(chunks)
+    if (only === undefined || !message.operation.needsBody) return null
     const coding = message.header('content-encoding')?.toLowerCase()
-    if (coding === undefined || coding === 'identity' || only === undefined || !message.operation.needsBody) return null
+    if (coding === undefined || coding === 'identity') return null
     try {
       // Codings are listed in the order in which they were put on.
       for (const one of coding.split(',').reverse()) message.bytes = without(one.trim(), message.bytes)
