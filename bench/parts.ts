@@ -5,6 +5,7 @@ import {
   Distribution,
   Draws,
   emptyBucket,
+  emptyStep,
   encodeBucket,
   judge,
   NO_DOUBTS,
@@ -205,17 +206,10 @@ function hour(): Promise<Record<string, number>> {
         timeToFirstByte.record(950 * ms)
       }
       bucket.steps.push({
-        phase: 0,
-        endPhase: 0,
-        step,
-        journey: 0,
+        ...emptyStep(0, 0, step, 0),
         requests: 50,
-        failed: 0,
         bytesReceived: 50_000,
-        bytesSent: 0,
         responseTime,
-        failedTime: new Distribution(),
-        connectTime: new Distribution(),
         timeToFirstByte,
       })
     }
@@ -229,7 +223,6 @@ function hour(): Promise<Record<string, number>> {
   const judgement = judge({
     ending: { kind: 'finished' },
     doubts: NO_DOUBTS,
-    gates: plan.gates,
     results: view.gates(),
     recording: view.recording,
     shape: view.shape,

@@ -8,6 +8,7 @@ import {
   formatMs,
   formatValue,
   loadFingerprint,
+  observedWords,
   statusWords,
   verdictWords,
   type Baseline,
@@ -144,7 +145,7 @@ function print(result: RunResult, judgement: Judgement, output: Output, stream: 
     const gates = result.gates.map((gate) => [
       statusWords(gate),
       gate.rule,
-      formatValue(gate.observed, gate.unit),
+      observedWords(gate),
       formatValue(gate.limit, gate.unit),
       String(gate.samples),
     ])

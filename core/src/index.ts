@@ -47,24 +47,22 @@ export { Distribution, HIGHEST, slotOf } from './numbers/distribution.js'
 export { decodeHdr, encodeHdr } from './measure/hdr.js'
 export { rankInterval, samplesNeeded } from './numbers/percentiles.js'
 export * from './measure/bucket.js'
-export { pool, Recording, type SecondRow } from './measure/recording.js'
+export { decodeBucket, encodeBucket } from './measure/bucket-codec.js'
+export { Cells, pool, STEP_TIMES } from './measure/cells.js'
+export { Recording, type SecondRow } from './measure/recording.js'
+export { BoundedRecording } from './measure/bounds.js'
+export { GeneratorError } from './measure/generator-error.js'
 export { NOT_MEASURED, Numbers, phaseRanges, shapeOf, type RunShape, type ShapePhase } from './measure/shape.js'
-export { judgeGate, statusWords, unitOf, type GateResult, type GateStatus } from './judge/gates.js'
+export { judgeGate } from './judge/gates.js'
+export { observedWords, statusWords, type GateResult, type GateStatus } from './judge/gate-result.js'
+export { unitOf } from './judge/subject.js'
 export { scopeOf, secondsOf } from './judge/scope.js'
 export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
 export { familyValue, parseMetricPage, type MetricPage } from './language/open-metrics.js'
+export { formatMs, formatValue } from './judge/values.js'
 export { StopWatch } from './judge/stop.js'
 export { distrust, NO_DOUBTS, reasonsOf, type Doubts, type GeneratorFaults } from './judge/trust.js'
-export {
-  describeBreach,
-  formatMs,
-  formatValue,
-  judge,
-  verdictWords,
-  type Ending,
-  type Judgement,
-  type Verdict,
-} from './judge/verdict.js'
+export { judge, verdictWords, type Ending, type Judgement, type Verdict } from './judge/verdict.js'
 export * from './report/result.js'
 export * from './view/summaries.js'
 export { RunView, type RunEvent, type RunViewOptions, type Series, type TimeRange } from './view/run-view.js'

@@ -1,5 +1,5 @@
 // Seconds of a run as its senders report them, made by hand.
-import { Distribution, emptyBucket, type Bucket } from '../src/index.js'
+import { Distribution, emptyBucket, emptyStep, type Bucket } from '../src/index.js'
 
 export interface Second {
   ms?: number[]
@@ -7,27 +7,22 @@ export interface Second {
   phase?: number
   endPhase?: number
   kind?: string
+  latenessMs?: number
+  steal?: number
 }
 
 /** A second of one step: its response times, and further requests that failed. */
 export function bucketOf(
   number: number,
-  { ms = [], failed = 0, phase = 0, endPhase = phase, kind = 'status' }: Second,
+  { ms = [], failed = 0, phase = 0, endPhase = phase, kind = 'status', latenessMs = 0, steal = 0 }: Second,
 ): Bucket {
-  const bucket = emptyBucket(number)
+  const bucket = { ...emptyBucket(number), latenessMs, steal }
   bucket.steps.push({
-    phase,
-    endPhase,
-    step: 0,
-    journey: 0,
+    ...emptyStep(phase, endPhase, 0, 0),
     requests: ms.length + failed,
     failed,
-    bytesReceived: 0,
-    bytesSent: 0,
     responseTime: distributionOf(ms),
     failedTime: distributionOf(new Array<number>(failed).fill(1)),
-    connectTime: new Distribution(),
-    timeToFirstByte: new Distribution(),
   })
   if (failed > 0)
     bucket.failures.push({ phase, step: 0, kind, detail: '503', count: failed, firstAtMs: number * 1000, sample: '' })

@@ -7,6 +7,7 @@ import {
   decodeHdr,
   Distribution,
   emptyBucket,
+  emptyStep,
   encodeBucket,
   encodeHdr,
   rankInterval,
@@ -161,19 +162,16 @@ describe('a bucket', () => {
   it('is the same after it was written and read', () => {
     const bucket = emptyBucket(7)
     bucket.users = 12
+    bucket.latenessMs = 4.5
+    bucket.inFlight = 3
     bucket.steps.push({
-      phase: 1,
-      endPhase: -1,
-      step: 2,
-      journey: 0,
+      ...emptyStep(1, -1, 2, 0),
       requests: 3,
       failed: 1,
       bytesReceived: 5e9,
-      bytesSent: 0,
       responseTime: distributionOf([1500, 2500]).compact(),
+      waitedTime: distributionOf([2500]).compact(),
       failedTime: distributionOf([9]).compact(),
-      connectTime: new Distribution(),
-      timeToFirstByte: new Distribution(),
     })
     bucket.failures.push({
       phase: 1,
@@ -190,6 +188,8 @@ describe('a bucket', () => {
     expect(read).toMatchObject({
       second: 7,
       users: 12,
+      latenessMs: 4.5,
+      inFlight: 3,
       failures: bucket.failures,
       steps: [{ endPhase: -1, bytesReceived: 5e9, requests: 3 }],
     })

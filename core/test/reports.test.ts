@@ -9,6 +9,7 @@ import {
   decodeHdr,
   Distribution,
   emptyBucket,
+  emptyStep,
   familyValue,
   htmlOf,
   judge,
@@ -33,20 +34,11 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
     const bucket = emptyBucket(second)
     const times = new Distribution()
     for (let index = 0; index < 100 - failed; index++) times.record(1000 * ms(second * 100 + index))
-    const none = new Distribution()
     bucket.steps.push({
-      phase: 0,
-      endPhase: 0,
-      step: 0,
-      journey: 0,
+      ...emptyStep(0, 0, 0, 0),
       requests: 100,
       failed,
-      bytesReceived: 0,
-      bytesSent: 0,
       responseTime: times,
-      failedTime: none,
-      connectTime: none,
-      timeToFirstByte: none,
     })
     if (failed > 0)
       bucket.failures.push({
@@ -64,7 +56,6 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
   const judgement = judge({
     ending: { kind: 'finished' },
     doubts: NO_DOUBTS,
-    gates: plan.gates,
     results: view.gates(),
     recording: view.recording,
     shape: view.shape,

@@ -1,4 +1,5 @@
 // The parts of the engine by themselves: deadlines, merging, masking, rows, users who come again, scripts, recording.
+import { totalsOf } from '../src/coordinate/host.js'
 import fc from 'fast-check'
 import {
   decodeBucket,
@@ -294,7 +295,7 @@ describe('recording', () => {
       () => undefined,
     )
     record(recorder, new Iteration(program, 0, 0, 0, [], 900, -1))
-    recorder.close(2000, { busy: 0.5, busyOfFive: 0.4, delays: new Distribution() })
+    recorder.close(2000, { busy: 0.5, busyOfFive: 0.4, delays: new Distribution(), stallMs: 3 }, 0)
     return decodeBucket(bytes)
   }
   const sample = (dueMs: number, endedMs: number) => ({
@@ -369,5 +370,24 @@ describe('faults of the wire', () => {
 
   it.each(['EMFILE', 'EADDRNOTAVAIL', 'ENOMEM'])('%s is the generator’s own', (code) => {
     expect(wireFaultOf(Object.assign(new Error('x'), { code })).kind).toBe('local')
+  })
+})
+
+// Formats: proc(5) of the Linux man-pages (cpu: user nice system idle iowait irq softirq steal guest guest_nice, in
+// hundredths of a second), the kernel's "PSI - Pressure Stall Information" and "Control Group v2" (cpu.stat).
+describe('what the system tells of the host', () => {
+  it('is read from steal, throttling and pressure', () => {
+    const stat = 'cpu  100 0 50 800 10 0 5 35 0 0\ncpu0 1 2 3 4 5 6 7 8 0 0\n'
+    const group = 'usage_usec 123\nnr_throttled 4\nthrottled_usec 2500000\n'
+    const pressure = 'some avg10=0.00 avg60=0.01 avg300=0.18 total=1500000\nfull avg10=0.00 total=7\n'
+
+    expect(totalsOf(stat, group, pressure, 5)).toEqual({
+      atMs: 5,
+      processor: 10,
+      stolen: 0.35,
+      throttled: 2.5,
+      waited: 1.5,
+    })
+    expect(totalsOf('', '', '', 5)).toMatchObject({ processor: 0, stolen: 0, throttled: 0, waited: 0 })
   })
 })

@@ -20,6 +20,8 @@ const gate = (over: Partial<GateResult>): GateResult => ({
   line: 9,
   status: 'held',
   observed: 120,
+  lowerBound: 118,
+  upperBound: 122,
   limit: 300,
   unit: 'ms',
   margin: 180,
@@ -59,6 +61,7 @@ describe('the verdict', () => {
       gates: [],
       elapsed: 12,
       seconds: 60,
+      errorMs: null,
       trust: null,
     }
     const wrapper = mount(VerdictColumn, { props: { ...props, ...over } })

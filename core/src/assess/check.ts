@@ -1,4 +1,5 @@
 // Checks, compiled once to functions of a response.
+import { holds } from '../language/comparisons.js'
 import { compilePath, parseJson } from '../language/json-path.js'
 import { compileSchema } from '../language/json-schema.js'
 import type { Json, KeepSource, Operand, Subject, Test } from '../language/sentences.js'
@@ -134,22 +135,6 @@ function testOf(check: Check, test: NodeTest, lookup: Lookup): (node: Json, fram
     }
     default:
       return test satisfies never
-  }
-}
-
-/** Whether a number keeps to a limit. */
-export function holds(observed: number, comparison: 'under' | 'at most' | 'over' | 'at least', limit: number): boolean {
-  switch (comparison) {
-    case 'under':
-      return observed < limit
-    case 'at most':
-      return observed <= limit
-    case 'over':
-      return observed > limit
-    case 'at least':
-      return observed >= limit
-    default:
-      return comparison satisfies never
   }
 }
 

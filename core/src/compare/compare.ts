@@ -3,7 +3,7 @@ import { bytesOfBase64 } from '../numbers/base64.js'
 import { decodeHdr } from '../measure/hdr.js'
 import { Distribution } from '../numbers/distribution.js'
 import { rankInterval } from '../numbers/percentiles.js'
-import { subjectOfRule } from '../judge/gates.js'
+import { subjectOfRule } from '../judge/subject.js'
 import type { RunResult } from '../judge/result-schema.js'
 import { differenceOf, holm, mannWhitney, twoProportions, wilson, type Estimate } from '../numbers/statistics.js'
 

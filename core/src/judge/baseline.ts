@@ -1,6 +1,7 @@
 // A run that another is held against, and whether it may be.
 import type { Gate } from '../plan/model.js'
-import { subjectOf, subjectOfRule, unitOf } from './gates.js'
+import type { GateResult } from './gate-result.js'
+import { subjectOf, subjectOfRule, unitOf } from './subject.js'
 import { verdictWords, type Verdict } from './verdict.js'
 
 /** The run that gates were held against. */
@@ -10,13 +11,15 @@ export interface BaselineIdentity {
   startedAt: string
 }
 
+type ObservedGate = Pick<GateResult, 'rule' | 'unit' | 'observed' | 'lowerBound' | 'upperBound'>
+
 /** What of a result a baseline needs. */
 export interface Baseline extends BaselineIdentity {
   verdict: Verdict
   target: { name: string; origin: string }
   scale: number
   load: string
-  gates: { rule: string; unit: string; observed: number | null }[]
+  gates: ObservedGate[]
 }
 
 /** A baseline from a result, as it was made or as it was read from its file. */
@@ -26,7 +29,7 @@ export function baselineFrom(result: {
   startedAt: string
   target: Baseline['target']
   plan: { commit: string | null; scale: number; load: string }
-  gates: readonly { rule: string; unit: string; observed: number | null }[]
+  gates: readonly ObservedGate[]
 }): Baseline {
   const { id, verdict, startedAt, target, plan, gates } = result
   return { id, verdict, commit: plan.commit, startedAt, target, scale: plan.scale, load: plan.load, gates: [...gates] }
@@ -46,9 +49,18 @@ export function baselineFault(
   return baseline.load === run.plan.load ? undefined : 'its load differs'
 }
 
-/** What the gate that measures the same observed in the baseline, in the gate's unit; null when there is none. */
-export function baselineValue(baseline: Baseline, gate: Gate): number | null {
+/** What a baseline observed, in the gate's unit, and between what the generator may have moved it. */
+export interface BaselineValue {
+  observed: number
+  lowerBound: number
+  upperBound: number
+}
+
+/** What the gate that measures the same observed in the baseline; null when there is none. */
+export function baselineValue(baseline: Baseline, gate: Gate): BaselineValue | null {
   const wanted = subjectOf(gate)
   const same = baseline.gates.find((other) => other.unit === unitOf(gate) && subjectOfRule(other.rule) === wanted)
-  return same?.observed ?? null
+  if (same === undefined || same.observed === null) return null
+  const { observed } = same
+  return { observed, lowerBound: same.lowerBound ?? observed, upperBound: same.upperBound ?? observed }
 }

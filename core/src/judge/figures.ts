@@ -1,6 +1,6 @@
 // The cells within the scope of a gate as the figures that measures are read from.
 import type { ArrivalCell, ScopeCell, StepCell } from '../measure/bucket.js'
-import { pool } from '../measure/recording.js'
+import { pool } from '../measure/cells.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Distribution } from '../numbers/distribution.js'
 import type { Figures } from '../plan/measures.js'

@@ -7,8 +7,9 @@ import { MEASURES, type Measured } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
 import { CellFigures } from './figures.js'
 import { percentOf, statisticOf, sum, viewOfBuckets, type CellView, type GateScope } from './scope.js'
+import { isCount } from './subject.js'
 import type { Bucket } from '../measure/bucket.js'
-import { pool } from '../measure/recording.js'
+import { pool } from '../measure/cells.js'
 
 export type Interval = [low: number | null, high: number | null]
 
@@ -115,9 +116,6 @@ function overdueIn({ open }: Bucket, scope: GateScope, limitMs: number): number[
     .filter(({ phase, step, journey }) => scope.isPhase(phase) && scope.isStep(step) && scope.isJourney(journey))
     .flatMap(({ waitedMs }) => waitedMs.filter((ms) => ms > limitMs))
 }
-
-/** Whether a gate on a share is held against a count. */
-export const isCount = (gate: Gate): boolean => gate.limit.kind === 'fixed' && gate.limit.unit === 'number'
 
 /** The measure of a gate over some cells, with no statistic taken. */
 function measure(gate: Gate, view: CellView, shape: RunShape, scope: GateScope): Measured {

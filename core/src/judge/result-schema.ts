@@ -26,27 +26,27 @@ function isNamedFigures(value: unknown): value is Record<string, (number | null)
   return typeof value === 'object' && value !== null && Object.values(value).every(isFiguresOrGaps)
 }
 
+const percentiles = () =>
+  object({ '50': figure(), '75': figure(), '90': figure(), '95': figure(), '99': figure(), '99.9': figure() })
 const times = object({
   count: count(),
   min: figure(),
   mean: figure(),
   sd: figure(),
   max: figure(),
-  percentiles: object({
-    '50': figure(),
-    '75': figure(),
-    '90': figure(),
-    '95': figure(),
-    '99': figure(),
-    '99.9': figure(),
-  }).required(),
+  percentiles: percentiles().required(),
+  /** Between these lie the percentiles that a generator without delay would have seen. */
+  lowerBound: percentiles().optional().default(undefined),
+  upperBound: percentiles().optional().default(undefined),
 })
 const timesOrNone = () => times.clone().nullable().default(null).defined()
 const gate = object({
   rule: text(),
   line: figure(),
-  status: string().oneOf(['held', 'breached', 'unmeasured', 'no baseline', 'not judged']).required(),
+  status: string().oneOf(['held', 'breached', 'undecided', 'unmeasured', 'no baseline', 'not judged']).required(),
   observed: figureOrNone(),
+  lowerBound: number().nullable().default(null),
+  upperBound: number().nullable().default(null),
   limit: figureOrNone(),
   unit: string().oneOf(['ms', '/s', 'B/s', '%', 'count', 'score', 'value']).required(),
   margin: figureOrNone(),
@@ -56,6 +56,7 @@ const gate = object({
   baselineValue: figureOrNone(),
   firstBreachAtMs: figureOrNone(),
   stoppedAtMs: figureOrNone(),
+  reason: string().optional(),
   isDefault: boolean().optional(),
 })
 const step = object({
@@ -181,6 +182,8 @@ export const RESULT = object({
     processes: count(),
     reasons: array().of(text()).required(),
     calibration: calibration.nullable().default(null).defined(),
+    /** By how much it may have changed times, over the measured seconds. */
+    error: object({ p50: figure(), p99: figure(), max: figure() }).optional().default(undefined),
     startLag: object({ p50: figureOrNone(), p99: figureOrNone(), max: figureOrNone() }).required(),
     busy: object({ mean: figure(), max: figure() }).required(),
     eventLoopDelay: object({ p99: figureOrNone(), max: figureOrNone() }).required(),
@@ -198,7 +201,10 @@ export const RESULT = object({
     p95: figuresOrGaps(),
     p99: figuresOrGaps(),
     startLag: figuresOrGaps(),
+    stall: figures().optional(),
+    error: figures().optional(),
     busy: figures(),
+    steal: figures().optional(),
     metrics: mixed({ type: 'metrics', check: isNamedFigures }).required(),
   }).required(),
   histograms: array()

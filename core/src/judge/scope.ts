@@ -2,7 +2,8 @@
 import type { Statistic } from '../language/sentences.js'
 import type { ArrivalCell, Bucket, CheckCell, ScopeCell, StepCell } from '../measure/bucket.js'
 import type { Distribution } from '../numbers/distribution.js'
-import type { Recording } from '../measure/recording.js'
+import type { Cells } from '../measure/cells.js'
+import type { Recording, SecondRow } from '../measure/recording.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
 
@@ -48,18 +49,32 @@ export function scopeOf(gate: Pick<Gate, 'of' | 'during' | 'journey'>, shape: Ru
   }
 }
 
-/** Everything recorded, as far as a scope covers it. */
-export function viewOfRecording(recording: Recording, shape: RunShape, scope: GateScope): CellView {
-  const ranges = phaseRanges(shape).filter((_, index) => scope.isPhase(index))
+/**
+ * Everything recorded, as far as a scope covers it.
+ *
+ * @param cells - the recording's own, or the same at a bound
+ */
+export function viewOfRecording(
+  recording: Recording,
+  shape: RunShape,
+  scope: GateScope,
+  cells: Cells = recording,
+): CellView {
   return {
-    steps: [...recording.steps.values()],
-    groups: [...recording.groups.values()],
-    journeys: [...recording.journeys.values()],
-    arrivals: [...recording.arrivals.values()],
-    checks: [...recording.checks.values()],
-    seconds: recording.seconds.filter((_, second) => isWithin(ranges, second)),
+    steps: [...cells.steps.values()],
+    groups: [...cells.groups.values()],
+    journeys: [...cells.journeys.values()],
+    arrivals: [...cells.arrivals.values()],
+    checks: [...cells.checks.values()],
+    seconds: secondsWithin(recording, shape, scope),
     lengthSeconds: secondsOf(shape, scope),
   }
+}
+
+/** The seconds that begin within the phases of a scope. */
+export function secondsWithin(recording: Recording, shape: RunShape, scope: Pick<GateScope, 'isPhase'>): SecondRow[] {
+  const ranges = phaseRanges(shape).filter((_, index) => scope.isPhase(index))
+  return recording.seconds.filter((_, second) => isWithin(ranges, second))
 }
 
 /** One second of a run. */

@@ -1,9 +1,10 @@
 // Stop rules: a gate that is breached for long enough ends the run.
-import { holds } from '../assess/check.js'
+import { holds, isUpperLimit } from '../language/comparisons.js'
 import type { Bucket } from '../measure/bucket.js'
+import { familyOf } from '../plan/measures.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import type { Gate, StopRule } from '../plan/model.js'
-import { unitOf } from './gates.js'
+import { isOfTarget, unitOf } from './subject.js'
 import { MOST_LOOKED_BACK, readLatest } from './readings.js'
 import { isWithin, scopeOf } from './scope.js'
 
@@ -35,9 +36,10 @@ export class StopWatch {
   /**
    * Judges one full second; one of which nothing can be said neither counts nor breaks a row.
    *
+   * @param errorMs - the generator error of that second: a time within it of the limit is no breach
    * @returns the gate that stops the run now, by its place among the gates, and what it saw; or undefined
    */
-  add(bucket: Bucket): { index: number; atMs: number; value: number } | undefined {
+  add(bucket: Bucket, errorMs = 0): { index: number; atMs: number; value: number } | undefined {
     if (this.watched.length === 0) return undefined
     this.latest.push(bucket)
     if (this.latest.length > MOST_LOOKED_BACK) this.latest.shift()
@@ -46,7 +48,10 @@ export class StopWatch {
     for (const watched of this.watched) {
       const value = watched.read(this.latest)
       if (value === null) continue
-      const isBreached = !holds(value, watched.gate.comparison, watched.limit)
+      const { gate, limit } = watched
+      const error = isOfTarget(gate) && familyOf(gate.measure) === 'time' ? errorMs : 0
+      const sooner = value + (isUpperLimit(gate.comparison) ? -error : error)
+      const isBreached = !holds(sooner, gate.comparison, limit)
       watched.inARow = isBreached ? watched.inARow + 1 : 0
       watched.inAll += isBreached ? 1 : 0
       if (isBreached && hasFired(watched)) return { index: watched.index, atMs: endsMs, value }
@@ -60,7 +65,7 @@ function latestReader(gate: Gate, shape: RunShape): Watched['read'] {
   const scope = scopeOf(gate, shape)
   const ranges = phaseRanges(shape).filter((_, index) => scope.isPhase(index))
   const scale = unitOf(gate) === '%' ? 100 : 1
-  const isUpper = gate.comparison === 'under' || gate.comparison === 'at most'
+  const isUpper = isUpperLimit(gate.comparison)
   const limitMs = isUpper && gate.limit.kind === 'fixed' && gate.limit.unit === 'time' ? gate.limit.value : undefined
   return (latest) => {
     if (!isWithin(ranges, latest.at(-1)?.second ?? -1)) return null

@@ -1,9 +1,9 @@
 // The verdict: the first rule that applies.
 import type { Recording } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
-import type { Gate } from '../plan/model.js'
-import type { GateResult } from './gates.js'
-import { isDoubtful, reasonsOf, type Doubts } from './trust.js'
+import type { GateResult } from './gate-result.js'
+import { hostWords, reasonsOf, type Doubts } from './trust.js'
+import { formatMs, formatValue } from './values.js'
 
 export type Verdict = 'open' | 'shut' | 'void' | 'stopped'
 
@@ -31,11 +31,10 @@ export interface Judgement {
   reasons: string[]
 }
 
-/** A run to come to a verdict on: gates with their results in the same order. */
+/** A run to come to a verdict on. */
 export interface JudgedRun {
   ending: Ending
   doubts: Doubts
-  gates: readonly Gate[]
   results: readonly GateResult[]
   recording: Recording
   shape: RunShape
@@ -44,9 +43,9 @@ export interface JudgedRun {
 /**
  * Comes to the verdict, by the first rule that applies: our own fault, stopped by a person, nothing passed, a gate
  * breached, the load not delivered, a gate undecided or unmeasured, open. A sender that died leaves nothing to judge
- * by; a breach that may be the generator's work decides nothing.
+ * by.
  */
-export function judge({ ending, doubts, gates, results, recording, shape }: JudgedRun): Judgement {
+export function judge({ ending, doubts, results, recording, shape }: JudgedRun): Judgement {
   if (ending.kind === 'fault') return { verdict: 'void', exitCode: 5, reasons: [ending.reason] }
   if (ending.kind === 'stopped') return { verdict: 'stopped', exitCode: 4, reasons: [`stopped by ${ending.by}`] }
   if (ending.kind === 'setup failed') {
@@ -56,18 +55,16 @@ export function judge({ ending, doubts, gates, results, recording, shape }: Judg
   }
   if (doubts.deaths.length > 0) return { verdict: 'void', exitCode: 3, reasons: reasonsOf(doubts) }
   const nothing = nothingThrough(recording, shape)
-  const breached = results.filter((result, index) => {
-    const gate = gates[index]
-    return result.status === 'breached' && gate !== undefined && !isDoubtful(gate, doubts, recording, shape)
-  })
+  const breached = results.filter(({ status }) => status === 'breached')
   if (nothing.length > 0 || breached.length > 0)
-    return { verdict: 'shut', exitCode: 1, reasons: [...nothing, ...breached.map(describeBreach)] }
+    return { verdict: 'shut', exitCode: 1, reasons: [...nothing, ...breached.map(breachWords)] }
   const doubted = reasonsOf(doubts)
   if (doubted.length > 0) return { verdict: 'void', exitCode: 3, reasons: doubted }
-  const unmeasured = results
-    .filter((gate) => gate.status === 'unmeasured')
-    .map((gate) => `unmeasured, with ${String(gate.samples)} samples: ${gate.rule}`)
-  if (unmeasured.length > 0) return { verdict: 'void', exitCode: 3, reasons: unmeasured }
+  const undecided = results.flatMap((result) => {
+    if (result.status === 'unmeasured') return [`unmeasured, with ${String(result.samples)} samples: ${result.rule}`]
+    return result.status === 'undecided' ? [undecidedWords(result, hostWords(recording, shape))] : []
+  })
+  if (undecided.length > 0) return { verdict: 'void', exitCode: 3, reasons: undecided }
   return { verdict: 'open', exitCode: 0, reasons: [] }
 }
 
@@ -108,37 +105,13 @@ function nothingThrough(recording: Recording, shape: RunShape): string[] {
 }
 
 /** A breach in one line, with observed value and limit. */
-export function describeBreach(gate: GateResult): string {
+function breachWords(gate: GateResult): string {
   const stopped = gate.stoppedAtMs === null ? '' : `, and stopped the run after ${formatMs(gate.stoppedAtMs)}`
   return `breached: ${gate.rule} (observed ${formatValue(gate.observed, gate.unit)})${stopped}`
 }
 
-/** A value of a gate with its unit, for people. */
-export function formatValue(value: number | null, unit: GateResult['unit']): string {
-  if (value === null) return '–'
-  switch (unit) {
-    case 'ms':
-      return formatMs(value)
-    case '%':
-      return `${value.toFixed(value !== 0 && value < 10 ? 2 : 1)} %`
-    case '/s':
-      return `${value.toFixed(value < 100 ? 1 : 0)}/s`
-    case 'B/s':
-      return value < 1e6 ? `${(value / 1e3).toFixed(1)} kB/s` : `${(value / 1e6).toFixed(1)} MB/s`
-    case 'count':
-      return String(Math.round(value))
-    case 'score':
-      return value.toFixed(3)
-    case 'value':
-      return Number(value.toPrecision(4)).toString()
-    default:
-      return unit satisfies never
-  }
-}
-
-/** A time for people: three figures that matter. */
-export function formatMs(ms: number): string {
-  if (ms >= 10_000) return `${(ms / 1000).toFixed(1)} s`
-  if (ms >= 1000) return `${(ms / 1000).toFixed(2)} s`
-  return `${ms.toFixed(ms < 10 ? 2 : ms < 100 ? 1 : 0)} ms`
+/** Why a gate cannot be decided, and what to do about it. */
+function undecidedWords({ rule, observed, unit, reason = '' }: GateResult, host: string | undefined): string {
+  const why = host === undefined ? reason : `${reason}; ${host}`
+  return `undecided: ${rule} (observed ${formatValue(observed, unit)}; ${why}): run again, or on a quieter machine`
 }

@@ -1,5 +1,4 @@
-// One second of a run, as a worker records it, sends it, and as the server stores it.
-import { ByteReader, ByteWriter } from '../numbers/bytes.js'
+// One second of a run, as a sender records it.
 import { Distribution } from '../numbers/distribution.js'
 
 /** Why a request failed. */
@@ -33,8 +32,10 @@ export interface StepCell {
   failed: number
   bytesReceived: number
   bytesSent: number
-  /** Of requests that passed, timed out or were cut off. */
+  /** Of requests that passed, failed a check of the response time alone, timed out or were cut off. */
   responseTime: Distribution
+  /** Of those among them that timed out or were cut off: how long they waited, not how long they would have taken. */
+  waitedTime: Distribution
   /** Of all other failures. */
   failedTime: Distribution
   connectTime: Distribution
@@ -116,6 +117,15 @@ export interface Bucket {
   busy: number
   busyOfFive: number
   eventLoopDelay: Distribution
+  /** The longest time for which a sender's event loop stood still. */
+  stallMs: number
+  /** The largest, over all senders, of start lag plus stall. */
+  latenessMs: number
+  /** Requests in flight at its end. */
+  inFlight: number
+  /** Shares of this second in which the host held the processor, or some program waited for it; 0 where not told. */
+  steal: number
+  pressure: number
   /** What each metric read; null where it could not. */
   metrics: (number | null)[]
 }
@@ -134,172 +144,30 @@ export function emptyBucket(second: number): Bucket {
     busy: 0,
     busyOfFive: 0,
     eventLoopDelay: new Distribution(),
+    stallMs: 0,
+    latenessMs: 0,
+    inFlight: 0,
+    steal: 0,
+    pressure: 0,
     metrics: [],
   }
 }
 
+export const emptyStep = (phase: number, endPhase: number, step: number, journey: number): StepCell => ({
+  phase,
+  endPhase,
+  step,
+  journey,
+  requests: 0,
+  failed: 0,
+  bytesReceived: 0,
+  bytesSent: 0,
+  responseTime: new Distribution(),
+  waitedTime: new Distribution(),
+  failedTime: new Distribution(),
+  connectTime: new Distribution(),
+  timeToFirstByte: new Distribution(),
+})
+
 /** Most kinds of failure told apart in one second; what comes beyond is counted under its kind alone. */
 export const MAX_FAILURE_CELLS = 200
-
-/** The first format had no requests in flight. */
-const FIRST_FORMAT = 1
-const FORMAT = 2
-
-/** A bucket as bytes: for threads, for the database and for the live stream. */
-export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
-  const writer = new ByteWriter()
-  const wholes = (...values: number[]) => {
-    for (const value of values) writer.whole(value)
-  }
-  wholes(FORMAT, bucket.second, bucket.users)
-  writer.float(bucket.busy)
-  writer.float(bucket.busyOfFive)
-  writeDistribution(writer, bucket.eventLoopDelay)
-  writer.list(bucket.metrics, (value) => {
-    writer.float(value ?? NaN)
-  })
-  writer.list(bucket.steps, (cell) => {
-    wholes(cell.phase, cell.endPhase + 1, cell.step, cell.journey)
-    wholes(cell.requests, cell.failed, cell.bytesReceived, cell.bytesSent)
-    for (const name of DISTRIBUTIONS) writeDistribution(writer, cell[name])
-  })
-  for (const cells of [bucket.groups, bucket.journeys]) {
-    writer.list(cells, (cell) => {
-      wholes(cell.phase, cell.scope, cell.journey, cell.started, cell.finished, cell.failed, cell.cutOff)
-      writeDistribution(writer, cell.time)
-    })
-  }
-  writer.list(bucket.arrivals, (cell) => {
-    wholes(cell.phase, cell.started, cell.missed, cell.capped, cell.outOfData)
-    writeDistribution(writer, cell.startLag)
-  })
-  writer.list(bucket.checks, (cell) => {
-    wholes(cell.phase, cell.check, cell.journey, cell.passed, cell.failed)
-  })
-  writer.list(bucket.failures, (cell) => {
-    wholes(cell.phase, cell.step, cell.count)
-    writer.float(cell.firstAtMs)
-    for (const text of [cell.kind, cell.detail, cell.sample]) writer.text(text)
-  })
-  writer.list(bucket.open, (cell) => {
-    wholes(cell.phase, cell.step, cell.journey)
-    writer.list(cell.waitedMs, (ms) => {
-      writer.whole(ms)
-    })
-  })
-  return writer.finish()
-}
-
-/** @throws RangeError for bytes that are no bucket */
-export function decodeBucket(bytes: Uint8Array): Bucket {
-  const reader = new ByteReader(bytes)
-  const format = reader.whole()
-  if (format !== FORMAT && format !== FIRST_FORMAT) throw new RangeError(`unknown bucket format ${String(format)}`)
-  const scope = (): ScopeCell => ({
-    phase: reader.whole(),
-    scope: reader.whole(),
-    journey: reader.whole(),
-    started: reader.whole(),
-    finished: reader.whole(),
-    failed: reader.whole(),
-    cutOff: reader.whole(),
-    time: readDistribution(reader),
-  })
-  return {
-    second: reader.whole(),
-    users: reader.whole(),
-    busy: reader.float(),
-    busyOfFive: reader.float(),
-    eventLoopDelay: readDistribution(reader),
-    metrics: reader.list(() => {
-      const value = reader.float()
-      return Number.isNaN(value) ? null : value
-    }),
-    steps: reader.list(() => ({
-      phase: reader.whole(),
-      endPhase: reader.whole() - 1,
-      step: reader.whole(),
-      journey: reader.whole(),
-      requests: reader.whole(),
-      failed: reader.whole(),
-      bytesReceived: reader.whole(),
-      bytesSent: reader.whole(),
-      responseTime: readDistribution(reader),
-      failedTime: readDistribution(reader),
-      connectTime: readDistribution(reader),
-      timeToFirstByte: readDistribution(reader),
-    })),
-    groups: reader.list(scope),
-    journeys: reader.list(scope),
-    arrivals: reader.list(() => ({
-      phase: reader.whole(),
-      started: reader.whole(),
-      missed: reader.whole(),
-      capped: reader.whole(),
-      outOfData: reader.whole(),
-      startLag: readDistribution(reader),
-    })),
-    checks: reader.list(() => ({
-      phase: reader.whole(),
-      check: reader.whole(),
-      journey: reader.whole(),
-      passed: reader.whole(),
-      failed: reader.whole(),
-    })),
-    failures: reader.list(() => {
-      const [phase, step, count] = [reader.whole(), reader.whole(), reader.whole()]
-      return {
-        phase,
-        step,
-        count,
-        firstAtMs: reader.float(),
-        kind: reader.text(),
-        detail: reader.text(),
-        sample: reader.text(),
-      }
-    }),
-    open:
-      format === FIRST_FORMAT
-        ? []
-        : reader.list(() => ({
-            phase: reader.whole(),
-            step: reader.whole(),
-            journey: reader.whole(),
-            waitedMs: reader.list(() => reader.whole()),
-          })),
-  }
-}
-
-const DISTRIBUTIONS = ['responseTime', 'failedTime', 'connectTime', 'timeToFirstByte'] as const
-
-function writeDistribution(writer: ByteWriter, distribution: Distribution): void {
-  writer.whole(distribution.count)
-  if (distribution.count === 0) return
-  for (const moment of [distribution.sum, distribution.sumOfSquares, distribution.least, distribution.largest])
-    writer.float(moment)
-  writer.whole(distribution.clamped)
-  writer.whole(distribution.slotCount)
-  let before = 0
-  for (const [slot, count] of distribution.slots()) {
-    writer.whole(slot - before)
-    writer.whole(count)
-    before = slot
-  }
-}
-
-function readDistribution(reader: ByteReader): Distribution {
-  const distribution = new Distribution()
-  distribution.count = reader.whole()
-  if (distribution.count === 0) return distribution
-  distribution.sum = reader.float()
-  distribution.sumOfSquares = reader.float()
-  distribution.least = reader.float()
-  distribution.largest = reader.float()
-  distribution.clamped = reader.whole()
-  let slot = 0
-  for (let left = reader.whole(); left > 0; left--) {
-    slot += reader.whole()
-    distribution.addAt(slot, reader.whole())
-  }
-  return distribution.compact()
-}

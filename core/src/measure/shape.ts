@@ -1,7 +1,8 @@
 // What a run can measure: the names behind the numbers in its buckets.
-import type { Phase, Plan } from '../plan/model.js'
+import { isUpperLimit } from '../language/comparisons.js'
+import type { Check, Phase, Plan } from '../plan/model.js'
 import type { Metric } from '../plan/target-model.js'
-import { groupsOf, timedOf } from '../plan/walk.js'
+import { groupsOf, requestsInTurn, timedOf } from '../plan/walk.js'
 import type { PhasePreview } from '../load/preview.js'
 
 export interface ShapePhase {
@@ -30,13 +31,18 @@ export interface RunShape {
   }[]
   groups: string[]
   journeys: string[]
-  checks: { step: number; name: string }[]
+  /** Those of the response time know its upper limit. */
+  checks: { step: number; name: string; limitMs?: number }[]
+  /** Requests one after another in one walk through each group and journey, at most; runs of old have none. */
+  requestsIn?: { groups: number[]; journeys: number[] }
   metrics: { name: string; unit: string; ceiling: number | null }[]
   drainMs: number
 }
 
 /** The shape of a plan; the indices of its lists are the numbers in buckets. */
 export function shapeOf(plan: Plan, previews: readonly PhasePreview[], metrics: readonly Metric[] = []): RunShape {
+  const groups = plan.journeys.flatMap((journey) => [...groupsOf(journey.steps)])
+  const groupNames = [...new Set(groups.map((group) => group.name))]
   const shape: RunShape = {
     phases: plan.load.phases.map((phase, index) => ({
       name: phase.name,
@@ -50,9 +56,15 @@ export function shapeOf(plan: Plan, previews: readonly PhasePreview[], metrics: 
       users: previews[index]?.users ?? [0, 0],
     })),
     steps: [],
-    groups: [...new Set(plan.journeys.flatMap((journey) => [...groupsOf(journey.steps)].map((group) => group.name)))],
+    groups: groupNames,
     journeys: plan.journeys.map((journey) => journey.name),
     checks: [],
+    requestsIn: {
+      groups: groupNames.map((name) =>
+        Math.max(...groups.filter((group) => group.name === name).map(({ steps }) => requestsInTurn(steps))),
+      ),
+      journeys: plan.journeys.map(({ steps }) => requestsInTurn(steps)),
+    },
     metrics: metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
     drainMs: plan.load.drainMs,
   }
@@ -62,7 +74,7 @@ export function shapeOf(plan: Plan, previews: readonly PhasePreview[], metrics: 
       const entry = shape.steps[step]
       if (entry !== undefined) entry.isRequest = timed.isRequest
       if (entry !== undefined && !entry.journeys.includes(journey.name)) entry.journeys.push(journey.name)
-      for (const check of timed.checks) checkIndex(shape, step, check.name)
+      for (const check of timed.checks) addCheck(shape, step, check)
     }
     for (const group of groupsOf(journey.steps)) {
       for (const timed of timedOf(group.steps)) {
@@ -91,9 +103,10 @@ function stepIndex(shape: RunShape, name: string): number {
   return found >= 0 ? found : shape.steps.push({ name, journeys: [], group: null, isRequest: true }) - 1
 }
 
-function checkIndex(shape: RunShape, step: number, name: string): number {
-  const found = shape.checks.findIndex((check) => check.step === step && check.name === name)
-  return found >= 0 ? found : shape.checks.push({ step, name }) - 1
+function addCheck(shape: RunShape, step: number, { name, subject, test }: Check): void {
+  if (shape.checks.some((check) => check.step === step && check.name === name)) return
+  const isUpper = subject.kind === 'response time' && test.kind === 'bound' && isUpperLimit(test.comparison)
+  shape.checks.push({ step, name, ...(isUpper ? { limitMs: test.limit.value } : {}) })
 }
 
 /** What is not in the shape, such as a step of setup, has this number: nothing is recorded of it. */

@@ -86,6 +86,11 @@ export class Distribution {
     for (const slot of this.touched) yield [slot, this.counts[slot] ?? 0]
   }
 
+  /** Values in µs, to the width of a slot, ascending, with how often each was seen. */
+  *values(): Generator<[valueUs: number, count: number]> {
+    for (const [slot, count] of this.slots()) yield [middleOf(slot), count]
+  }
+
   get slotCount(): number {
     return this.packed?.slots.length ?? this.touched.length
   }
@@ -153,6 +158,61 @@ export class Distribution {
       seen += count
     }
     return seen
+  }
+
+  /** The same values, each moved by so many µs, but none below 0. */
+  movedBy(us: number): Distribution {
+    if (us === 0 || this.count === 0) return this
+    const moved = new Distribution()
+    for (const [at, count] of this.values()) {
+      const value = Math.max(0, at + us)
+      moved.sum += count * value
+      moved.sumOfSquares += count * value * value
+      moved.addAt(slotOf(value), count)
+    }
+    moved.count = this.count
+    moved.clamped = this.clamped
+    moved.least = Math.max(0, this.least + us)
+    moved.largest = Math.max(0, this.largest + us)
+    if (this.least + us < 0) return moved
+    moved.sum = this.sum + this.count * us
+    moved.sumOfSquares = this.sumOfSquares + 2 * us * this.sum + this.count * us * us
+    return moved
+  }
+
+  /** What is left without some of the values. */
+  without(some: Distribution): Distribution {
+    if (some.count === 0) return this
+    const rest = new Distribution()
+    if (some.count >= this.count) return rest
+    const taken = new Map(some.slots())
+    for (const [slot, count] of this.slots()) {
+      const left = count - (taken.get(slot) ?? 0)
+      if (left <= 0) continue
+      rest.addAt(slot, left)
+      rest.least = Math.min(rest.least, Math.max(this.least, lowestOf(slot)))
+      rest.largest = Math.min(this.largest, middleOf(slot))
+    }
+    rest.count = this.count - some.count
+    rest.sum = this.sum - some.sum
+    rest.sumOfSquares = this.sumOfSquares - some.sumOfSquares
+    rest.clamped = this.clamped - some.clamped
+    return rest
+  }
+
+  /** With values of which only a part was seen: they rank above all others, and count in the mean as far as seen. */
+  withUnfinished(seen: Distribution): Distribution {
+    if (seen.count === 0) return this
+    const all = new Distribution()
+    all.add(this)
+    all.count += seen.count
+    all.sum += seen.sum
+    all.sumOfSquares += seen.sumOfSquares
+    all.clamped += seen.count
+    all.least = Math.min(all.least, seen.least)
+    all.largest = HIGHEST
+    all.addAt(slotOf(HIGHEST), seen.count)
+    return all
   }
 
   private sort(): void {

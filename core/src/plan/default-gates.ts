@@ -1,5 +1,6 @@
 // Gates that every run is held to, where its plan has none of its own: without them a run in which everything fails
 // could be open.
+import { isUpperLimit } from '../language/comparisons.js'
 import { readSentence, type Measure } from '../language/sentences.js'
 import { allSteps, timedOf } from './walk.js'
 import type { Gate, Journey, Phase, Plan } from './model.js'
@@ -55,10 +56,7 @@ function defaultJourneyGates(plan: Plan): Gate[] {
 function gatesOn(plan: Plan, kind: Measure['kind']): Gate[] {
   return plan.gates.filter(
     ({ measure, limit, comparison, isScaled }) =>
-      measure.kind === kind &&
-      limit.kind === 'fixed' &&
-      (comparison === 'under' || comparison === 'at most') &&
-      !isScaled,
+      measure.kind === kind && limit.kind === 'fixed' && isUpperLimit(comparison) && !isScaled,
   )
 }
 

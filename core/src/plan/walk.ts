@@ -71,6 +71,33 @@ function* timedIn(step: Step): Generator<Timed> {
   }
 }
 
+/** Requests that one walk through a list of steps makes one after another, at most. */
+export function requestsInTurn(steps: readonly Step[]): number {
+  let total = 0
+  for (const step of steps) total += inTurn(step)
+  return total
+}
+
+function inTurn(step: Step): number {
+  const most = (lists: readonly (readonly Step[])[]) => Math.max(0, ...lists.map(requestsInTurn))
+  switch (step.kind) {
+    case 'group':
+      return requestsInTurn(step.steps)
+    case 'parallel':
+      return most(step.steps.map((branch) => [branch]))
+    case 'repeat':
+      return step.times * requestsInTurn(step.steps)
+    case 'when':
+    case 'pick':
+      return most(stepsInside(step))
+    default: {
+      let timed = 0
+      for (const { isRequest } of timedIn(step)) timed += isRequest ? 1 : 0
+      return timed
+    }
+  }
+}
+
 /** Paths of the files whose bytes requests carry. */
 export function filesSentBy(plan: Plan): string[] {
   const sends = [plan.setup, ...plan.journeys.map((journey) => journey.steps), plan.teardown].flatMap((steps) => [

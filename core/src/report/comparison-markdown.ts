@@ -1,6 +1,6 @@
 // A comparison of two runs as Markdown, for a comment on a change.
 import type { Change, Comparison } from '../compare/compare.js'
-import { formatMs } from '../judge/verdict.js'
+import { formatMs } from '../judge/values.js'
 import { cell } from './markdown.js'
 
 /** Writes a comparison as Markdown. */

@@ -1,7 +1,8 @@
 // A result as one HTML file: offline, with charts that can be asked, light and dark; nothing is loaded from elsewhere.
 import { scaleLinear } from 'd3-scale'
-import { statusWords } from '../judge/gates.js'
-import { formatMs, formatValue, verdictWords } from '../judge/verdict.js'
+import { observedWords, statusWords } from '../judge/gate-result.js'
+import { formatMs, formatValue } from '../judge/values.js'
+import { verdictWords } from '../judge/verdict.js'
 import { HTML_SCRIPT } from './html-script.js'
 import { HTML_STYLE } from './html-style.js'
 import type { RunResult } from '../judge/result-schema.js'
@@ -187,7 +188,7 @@ function gatesTable({ gates }: RunResult): string {
   const rows = gates.map((gate) => [
     `<span class="status ${gate.status.replace(' ', '-')}">${statusWords(gate)}</span>`,
     text(gate.rule),
-    text(formatValue(gate.observed, gate.unit)),
+    text(observedWords(gate)),
     text(formatValue(gate.limit, gate.unit)),
     gate.interval === null ? '' : text(gate.interval.map((end) => formatValue(end, gate.unit)).join(' to ')),
     String(gate.samples),
@@ -251,6 +252,14 @@ function generatorTable({ generator }: RunResult): string {
       `${ms(generator.startLag.p50)}, ${ms(generator.startLag.p99)}, ${ms(generator.startLag.max)}`,
     ],
     ['busy mean, max', `${(100 * generator.busy.mean).toFixed(0)} %, ${(100 * generator.busy.max).toFixed(0)} %`],
+    ...(generator.error === undefined
+      ? []
+      : [
+          [
+            'error of times p50, p99, max',
+            `${ms(generator.error.p50)}, ${ms(generator.error.p99)}, ${ms(generator.error.max)}`,
+          ],
+        ]),
     ['event loop delay p99, max', `${ms(generator.eventLoopDelay.p99)}, ${ms(generator.eventLoopDelay.max)}`],
     [
       'calibrated',

@@ -1,7 +1,9 @@
 // JUnit XML: one suite a plan, one case a gate.
 import XMLBuilder from 'fast-xml-builder'
 import { causesOf, causeWords } from './causes.js'
-import { formatValue, verdictWords } from '../judge/verdict.js'
+import { observedWords } from '../judge/gate-result.js'
+import { formatValue } from '../judge/values.js'
+import { verdictWords } from '../judge/verdict.js'
 import type { RunResult } from '../judge/result-schema.js'
 
 /** A case, in the notation of the XML builder: `@` for attributes, `#` for text. */
@@ -56,7 +58,7 @@ function caseOfGate(gate: RunResult['gates'][number], result: RunResult): Case {
     '@classname': result.plan.name,
     '@time': '0',
   }
-  const observed = `observed ${formatValue(gate.observed, gate.unit)}, limit ${formatValue(gate.limit, gate.unit)}`
+  const observed = `observed ${observedWords(gate)}, limit ${formatValue(gate.limit, gate.unit)}`
   switch (gate.status) {
     case 'held':
       return head
@@ -67,6 +69,15 @@ function caseOfGate(gate: RunResult['gates'][number], result: RunResult): Case {
           '@message': `${gate.rule}: ${observed}`,
           '@type': 'breached',
           '#': [gate.rule, observed, ...(/^failed|^cut off/.test(gate.rule) ? causesIn(result) : [])].join('\n'),
+        },
+      }
+    case 'undecided':
+      return {
+        ...head,
+        error: {
+          '@message': `${gate.rule}: undecided, ${observed}`,
+          '@type': 'undecided',
+          '#': [gate.rule, observed, gate.reason ?? ''].join('\n'),
         },
       }
     case 'unmeasured':

@@ -1,6 +1,7 @@
 // A result as Markdown, short enough for a comment on a change.
-import { statusWords } from '../judge/gates.js'
-import { formatMs, formatValue, verdictWords } from '../judge/verdict.js'
+import { observedWords, statusWords } from '../judge/gate-result.js'
+import { formatMs, formatValue } from '../judge/values.js'
+import { verdictWords } from '../judge/verdict.js'
 import { causesOf, causeWords } from './causes.js'
 import type { RunResult } from '../judge/result-schema.js'
 
@@ -17,7 +18,7 @@ export function markdownOf(result: RunResult): string {
     '|---|---|---:|---:|',
     ...result.gates.map(
       (gate) =>
-        `| ${cell(gate.rule)} | ${statusWords(gate)} | ${formatValue(gate.observed, gate.unit)} | ${formatValue(gate.limit, gate.unit)} |`,
+        `| ${cell(gate.rule)} | ${statusWords(gate)} | ${observedWords(gate)} | ${formatValue(gate.limit, gate.unit)} |`,
     ),
     '',
     '| step | requests | failed | median | p95 | p99 | max |',

@@ -1,17 +1,18 @@
 // result.json, format 1: everything a run found out, for machines and for the other reports.
-import { pool, type Recording } from '../measure/recording.js'
+import { pool, type Cells } from '../measure/cells.js'
+import type { Recording } from '../measure/recording.js'
 import type { ScopeCell } from '../measure/bucket.js'
 import { base64OfBytes } from '../numbers/base64.js'
 import { encodeHdr } from '../measure/hdr.js'
 import type { RunShape } from '../measure/shape.js'
 import { isOpenPhase } from '../plan/phases.js'
 import type { BaselineIdentity } from '../judge/baseline.js'
-import { passedWithin, secondsOf, sum } from '../judge/scope.js'
+import { passedWithin, secondsOf, secondsWithin, sum } from '../judge/scope.js'
 import type { Calibration, OnceResult, RunResult } from '../judge/result-schema.js'
 import type { Judgement } from '../judge/verdict.js'
 import { phaseSummaries, seriesOf } from '../view/phases.js'
 import type { RunView } from '../view/run-view.js'
-import { round, share, summaryOf, type DistributionSummary } from '../view/summaries.js'
+import { boundedSummary, round, share } from '../view/summaries.js'
 
 export interface RunIdentity {
   id: string
@@ -53,6 +54,10 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
   const measuredSeconds = secondsOf(shape, { isPhase: isMeasured })
   const lag = pool(arrivals.map((cell) => cell.startLag))
   const delays = pool(recording.seconds.map((row) => row.eventLoopDelay))
+  const errors = secondsWithin(recording, shape, { isPhase: isMeasured })
+    .map((row) => row.errorMs)
+    .sort((a, b) => a - b)
+  const errorAt = (rank: number) => round(errors[Math.max(0, Math.ceil(rank * errors.length) - 1)] ?? 0)
   const closed = arrivals.filter((cell) => !isOpenPhase(shape.phases[cell.phase] ?? { kind: 'rest' }))
   return {
     jolt: 1,
@@ -93,16 +98,20 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
     },
     steps: view.steps(),
     groups: shape.groups.map((name, index) => {
-      const scoped = [...recording.groups.values()].filter((cell) => cell.scope === index && isMeasured(cell.phase))
+      const scopedOf = ({ groups }: Cells) =>
+        [...groups.values()].filter((cell) => cell.scope === index && isMeasured(cell.phase))
+      const scoped = scopedOf(recording)
       return {
         name,
         count: sum(scoped, (cell) => cell.finished),
         failed: sum(scoped, (cell) => cell.failed),
-        time: poolTimes(scoped),
+        time: boundedSummary(recording, scopedOf, (cell) => cell.time),
       }
     }),
     journeys: shape.journeys.map((name, index) => {
-      const scoped = journeys.filter((cell) => cell.scope === index)
+      const scopedOf = (cells: Cells) =>
+        [...cells.journeys.values()].filter((cell) => cell.scope === index && isMeasured(cell.phase))
+      const scoped = scopedOf(recording)
       const total = (value: (cell: ScopeCell) => number) => sum(scoped, value)
       return {
         name,
@@ -110,7 +119,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
         finished: total((cell) => cell.finished),
         failed: total((cell) => cell.failed),
         cutOff: total((cell) => cell.cutOff),
-        time: poolTimes(scoped),
+        time: boundedSummary(recording, scopedOf, (cell) => cell.time),
       }
     }),
     phases: phaseSummaries(recording, shape),
@@ -120,6 +129,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
       processes: facts.generator.processes,
       reasons: facts.generator.reasons,
       calibration: facts.generator.calibration,
+      error: { p50: errorAt(0.5), p99: errorAt(0.99), max: errorAt(1) },
       startLag: { p50: msOf(lag.percentile(50)), p99: msOf(lag.percentile(99)), max: msOf(lag.largest) },
       busy: busyOf(recording),
       eventLoopDelay: {
@@ -143,10 +153,6 @@ function histogramsOf(recording: Recording, shape: RunShape) {
       return times.count === 0 ? [] : [{ step: step.name, phase: phase.name, data: base64OfBytes(encodeHdr(times)) }]
     }),
   )
-}
-
-function poolTimes(cells: readonly ScopeCell[]): DistributionSummary | null {
-  return summaryOf(pool(cells.map((cell) => cell.time)))
 }
 
 function busyOf(recording: Recording): { mean: number; max: number } {

@@ -1,4 +1,5 @@
 // Gates on response times as the run chart draws them: a beam over the phases that each covers.
+import { isUpperLimit } from '../language/comparisons.js'
 import { scopeOf } from '../judge/scope.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
@@ -20,7 +21,7 @@ export function beamsOf(gates: readonly Gate[], view: RunView): Beam[] {
   const beams = new Map<number, Beam>()
   for (const [index, gate] of gates.entries()) {
     if (gate.measure.kind !== 'response time' || gate.limit.kind !== 'fixed') continue
-    const isUpper = gate.comparison === 'under' || gate.comparison === 'at most'
+    const isUpper = isUpperLimit(gate.comparison)
     const isBreached = results[index]?.status === 'breached'
     const values = [...view.gateValues(index)]
     const known = beams.get(gate.at.line)

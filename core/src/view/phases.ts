@@ -1,11 +1,12 @@
 // Phases and seconds of a run, as results and reports show them.
-import { pool, type Recording } from '../measure/recording.js'
+import type { BoundedRecording } from '../measure/bounds.js'
+import type { Cells } from '../measure/cells.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import { passedWithin, sum } from '../judge/scope.js'
 import type { RunView } from './run-view.js'
-import { round, share, summaryOf } from './summaries.js'
+import { boundedSummary, round, share } from './summaries.js'
 
-export function phaseSummaries(recording: Recording, shape: RunShape) {
+export function phaseSummaries(recording: BoundedRecording, shape: RunShape) {
   const ranges = phaseRanges(shape)
   return shape.phases.map((phase, index) => {
     const isPhase = (other: number) => other === index
@@ -23,14 +24,15 @@ export function phaseSummaries(recording: Recording, shape: RunShape) {
       peakUsers: seconds.reduce((most, row) => Math.max(most, row.users), 0),
       throughput: share(passedWithin(recording.steps.values(), { isPhase, isStep: () => true }), phase.seconds),
       steps: shape.steps.flatMap((named, step) => {
-        const cells = [...recording.stepCells(isPhase, (other) => other === step)]
+        const cellsOf = (of: Cells) => of.stepCells(isPhase, (other) => other === step)
+        const cells = [...cellsOf(recording)]
         if (cells.length === 0) return []
         return [
           {
             name: named.name,
             requests: sum(cells, (cell) => cell.requests),
             failed: sum(cells, (cell) => cell.failed),
-            responseTime: summaryOf(pool(cells.map((cell) => cell.responseTime))),
+            responseTime: boundedSummary(recording, cellsOf, (cell) => cell.responseTime),
           },
         ]
       }),
@@ -53,7 +55,10 @@ export function seriesOf({ series, shape, seconds }: RunView) {
     p95: rounded(series.p95),
     p99: rounded(series.p99),
     startLag: rounded(series.startLag),
+    stall: series.stall.map(round),
+    error: series.error.map(round),
     busy: series.busy.map(round),
+    steal: series.steal.map(round),
     metrics: Object.fromEntries(shape.metrics.map(({ name }, index) => [name, [...(series.metrics[index] ?? [])]])),
   }
 }

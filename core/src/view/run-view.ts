@@ -1,10 +1,13 @@
 // A run as it is seen: fed event by event, it answers every table, lane, gate and time range. The command, the server's
 // result and the page's worker all hold one, so that they show the same figures for the same seconds.
-import { holds } from '../assess/check.js'
-import { baselineValue, type Baseline } from '../judge/baseline.js'
-import { isPastItsPhases, judgeGate, limitOf, secondReader, type GateResult } from '../judge/gates.js'
+import { holds } from '../language/comparisons.js'
+import { baselineValue, type Baseline, type BaselineValue } from '../judge/baseline.js'
+import type { GateResult } from '../judge/gate-result.js'
+import { isPastItsPhases, judgeGate, secondReader } from '../judge/gates.js'
+import { limitOf } from '../judge/subject.js'
 import { secondsOf } from '../judge/scope.js'
 import type { Bucket } from '../measure/bucket.js'
+import { BoundedRecording } from '../measure/bounds.js'
 import { Recording, type SecondRow } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
@@ -42,7 +45,12 @@ export interface Series {
   p99: (number | null)[]
   /** At p99. */
   startLag: (number | null)[]
+  /** How long a sender's event loop stood still, at most. */
+  stall: number[]
+  /** The generator error. */
+  error: number[]
   busy: number[]
+  steal: number[]
   failures: Map<string, number[]>
   metrics: (number | null)[][]
 }
@@ -50,8 +58,7 @@ export interface Series {
 /** What is known of one gate so far. */
 interface GateState {
   gate: Gate
-  /** What the same gate observed in the baseline, in the gate's unit. */
-  baselineValue: number | null
+  baseline: BaselineValue | null
   limit: number | null
   read: (bucket: Bucket) => number | null
   /** What the measure was in each second, in the gate's unit. */
@@ -71,24 +78,27 @@ export interface RunViewOptions {
 export class RunView {
   readonly shape: RunShape
   /** All that is judged: where a gate or a person stopped the run, what had ended until then. */
-  readonly recording = new Recording()
+  readonly recording: BoundedRecording
   /** What a stop cut off, or let end after it. */
   readonly afterStop = new Recording()
   readonly series: Series
   private readonly buckets: Bucket[] = []
   private readonly states: GateState[]
+  private readonly limitsCapped: boolean
   private hasEnded = false
   private judgedUntilMs = Infinity
 
   constructor({ gates, shape, baseline }: RunViewOptions) {
     this.shape = { ...shape, phases: shape.phases.map((phase) => ({ ...phase })) }
+    this.limitsCapped = gates.some(({ measure }) => measure.kind === 'capped arrivals')
+    this.recording = new BoundedRecording(this.shape)
     this.series = emptySeries(shape.metrics.length)
     this.states = gates.map((gate) => {
       const ofBaseline = gate.limit.kind === 'baseline' && baseline !== undefined ? baselineValue(baseline, gate) : null
       return {
         gate,
-        baselineValue: ofBaseline,
-        limit: limitOf(gate, ofBaseline),
+        baseline: ofBaseline,
+        limit: limitOf(gate, ofBaseline?.observed ?? null),
         read: secondReader(gate, this.shape),
         values: [],
         firstBreachAtMs: null,
@@ -142,8 +152,8 @@ export class RunView {
    * are over: it is still on its way.
    */
   gates(): GateResult[] {
-    return this.states.map(({ gate, baselineValue: ofBaseline, firstBreachAtMs, stoppedAtMs, stoppedValue }) => {
-      const known = { baselineValue: ofBaseline, firstBreachAtMs, stoppedAtMs, stoppedValue }
+    return this.states.map(({ gate, baseline, firstBreachAtMs, stoppedAtMs, stoppedValue }) => {
+      const known = { limitsCapped: this.limitsCapped, baseline, firstBreachAtMs, stoppedAtMs, stoppedValue }
       const result = judgeGate(gate, this.recording, this.shape, known)
       const waits = !this.hasEnded && stoppedAtMs === null && isLowerOnLoad(gate)
       return waits && !isPastItsPhases(gate, this.shape, this.seconds) ? { ...result, status: 'not judged' } : result
@@ -164,9 +174,10 @@ export class RunView {
       const seconds = secondsOf(this.shape, { isPhase: isMeasured }, untilMs)
       return stepSummaries(this.recording, this.shape, isMeasured, seconds)
     }
-    const part = new Recording()
+    const part = new BoundedRecording(this.shape)
     for (const bucket of this.buckets)
-      if (bucket.second >= range.fromSecond && bucket.second < range.toSecond) part.add(bucket)
+      if (bucket.second >= range.fromSecond && bucket.second < range.toSecond)
+        part.add(bucket, this.recording.seconds[bucket.second]?.errorMs)
     return stepSummaries(part, this.shape, () => true, range.toSecond - range.fromSecond)
   }
 
@@ -218,7 +229,10 @@ function emptySeries(metrics: number): Series {
     p95: [],
     p99: [],
     startLag: [],
+    stall: [],
+    error: [],
     busy: [],
+    steal: [],
     failures: new Map(),
     metrics: Array.from({ length: metrics }, () => []),
   }
@@ -234,7 +248,10 @@ function appendRow(series: Series, row: SecondRow, second: number): void {
   series.p95.push(times(95))
   series.p99.push(times(99))
   series.startLag.push(row.startLag.count === 0 ? null : row.startLag.percentile(99) / 1000)
+  series.stall.push(row.stallMs)
+  series.error.push(row.errorMs)
   series.busy.push(row.busy)
+  series.steal.push(row.steal)
   for (const [index, values] of series.metrics.entries()) values.push(row.metrics[index] ?? null)
   for (const kind of row.failures.keys())
     if (!series.failures.has(kind)) series.failures.set(kind, new Array<number>(second).fill(0))

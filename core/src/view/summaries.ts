@@ -1,7 +1,8 @@
 // The figures of steps and distributions, as results and pages show them.
 import type { FailureCell } from '../measure/bucket.js'
 import type { Distribution } from '../numbers/distribution.js'
-import { pool, type Recording } from '../measure/recording.js'
+import type { BoundedRecording } from '../measure/bounds.js'
+import { pool, type Cells } from '../measure/cells.js'
 import type { RunShape } from '../measure/shape.js'
 import { passedWithin, sum } from '../judge/scope.js'
 
@@ -15,6 +16,9 @@ export interface DistributionSummary {
   sd: number
   max: number
   percentiles: Record<PercentileName, number>
+  /** Between these lie the percentiles that a generator without delay would have seen. */
+  lowerBound?: Record<PercentileName, number> | undefined
+  upperBound?: Record<PercentileName, number> | undefined
 }
 
 export interface FailureSummary {
@@ -43,23 +47,47 @@ export interface StepSummary {
   checks: { name: string; passed: number; failed: number }[]
 }
 
-/** The usual figures of a distribution, in ms; null when it is empty. */
-export function summaryOf(distribution: Distribution): DistributionSummary | null {
+/**
+ * The usual figures of a distribution, in ms; null when it is empty.
+ *
+ * @param bounds - the same at its bounds, where the generator may have changed it
+ */
+export function summaryOf(
+  distribution: Distribution,
+  bounds?: { lower: Distribution; upper: Distribution },
+): DistributionSummary | null {
   if (distribution.count === 0) return null
-  const at = (percent: number) => round(distribution.percentile(percent) / 1000)
   return {
     count: distribution.count,
     min: round(distribution.least / 1000),
     mean: round(distribution.mean / 1000),
     sd: round(distribution.deviation / 1000),
     max: round(distribution.largest / 1000),
-    percentiles: { '50': at(50), '75': at(75), '90': at(90), '95': at(95), '99': at(99), '99.9': at(99.9) },
+    percentiles: percentilesOf(distribution),
+    ...(bounds === undefined
+      ? {}
+      : { lowerBound: percentilesOf(bounds.lower), upperBound: percentilesOf(bounds.upper) }),
   }
+}
+
+function percentilesOf(distribution: Distribution): Record<PercentileName, number> {
+  const at = (percent: number) => round(distribution.percentile(percent) / 1000)
+  return { '50': at(50), '75': at(75), '90': at(90), '95': at(95), '99': at(99), '99.9': at(99.9) }
+}
+
+/** A time of some cells with its bounds. */
+export function boundedSummary<C>(
+  recording: BoundedRecording,
+  cellsOf: (cells: Cells) => Iterable<C>,
+  timeOf: (cell: C) => Distribution,
+): DistributionSummary | null {
+  const of = (cells: Cells) => pool([...cellsOf(cells)].map(timeOf))
+  return summaryOf(of(recording), { lower: of(recording.lower), upper: of(recording.upper) })
 }
 
 /** The figures of every step that sends something, or that failed. */
 export function stepSummaries(
-  recording: Recording,
+  recording: BoundedRecording,
   shape: RunShape,
   isPhase: (phase: number) => boolean,
   seconds: number,
@@ -72,13 +100,14 @@ export function stepSummaries(
 
 /** The figures of one step over some phases, or over a time range whose recording holds nothing else. */
 function stepSummary(
-  recording: Recording,
+  recording: BoundedRecording,
   shape: RunShape,
   step: number,
   isPhase: (phase: number) => boolean,
   seconds: number,
 ): StepSummary {
-  const cells = [...recording.stepCells(isPhase, (other) => other === step)]
+  const cellsOf = (of: Cells) => of.stepCells(isPhase, (other) => other === step)
+  const cells = [...cellsOf(recording)]
   const requests = sum(cells, (cell) => cell.requests)
   const failed = sum(cells, (cell) => cell.failed)
   const named = shape.steps[step]
@@ -93,10 +122,10 @@ function stepSummary(
     throughput: share(passed, seconds),
     bytesReceived: sum(cells, (cell) => cell.bytesReceived),
     bytesSent: sum(cells, (cell) => cell.bytesSent),
-    responseTime: summaryOf(pool(cells.map((cell) => cell.responseTime))),
+    responseTime: boundedSummary(recording, cellsOf, (cell) => cell.responseTime),
     failedTime: summaryOf(pool(cells.map((cell) => cell.failedTime))),
-    connectTime: summaryOf(pool(cells.map((cell) => cell.connectTime))),
-    timeToFirstByte: summaryOf(pool(cells.map((cell) => cell.timeToFirstByte))),
+    connectTime: boundedSummary(recording, cellsOf, (cell) => cell.connectTime),
+    timeToFirstByte: boundedSummary(recording, cellsOf, (cell) => cell.timeToFirstByte),
     failures: failuresOf([...recording.failures.values()].filter((cell) => cell.step === step && isPhase(cell.phase))),
     checks: shape.checks.flatMap((check, index) => {
       if (check.step !== step) return []

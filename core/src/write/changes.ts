@@ -1,4 +1,5 @@
 // What changed between two versions of a plan, in the plan's own words.
+import { isUpperLimit } from '../language/comparisons.js'
 import type { Gate, Journey, Phase, Plan, Step } from '../plan/model.js'
 import { phaseWords } from '../plan/phases.js'
 import { allSteps } from '../plan/walk.js'
@@ -65,7 +66,7 @@ function gateChanges(before: readonly Gate[], after: readonly Gate[]): PlanChang
 
 function limitChange(before: Gate, after: Gate): string {
   const [from, to] = [limitNumber(before.limit), limitNumber(after.limit)]
-  const isUpper = after.comparison === 'under' || after.comparison === 'at most'
+  const isUpper = isUpperLimit(after.comparison)
   const way =
     from === undefined || to === undefined || from === to ? 'changed' : to < from === isUpper ? 'tightened' : 'loosened'
   return `gate ${way} from ${limitOf(before)} to ${limitOf(after)}`

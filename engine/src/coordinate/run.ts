@@ -28,6 +28,7 @@ import {
   type Judgement,
   type OnceResult,
   type Plan,
+  type Recording,
   type RunEvent,
   type RunIdentity,
   type RunResult,
@@ -39,6 +40,7 @@ import { SenderPool } from './sender-pool.js'
 import type { SenderCounts } from '../generate/sender-protocol.js'
 import { Mask } from '../secrets/mask.js'
 import { walkOnce } from '../walk/once.js'
+import { HostReader } from './host.js'
 import { MetricReader } from '../metrics/metric-reader.js'
 import type { Compiled, RunValues } from '../compile/program.js'
 import { Renewal } from './setup-refresh.js'
@@ -213,6 +215,8 @@ class Run implements RunHandle {
     const { target } = this.options
     const permitted = new Set([target.origin, ...target.also])
     const metrics = new MetricReader(target.metrics, target.origin, permitted)
+    const host = new HostReader()
+    host.start()
     const setupValues = setupFrame.map((value, slot) => (this.compiled.setupSlots.includes(slot) ? value : undefined))
     const senderPool: SenderPool = new SenderPool(
       {
@@ -229,7 +233,7 @@ class Run implements RunHandle {
       this.faults,
       {
         onBucket: (bucket) => {
-          this.takeSecond({ ...bucket, metrics: metrics.take(bucket.second) }, senderPool)
+          this.takeSecond({ ...bucket, ...host.take(), metrics: metrics.take(bucket.second) }, senderPool)
         },
         onDataSpent: (name, then, isClosed) => {
           if (then === 'stop') {
@@ -264,6 +268,7 @@ class Run implements RunHandle {
     await senderPool.ended
     renewal.close()
     metrics.close()
+    host.close()
     this.tellPhases()
     const lost = lostRequests(senderPool.counts, this.view, senderPool.killed > 0)
     if (lost !== undefined) throw new Error(lost)
@@ -272,7 +277,7 @@ class Run implements RunHandle {
   private takeSecond(bucket: Bucket, senderPool: SenderPool): void {
     this.tell({ kind: 'bucket', bucket })
     if (this.isStoppedByRule) return
-    const fired = this.watch.add(bucket)
+    const fired = this.watch.add(bucket, this.view.recording.seconds[bucket.second]?.errorMs)
     if (fired === undefined) return
     this.isStoppedByRule = true
     this.tell({ kind: 'stop rule', gate: fired.index, atMs: fired.atMs, value: fired.value })
@@ -323,7 +328,7 @@ class Run implements RunHandle {
         ? distrust(recording, shape, gates, this.faults, this.endedEarlyAtMs !== undefined)
         : NO_DOUBTS
     const reasons = reasonsOf(doubts)
-    const judgement = judge({ ending, doubts, gates, results: view.gates(), recording, shape })
+    const judgement = judge({ ending, doubts, results: view.gates(), recording, shape })
     const identified = {
       ...this.identity,
       target: { name: target.name, origin: target.origin },
@@ -348,7 +353,7 @@ class Run implements RunHandle {
  */
 export function lostRequests(
   { started, ended, recorded }: SenderCounts,
-  { recording, afterStop }: Pick<RunView, 'recording' | 'afterStop'>,
+  { recording, afterStop }: Record<'recording' | 'afterStop', Recording>,
   wasKilled: boolean,
 ): string | undefined {
   if (started !== ended)

@@ -2,11 +2,13 @@
 import {
   Distribution,
   emptyBucket,
+  emptyStep,
   encodeBucket,
   MAX_FAILURE_CELLS,
   MAX_OPEN,
   OPEN_FROM_MS,
   phaseRanges,
+  STEP_TIMES,
   type ArrivalCell,
   type Bucket,
   type CheckCell,
@@ -21,6 +23,7 @@ import type { Mask } from '../secrets/mask.js'
 import type { Failure } from '../walk/assessor.js'
 import type { Iteration } from '../walk/iteration.js'
 import type { TimedOperation } from '../compile/program.js'
+import type { HealthReading } from './generator-health.js'
 import type { Ended, OpenRequest, Sample, WalkerListener } from '../walk/listener.js'
 
 /** Failures whose requests waited as long as they are counted: they belong to the response times. */
@@ -67,22 +70,23 @@ export class BucketRecorder implements WalkerListener {
   /**
    * Closes every second that is over, and sends it.
    *
-   * @param open - requests in flight
+   * @param open - requests in flight that have a share in a hang; none where that is over
+   * @param inFlight - how many requests are in flight
    */
-  close(
-    nowMs: number,
-    generator: { busy: number; busyOfFive: number; delays: Distribution },
-    open: Iterable<OpenRequest> = [],
-  ): void {
-    this.bucket.busy = generator.busy
-    this.bucket.busyOfFive = generator.busyOfFive
-    this.bucket.eventLoopDelay = generator.delays
+  close(nowMs: number, health: HealthReading, inFlight: number, open: Iterable<OpenRequest> = []): void {
+    this.bucket.busy = health.busy
+    this.bucket.busyOfFive = health.busyOfFive
+    this.bucket.eventLoopDelay = health.delays
+    this.bucket.stallMs = health.stallMs
+    this.bucket.inFlight = inFlight
     this.bucket.second = this.second
     this.bucket.users = Math.max(this.usersMost, this.usersNow)
     this.bucket.steps = usedOf(this.steps, ({ requests }) => requests > 0)
     this.bucket.groups = usedOf(this.groups, isScopeUsed)
     this.bucket.journeys = usedOf(this.journeys, isScopeUsed)
     this.bucket.arrivals = usedOf(this.arrivals, isArrivalUsed)
+    const lagUs = this.bucket.arrivals.reduce((most, { startLag }) => Math.max(most, startLag.largest), 0)
+    this.bucket.latenessMs = health.stallMs + lagUs / 1000
     this.bucket.checks = usedOf(this.checks, ({ passed, failed }) => passed + failed > 0)
     this.bucket.failures = [...this.failures.values()]
     this.bucket.open = this.openCells(nowMs, open)
@@ -150,6 +154,7 @@ export class BucketRecorder implements WalkerListener {
     cell.bytesSent += sample.bytesSent
     if (failure === null || failure.isOnTime || WAITED.has(failure.kind)) cell.responseTime.record(time)
     else cell.failedTime.record(time)
+    if (failure !== null && WAITED.has(failure.kind)) cell.waitedTime.record(time)
     if (sample.connectMs >= 0) cell.connectTime.record(1000 * sample.connectMs)
     if (sample.firstByteMs > 0) cell.timeToFirstByte.record(1000 * (sample.firstByteMs - sample.dueMs))
     for (let index = 0; index < checks.length; index++) {
@@ -219,23 +224,7 @@ export class BucketRecorder implements WalkerListener {
     const { phases, steps, journeys } = this.shape
     const key = ((phase * (phases.length + 1) + endPhase + 1) * steps.length + step) * journeys.length + journey
     let cell = this.steps.get(key)
-    if (cell === undefined) {
-      cell = {
-        phase,
-        endPhase,
-        step,
-        journey,
-        requests: 0,
-        failed: 0,
-        bytesReceived: 0,
-        bytesSent: 0,
-        responseTime: new Distribution(),
-        failedTime: new Distribution(),
-        connectTime: new Distribution(),
-        timeToFirstByte: new Distribution(),
-      }
-      this.steps.set(key, cell)
-    }
+    if (cell === undefined) this.steps.set(key, (cell = emptyStep(phase, endPhase, step, journey)))
     return cell
   }
 
@@ -320,10 +309,7 @@ const isArrivalUsed = ({ started, missed, capped, outOfData, startLag }: Arrival
 
 function clearStep(cell: StepCell): void {
   cell.requests = cell.failed = cell.bytesReceived = cell.bytesSent = 0
-  cell.responseTime.clear()
-  cell.failedTime.clear()
-  cell.connectTime.clear()
-  cell.timeToFirstByte.clear()
+  for (const time of STEP_TIMES) cell[time].clear()
 }
 
 function clearScope(cell: ScopeCell): void {

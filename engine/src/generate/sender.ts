@@ -276,8 +276,12 @@ export class Sender {
   }
 
   private closeSeconds(now: number): void {
-    this.recorder.close(now, this.health.read(), this.walker.openRequests())
+    this.recorder.close(now, this.health.read(), this.inFlight, this.walker.openRequests())
     this.nextSecondMs = this.startMs + 1000 * (Math.floor((now - this.startMs) / 1000) + 1)
+  }
+
+  private get inFlight(): number {
+    return this.walker.startedSends - this.walker.endedSends
   }
 
   private noteLocalFault(detail: string): void {
@@ -302,7 +306,8 @@ export class Sender {
     const now = monotonicMs()
     // A second that a late turn has left open is closed first: what is cut off belongs to none that is judged.
     if (now >= this.nextSecondMs) this.closeSeconds(now)
-    if (this.state === 'loading' || this.state === 'draining') this.recorder.close(now, this.health.read())
+    if (this.state === 'loading' || this.state === 'draining')
+      this.recorder.close(now, this.health.read(), this.inFlight)
     this.finish()
   }
 
@@ -310,7 +315,7 @@ export class Sender {
     if (this.state === 'over') return
     this.state = 'over'
     this.walker.cutOff()
-    this.recorder.close(monotonicMs(), this.health.read())
+    this.recorder.close(monotonicMs(), this.health.read(), 0)
     this.health.close()
     this.walker.close()
     const { startedSends, endedSends } = this.walker

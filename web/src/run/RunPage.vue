@@ -80,6 +80,7 @@ async function again(): Promise<void> {
       :elapsed="view?.seconds ?? 0"
       :seconds="run.seconds"
       :trust="run.result?.generator.reasons ?? null"
+      :error-ms="run.result?.generator.error?.max ?? null"
     />
     <section class="main">
       <div class="head">

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // The verdict, and each gate with what was observed against its limit.
-import { formatValue, verdictWords, type GateResult, type Verdict } from '@jolt-gate/core'
+import { formatMs, observedWords, verdictWords, type GateResult, type Verdict } from '@jolt-gate/core'
 import { computed } from 'vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { clock } from '../text/figures.js'
@@ -15,6 +15,8 @@ const props = defineProps<{
   elapsed: number
   seconds: number
   trust: string[] | null
+  /** By how much the generator may have changed times, at most, in ms. */
+  errorMs: number | null
 }>()
 
 const breached = computed(() => props.gates.filter((gate) => gate.status === 'breached'))
@@ -44,7 +46,11 @@ function bar(gate: GateResult): { width: number; limit: number } {
   const full = Math.max(limit / 0.7, observed * 1.08, 1e-9)
   return { width: (100 * observed) / full, limit: (100 * limit) / full }
 }
-const signOf = (gate: GateResult) => (gate.status === 'held' || gate.status === 'breached' ? gate.status : 'unmeasured')
+const signOf = ({ status }: GateResult) =>
+  status === 'held' || status === 'breached' || status === 'undecided' ? status : 'unmeasured'
+/** Why a gate is undecided, where that is not among the reasons above. */
+const ownReason = (gate: GateResult) =>
+  props.reasons.some((reason) => reason.startsWith(`undecided: ${gate.rule} `)) ? undefined : gate.reason
 </script>
 
 <template>
@@ -68,22 +74,21 @@ const signOf = (gate: GateResult) => (gate.status === 'held' || gate.status === 
           ><span class="limit" :style="{ left: `${String(bar(gate).limit)}%` }"></span
         ></span>
         <b class="observed">{{
-          gate.observed === null
-            ? verdict === null
-              ? 'too few samples yet'
-              : gate.status
-            : formatValue(gate.observed, gate.unit)
+          gate.observed === null ? (verdict === null ? 'too few samples yet' : gate.status) : observedWords(gate)
         }}</b>
       </div>
       <div v-if="gate.isDefault" class="borderline soft">default: the plan has no gate of this kind</div>
+      <div v-if="ownReason(gate)" class="borderline soft">undecided: {{ ownReason(gate) }}</div>
       <div v-if="gate.borderline" class="borderline soft">borderline: the limit lies within its 95 % interval</div>
     </div>
     <div v-if="trust !== null" class="trust">
       <h2>Generator</h2>
-      <p v-if="trust.length === 0" class="soft">kept to its schedule</p>
+      <p v-if="trust.length === 0" class="soft">
+        kept to its schedule{{ errorMs === null ? '' : `; times are exact to ${formatMs(errorMs)}` }}
+      </p>
       <p v-else-if="verdict === 'void'" class="soft">the run is void for these reasons</p>
       <template v-else>
-        <p class="soft">not on time; what it may have made did not decide the verdict</p>
+        <p class="soft">did not make all of the load; that did not decide the verdict</p>
         <ul class="reasons">
           <li v-for="reason in trust" :key="reason">{{ reason }}</li>
         </ul>
@@ -165,9 +170,11 @@ const signOf = (gate: GateResult) => (gate.status === 'held' || gate.status === 
 .breached .observed {
   color: var(--brick);
 }
+.undecided .fill,
 .not-judged .fill {
   background: var(--faint);
 }
+.undecided .observed,
 .not-judged .observed,
 .unmeasured .observed {
   color: var(--soft);

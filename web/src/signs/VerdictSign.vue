@@ -2,7 +2,10 @@
 // The sign of a verdict, never by colour alone: a barrier raised, lowered and striped, dashed, or half way.
 import type { Verdict } from '@jolt-gate/core'
 
-defineProps<{ verdict: Verdict | 'going' | 'held' | 'breached' | 'unmeasured'; size?: 'small' | 'large' }>()
+defineProps<{
+  verdict: Verdict | 'going' | 'held' | 'breached' | 'undecided' | 'unmeasured'
+  size?: 'small' | 'large'
+}>()
 </script>
 
 <template>

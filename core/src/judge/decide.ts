@@ -1,0 +1,197 @@
+// Whether a gate is held or breached, or whether that cannot be told because the answer could be the generator's work.
+import { holds, isUpperLimit } from '../language/comparisons.js'
+import type { BoundedRecording } from '../measure/bounds.js'
+import { phaseRanges, type RunShape } from '../measure/shape.js'
+import { HIGHEST } from '../numbers/distribution.js'
+import { pool } from '../measure/cells.js'
+import { familyOf } from '../plan/measures.js'
+import type { Gate } from '../plan/model.js'
+import { isOpenPhase } from '../plan/phases.js'
+import type { GateStatus } from './gate-result.js'
+import { readGate } from './readings.js'
+import { secondsWithin, sum, viewOfRecording, type GateScope } from './scope.js'
+import { isOfTarget, unitOf } from './subject.js'
+import { LEAST_STARTED } from './trust.js'
+import { formatMs, formatValue } from './values.js'
+
+/** Busier for five seconds, a sender is not to be relied on. */
+const MOST_BUSY = 0.9
+/** Users who are this much later, by share of an iteration and by request, make a lighter load than was asked for. */
+const MOST_LIGHTENED = 0.01
+const LEAST_LIGHTENED_MS = 2
+
+export type Decided = { status: Extract<GateStatus, 'held' | 'breached' | 'undecided'>; reason?: string }
+export const BREACHED: Decided = { status: 'breached' }
+
+/** What was recorded, as far as a gate covers it. */
+export interface Covered {
+  gate: Gate
+  recording: BoundedRecording
+  shape: RunShape
+  scope: GateScope
+  /** Whether a gate of the run limits capped arrivals. */
+  limitsCapped: boolean
+}
+
+/**
+ * Between which values the measure of a gate lies, in its own unit: those at the bounds of all times, and as observed.
+ *
+ * A standard deviation does not move with its values: by Minkowski's inequality it changes by no more than the largest
+ * shift.
+ */
+export function boundsOf(covered: Covered, observed: number): Record<Bound, number> {
+  const { gate, recording, shape, scope } = covered
+  if (gate.statistic?.kind === 'sd' && isOfTarget(gate)) {
+    const errorMs = largestError(covered)
+    return { lower: Math.max(0, observed - errorMs), upper: observed + errorMs }
+  }
+  const values = [observed]
+  for (const cells of [recording.lower, recording.upper]) {
+    const reading = readGate(gate, viewOfRecording(recording, shape, scope, cells), shape, scope)
+    if (reading.kind === 'measured') values.push(reading.value)
+  }
+  return { lower: Math.min(...values), upper: Math.max(...values) }
+}
+type Bound = 'lower' | 'upper'
+
+/** A value against a limit, each with what it may truly be. */
+export interface Weighed {
+  observed: number
+  values: readonly number[]
+  limit: number
+  limits: readonly number[]
+}
+
+/** Decides a gate; values and limits in the gate's unit. */
+export function decide(covered: Covered, { observed, values, limit, limits }: Weighed): Decided {
+  const { gate } = covered
+  const isHeld = holds(observed, gate.comparison, limit)
+  const outcomes = values.flatMap((value) => limits.map((bound) => holds(value, gate.comparison, bound)))
+  if (outcomes.some((outcome) => outcome !== isHeld))
+    return { status: 'undecided', reason: errorWords(covered, { observed, values, limit, limits }) }
+  const reason = isHeld ? lightened(covered) : (undelivered(covered) ?? ours(covered))
+  return reason === undefined ? { status: isHeld ? 'held' : 'breached' } : { status: 'undecided', reason }
+}
+
+function errorWords({ gate }: Covered, { observed, values, limit }: Weighed): string {
+  const unit = unitOf(gate)
+  const highest = Math.max(...values)
+  if (unit === 'ms' && highest >= HIGHEST / 1000)
+    return 'requests timed out or were cut off, and nobody knows how long they would have taken'
+  const isHeld = holds(observed, gate.comparison, limit)
+  const margin = formatValue(Math.abs(limit - observed), unit)
+  const error = formatValue(Math.max(highest - observed, observed - Math.min(...values)), unit)
+  return `the gate is ${isHeld ? 'held' : 'breached'} by ${margin}, and the generator may have changed that by ${error}`
+}
+
+// ---------- what else may be the generator's work
+
+/** Users who wait for answers make less load when their sender is late. A gate that holds then may hold for that. */
+function lightened(covered: Covered): string | undefined {
+  const { gate, recording, shape, scope } = covered
+  if (!isOfTarget(gate) && familyOf(gate.measure) !== 'share or count') return undefined
+  const isClosed = (phase: number) => {
+    const named = shape.phases[phase]
+    return named !== undefined && scope.isPhase(phase) && !isOpenPhase(named)
+  }
+  const lag = pool([...recording.arrivals.values()].filter(({ phase }) => isClosed(phase)).map((cell) => cell.startLag))
+  const iterations = pool(
+    [...recording.journeys.values()].filter(({ phase }) => isClosed(phase)).map((cell) => cell.time),
+  )
+  if (lag.count === 0 || iterations.count === 0) return undefined
+  const requests = sum(
+    recording.stepCells(isClosed, () => true),
+    (cell) => cell.requests,
+  )
+  const rows = secondsWithin(recording, shape, { isPhase: isClosed })
+  // What comes back while the loop stands still for S waits for half of it, and S of each second is so.
+  const stallMs = sum(rows, (row) => row.stallMs ** 2 / 2000) / Math.max(1, rows.length)
+  const lateMs = lag.mean / 1000 + stallMs
+  const share = (lateMs * (requests / iterations.count)) / (iterations.mean / 1000)
+  return share > MOST_LIGHTENED && lateMs > LEAST_LIGHTENED_MS
+    ? `users were ${formatMs(lateMs)} late with each request, which made the load ${(100 * share).toFixed(1)} % lighter`
+    : undefined
+}
+
+/** A gate that asks for more than was done, where the generator did not do its part. */
+function undelivered({ gate, recording, shape, scope, limitsCapped }: Covered): string | undefined {
+  const family = familyOf(gate.measure)
+  const isOnLoad = family === 'rate' || family === 'byte rate' || family === 'count'
+  if (!isOnLoad || isUpperLimit(gate.comparison)) return undefined
+  const cells = [...recording.arrivals.values()].filter(({ phase }) => scope.isPhase(phase))
+  const started = sum(cells, (cell) => cell.started + (limitsCapped ? cell.capped : 0))
+  const missing = sum(cells, (cell) => cell.missed + cell.outOfData + (limitsCapped ? 0 : cell.capped))
+  const due = started + missing
+  if (started < due * LEAST_STARTED)
+    return `only ${((100 * started) / due).toFixed(1)} % of the arrivals due were started`
+  const busiest = secondsWithin(recording, shape, scope).reduce((most, row) => Math.max(most, row.busyOfFive), 0)
+  return busiest > MOST_BUSY ? `a sender was ${(100 * busiest).toFixed(0)} % busy for five seconds` : undefined
+}
+
+/** Failures within a limit if those that were ours, or that an answer sooner by E would not have been, had not been. */
+function ours(covered: Covered): string | undefined {
+  const { gate, recording, scope } = covered
+  const { kind } = gate.measure
+  if (gate.limit.kind !== 'fixed' || (kind !== 'failed requests' && kind !== 'cut off' && kind !== 'failed journeys'))
+    return undefined
+  let local = 0
+  let cutOff = 0
+  for (const cell of recording.failures.values()) {
+    if (!scope.isPhase(cell.phase) || !scope.isStep(cell.step)) continue
+    if (cell.kind === 'local') local += cell.count
+    if (cell.kind === 'cut off') cutOff += cell.count
+  }
+  const steps = [...recording.stepCells(scope.isPhase, scope.isStep)]
+  const late = lateAnswers(covered, cutOff)
+  if (local + late < 1) return undefined
+  const requests = sum(steps, (cell) => cell.requests)
+  const journeys = [...recording.journeys.values()].filter(
+    (cell) => scope.isPhase(cell.phase) && scope.isJourney(cell.journey),
+  )
+  const ended = sum(journeys, (cell) => cell.finished + cell.failed + cell.cutOff)
+  const [part, all] =
+    kind === 'failed requests'
+      ? [sum(steps, (cell) => cell.failed), requests]
+      : [sum(journeys, (cell) => (kind === 'cut off' ? cell.cutOff : cell.failed)), ended]
+  const rest = Math.max(0, part - local - late)
+  if (!holds(gate.limit.unit === 'number' ? rest : rest / Math.max(1, all), gate.comparison, gate.limit.value))
+    return undefined
+  return local > 0
+    ? `${String(local)} requests failed on this machine, not at the target`
+    : `about ${String(Math.round(late))} answers may have come too late only because the generator was late`
+}
+
+/**
+ * Requests that timed out or were cut off and, had the generator been on time, might not have: of those that had waited
+ * for w, the share that ended between w − E and w of all that had got as far as w − E (the actuarial estimate of a
+ * hazard, as in E. L. Kaplan and P. Meier, "Nonparametric estimation from incomplete observations", 1958), with the
+ * reach of three standard deviations of such a count; and everything, where E is longer than they had been given.
+ */
+function lateAnswers(covered: Covered, cutOff: number): number {
+  const { recording, shape, scope } = covered
+  const errorMs = largestError(covered)
+  let late = 0
+  for (const { responseTime, waitedTime } of recording.stepCells(scope.isPhase, scope.isStep)) {
+    const passed = responseTime.without(waitedTime)
+    for (const [waitedUs, count] of waitedTime.values()) {
+      const fromUs = waitedUs - 1000 * errorMs
+      if (fromUs <= 0) late += count
+      else {
+        const ended = passed.countUpTo(waitedUs) - passed.countUpTo(fromUs)
+        const under = responseTime.count - responseTime.countUpTo(fromUs)
+        late += under === 0 ? 0 : (count * ended) / under
+      }
+    }
+  }
+  late += 3 * Math.sqrt(late)
+  return errorMs >= shape.drainMs ? Math.max(late, cutOff) : late
+}
+
+/** In ms; what was due in a phase may end after it. */
+function largestError({ recording, shape, scope }: Covered): number {
+  const fromMs = Math.min(...phaseRanges(shape).flatMap((range, phase) => (scope.isPhase(phase) ? [range.fromMs] : [])))
+  return recording.seconds.reduce(
+    (most, row, second) => (second >= Math.floor(fromMs / 1000) ? Math.max(most, row.errorMs) : most),
+    0,
+  )
+}

@@ -1,0 +1,50 @@
+// What becomes of a gate.
+import type { GateUnit } from '../plan/measures.js'
+import { HIGHEST } from '../numbers/distribution.js'
+import type { Interval } from './readings.js'
+import { formatValue } from './values.js'
+
+export type GateStatus = 'held' | 'breached' | 'undecided' | 'unmeasured' | 'no baseline' | 'not judged'
+
+/** A gate's result. Values stand in the gate's unit: ms, per second, percent, a count, a score or a metric's own. */
+export interface GateResult {
+  rule: string
+  line: number
+  status: GateStatus
+  observed: number | null
+  /** Between these lies what would have been observed had the generator been on time; null where it changes nothing. */
+  lowerBound: number | null
+  upperBound: number | null
+  /** Null where the limit comes from a baseline and there is none. */
+  limit: number | null
+  unit: GateUnit
+  /** Positive when held. */
+  margin: number | null
+  samples: number
+  interval: Interval | null
+  borderline: boolean
+  baselineValue: number | null
+  firstBreachAtMs: number | null
+  stoppedAtMs: number | null
+  /** Why it is undecided. */
+  reason?: string | undefined
+  /** Of a gate that every run without one of its kind is held to. */
+  isDefault?: boolean | undefined
+}
+
+/** The status of a gate with what is to be known about it, for people. */
+export function statusWords({ status, borderline, isDefault }: StatusParts): string {
+  return [status, ...(borderline ? ['borderline'] : []), ...(isDefault === true ? ['default'] : [])].join(', ')
+}
+type StatusParts = Pick<GateResult, 'status' | 'borderline' | 'isDefault'>
+
+/** What a gate observed, with the generator error where it matters: over a tenth of the value, or of the margin. */
+export function observedWords({ observed, lowerBound, upperBound, margin, unit }: ObservedParts): string {
+  const words = formatValue(observed, unit)
+  if (observed === null || lowerBound === null || upperBound === null) return words
+  if (unit === 'ms' && upperBound >= HIGHEST / 1000) return `${words} or more`
+  const error = Math.max(upperBound - observed, observed - lowerBound)
+  const isLarge = error > Math.abs(observed) / 10 || (margin !== null && error > Math.abs(margin) / 10)
+  return isLarge ? `${words} (±${formatValue(error, unit)} generator)` : words
+}
+type ObservedParts = Pick<GateResult, 'observed' | 'lowerBound' | 'upperBound' | 'margin' | 'unit'>

@@ -1,0 +1,44 @@
+// What a gate is on: its subject, its unit, its limit.
+import { readSentence } from '../language/sentences.js'
+import { FAMILIES, familyOf, type GateUnit } from '../plan/measures.js'
+import type { Gate } from '../plan/model.js'
+
+/** The unit in which a gate's values are shown and stored. */
+export function unitOf(gate: Gate): GateUnit {
+  const family = familyOf(gate.measure)
+  if (family === 'share or count' && isCount(gate)) return 'count'
+  if (family === 'metric' && gate.limit.kind === 'fixed' && gate.limit.unit === 'time') return 'ms'
+  return FAMILIES[family].gateUnit
+}
+
+/** The limit in the gate's unit; of a baseline, the larger of its share and the quantity that may stand beside it. */
+export function limitOf(gate: Gate, baselineValue: number | null): number | null {
+  const { limit } = gate
+  const scale = unitOf(gate) === '%' ? 100 : 1
+  if (limit.kind === 'fixed') return limit.value * scale
+  if (baselineValue === null) return null
+  return Math.max(limit.share * baselineValue, (limit.or?.value ?? -Infinity) * scale)
+}
+
+/** What a gate measures, whatever its limit: the same gate of another run has the same subject. */
+export function subjectOf({ statistic, measure, of, journey, during }: GateSubject): string {
+  return JSON.stringify([statistic, measure, of, journey, during])
+}
+type GateSubject = Pick<Gate, 'statistic' | 'measure' | 'of' | 'journey' | 'during'>
+
+/** The subject of a rule as a result holds it; undefined for a text that is no gate. */
+export function subjectOfRule(rule: string): string | undefined {
+  const parsed = readSentence('Gate', rule)
+  return parsed.ok ? subjectOf(parsed.value) : undefined
+}
+
+/** Whether a gate on a share is held against a count. */
+export const isCount = (gate: Gate): boolean => gate.limit.kind === 'fixed' && gate.limit.unit === 'number'
+
+/** Whether a gate is on the target's times, and not on our own. */
+export function isOfTarget({ measure }: Gate): boolean {
+  const family = familyOf(measure)
+  return (
+    (family === 'time' || family === 'score') && measure.kind !== 'start lag' && measure.kind !== 'event loop delay'
+  )
+}

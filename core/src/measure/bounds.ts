@@ -1,0 +1,83 @@
+// A recording with bounds: as seen, and what would have been seen had the generator been on time, at the least and at
+// the most.
+import type { Distribution } from '../numbers/distribution.js'
+import type { Bucket, CheckCell, ScopeCell, StepCell } from './bucket.js'
+import { Cells, type CountedCells } from './cells.js'
+import { GeneratorError } from './generator-error.js'
+import { Recording } from './recording.js'
+import type { RunShape } from './shape.js'
+
+type Bound = 'lower' | 'upper'
+
+/** Everything recorded of a run, and the same with all times at their lower and at their upper bound. */
+export class BoundedRecording extends Recording {
+  readonly lower = new Cells()
+  readonly upper = new Cells()
+  private readonly error = new GeneratorError()
+
+  constructor(private readonly shape: RunShape) {
+    super()
+  }
+
+  /**
+   * Adds the next second, merged over all senders; seconds come in order.
+   *
+   * @param errorMs - the generator error of that second, where it is known already
+   */
+  override add(bucket: Bucket, errorMs = this.error.add(bucket)): void {
+    super.add(bucket, errorMs)
+    this.lower.addCells(boundOf(bucket, this.shape, errorMs, 'lower'))
+    this.upper.addCells(boundOf(bucket, this.shape, errorMs, 'upper'))
+  }
+}
+
+/** The cells of a second with their times at a bound, and the checks of times judged by them. */
+function boundOf(bucket: Bucket, shape: RunShape, errorMs: number, bound: Bound): CountedCells {
+  const { steps, groups, journeys, arrivals, checks, failures } = bucket
+  const atBound = steps.map((cell) => stepAt(cell, errorMs, bound))
+  const scopes = (cells: ScopeCell[], requestsIn: readonly number[] = []) =>
+    cells.map((cell) => ({ ...cell, time: movedTo(cell.time, errorMs * (requestsIn[cell.scope] ?? 1), bound) }))
+  return {
+    steps: atBound,
+    groups: scopes(groups, shape.requestsIn?.groups),
+    journeys: scopes(journeys, shape.requestsIn?.journeys),
+    arrivals,
+    checks: checks.map((check) => checkAt(check, shape, steps, atBound)),
+    failures,
+  }
+}
+
+/** Requests that timed out or were cut off would have taken nobody knows how long: at the most, longer than any. */
+function stepAt(cell: StepCell, errorMs: number, bound: Bound): StepCell {
+  const { responseTime, waitedTime, connectTime, timeToFirstByte } = cell
+  const response =
+    bound === 'lower'
+      ? movedTo(responseTime, errorMs, bound)
+      : movedTo(responseTime.without(waitedTime), errorMs, bound).withUnfinished(waitedTime)
+  return {
+    ...cell,
+    responseTime: response,
+    connectTime: movedTo(connectTime, errorMs, bound),
+    timeToFirstByte: movedTo(timeToFirstByte, errorMs, bound),
+  }
+}
+
+const movedTo = (times: Distribution, errorMs: number, bound: Bound): Distribution =>
+  times.movedBy(1000 * (bound === 'lower' ? -errorMs : errorMs))
+
+/** A check of the response time, as it would have come out at the bound. Its request fails with it, or passes. */
+function checkAt(check: CheckCell, shape: RunShape, seen: readonly StepCell[], atBound: StepCell[]): CheckCell {
+  const { step, limitMs } = shape.checks[check.check] ?? {}
+  if (limitMs === undefined) return check
+  let moved = 0
+  for (const [index, cell] of seen.entries()) {
+    const other = atBound[index]
+    if (other === undefined || cell.step !== step || cell.phase !== check.phase || cell.journey !== check.journey)
+      continue
+    const more = cell.responseTime.countUpTo(1000 * limitMs) - other.responseTime.countUpTo(1000 * limitMs)
+    other.failed = Math.min(other.requests, Math.max(0, other.failed + more))
+    moved += more
+  }
+  const failed = Math.min(check.failed + check.passed, Math.max(0, check.failed + moved))
+  return { ...check, failed, passed: check.failed + check.passed - failed }
+}

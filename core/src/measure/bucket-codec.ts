@@ -1,0 +1,186 @@
+// A bucket as bytes: for threads, for the database and for the live stream.
+import { ByteReader, ByteWriter } from '../numbers/bytes.js'
+import { Distribution } from '../numbers/distribution.js'
+import type { Bucket, ScopeCell } from './bucket.js'
+
+/** The first format had no requests in flight, the second nothing of lateness. */
+const FIRST_FORMAT = 1
+const SECOND_FORMAT = 2
+const FORMAT = 3
+
+/** A bucket as bytes. */
+export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
+  const writer = new ByteWriter()
+  const wholes = (...values: number[]) => {
+    for (const value of values) writer.whole(value)
+  }
+  wholes(FORMAT, bucket.second, bucket.users)
+  writer.float(bucket.busy)
+  writer.float(bucket.busyOfFive)
+  writeDistribution(writer, bucket.eventLoopDelay)
+  for (const value of [bucket.stallMs, bucket.latenessMs, bucket.steal, bucket.pressure]) writer.float(value)
+  writer.whole(bucket.inFlight)
+  writer.list(bucket.metrics, (value) => {
+    writer.float(value ?? NaN)
+  })
+  writer.list(bucket.steps, (cell) => {
+    wholes(cell.phase, cell.endPhase + 1, cell.step, cell.journey)
+    wholes(cell.requests, cell.failed, cell.bytesReceived, cell.bytesSent)
+    for (const name of DISTRIBUTIONS) writeDistribution(writer, cell[name])
+    writeDistribution(writer, cell.waitedTime)
+  })
+  for (const cells of [bucket.groups, bucket.journeys]) {
+    writer.list(cells, (cell) => {
+      wholes(cell.phase, cell.scope, cell.journey, cell.started, cell.finished, cell.failed, cell.cutOff)
+      writeDistribution(writer, cell.time)
+    })
+  }
+  writer.list(bucket.arrivals, (cell) => {
+    wholes(cell.phase, cell.started, cell.missed, cell.capped, cell.outOfData)
+    writeDistribution(writer, cell.startLag)
+  })
+  writer.list(bucket.checks, (cell) => {
+    wholes(cell.phase, cell.check, cell.journey, cell.passed, cell.failed)
+  })
+  writer.list(bucket.failures, (cell) => {
+    wholes(cell.phase, cell.step, cell.count)
+    writer.float(cell.firstAtMs)
+    for (const text of [cell.kind, cell.detail, cell.sample]) writer.text(text)
+  })
+  writer.list(bucket.open, (cell) => {
+    wholes(cell.phase, cell.step, cell.journey)
+    writer.list(cell.waitedMs, (ms) => {
+      writer.whole(ms)
+    })
+  })
+  return writer.finish()
+}
+
+/** @throws RangeError for bytes that are no bucket */
+export function decodeBucket(bytes: Uint8Array): Bucket {
+  const reader = new ByteReader(bytes)
+  const format = reader.whole()
+  if (format < FIRST_FORMAT || format > FORMAT) throw new RangeError(`unknown bucket format ${String(format)}`)
+  const scope = (): ScopeCell => ({
+    phase: reader.whole(),
+    scope: reader.whole(),
+    journey: reader.whole(),
+    started: reader.whole(),
+    finished: reader.whole(),
+    failed: reader.whole(),
+    cutOff: reader.whole(),
+    time: readDistribution(reader),
+  })
+  const hasLateness = format > SECOND_FORMAT
+  const bucket: Bucket = {
+    second: reader.whole(),
+    users: reader.whole(),
+    busy: reader.float(),
+    busyOfFive: reader.float(),
+    eventLoopDelay: readDistribution(reader),
+    stallMs: hasLateness ? reader.float() : 0,
+    latenessMs: hasLateness ? reader.float() : 0,
+    steal: hasLateness ? reader.float() : 0,
+    pressure: hasLateness ? reader.float() : 0,
+    inFlight: hasLateness ? reader.whole() : 0,
+    metrics: reader.list(() => {
+      const value = reader.float()
+      return Number.isNaN(value) ? null : value
+    }),
+    steps: reader.list(() => ({
+      phase: reader.whole(),
+      endPhase: reader.whole() - 1,
+      step: reader.whole(),
+      journey: reader.whole(),
+      requests: reader.whole(),
+      failed: reader.whole(),
+      bytesReceived: reader.whole(),
+      bytesSent: reader.whole(),
+      responseTime: readDistribution(reader),
+      failedTime: readDistribution(reader),
+      connectTime: readDistribution(reader),
+      timeToFirstByte: readDistribution(reader),
+      waitedTime: hasLateness ? readDistribution(reader) : new Distribution(),
+    })),
+    groups: reader.list(scope),
+    journeys: reader.list(scope),
+    arrivals: reader.list(() => ({
+      phase: reader.whole(),
+      started: reader.whole(),
+      missed: reader.whole(),
+      capped: reader.whole(),
+      outOfData: reader.whole(),
+      startLag: readDistribution(reader),
+    })),
+    checks: reader.list(() => ({
+      phase: reader.whole(),
+      check: reader.whole(),
+      journey: reader.whole(),
+      passed: reader.whole(),
+      failed: reader.whole(),
+    })),
+    failures: reader.list(() => {
+      const [phase, step, count] = [reader.whole(), reader.whole(), reader.whole()]
+      return {
+        phase,
+        step,
+        count,
+        firstAtMs: reader.float(),
+        kind: reader.text(),
+        detail: reader.text(),
+        sample: reader.text(),
+      }
+    }),
+    open:
+      format === FIRST_FORMAT
+        ? []
+        : reader.list(() => ({
+            phase: reader.whole(),
+            step: reader.whole(),
+            journey: reader.whole(),
+            waitedMs: reader.list(() => reader.whole()),
+          })),
+  }
+  return hasLateness ? bucket : withLateness(bucket)
+}
+
+/** Lateness of a second whose sender did not tell it, from what it did tell. */
+function withLateness(bucket: Bucket): Bucket {
+  const stallMs = Math.max(0, bucket.eventLoopDelay.largest) / 1000
+  const lagUs = bucket.arrivals.reduce((most, { startLag }) => Math.max(most, startLag.largest), 0)
+  return { ...bucket, stallMs, latenessMs: stallMs + lagUs / 1000 }
+}
+
+const DISTRIBUTIONS = ['responseTime', 'failedTime', 'connectTime', 'timeToFirstByte'] as const
+
+function writeDistribution(writer: ByteWriter, distribution: Distribution): void {
+  writer.whole(distribution.count)
+  if (distribution.count === 0) return
+  for (const moment of [distribution.sum, distribution.sumOfSquares, distribution.least, distribution.largest])
+    writer.float(moment)
+  writer.whole(distribution.clamped)
+  writer.whole(distribution.slotCount)
+  let before = 0
+  for (const [slot, count] of distribution.slots()) {
+    writer.whole(slot - before)
+    writer.whole(count)
+    before = slot
+  }
+}
+
+function readDistribution(reader: ByteReader): Distribution {
+  const distribution = new Distribution()
+  distribution.count = reader.whole()
+  if (distribution.count === 0) return distribution
+  distribution.sum = reader.float()
+  distribution.sumOfSquares = reader.float()
+  distribution.least = reader.float()
+  distribution.largest = reader.float()
+  distribution.clamped = reader.whole()
+  let slot = 0
+  for (let left = reader.whole(); left > 0; left--) {
+    slot += reader.whole()
+    distribution.addAt(slot, reader.whole())
+  }
+  return distribution.compact()
+}

@@ -1,0 +1,113 @@
+// The cells of many buckets, added up by what they are of.
+import { Distribution } from '../numbers/distribution.js'
+import type { ArrivalCell, Bucket, CheckCell, FailureCell, ScopeCell, StepCell } from './bucket.js'
+
+export const STEP_TIMES = ['responseTime', 'waitedTime', 'failedTime', 'connectTime', 'timeToFirstByte'] as const
+
+/** What ended in some seconds. */
+export type CountedCells = Pick<Bucket, 'steps' | 'groups' | 'journeys' | 'arrivals' | 'checks' | 'failures'>
+
+export class Cells {
+  readonly steps = new Map<string, StepCell>()
+  readonly groups = new Map<string, ScopeCell>()
+  readonly journeys = new Map<string, ScopeCell>()
+  readonly arrivals = new Map<number, ArrivalCell>()
+  readonly checks = new Map<string, CheckCell>()
+  readonly failures = new Map<string, FailureCell>()
+
+  /** Adds what ended in a second; the order of adding does not matter. */
+  addCells(cells: CountedCells): void {
+    for (const cell of cells.steps) this.addStep(cell)
+    for (const cell of cells.groups) addScope(this.groups, cell)
+    for (const cell of cells.journeys) addScope(this.journeys, cell)
+    for (const cell of cells.arrivals) this.addArrivals(cell)
+    for (const cell of cells.checks) this.addChecks(cell)
+    for (const cell of cells.failures) this.addFailure(cell)
+  }
+
+  /** The cells of some steps, due in some phases. */
+  *stepCells(isPhase: (phase: number) => boolean, isStep: (step: number) => boolean): Generator<StepCell> {
+    for (const cell of this.steps.values()) if (isPhase(cell.phase) && isStep(cell.step)) yield cell
+  }
+
+  private addStep(cell: StepCell): void {
+    const key = `${String(cell.phase)} ${String(cell.endPhase)} ${String(cell.step)} ${String(cell.journey)}`
+    const into = this.steps.get(key)
+    if (into === undefined) {
+      const copy = { ...cell }
+      for (const time of STEP_TIMES) copy[time] = copyOf(cell[time])
+      this.steps.set(key, copy)
+      return
+    }
+    into.requests += cell.requests
+    into.failed += cell.failed
+    into.bytesReceived += cell.bytesReceived
+    into.bytesSent += cell.bytesSent
+    for (const time of STEP_TIMES) into[time].add(cell[time])
+  }
+
+  private addArrivals(cell: ArrivalCell): void {
+    const into = this.arrivals.get(cell.phase)
+    if (into === undefined) {
+      this.arrivals.set(cell.phase, { ...cell, startLag: copyOf(cell.startLag) })
+      return
+    }
+    into.started += cell.started
+    into.missed += cell.missed
+    into.capped += cell.capped
+    into.outOfData += cell.outOfData
+    into.startLag.add(cell.startLag)
+  }
+
+  private addChecks(cell: CheckCell): void {
+    const key = `${String(cell.phase)} ${String(cell.check)} ${String(cell.journey)}`
+    const into = this.checks.get(key)
+    if (into === undefined) {
+      this.checks.set(key, { ...cell })
+      return
+    }
+    into.passed += cell.passed
+    into.failed += cell.failed
+  }
+
+  private addFailure(cell: FailureCell): void {
+    const key = `${String(cell.phase)} ${String(cell.step)} ${cell.kind} ${cell.detail}`
+    const into = this.failures.get(key)
+    if (into === undefined) {
+      this.failures.set(key, { ...cell })
+      return
+    }
+    into.count += cell.count
+    if (cell.firstAtMs < into.firstAtMs) {
+      into.firstAtMs = cell.firstAtMs
+      into.sample = cell.sample
+    }
+  }
+}
+
+function addScope(into: Map<string, ScopeCell>, cell: ScopeCell): void {
+  const key = `${String(cell.phase)} ${String(cell.scope)} ${String(cell.journey)}`
+  const known = into.get(key)
+  if (known === undefined) {
+    into.set(key, { ...cell, time: copyOf(cell.time) })
+    return
+  }
+  known.started += cell.started
+  known.finished += cell.finished
+  known.failed += cell.failed
+  known.cutOff += cell.cutOff
+  known.time.add(cell.time)
+}
+
+function copyOf(distribution: Distribution): Distribution {
+  const copy = new Distribution()
+  copy.add(distribution)
+  return copy
+}
+
+/** One distribution over several. */
+export function pool(distributions: Iterable<Distribution>): Distribution {
+  const pooled = new Distribution()
+  for (const distribution of distributions) pooled.add(distribution)
+  return pooled
+}
