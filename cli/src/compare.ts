@@ -2,13 +2,18 @@
 import { readFileSync } from 'node:fs'
 import pc from 'picocolors'
 import {
+  changeInterval,
+  changeP,
+  changeSigned,
+  changeValue,
   compareRuns,
   comparisonMarkdown,
-  formatMs,
+  comparisonMethod,
+  comparisonWords,
   formatValue,
-  LEVEL,
   readResult,
-  type Change,
+  rowsThatAre,
+  SMALLEST,
   type RunResult,
 } from '@jolt-gate/core'
 import { EXIT, UsageError } from './errors.js'
@@ -16,44 +21,57 @@ import type { Output } from './options.js'
 import { writeReport } from './reports.js'
 import { tableOf } from './tables.js'
 
-export function compare(
-  beforeFile: string,
-  afterFile: string,
-  options: { json?: string; markdown?: string },
-  output: Output,
-): number {
-  const comparison = compareRuns(readStored(beforeFile), readStored(afterFile))
+interface CompareOptions {
+  json?: string
+  markdown?: string
+  /** A share such as `5 %`: differences up to it do not matter. */
+  smallest?: string
+}
+
+/** @returns 1 where something is significantly worse */
+export function compare(beforeFile: string, afterFile: string, options: CompareOptions, output: Output): number {
+  const comparison = compareRuns(readStored(beforeFile), readStored(afterFile), shareOf(options.smallest))
+  const code = rowsThatAre('worse', comparison).length > 0 ? EXIT.shut : EXIT.ok
   if (options.json !== undefined) writeReport(options.json, `${JSON.stringify(comparison, null, 2)}\n`)
   if (options.markdown !== undefined) writeReport(options.markdown, comparisonMarkdown(comparison))
   for (const warning of comparison.warnings) process.stderr.write(`warning: ${warning}\n`)
-  if (output.quiet || options.json === '-' || options.markdown === '-') return EXIT.ok
+  if (output.quiet || options.json === '-' || options.markdown === '-') return code
   const colors = pc.createColors(output.color)
   const rows = comparison.steps.flatMap(({ step, changes }) =>
     changes.map((change) => [
       step,
       change.figure,
-      figureOf(change, change.before),
-      figureOf(change, change.after),
-      signed(change, change.difference),
-      `${signed(change, change.interval[0])} to ${signed(change, change.interval[1])}`,
-      change.p < 0.001 ? '< 0.001' : change.p.toFixed(3),
-      change.significant ? colors.bold('significant') : 'not significant',
+      changeValue(change, change.before),
+      changeValue(change, change.after),
+      changeSigned(change, change.difference),
+      changeInterval(change),
+      changeP(change),
+      change.outcome === 'worse' || change.outcome === 'better' ? colors.bold(change.outcome) : change.outcome,
     ]),
   )
-  process.stdout.write(
-    `${tableOf(['step', '', 'before', 'after', 'difference', '95 % interval', 'p', ''], rows, [2, 3, 4, 5, 6], output.color)}\n`,
-  )
-  const gates = comparison.gates.map(({ rule, unit, before, after }) => [rule, plain(before, unit), plain(after, unit)])
+  const heads = ['step', '', 'before', 'after', 'difference', '95 % interval', 'p', '']
+  process.stdout.write(`${tableOf(heads, rows, [2, 3, 4, 5, 6], output.color)}\n`)
+  const gates = comparison.gates.map(({ rule, unit, before, after }) => [
+    rule,
+    formatValue(before, unit),
+    formatValue(after, unit),
+  ])
   if (gates.length > 0) process.stdout.write(`\n${tableOf(['gate', 'before', 'after'], gates, [1, 2], output.color)}\n`)
   for (const [names, which] of [
     [comparison.onlyBefore, 'first'],
     [comparison.onlyAfter, 'second'],
   ] as const)
     if (names.length > 0) process.stdout.write(`\nonly in the ${which}: ${names.join(', ')}\n`)
-  process.stdout.write(
-    `\nResponse times by the Mann–Whitney U test, failures by the two-proportion z test, at ${String(100 * LEVEL)} % over all rows together (Holm).\n`,
-  )
-  return EXIT.ok
+  process.stdout.write(`\n${comparisonMethod(comparison)}\n\n${colors.bold(comparisonWords(comparison))}\n`)
+  return code
+}
+
+function shareOf(text: string | undefined): number {
+  if (text === undefined) return SMALLEST
+  const share = /^(\d+(?:\.\d+)?) ?%$/.exec(text.trim())?.[1]
+  if (share === undefined || Number(share) >= 100)
+    throw new UsageError(`--smallest: expected a share under 100 % such as "5 %", found "${text}"`)
+  return Number(share) / 100
 }
 
 /** Reads a result.json that must be one. */
@@ -70,17 +88,4 @@ export function readGiven(file: string): string {
   } catch (error) {
     throw new UsageError(`${file}: ${error instanceof Error ? error.message : String(error)}`)
   }
-}
-
-function figureOf({ unit }: Change, value: number): string {
-  return unit === 'ms' ? formatMs(value) : formatValue(100 * value, '%')
-}
-
-function signed(change: Change, value: number): string {
-  return `${value < 0 ? '−' : '+'}${figureOf(change, Math.abs(value))}`
-}
-
-function plain(value: number | null, unit: string): string {
-  if (value === null) return '–'
-  return unit === 'ms' ? formatMs(value) : `${String(Number(value.toPrecision(4)))} ${unit}`
 }

@@ -104,6 +104,8 @@ program
   .option('--users <number>', 'for a URL: concurrent users', wholeNumber)
   .option('--iterations <number>', 'for a URL: iterations per user', wholeNumber)
   .option('--wait <duration>', 'for a URL: wait of each user between iterations, such as 1s')
+  .option('--repeat <number>', 'run so often (an odd number), and judge each gate by its median', wholeNumber)
+  .option('--retry-void <number>', 'run again when the verdict is void, so often at most', wholeNumber)
   .option('--gate <sentence>', 'for a URL: a limit that must hold, repeatable', collected)
   .addHelpText(
     'after',
@@ -120,13 +122,14 @@ Examples:
 
 program
   .command('compare')
-  .description('compare two results step by step and gate by gate, with significance')
+  .description('compare two results step by step; exit code 1 when something is significantly worse')
   .argument('<baseline.json>', 'the earlier result')
   .argument('<result.json>', 'the later result')
   .addOption(json())
   .option('--markdown <file>', 'write Markdown')
+  .option('--smallest <share>', 'differences up to this share do not matter; default 5 %')
   .addHelpText('after', '\nExample:\n  jolt-gate compare main.json result.json --markdown comparison.md')
-  .action(async (before: string, after: string, options: { json?: string; markdown?: string }) => {
+  .action(async (before: string, after: string, options: { json?: string; markdown?: string; smallest?: string }) => {
     const { compare } = await import('./compare.js')
     process.exitCode = compare(before, after, options, outputOf())
   })

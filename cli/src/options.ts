@@ -48,6 +48,8 @@ export interface RunArguments {
   iterations?: number
   wait?: string
   gate?: string[]
+  repeat?: number
+  retryVoid?: number
 }
 
 export interface Output {

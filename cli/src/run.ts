@@ -17,12 +17,20 @@ import {
   type RunResult,
   type Target,
 } from '@jolt-gate/core'
-import { lastCalibration, secretsOf, startRun, type RunHandle } from '@jolt-gate/engine'
+import {
+  lastCalibration,
+  secretsOf,
+  startRun,
+  type RunHandle,
+  type RunOptions,
+  type RunOutcome,
+} from '@jolt-gate/engine'
 import { isUrl, mostOfUsers, planOfUrl, refuseUnknownValues, refuseForbidden } from './asked.js'
 import { readValidPlan, readValidText } from './validate.js'
 import { readStored } from './compare.js'
 import { UsageError } from './errors.js'
 import type { Output, RunArguments } from './options.js'
+import { asOftenAsAsked } from './repeat.js'
 import { progressOf } from './progress.js'
 import { checkReports, REPORTS, writeReports } from './reports.js'
 import { commitOf, NO_REPOSITORY, type Commit } from './repository.js'
@@ -51,28 +59,41 @@ export async function run(file: string, options: RunArguments, output: Output): 
     options.baseline === undefined ? undefined : readBaseline(options.baseline, plan, target, options.scale)
   const most = isUrl(file) ? mostOfUsers(options) : undefined
   if (most !== undefined && !output.quiet) process.stderr.write(`${most}\n`)
-  const id = newId()
   const commit = commitOf(repository.root)
-  if (!output.quiet) process.stderr.write(`${headline(plan, target, commit, id)}\n`)
-  const handle: RunHandle = startRun({
-    plan,
-    target,
-    secrets: secrets.values,
-    overrides: options.set,
-    scale: options.scale,
-    baseline,
-    calibration: lastCalibration(),
-    fileBytes: repository.readBytes,
-    identity: {
-      id,
-      tool: VERSION,
-      plan: {
-        name: plan.name,
-        file: plan.file,
-        ...commit,
-        seed: options.seed ?? plan.seed,
+  const once = () => {
+    const id = newId()
+    if (!output.quiet) process.stderr.write(`${headline(plan, target, commit, id)}\n`)
+    const identity = { id, tool: VERSION, plan: { name: plan.name, file: plan.file, ...commit } }
+    return runOnce(
+      {
+        plan,
+        target,
+        secrets: secrets.values,
+        overrides: options.set,
+        scale: options.scale,
+        baseline,
+        calibration: lastCalibration(),
+        fileBytes: repository.readBytes,
+        identity: { ...identity, plan: { ...identity.plan, seed: options.seed ?? plan.seed } },
       },
-    },
+      options,
+      output,
+    )
+  }
+  const { result, judgement } = await asOftenAsAsked(once, options, output)
+  writeReports(result, options)
+  const written = REPORTS.flatMap((name) =>
+    options[name] === undefined || options[name] === '-' ? [] : [options[name]],
+  )
+  if (!output.quiet && written.length > 0) process.stderr.write(`written: ${written.join(', ')}\n`)
+  const toStdout = REPORTS.some((name) => options[name] === '-')
+  print(result, judgement, output, toStdout ? process.stderr : process.stdout)
+  return judgement.exitCode
+}
+
+async function runOnce(asked: RunOptions, options: RunArguments, output: Output): Promise<RunOutcome> {
+  const handle: RunHandle = startRun({
+    ...asked,
     onState: (state) => {
       progress.onState(state)
     },
@@ -87,17 +108,10 @@ export async function run(file: string, options: RunArguments, output: Output): 
   })
   const progress = progressOf(() => handle.view.shape, output.quiet)
   const release = stopOnSignals(handle)
-  const { result, judgement } = await handle.done
+  const outcome = await handle.done
   release()
   progress.end()
-  for (const name of REPORTS) if (options[name] === '-') writeReports(result, { [name]: '-' })
-  const written = REPORTS.flatMap((name) =>
-    options[name] === undefined || options[name] === '-' ? [] : [options[name]],
-  )
-  if (!output.quiet && written.length > 0) process.stderr.write(`written: ${written.join(', ')}\n`)
-  const toStdout = REPORTS.some((name) => options[name] === '-')
-  print(result, judgement, output, toStdout ? process.stderr : process.stdout)
-  return judgement.exitCode
+  return outcome
 }
 
 /** What runs: so that a log of a pipeline can be understood by itself. */

@@ -276,9 +276,35 @@ describe('run', () => {
     const compared = await jolt(['compare', first ?? '', second ?? '', '--markdown', markdown])
     expect(compared.code).toBe(0)
     expect(compared.stdout).toMatch(/GET \/health +median/)
-    expect(compared.stdout).toMatch(/Mann–Whitney U test.*Holm/)
+    expect(compared.stdout).toMatch(/permutation test.*Holm/)
+    expect(compared.stdout).toMatch(/No significant change beyond 5 %/)
+    expect((await jolt(['compare', first ?? '', second ?? '', '--smallest', '5'])).stderr).toMatch(/such as "5 %"/)
     expect(readFileSync(markdown, 'utf8')).toMatch(/\| GET \/health \| median \|/)
     expect((await jolt(['compare', file, second ?? ''])).stderr).toMatch(/this is not JSON/)
+  })
+
+  it('is made again while it is void, and as often as the median of its gates needs', async () => {
+    const file = planFile(
+      'again.gate.yaml',
+      `jolt: 1\nname: Again\ntarget: ${ferries.origin}\njourneys:\n  a:\n    steps:\n      - send: GET /health\nload:\n  - { phase: p, rate: 30/s, for: 1s }\ngates:\n  - p99 response time under 900 ms\n`,
+    )
+    const json = join(out, 'again.json')
+
+    // p99 needs 299 samples, and gets 30.
+    const again = await jolt(['run', file, '--retry-void', '1'])
+    expect(again.code).toBe(3)
+    expect(again.stderr.match(/running again/g)).toHaveLength(1)
+
+    const median = await jolt(['run', file, '--repeat', '3', '--json', json])
+    expect(median.stderr).toMatch(/1 of 3: Void.*[^]*2 of 3: Void/)
+    expect(JSON.parse(readFileSync(json, 'utf8'))).toMatchObject({
+      verdict: 'void',
+      repeats: [{ verdict: 'void' }, { verdict: 'void' }, { verdict: 'void' }],
+    })
+    expect(await jolt(['run', file, '--repeat', '2'])).toMatchObject({
+      code: 2,
+      stderr: expect.stringContaining('odd number') as unknown,
+    })
   })
 
   it('writes one document to standard output when asked for -', async () => {

@@ -63,6 +63,7 @@ export { formatMs, formatValue } from './judge/values.js'
 export { StopWatch } from './judge/stop.js'
 export { distrust, NO_DOUBTS, reasonsOf, type Doubts, type GeneratorFaults } from './judge/trust.js'
 export { judge, verdictWords, type Ending, type Judgement, type Verdict } from './judge/verdict.js'
+export { judgeRepeated } from './judge/repeated.js'
 export * from './report/result.js'
 export * from './view/summaries.js'
 export { RunView, type RunEvent, type RunViewOptions, type Series, type TimeRange } from './view/run-view.js'
@@ -74,8 +75,16 @@ export { csvOf } from './report/csv.js'
 export { htmlOf } from './report/html.js'
 export { readResult, RESULT, type Calibration, type OnceResult, type RunResult } from './judge/result-schema.js'
 export { base64OfBytes, bytesOfBase64 } from './numbers/base64.js'
-export { compareRuns, LEVEL, type Change, type Comparison } from './compare/compare.js'
-export { differenceOf, holm, mannWhitney, normalCdf, twoProportions, wilson } from './numbers/statistics.js'
+export {
+  compareRuns,
+  comparisonWords,
+  LEVEL,
+  rowsThatAre,
+  SMALLEST,
+  type Change,
+  type Comparison,
+} from './compare/compare.js'
+export { holm } from './numbers/statistics.js'
 export {
   durationOf,
   growthWarning,
@@ -86,7 +95,14 @@ export {
   type Profile,
   type ProfileSize,
 } from './load/profile.js'
-export { comparisonMarkdown } from './report/comparison-markdown.js'
+export {
+  changeInterval,
+  changeP,
+  changeSigned,
+  changeValue,
+  comparisonMarkdown,
+  comparisonMethod,
+} from './report/comparison-markdown.js'
 export * from './write/tree.js'
 export { applyChanges, editText, type Edit, type TextChange } from './write/edit.js'
 export { rootShapeOf, spotAt, stepContext, type Spot } from './write/context-of.js'

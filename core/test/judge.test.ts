@@ -6,6 +6,7 @@ import {
   gatesOf,
   NO_DOUBTS,
   judge,
+  judgeRepeated,
   junitOf,
   markdownOf,
   previewOf,
@@ -200,6 +201,49 @@ describe('the generator', () => {
         "undecided: p50 response time under 105 ms (observed 100 ms; the gate is held by 5.00 ms, and the generator may have changed that by 9.00 ms; this machine's processor was taken away for 0.7 s): run again, or on a quieter machine",
       ],
     })
+  })
+})
+
+describe('a run made three times', () => {
+  const identity = {
+    id: 'r',
+    tool: '0.1.0',
+    plan: { name: 'n', file: 'f', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: 'x' },
+    target: { name: 't', origin: 'http://127.0.0.1:1' },
+    startedAt: '',
+    endedAt: '',
+  }
+  const runWith = (ms: number, ending: Ending = finished, started = 50) => {
+    const { plan, view, recording, shape } = runOf(
+      ['p50 response time under 300 ms'],
+      [{ ms: repeat(ms, 60) }],
+      started,
+    )
+    const doubts = distrust(recording, shape, plan.gates, { local: [], deaths: [] })
+    const judgement = judge({ ending, doubts, results: view.gates(), recording, shape })
+    const generator = { processes: 1, reasons: [], calibration: null }
+    return {
+      judgement,
+      result: resultOf(identity, { judgement, setup: [], teardown: [], generator, baseline: null }, view),
+    }
+  }
+
+  it('is judged by the median of each gate', () => {
+    const { judgement, result } = judgeRepeated([runWith(100), runWith(400), runWith(200)])
+
+    expect(judgement).toMatchObject({ verdict: 'open', exitCode: 0 })
+    expect(result.gates[0]?.observed).toBeCloseTo(200, 0)
+    expect(result.repeats?.map(({ verdict }) => verdict)).toEqual(['open', 'shut', 'open'])
+    expect(judgeRepeated([runWith(400), runWith(100), runWith(500)]).judgement).toMatchObject({
+      verdict: 'shut',
+      reasons: ['breached: p50 response time under 300 ms (observed 400 ms)'],
+    })
+  })
+
+  it('decides nothing where the load of one was not delivered, or a person stopped one', () => {
+    expect(judgeRepeated([runWith(100), runWith(100, finished, 40), runWith(100)]).judgement.exitCode).toBe(3)
+    const stopped = runWith(100, { kind: 'stopped', by: 'SIGINT' })
+    expect(judgeRepeated([runWith(100), stopped, runWith(100)]).judgement.exitCode).toBe(4)
   })
 })
 

@@ -4,6 +4,8 @@ import { describe, expect, it } from 'vitest'
 import {
   bytesOfBase64,
   compareRuns,
+  comparisonMarkdown,
+  comparisonWords,
   csvOf,
   decodeBucket,
   decodeHdr,
@@ -86,27 +88,31 @@ function stored(result: RunResult): RunResult {
 describe('a comparison', () => {
   const even = (index: number) => 100 + (index % 50)
 
-  it('finds a shift of all times significant, and says by how much', () => {
-    const { steps } = compareRuns(stored(resultWith(even)), stored(resultWith((index) => even(index) + 20)))
-    const median = steps[0]?.changes.find((change) => change.figure === 'median')
+  it('finds a shift of all times, says by how much, and does not mind one that is too small to matter', () => {
+    const slower = stored(resultWith((index) => even(index) + 20))
+    const rowOf = (smallest: number) =>
+      compareRuns(stored(resultWith(even)), slower, smallest).steps[0]?.changes.find(
+        ({ figure }) => figure === 'median',
+      )
 
-    expect(median).toMatchObject({ significant: true, test: 'Mann–Whitney U', unit: 'ms' })
-    expect(median?.difference).toBeCloseTo(20, 0)
-    expect(median?.interval[0]).toBeLessThan(20)
-    expect(median?.interval[1]).toBeGreaterThan(20)
+    expect(rowOf(0.05)).toMatchObject({ outcome: 'worse', unit: 'ms' })
+    expect(rowOf(0.05)?.difference).toBeCloseTo(20, 0)
+    expect(rowOf(0.3)).toMatchObject({ outcome: 'no significant change' })
+    expect(comparisonWords(compareRuns(slower, stored(resultWith(even))))).toMatch(/^Better: mean of "search", median/)
   })
 
   it('finds nothing between a run and itself, and failures by their share', () => {
     const alike = compareRuns(stored(resultWith(even)), stored(resultWith(even)))
-    expect(alike.steps[0]?.changes.some((change) => change.significant)).toBe(false)
+    expect(comparisonWords(alike)).toBe('No significant change beyond 5 %.')
 
     const worse = compareRuns(stored(resultWith(even)), stored(resultWith(even, 5)))
     expect(worse.steps[0]?.changes.find((change) => change.figure === 'failed')).toMatchObject({
-      significant: true,
+      outcome: 'worse',
       before: 0,
       after: 0.05,
     })
     expect(worse.gates.map(({ before, after }) => [before, after])).toContainEqual([0, 5])
+    expect(comparisonMarkdown(worse)).toContain('| failed requests at most 1 % | 0.0 % | 5.00 % |')
   })
 
   it('warns of another load or target, and reads nothing that is no result', () => {

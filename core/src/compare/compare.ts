@@ -1,16 +1,20 @@
-// Two runs of a plan, step by step and gate by gate: what changed, how surely, and whether it means something.
+// Two runs of a plan, step by step and gate by gate: what changed, how surely, and whether it matters.
 import { bytesOfBase64 } from '../numbers/base64.js'
+import { holm } from '../numbers/statistics.js'
 import { decodeHdr } from '../measure/hdr.js'
-import { Distribution } from '../numbers/distribution.js'
-import { rankInterval } from '../numbers/percentiles.js'
 import { subjectOfRule } from '../judge/subject.js'
 import type { RunResult } from '../judge/result-schema.js'
-import { differenceOf, holm, mannWhitney, twoProportions, wilson, type Estimate } from '../numbers/statistics.js'
+import { Draws } from '../values/random.js'
+import { failedFigure, meanFigure, percentileFigure, shiftsOf, type Block, type FigureOf } from './blocks.js'
 
 /** Differences are significant at this level, all comparisons together. */
 export const LEVEL = 0.05
+/** Differences up to this share of the earlier figure do not matter, unless told otherwise. */
+export const SMALLEST = 0.05
+/** With fewer blocks in a run nothing can be significant. */
+const LEAST_BLOCKS = 5
 
-export type Test = 'Mann–Whitney U' | 'two proportions'
+export type Outcome = 'worse' | 'better' | 'no significant change' | 'not tested'
 
 /** One figure of both runs. Times are ms, shares 0 to 1. */
 export interface Change {
@@ -19,33 +23,39 @@ export interface Change {
   before: number
   after: number
   difference: number
-  interval: [number, number]
-  test: Test
-  /** Corrected for all comparisons of this table (Holm 1979). */
-  p: number
-  significant: boolean
+  /** 95 %; null where it was not tested. */
+  interval: [number, number] | null
+  /** Corrected for all comparisons of this table (Holm 1979); null where it was not tested. */
+  p: number | null
+  outcome: Outcome
 }
 
 export interface StepChange {
   step: string
-  samples: [before: number, after: number]
+  requests: [before: number, after: number]
   changes: Change[]
 }
 
 export interface GateChange {
   rule: string
-  unit: string
+  unit: RunResult['gates'][number]['unit']
   before: number | null
   after: number | null
-  difference: number | null
-  /** Where both runs gave the gate's figure an interval. */
-  interval: [number, number] | null
+}
+
+interface Side {
+  id: string
+  startedAt: string
+  commit: string | null
+  verdict: RunResult['verdict']
 }
 
 export interface Comparison {
-  before: { id: string; startedAt: string; commit: string | null; verdict: string }
-  after: { id: string; startedAt: string; commit: string | null; verdict: string }
-  /** Why the two are not alike in what they were put through; empty when they are. */
+  before: Side
+  after: Side
+  /** Differences up to this share of the earlier figure do not matter. */
+  smallest: number
+  /** Why the two are not alike in what they were put through, or what could not be tested; empty when nothing. */
   warnings: string[]
   steps: StepChange[]
   onlyBefore: string[]
@@ -54,23 +64,25 @@ export interface Comparison {
 }
 
 /** Compares a run with one that went before. */
-export function compareRuns(before: RunResult, after: RunResult): Comparison {
+export function compareRuns(before: RunResult, after: RunResult, smallest = SMALLEST): Comparison {
   const names = before.steps.map((step) => step.name).filter((name) => after.steps.some((step) => step.name === name))
-  const drafts = names.map((name) => draftOf(name, before, after))
-  const corrected = holm(drafts.flatMap((draft) => draft.changes.map((change) => change.p)))
-  let next = 0
+  const drafts = names.map((name, place) => draftOf({ name, place, before, after, smallest }))
+  const tested = drafts.flatMap(({ changes }) => changes.flatMap(({ p }) => (p === null ? [] : [p])))
+  const corrected = holm(tested)[Symbol.iterator]()
   const steps = drafts.map((draft) => ({
     ...draft,
     changes: draft.changes.map((change) => {
-      const p = corrected[next++] ?? 1
-      return { ...change, p, significant: p < LEVEL }
+      if (change.p === null) return change
+      const p = corrected.next().value ?? 1
+      return { ...change, p, outcome: outcomeOf(change, p) }
     }),
   }))
   const missing = (from: RunResult, other: RunResult) =>
     from.steps.map((step) => step.name).filter((name) => !other.steps.some((step) => step.name === name))
   return {
-    before: identityOf(before),
-    after: identityOf(after),
+    before: sideOf(before),
+    after: sideOf(after),
+    smallest,
     warnings: warningsOf(before, after),
     steps,
     onlyBefore: missing(before, after),
@@ -79,9 +91,29 @@ export function compareRuns(before: RunResult, after: RunResult): Comparison {
   }
 }
 
-function identityOf({ id, startedAt, plan, verdict }: RunResult): Comparison['before'] {
-  return { id, startedAt, commit: plan.commit, verdict }
+/** All rows with this outcome, each with its step. */
+export function rowsThatAre(outcome: Outcome, { steps }: Comparison): { step: string; change: Change }[] {
+  return steps.flatMap(({ step, changes }) =>
+    changes.flatMap((change) => (change.outcome === outcome ? [{ step, change }] : [])),
+  )
 }
+
+/** The answer in one sentence. */
+export function comparisonWords(comparison: Comparison): string {
+  const [worse, better] = [rowsThatAre('worse', comparison), rowsThatAre('better', comparison)]
+  const named = (rows: typeof worse) => rows.map(({ step, change }) => `${change.figure} of "${step}"`).join(', ')
+  const parts = [
+    ...(worse.length > 0 ? [`Worse: ${named(worse)}`] : []),
+    ...(better.length > 0 ? [`${worse.length > 0 ? 'better' : 'Better'}: ${named(better)}`] : []),
+  ]
+  if (parts.length > 0) return `${parts.join('; ')}.`
+  return `No significant change beyond ${String(Number((100 * comparison.smallest).toPrecision(3)))} %.`
+}
+
+const outcomeOf = ({ difference }: Change, p: number): Outcome =>
+  p >= LEVEL ? 'no significant change' : difference > 0 ? 'worse' : 'better'
+
+const sideOf = ({ id, startedAt, plan, verdict }: RunResult): Side => ({ id, startedAt, commit: plan.commit, verdict })
 
 function warningsOf(before: RunResult, after: RunResult): string[] {
   const warnings: string[] = []
@@ -93,101 +125,106 @@ function warningsOf(before: RunResult, after: RunResult): string[] {
   for (const [name, run] of [
     ['the first', before],
     ['the second', after],
-  ] as const)
-    if (run.generator.reasons.length > 0) warnings.push(`${name} run is void: ${run.generator.reasons.join('; ')}`)
+  ] as const) {
+    if (run.verdict === 'void' || run.verdict === 'stopped')
+      warnings.push(`${name} run is ${run.verdict}: ${run.reasons.join('; ')}`)
+    const blocks = Math.max(0, ...(run.blocks?.steps.map(({ data }) => data.length) ?? []))
+    if (blocks < LEAST_BLOCKS)
+      warnings.push(
+        run.blocks === undefined
+          ? `${name} result is of an older version, without blocks of seconds: nothing can be tested`
+          : `${name} run has ${String(blocks)} blocks of seconds: under ${String(LEAST_BLOCKS)}, nothing can be significant`,
+      )
+  }
   return warnings
 }
 
-function draftOf(name: string, before: RunResult, after: RunResult): StepChange {
-  const [first, second] = [timesOf(name, before), timesOf(name, after)]
+interface Compared {
+  name: string
+  /** Among the steps, for draws of its own. */
+  place: number
+  before: RunResult
+  after: RunResult
+  smallest: number
+}
+
+type Step = RunResult['steps'][number]
+interface Figure {
+  figure: string
+  unit: Change['unit']
+  /** Of a step as it is in the result; undefined where it has none. */
+  of: (step: Step) => number | undefined
+  /** Of pooled blocks. */
+  read: FigureOf
+  percentile?: Percentile
+}
+type Percentile = '50' | '95' | '99'
+
+const percentileRow = (figure: string, percentile: Percentile): Figure => ({
+  figure,
+  unit: 'ms',
+  of: (step) => step.responseTime?.percentiles[percentile],
+  read: percentileFigure(Number(percentile)),
+  percentile,
+})
+const FIGURES: readonly Figure[] = [
+  { figure: 'mean', unit: 'ms', of: (step) => step.responseTime?.mean, read: meanFigure },
+  percentileRow('median', '50'),
+  percentileRow('p95', '95'),
+  percentileRow('p99', '99'),
+  {
+    figure: 'failed',
+    unit: 'share',
+    of: (step) => (step.requests === 0 ? undefined : step.failedShare),
+    read: failedFigure,
+  },
+]
+
+function draftOf({ name, place, before, after, smallest }: Compared): StepChange {
   const [one, two] = [before, after].map((run) => run.steps.find((step) => step.name === name))
-  const changes: Change[] = []
-  if (first.count > 0 && second.count > 0) {
-    const { p } = mannWhitney(first.slots(), second.slots())
-    for (const percent of [50, 95]) {
-      const figure = percent === 50 ? 'median' : `p${String(percent)}`
-      changes.push(
-        changeOf(figure, 'ms', percentileOf(first, percent), percentileOf(second, percent), 'Mann–Whitney U', p),
-      )
-    }
-  }
-  if (one !== undefined && two !== undefined && one.requests > 0 && two.requests > 0) {
-    const { p } = twoProportions(one.failed, one.requests, two.failed, two.requests)
-    const estimate = ({ failed, requests }: { failed: number; requests: number }): Estimate => {
-      const [low, high] = wilson(failed, requests)
-      return { value: failed / requests, low, high }
-    }
-    changes.push(changeOf('failed', 'share', estimate(one), estimate(two), 'two proportions', p))
-  }
-  return { step: name, samples: [first.count, second.count], changes }
+  if (one === undefined || two === undefined) return { step: name, requests: [0, 0], changes: [] }
+  const [first, second] = [blocksOf(name, before), blocksOf(name, after)]
+  const reads = FIGURES.map(({ read }) => read)
+  const isTested = first.length > 0 && second.length > 0
+  const shifts = isTested ? shiftsOf(first, second, reads, smallest, new Draws(1).at(place, 0, 0)) : []
+  const changes = FIGURES.flatMap(({ figure, unit, of, percentile }, index): Change[] => {
+    const [from, to] = [of(one), of(two)]
+    if (from === undefined || to === undefined) return []
+    const shift = shifts[index]
+    const common = { figure, unit, before: from, after: to, difference: to - from }
+    if (shift === undefined) return [{ ...common, interval: null, p: null, outcome: 'not tested' }]
+    const isOurs = percentile !== undefined && boundsMeet(one.responseTime, two.responseTime, percentile)
+    return [{ ...common, interval: shift.interval, p: isOurs ? 1 : shift.p, outcome: 'no significant change' }]
+  })
+  return { step: name, requests: [one.requests, two.requests], changes }
 }
 
-function changeOf(
-  figure: string,
-  unit: Change['unit'],
-  first: Estimate,
-  second: Estimate,
-  test: Test,
-  p: number,
-): Change {
-  const { value, low, high } = differenceOf(first, second)
-  return {
-    figure,
-    unit,
-    before: first.value,
-    after: second.value,
-    difference: value,
-    interval: [low, high],
-    test,
-    p,
-    significant: false,
-  }
+type Times = Step['responseTime']
+
+/** Whether the generator error of either run could make up for the whole difference. */
+function boundsMeet(one: Times, two: Times, percentile: Percentile): boolean {
+  const [lowOne, highOne, lowTwo, highTwo] = [one, two].flatMap((times) => [
+    times?.lowerBound?.[percentile] ?? times?.percentiles[percentile] ?? NaN,
+    times?.upperBound?.[percentile] ?? times?.percentiles[percentile] ?? NaN,
+  ])
+  if (lowOne === undefined || highOne === undefined || lowTwo === undefined || highTwo === undefined) return false
+  return lowOne <= highTwo && lowTwo <= highOne
 }
 
-/** Response times of a step over all measured phases. */
-function timesOf(step: string, run: RunResult): Distribution {
-  const measured = new Set(run.phases.filter((phase) => phase.measured).map((phase) => phase.name))
-  const times = new Distribution()
-  for (const histogram of run.histograms) {
-    if (histogram.step === step && measured.has(histogram.phase)) times.add(decodeHdr(bytesOfBase64(histogram.data)))
-  }
-  return times
-}
-
-function percentileOf(times: Distribution, percent: number): Estimate {
-  const { low, high } = rankInterval(times.count, percent)
-  const at = (rank: number | null, open: number) => (rank === null ? open : times.valueAtRank(rank)) / 1000
-  return {
-    value: times.percentile(percent) / 1000,
-    low: at(low, times.least),
-    high: at(high, times.largest),
-  }
+/** The blocks of a step over the measured seconds. */
+function blocksOf(step: string, run: RunResult): Block[] {
+  const blocks = run.blocks?.steps.find(({ name }) => name === step)
+  return (blocks?.data ?? []).map((data, index) => ({
+    requests: blocks?.requests[index] ?? 0,
+    failed: blocks?.failed[index] ?? 0,
+    times: decodeHdr(bytesOfBase64(data)),
+  }))
 }
 
 function gateChanges(before: RunResult, after: RunResult): GateChange[] {
-  return after.gates.flatMap((gate) => {
-    const subject = subjectOfRule(gate.rule)
-    const same = before.gates.find((other) => other.unit === gate.unit && subjectOfRule(other.rule) === subject)
-    if (same === undefined) return []
-    const { observed: first } = same
-    const { observed: second } = gate
-    const [one, two] = [estimateOf(same), estimateOf(gate)]
-    const change = one === null || two === null ? null : differenceOf(one, two)
-    return [
-      {
-        rule: gate.rule,
-        unit: gate.unit,
-        before: first,
-        after: second,
-        difference: first === null || second === null ? null : second - first,
-        interval: change === null ? null : [change.low, change.high],
-      },
-    ]
+  return after.gates.flatMap(({ rule, unit, observed }) => {
+    const subject = subjectOfRule(rule)
+    const same = before.gates.find((other) => other.unit === unit && subjectOfRule(other.rule) === subject)
+    return same === undefined ? [] : [{ rule, unit, before: same.observed, after: observed }]
   })
-}
-
-function estimateOf({ observed, interval }: RunResult['gates'][number]): Estimate | null {
-  const [low, high] = interval ?? []
-  if (observed === null || low === null || low === undefined || high === null || high === undefined) return null
-  return { value: observed, low, high }
 }

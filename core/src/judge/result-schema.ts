@@ -142,6 +142,17 @@ export const RESULT = object({
     .default(null)
     .defined(),
   gates: array().of(gate).max(1000).required(),
+  /** What each run came to, where a run was made several times: the gates are then the medians. */
+  repeats: array()
+    .of(
+      object({
+        id: text(),
+        verdict: string().oneOf(['open', 'shut', 'void', 'stopped']).required(),
+        observed: array().of(figureOrNone()).required(),
+      }),
+    )
+    .optional()
+    .default(undefined),
   totals: object({
     arrivalsDue: figure(),
     arrivals: count(),
@@ -207,6 +218,16 @@ export const RESULT = object({
     steal: figures().optional(),
     metrics: mixed({ type: 'metrics', check: isNamedFigures }).required(),
   }).required(),
+  /** Steps in blocks of so many seconds each: what two runs are compared by. */
+  blocks: object({
+    seconds: count(),
+    steps: array()
+      .of(object({ name: text(), requests: figures(), failed: figures(), data: array().of(text()).required() }))
+      .max(MOST_ROWS)
+      .required(),
+  })
+    .optional()
+    .default(undefined),
   histograms: array()
     .of(object({ step: text(), phase: text(), data: text() }))
     .max(MOST_HISTOGRAMS)

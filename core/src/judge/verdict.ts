@@ -55,17 +55,27 @@ export function judge({ ending, doubts, results, recording, shape }: JudgedRun):
   }
   if (doubts.deaths.length > 0) return { verdict: 'void', exitCode: 3, reasons: reasonsOf(doubts) }
   const nothing = nothingThrough(recording, shape)
-  const breached = results.filter(({ status }) => status === 'breached')
+  const { breached, open } = gateReasons(results, hostWords(recording, shape))
   if (nothing.length > 0 || breached.length > 0)
-    return { verdict: 'shut', exitCode: 1, reasons: [...nothing, ...breached.map(breachWords)] }
+    return { verdict: 'shut', exitCode: 1, reasons: [...nothing, ...breached] }
   const doubted = reasonsOf(doubts)
   if (doubted.length > 0) return { verdict: 'void', exitCode: 3, reasons: doubted }
-  const undecided = results.flatMap((result) => {
-    if (result.status === 'unmeasured') return [`unmeasured, with ${String(result.samples)} samples: ${result.rule}`]
-    return result.status === 'undecided' ? [undecidedWords(result, hostWords(recording, shape))] : []
-  })
-  if (undecided.length > 0) return { verdict: 'void', exitCode: 3, reasons: undecided }
+  if (open.length > 0) return { verdict: 'void', exitCode: 3, reasons: open }
   return { verdict: 'open', exitCode: 0, reasons: [] }
+}
+
+/**
+ * Reasons that gates give: those that are breached, and those that leave the question open.
+ *
+ * @param host - what the host took away, in words
+ */
+export function gateReasons(results: readonly GateResult[], host?: string): { breached: string[]; open: string[] } {
+  const breached = results.filter(({ status }) => status === 'breached').map(breachWords)
+  const open = results.flatMap((result) => {
+    if (result.status === 'unmeasured') return [`unmeasured, with ${String(result.samples)} samples: ${result.rule}`]
+    return result.status === 'undecided' ? [undecidedWords(result, host)] : []
+  })
+  return { breached, open }
 }
 
 /** Kinds of failure that mean that no answer came. */

@@ -1,7 +1,7 @@
 // result.json, format 1: everything a run found out, for machines and for the other reports.
 import { pool, type Cells } from '../measure/cells.js'
 import type { Recording } from '../measure/recording.js'
-import type { ScopeCell } from '../measure/bucket.js'
+import type { ScopeCell, StepCell } from '../measure/bucket.js'
 import { base64OfBytes } from '../numbers/base64.js'
 import { encodeHdr } from '../measure/hdr.js'
 import type { RunShape } from '../measure/shape.js'
@@ -138,7 +138,41 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
       },
     },
     series: seriesOf(view),
+    blocks: blocksOf(view),
     histograms: histogramsOf(recording, shape),
+  }
+}
+
+/** Two runs are compared by about so many blocks each. */
+const BLOCKS = 15
+
+/** Each step in blocks of seconds, by when requests ended; those due in phases that are not measured left out. */
+function blocksOf({ buckets, shape, recording }: RunView) {
+  const isMeasured = (phase: number) => shape.phases[phase]?.measured === true
+  const measured = secondsWithin(recording, shape, { isPhase: isMeasured }).length
+  const seconds = Math.max(1, Math.floor(measured / BLOCKS))
+  const byStep = new Map<number, Map<number, StepCell[]>>()
+  for (const { second, steps } of buckets)
+    for (const cell of steps) {
+      if (!isMeasured(cell.phase)) continue
+      const blocks = byStep.get(cell.step) ?? new Map<number, StepCell[]>()
+      byStep.set(cell.step, blocks)
+      const block = Math.floor(second / seconds)
+      const cells = blocks.get(block)
+      if (cells === undefined) blocks.set(block, [cell])
+      else cells.push(cell)
+    }
+  return {
+    seconds,
+    steps: [...byStep].map(([step, blocks]) => {
+      const lists = [...blocks.values()]
+      return {
+        name: shape.steps[step]?.name ?? '',
+        requests: lists.map((cells) => sum(cells, (cell) => cell.requests)),
+        failed: lists.map((cells) => sum(cells, (cell) => cell.failed)),
+        data: lists.map((cells) => base64OfBytes(encodeHdr(pool(cells.map((cell) => cell.responseTime))))),
+      }
+    }),
   }
 }
 

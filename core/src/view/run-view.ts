@@ -82,7 +82,8 @@ export class RunView {
   /** What a stop cut off, or let end after it. */
   readonly afterStop = new Recording()
   readonly series: Series
-  private readonly buckets: Bucket[] = []
+  /** Every second that is judged, without what was in flight. */
+  readonly buckets: Bucket[] = []
   private readonly states: GateState[]
   private readonly limitsCapped: boolean
   private hasEnded = false

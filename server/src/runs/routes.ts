@@ -103,5 +103,5 @@ async function resultOfRun(id: string): Promise<RunResult> {
 
 /** Pages have the buckets, and need no histograms of the result. */
 function withoutHistograms(result: RunResult | null) {
-  return result === null ? null : { ...result, histograms: [] }
+  return result === null ? null : { ...result, histograms: [], blocks: undefined }
 }

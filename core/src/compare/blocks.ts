@@ -1,0 +1,211 @@
+// A run in blocks of seconds, and how two runs differ when neither is taken apart any further.
+import type { Distribution } from '../numbers/distribution.js'
+import type { Draws } from '../values/random.js'
+
+/** What ended of a step in some seconds in a row. */
+export interface Block {
+  requests: number
+  failed: number
+  times: Distribution
+}
+
+/** Blocks added up: counts by slot, ascending, in a form that is quick to add. */
+interface Pooled {
+  requests: number
+  failed: number
+  counts: Float64Array
+}
+
+/** A figure of pooled blocks: a time in ms, or a share; NaN where there is none. */
+export type FigureOf = (pooled: Pooled, valuesMs: Float64Array) => number
+
+export const percentileFigure =
+  (percent: number): FigureOf =>
+  ({ counts }, valuesMs) => {
+    let all = 0
+    for (const count of counts) all += count
+    let left = Math.max(1, Math.ceil((percent / 100) * all - 1e-9))
+    for (let index = 0; index < counts.length; index++) {
+      left -= counts[index] ?? 0
+      if (left <= 0) return valuesMs[index] ?? NaN
+    }
+    return NaN
+  }
+
+export const meanFigure: FigureOf = ({ counts }, valuesMs) => {
+  let [all, sum] = [0, 0]
+  for (let index = 0; index < counts.length; index++) {
+    const count = counts[index] ?? 0
+    all += count
+    sum += count * (valuesMs[index] ?? 0)
+  }
+  return sum / all
+}
+
+export const failedFigure: FigureOf = ({ requests, failed }) => failed / requests
+
+/** Both runs over one list of values. */
+interface Laid {
+  valuesMs: Float64Array
+  before: Pooled[]
+  after: Pooled[]
+}
+
+/** Values this close, by their logarithm, count as one: a test needs them no finer. */
+const WIDTH = 0.01
+
+/**
+ * Lays the blocks of both runs out over one list of values.
+ *
+ * @param factor - times and failures of the later run are divided by it
+ */
+function layOut(before: readonly Block[], after: readonly Block[], factor = 1): Laid {
+  const binOf = (valueUs: number, divisor: number) => Math.round(Math.log(Math.max(1, valueUs) / divisor) / WIDTH)
+  let [least, most] = [Infinity, -Infinity]
+  for (const [blocks, divisor] of [
+    [before, 1],
+    [after, factor],
+  ] as const)
+    for (const { times } of blocks)
+      for (const [value] of times.values()) {
+        const bin = binOf(value, divisor)
+        least = Math.min(least, bin)
+        most = Math.max(most, bin)
+      }
+  const size = Math.max(0, most - least + 1)
+  const laid = ({ requests, failed, times }: Block, divisor: number): Pooled => {
+    const counts = new Float64Array(size)
+    for (const [value, count] of times.values()) {
+      const index = binOf(value, divisor) - least
+      counts[index] = (counts[index] ?? 0) + count
+    }
+    return { requests, failed: failed / divisor, counts }
+  }
+  return {
+    valuesMs: Float64Array.from({ length: size }, (_, index) => Math.exp((least + index) * WIDTH) / 1000),
+    before: before.map((block) => laid(block, 1)),
+    after: after.map((block) => laid(block, factor)),
+  }
+}
+
+function poolOf(blocks: readonly Pooled[], size: number): Pooled {
+  const pooled: Pooled = { requests: 0, failed: 0, counts: new Float64Array(size) }
+  const { counts } = pooled
+  for (const block of blocks) {
+    pooled.requests += block.requests
+    pooled.failed += block.failed
+    for (let index = 0; index < size; index++) counts[index] = (counts[index] ?? 0) + (block.counts[index] ?? 0)
+  }
+  return pooled
+}
+
+/** Times that the blocks of both runs are dealt out anew. */
+const DEALS = 2000
+/** Deals that part the runs as far; after so many the p-value is known well enough. */
+const ENOUGH = 20
+const RESAMPLES = 200
+
+export interface Shift {
+  /** 95 %, of after less before. */
+  interval: [number, number]
+  /** Two-sided, of the hypothesis that the figures differ by no more than the smallest difference. */
+  p: number
+}
+
+/**
+ * Tests whether figures of two runs differ by more than a share of the earlier one. Neighbouring requests depend on one
+ * another (a queue has a memory), so blocks of seconds are what is dealt out, never single requests: if the later run
+ * differs by just that share, dividing it out makes the blocks of both exchangeable.
+ *
+ * Sources: permutation test, E. J. G. Pitman, "Significance tests which may be applied to samples from any
+ * populations", 1937, with the p-value (k + 1) / (n + 1) of B. Phipson and G. K. Smyth, 2010; interval by the percentile
+ * bootstrap over blocks, H. R. Künsch, "The jackknife and the bootstrap for general stationary observations", 1989.
+ *
+ * @param smallest - differences up to this share of the earlier figure do not matter
+ */
+export function shiftsOf(
+  before: readonly Block[],
+  after: readonly Block[],
+  figures: readonly FigureOf[],
+  smallest: number,
+  draws: Draws,
+): Shift[] {
+  const worse = deal(layOut(before, after, 1 + smallest), figures, 'above', draws)
+  const better = deal(layOut(before, after, 1 - smallest), figures, 'below', draws)
+  const intervals = resample(layOut(before, after), figures, draws)
+  return figures.map((_, index) => ({
+    interval: intervals[index] ?? [NaN, NaN],
+    p: Math.min(1, 2 * Math.min(worse[index] ?? 1, better[index] ?? 1)),
+  }))
+}
+
+/**
+ * One-sided p-values: how often a deal of all blocks parts the figures at least as far as they stand apart. What is far
+ * from significant is left after so many deals that did (J. Besag and P. Clifford, "Sequential Monte Carlo p-values",
+ * 1991).
+ */
+function deal(laid: Laid, figures: readonly FigureOf[], way: 'above' | 'below', draws: Draws): number[] {
+  const { valuesMs, before, after } = laid
+  const blocks = [...before, ...after]
+  const all = poolOf(blocks, valuesMs.length)
+  const sign = way === 'above' ? 1 : -1
+  const apart = (second: Pooled) => {
+    const first = lessOf(all, second)
+    return figures.map((figure) => sign * (figure(second, valuesMs) - figure(first, valuesMs)))
+  }
+  const seen = apart(poolOf(after, valuesMs.length))
+  const reached = figures.map(() => 0)
+  const pValues = new Map<number, number>()
+  for (let number = 1; number <= DEALS && pValues.size < figures.length; number++) {
+    shuffle(blocks, after.length, draws)
+    for (const [index, distance] of apart(poolOf(blocks.slice(0, after.length), valuesMs.length)).entries()) {
+      // Rounding must not make a deal that gives the same differ from it.
+      if (pValues.has(index) || distance < (seen[index] ?? 0) - 1e-12) continue
+      const count = (reached[index] ?? 0) + 1
+      reached[index] = count
+      if (count >= ENOUGH) pValues.set(index, count / number)
+    }
+  }
+  return reached.map((count, index) => pValues.get(index) ?? (count + 1) / (DEALS + 1))
+}
+
+/** Puts blocks by chance in the first so many places. */
+function shuffle(blocks: Pooled[], places: number, draws: Draws): void {
+  for (let index = 0; index < places; index++) {
+    const other = index + Math.floor(draws.next() * (blocks.length - index))
+    const [one, two] = [blocks[index], blocks[other]]
+    if (one === undefined || two === undefined) continue
+    blocks[index] = two
+    blocks[other] = one
+  }
+}
+
+function lessOf(all: Pooled, part: Pooled): Pooled {
+  const counts = new Float64Array(all.counts.length)
+  for (let index = 0; index < counts.length; index++)
+    counts[index] = (all.counts[index] ?? 0) - (part.counts[index] ?? 0)
+  return { requests: all.requests - part.requests, failed: all.failed - part.failed, counts }
+}
+
+/** 95 % intervals of the differences. */
+function resample({ valuesMs, before, after }: Laid, figures: readonly FigureOf[], draws: Draws): [number, number][] {
+  const size = valuesMs.length
+  const drawn = (blocks: readonly Pooled[]) =>
+    poolOf(
+      blocks.flatMap(() => blocks[Math.floor(draws.next() * blocks.length)] ?? []),
+      size,
+    )
+  const differences = figures.map(() => new Float64Array(RESAMPLES))
+  for (let number = 0; number < RESAMPLES; number++) {
+    const [first, second] = [drawn(before), drawn(after)]
+    for (const [index, figure] of figures.entries()) {
+      const list = differences[index]
+      if (list !== undefined) list[number] = figure(second, valuesMs) - figure(first, valuesMs)
+    }
+  }
+  return differences.map((list) => {
+    const sorted = list.filter((value) => !Number.isNaN(value)).sort()
+    const at = (share: number) => sorted[Math.min(sorted.length - 1, Math.floor(share * sorted.length))] ?? NaN
+    return [at(0.025), at(0.975)]
+  })
+}
