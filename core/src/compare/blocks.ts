@@ -118,8 +118,9 @@ export interface Shift {
  * differs by just that share, dividing it out makes the blocks of both exchangeable.
  *
  * Sources: permutation test, E. J. G. Pitman, "Significance tests which may be applied to samples from any
- * populations", 1937, with the p-value (k + 1) / (n + 1) of B. Phipson and G. K. Smyth, 2010; interval by the percentile
- * bootstrap over blocks, H. R. Künsch, "The jackknife and the bootstrap for general stationary observations", 1989.
+ * populations", 1937, with the p-value (k + 1) / (n + 1) of B. Phipson and G. K. Smyth, 2010; interval by the
+ * percentile bootstrap over blocks, H. R. Künsch, "The jackknife and the bootstrap for general stationary
+ * observations", 1989.
  *
  * @param smallest - differences up to this share of the earlier figure do not matter
  */

@@ -2,7 +2,7 @@
 import { isUpperLimit } from '../language/comparisons.js'
 import type { Check, Phase, Plan } from '../plan/model.js'
 import type { Metric } from '../plan/target-model.js'
-import { groupsOf, requestsInTurn, timedOf } from '../plan/walk.js'
+import { groupsOf, mostRequestsIn, timedOf } from '../plan/walk.js'
 import type { PhasePreview } from '../load/preview.js'
 
 export interface ShapePhase {
@@ -61,9 +61,9 @@ export function shapeOf(plan: Plan, previews: readonly PhasePreview[], metrics: 
     checks: [],
     requestsIn: {
       groups: groupNames.map((name) =>
-        Math.max(...groups.filter((group) => group.name === name).map(({ steps }) => requestsInTurn(steps))),
+        Math.max(...groups.filter((group) => group.name === name).map(({ steps }) => mostRequestsIn(steps))),
       ),
-      journeys: plan.journeys.map(({ steps }) => requestsInTurn(steps)),
+      journeys: plan.journeys.map(({ steps }) => mostRequestsIn(steps)),
     },
     metrics: metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
     drainMs: plan.load.drainMs,

@@ -72,21 +72,21 @@ function* timedIn(step: Step): Generator<Timed> {
 }
 
 /** Requests that one walk through a list of steps makes one after another, at most. */
-export function requestsInTurn(steps: readonly Step[]): number {
+export function mostRequestsIn(steps: readonly Step[]): number {
   let total = 0
   for (const step of steps) total += inTurn(step)
   return total
 }
 
 function inTurn(step: Step): number {
-  const most = (lists: readonly (readonly Step[])[]) => Math.max(0, ...lists.map(requestsInTurn))
+  const most = (lists: readonly (readonly Step[])[]) => Math.max(0, ...lists.map(mostRequestsIn))
   switch (step.kind) {
     case 'group':
-      return requestsInTurn(step.steps)
+      return mostRequestsIn(step.steps)
     case 'parallel':
       return most(step.steps.map((branch) => [branch]))
     case 'repeat':
-      return step.times * requestsInTurn(step.steps)
+      return step.times * mostRequestsIn(step.steps)
     case 'when':
     case 'pick':
       return most(stepsInside(step))
