@@ -6,7 +6,7 @@ import { goBeforeOthers } from '../clock/priority.js'
 import { prepareScripts } from '../walk/call/sandbox.js'
 import { Sender, type Tell } from './sender.js'
 import type { SenderData, ToSender } from './sender-protocol.js'
-import { warmUp } from './warm-up.js'
+import { warmUp, type PacedAlarm } from './warm-up.js'
 
 // eslint-disable-next-line @typescript-eslint/no-unsafe-assignment -- the parent gives what SenderData says
 const data: SenderData = workerData
@@ -20,11 +20,17 @@ const tell: Tell = (message, transfer = []) => {
 if (data.plan.journeys.some(({ steps }) => [...allSteps(steps)].some((step) => step.kind === 'call')))
   await prepareScripts()
 goBeforeOthers()
-await warmUp()
-const alarm = await pacedAlarm(() => {
+const paced: PacedAlarm = {
+  alarm: await pacedAlarm(() => {
+    paced.onRing()
+  }),
+  onRing: () => undefined,
+}
+await warmUp(data, paced)
+const sender = new Sender(data, tell, paced.alarm)
+paced.onRing = () => {
   sender.turn()
-})
-const sender = new Sender(data, tell, alarm)
+}
 parent.on('message', (message: ToSender) => {
   if (message.kind === 'start') sender.begin(message.startMs)
   else sender.hear(message)

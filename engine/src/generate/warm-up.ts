@@ -1,31 +1,102 @@
-// The sending path is walked a few hundred times before the load, against a server of our own in the same thread: the
-// first requests of a process load the HTTP parser and run uncompiled code, and would start tens of milliseconds late.
+// Before the load, a sender of the same plan sends to a server of our own in the same thread: the first requests of a
+// process load the HTTP parser and run code that is not compiled yet, and would start tens of milliseconds late.
 import { createServer, type Server } from 'node:net'
-import { requestsInTurn } from '../compile/in-turn.js'
-import { Mask } from '../secrets/mask.js'
-import { straightTo, walkAlone } from '../walk/alone.js'
+import type { Plan, Step } from '@jolt-gate/core'
+import type { Alarm } from '../clock/alarm.js'
+import { monotonicMs } from '../clock/clock.js'
+import { straightTo } from '../walk/alone.js'
+import { Sender } from './sender.js'
+import type { SenderData } from './sender-protocol.js'
 
-const REQUESTS = 300
-const WITHIN_MS = 1000
+const FOR_SECONDS = 0.6
+/** As many connections; each sends again as it is answered, so that no queue builds up. */
+const USERS = 16
+const DRAIN_MS = 100
 const BODY = JSON.stringify({ warm: ['up'] })
 const ANSWER = `HTTP/1.1 200 OK\r\ncontent-type: application/json\r\ncontent-length: ${String(BODY.length)}\r\n\r\n${BODY}`
 
-/** Warms the sending path of this thread; takes at most a second, and failing at it is no failure. */
-export async function warmUp(): Promise<void> {
+/** An alarm that rings for one after another. */
+export interface PacedAlarm {
+  alarm: Alarm
+  onRing: () => void
+}
+
+/** Warms all that a load of this plan needs of this thread; failing at it is no failure. */
+export async function warmUp(data: SenderData, paced: PacedAlarm): Promise<void> {
   const server = createServer((socket) => {
     socket.on('data', () => socket.write(ANSWER))
     socket.on('error', () => undefined)
   })
-  const target = straightTo(await listen(server))
-  await walkAlone(requestsInTurn('/', REQUESTS), {
-    target,
-    seed: 1,
-    mask: new Mask(),
-    frame: [],
-    withinMs: WITHIN_MS,
-    onEnded: ({ received }) => received?.json(),
-  })
-  server.close()
+  try {
+    const target = { ...data.target, ...straightTo(await listen(server)) }
+    await new Promise<void>((resolve) => {
+      const sender: Sender = new Sender(
+        { ...data, ...ALONE, target, plan: warmPlan(data.plan), shared: emptyCounters(data.plan) },
+        ({ kind }) => {
+          if (kind === 'done') resolve()
+        },
+        {
+          set: (atMs) => {
+            paced.alarm.set(atMs)
+          },
+          close: () => undefined,
+        },
+      )
+      paced.onRing = () => {
+        sender.turn()
+      }
+      sender.begin(monotonicMs())
+    })
+  } catch {
+    // A plan whose steps make no sense without those left out runs cold.
+  } finally {
+    server.close()
+  }
+}
+
+const ALONE = { index: 0, senders: 1, mostLateMs: 1000 }
+const emptyCounters = ({ data }: Plan) => new Int32Array(new SharedArrayBuffer(4 * (1 + data.length)))
+
+/** The same journeys, without what waits and what reaches beyond HTTP, walked by users of our own. */
+function warmPlan(plan: Plan): Plan {
+  const [first] = plan.load.phases
+  if (first === undefined) return plan
+  const { name, at } = first
+  const phase = { name, at, measured: false, track: null, ladder: null, cap: undefined } as const
+  return {
+    ...plan,
+    journeys: plan.journeys.map((journey) => ({ ...journey, steps: journey.steps.flatMap(warmStep) })),
+    data: plan.data.map((set) => ({ ...set, take: 'in turn' })),
+    load: {
+      ...plan.load,
+      drainMs: DRAIN_MS,
+      phases: [
+        { ...phase, kind: 'users', spacing: 'even', from: USERS, to: USERS, spreadSeconds: 0, seconds: FOR_SECONDS },
+      ],
+    },
+  }
+}
+
+function warmStep(step: Step): Step[] {
+  switch (step.kind) {
+    case 'wait':
+    case 'call':
+    case 'sql':
+    case 'socket':
+      return []
+    case 'group':
+    case 'parallel':
+    case 'repeat':
+      return [{ ...step, steps: step.steps.flatMap(warmStep) }]
+    case 'when':
+      return [{ ...step, steps: step.steps.flatMap(warmStep), otherwise: step.otherwise.flatMap(warmStep) }]
+    case 'pick':
+      return [{ ...step, options: step.options.map((one) => ({ ...one, steps: one.steps.flatMap(warmStep) })) }]
+    case 'send':
+      return [step]
+    default:
+      return step satisfies never
+  }
 }
 
 function listen(server: Server): Promise<string> {
