@@ -182,6 +182,9 @@ function print(result: RunResult, judgement: Judgement, output: Output, stream: 
     stream.write(
       `\n${tableOf(['step', 'requests', 'throughput', 'failed', 'median', 'p95', 'p99', 'max'], steps, [1, 2, 3, 4, 5, 6, 7], output.color)}\n`,
     )
+    for (const { name, resent = 0 } of result.steps)
+      if (resent > 0)
+        stream.write(`  ${name}: ${String(resent)} sent once more: a reused connection was closed unanswered\n`)
     for (const cause of causesOf(result).slice(0, MOST_CAUSES)) stream.write(`  ${causeWords(cause)}\n`)
     for (const once of [...result.setup, ...result.teardown])
       if (!once.passed) stream.write(`  failed in setup or teardown: ${once.reason ?? once.name}\n`)

@@ -306,6 +306,7 @@ describe('recording', () => {
     connectMs: -1,
     bytesSent: 1,
     bytesReceived: 2,
+    isResent: false,
   })
   const ended = (
     recorder: BucketRecorder,

@@ -3,7 +3,10 @@ import { startRun, type RunHandle, type RunOptions, type RunOutcome } from '@jol
 import { HostWatch } from './host.js'
 
 type Extra = Partial<
-  Pick<RunOptions, 'secrets' | 'senders' | 'onEvent' | 'onState' | 'scale' | 'baseline' | 'fileBytes' | 'mostLateMs'>
+  Pick<
+    RunOptions,
+    'secrets' | 'senders' | 'onEvent' | 'onState' | 'scale' | 'baseline' | 'fileBytes' | 'mostLateMs' | 'warmsUp'
+  >
 > & {
   /** Further lines of the target file. */
   target?: string
@@ -37,7 +40,7 @@ export function begin(origin: string, parts: string, extra: Extra = {}): RunHand
     plan: { name: plan.name, file: plan.file, commit: null, branch: null, dirty: false, seed: plan.seed },
   }
   // What is counted is counted exactly on a host that takes the processor away, too: late arrivals start all the same.
-  const options = { identity, secrets: {}, mostLateMs: 60_000, ...extra }
+  const options = { identity, secrets: {}, mostLateMs: 60_000, warmsUp: false, ...extra }
   const watch = new HostWatch()
   const handle = startRun({ ...options, plan, target })
   void handle.done.then(({ judgement }) => wasHostBusy.set(judgement, watch.wasBusy())).catch(() => undefined)

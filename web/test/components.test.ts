@@ -40,6 +40,7 @@ const step = (over: Partial<StepSummary>): StepSummary => ({
   requests: 12_345,
   failed: 0,
   failedShare: 0,
+  resent: 0,
   throughput: 41.25,
   bytesReceived: 0,
   bytesSent: 0,

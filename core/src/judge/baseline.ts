@@ -1,6 +1,6 @@
 // A run that another is held against, and whether it may be.
 import type { Gate } from '../plan/model.js'
-import type { GateResult } from './gate-result.js'
+import type { Bounds, GateResult } from './gate-result.js'
 import { subjectOf, subjectOfRule, unitOf } from './subject.js'
 import { verdictWords, type Verdict } from './verdict.js'
 
@@ -11,7 +11,7 @@ export interface BaselineIdentity {
   startedAt: string
 }
 
-type ObservedGate = Pick<GateResult, 'rule' | 'unit' | 'observed' | 'lowerBound' | 'upperBound'>
+type ObservedGate = Pick<GateResult, 'rule' | 'unit' | 'observed'> & Bounds
 
 /** What of a result a baseline needs. */
 export interface Baseline extends BaselineIdentity {

@@ -12,9 +12,10 @@ export interface GateResult {
   line: number
   status: GateStatus
   observed: number | null
-  /** Between these lies what would have been observed had the generator been on time; null where it changes nothing. */
-  lowerBound: number | null
-  upperBound: number | null
+  /** Between these lies what would have been observed had the generator been on time; null where it changes nothing, and in results
+   * of old. */
+  lowerBound?: number | null | undefined
+  upperBound?: number | null | undefined
   /** Null where the limit comes from a baseline and there is none. */
   limit: number | null
   unit: GateUnit
@@ -39,12 +40,15 @@ export function statusWords({ status, borderline, isDefault }: StatusParts): str
 type StatusParts = Pick<GateResult, 'status' | 'borderline' | 'isDefault'>
 
 /** What a gate observed, with the generator error where it matters: over a tenth of the value, or of the margin. */
-export function observedWords({ observed, lowerBound, upperBound, margin, unit }: ObservedParts): string {
+export function observedWords(gate: ObservedParts): string {
+  const { observed, margin, unit } = gate
   const words = formatValue(observed, unit)
+  const { lowerBound = null, upperBound = null } = gate
   if (observed === null || lowerBound === null || upperBound === null) return words
   if (unit === 'ms' && upperBound >= HIGHEST / 1000) return `${words} or more`
   const error = Math.max(upperBound - observed, observed - lowerBound)
   const isLarge = error > Math.abs(observed) / 10 || (margin !== null && error > Math.abs(margin) / 10)
   return isLarge ? `${words} (±${formatValue(error, unit)} generator)` : words
 }
-type ObservedParts = Pick<GateResult, 'observed' | 'lowerBound' | 'upperBound' | 'margin' | 'unit'>
+type ObservedParts = Pick<GateResult, 'observed' | 'margin' | 'unit'> & Bounds
+export type Bounds = Pick<GateResult, 'lowerBound' | 'upperBound'>

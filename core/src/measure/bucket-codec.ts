@@ -28,6 +28,7 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
     wholes(cell.requests, cell.failed, cell.bytesReceived, cell.bytesSent)
     for (const name of DISTRIBUTIONS) writeDistribution(writer, cell[name])
     writeDistribution(writer, cell.waitedTime)
+    writer.whole(cell.resent)
   })
   for (const cells of [bucket.groups, bucket.journeys]) {
     writer.list(cells, (cell) => {
@@ -101,6 +102,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
       connectTime: readDistribution(reader),
       timeToFirstByte: readDistribution(reader),
       waitedTime: hasLateness ? readDistribution(reader) : new Distribution(),
+      resent: hasLateness ? reader.whole() : 0,
     })),
     groups: reader.list(scope),
     journeys: reader.list(scope),

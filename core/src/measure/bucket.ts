@@ -30,6 +30,8 @@ export interface StepCell {
   journey: number
   requests: number
   failed: number
+  /** Sent once more, since a connection used before was closed without an answer. */
+  resent: number
   bytesReceived: number
   bytesSent: number
   /** Of requests that passed, failed a check of the response time alone, timed out or were cut off. */
@@ -160,6 +162,7 @@ export const emptyStep = (phase: number, endPhase: number, step: number, journey
   journey,
   requests: 0,
   failed: 0,
+  resent: 0,
   bytesReceived: 0,
   bytesSent: 0,
   responseTime: new Distribution(),

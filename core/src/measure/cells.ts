@@ -41,6 +41,7 @@ export class Cells {
     }
     into.requests += cell.requests
     into.failed += cell.failed
+    into.resent += cell.resent
     into.bytesReceived += cell.bytesReceived
     into.bytesSent += cell.bytesSent
     for (const time of STEP_TIMES) into[time].add(cell[time])

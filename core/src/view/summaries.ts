@@ -36,6 +36,8 @@ export interface StepSummary {
   requests: number
   failed: number
   failedShare: number
+  /** Sent once more, since a connection used before was closed without an answer. */
+  resent: number
   throughput: number
   bytesReceived: number
   bytesSent: number
@@ -119,6 +121,7 @@ function stepSummary(
     requests,
     failed,
     failedShare: share(failed, requests),
+    resent: sum(cells, (cell) => cell.resent),
     throughput: share(passed, seconds),
     bytesReceived: sum(cells, (cell) => cell.bytesReceived),
     bytesSent: sum(cells, (cell) => cell.bytesSent),

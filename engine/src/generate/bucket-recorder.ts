@@ -152,6 +152,7 @@ export class BucketRecorder implements WalkerListener {
     cell.requests++
     cell.bytesReceived += sample.bytesReceived
     cell.bytesSent += sample.bytesSent
+    if (sample.isResent) cell.resent++
     if (failure === null || failure.isOnTime || WAITED.has(failure.kind)) cell.responseTime.record(time)
     else cell.failedTime.record(time)
     if (failure !== null && WAITED.has(failure.kind)) cell.waitedTime.record(time)
@@ -308,7 +309,7 @@ const isArrivalUsed = ({ started, missed, capped, outOfData, startLag }: Arrival
   started + missed + capped + outOfData + startLag.count > 0
 
 function clearStep(cell: StepCell): void {
-  cell.requests = cell.failed = cell.bytesReceived = cell.bytesSent = 0
+  cell.requests = cell.failed = cell.resent = cell.bytesReceived = cell.bytesSent = 0
   for (const time of STEP_TIMES) cell[time].clear()
 }
 

@@ -15,6 +15,8 @@ export interface SenderData {
   maskedValues: string[]
   /** An arrival that is later than this is not started. */
   mostLateMs: number
+  /** Whether it warms up before it is ready. */
+  warmsUp: boolean
   /** Users in flight over all senders, then rows taken of each data set. */
   shared: Int32Array<SharedArrayBuffer>
   /** Bytes of the files that requests carry. */

@@ -26,7 +26,7 @@ const paced: PacedAlarm = {
   }),
   onRing: () => undefined,
 }
-await warmUp(data, paced)
+if (data.warmsUp) await warmUp(data, paced)
 const sender = new Sender(data, tell, paced.alarm)
 paced.onRing = () => {
   sender.turn()

@@ -24,8 +24,9 @@ const STREAMS = 100
 export class Link {
   readonly moments: ConnectMoments = { beganMs: 0, resolvedMs: 0, connectedMs: 0, endedMs: 0 }
   readonly client: Dispatcher
-  /** Requests that it carries now. */
+  /** Requests that it carries now, and those that were answered over it. */
   carries = 0
+  answered = 0
 
   constructor(
     readonly origin: string,
@@ -132,6 +133,7 @@ export class Connections {
 
   giveBack(link: Link): void {
     link.carries--
+    link.answered++
     if (link.http === 2) return
     const links = this.idle.get(link.origin)
     if (links === undefined) this.idle.set(link.origin, [link])

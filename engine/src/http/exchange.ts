@@ -34,6 +34,8 @@ export interface ExchangeOwner<T> {
 const LAYERS: readonly Layer[] = [COOKIES, LIMITS, REDIRECTS, DECODING]
 const NO_BYTES = Buffer.alloc(0)
 const NO_VALUES: string[] = []
+/** What may be sent twice (RFC 9110, section 9.2.2). */
+const IDEMPOTENT: ReadonlySet<Method> = new Set<Method>(['GET', 'HEAD', 'OPTIONS', 'TRACE', 'PUT', 'DELETE'])
 
 /** Handles the events of one dispatch; its fields are plain, so that the hot path makes one object a request. */
 export class Exchange<T> implements Limited, Message, ReceivedFacts {
@@ -47,6 +49,8 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   connectMs = -1
   bytesSent = 0
   bytesReceived = 0
+  /** Whether it was sent once more, since a connection that had been used before was closed without an answer. */
+  isResent = false
   isOpen = false
   /** Of the answer: bytes of the decoded body, and the time from due to its end. */
   size = 0
@@ -67,6 +71,8 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   /** Of the connection that the last request went over. */
   linkUsed: Link | null = null
 
+  /** Whether anything came back over the present connection. */
+  private isAnswering = false
   private abort: (() => void) | null = null
 
   constructor(
@@ -134,6 +140,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   onHeaders(status: number, rawHeaders: Buffer[]): boolean {
     if (status < 200) return true
     this.firstByteMs = monotonicMs()
+    this.isAnswering = true
     this.status = status
     this.rawHeaders = rawHeaders
     for (const layer of LAYERS) layer.head?.(this)
@@ -170,9 +177,15 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
 
   onError(error: unknown): void {
     if (!this.isOpen) return
-    if (this.link !== null) this.owner.connectionsOf(this.user).drop(this.link)
+    const { link } = this
+    if (link !== null) this.owner.connectionsOf(this.user).drop(link)
     this.link = null
     const fault = wireFaultOf(error)
+    if (fault.kind === 'failure' && fault.failure === 'reset' && this.maySendAgain(link)) {
+      this.isResent = true
+      this.dispatch()
+      return
+    }
     this.end(fault.kind === 'local' ? fault : { kind: 'failed', failure: fault.failure, detail: fault.detail })
   }
 
@@ -215,6 +228,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   private dispatch(): void {
     const link = this.owner.connectionsOf(this.user).take(this.origin, this.operation.http)
     this.link = this.linkUsed = link
+    this.isAnswering = false
     this.bytesSent += this.body === null ? 0 : Buffer.byteLength(this.body)
     let { headers } = this
     for (const layer of LAYERS) {
@@ -228,6 +242,14 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
     } catch (error) {
       this.onError(error)
     }
+  }
+
+  /**
+   * A server may close a connection just as it is used again; what does no harm twice is then sent once more, as every
+   * client does (RFC 9112, section 9.3.1).
+   */
+  private maySendAgain(link: Link | null): boolean {
+    return link !== null && link.answered > 0 && !this.isAnswering && !this.isResent && IDEMPOTENT.has(this.method)
   }
 
   private failUnsent(failure: FailureKind, detail: string): void {

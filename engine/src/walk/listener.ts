@@ -16,6 +16,8 @@ export interface Sample {
   connectMs: number
   bytesSent: number
   bytesReceived: number
+  /** Whether it was sent once more, since its connection was closed without an answer. */
+  isResent: boolean
 }
 
 /** How a request ended, for whoever records it. */
@@ -51,5 +53,5 @@ export interface WalkerListener {
 
 /** The times of something that is no exchange. */
 export function plainSample(dueMs: number, startedMs: number, endedMs: number): Sample {
-  return { dueMs, startedMs, endedMs, firstByteMs: 0, connectMs: -1, bytesSent: 0, bytesReceived: 0 }
+  return { dueMs, startedMs, endedMs, firstByteMs: 0, connectMs: -1, bytesSent: 0, bytesReceived: 0, isResent: false }
 }
