@@ -6,6 +6,7 @@ import {
   readSentence,
   scalePlan,
   type Plan,
+  type PlanReading,
   type Target,
 } from '@jolt-gate/core'
 import { controlNeeded, proveControl } from '@jolt-gate/engine'
@@ -13,8 +14,9 @@ import { UsageError } from './errors.js'
 import type { RunArguments } from './options.js'
 
 /** `--set` may only name what is there. */
-export function refuseUnknownValues(plan: Plan, target: Target, set: Record<string, string>): void {
-  const known = new Set([...plan.values.map((value) => value.name), ...target.values.map(([name]) => name)])
+export function refuseUnknownValues({ plan, target, loadNames }: PlanReading, set: Record<string, string>): void {
+  const ofTarget = target?.values.map(([name]) => name) ?? []
+  const known = new Set([...plan.values.map((value) => value.name), ...ofTarget, ...loadNames])
   const unknown = Object.keys(set).find((name) => !known.has(name))
   if (unknown !== undefined) throw new UsageError(`--set ${unknown}: no value of the plan or the target has this name`)
   for (const { name, maker } of plan.values) {

@@ -49,6 +49,7 @@ program
   .description('is the file valid? errors with line and column; nothing is sent')
   .argument('<plan...>', 'plan files, NAME.gate.yaml')
   .addOption(target())
+  .addOption(set())
   .option('--fix', 'rewrite words of the first edition of the format; comments are kept')
   .addHelpText('after', '\nExample:\n  jolt-gate validate plans/*.gate.yaml')
   .action(async (files: string[], options: ValidateArguments) => {
@@ -61,6 +62,7 @@ program
   .description('what a plan would send: phases, arrivals, users in flight, length; warnings')
   .argument('<plan>', 'plan file')
   .addOption(target())
+  .addOption(set())
   .addOption(scale())
   .option('--last <file.json>', 'an earlier result or rehearsal, for the users in flight (Little’s law)')
   .addOption(json())

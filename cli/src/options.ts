@@ -2,11 +2,13 @@
 
 export interface ValidateArguments {
   target?: string
+  set: Record<string, string>
   fix?: boolean
 }
 
 export interface PreviewArguments {
   target?: string
+  set: Record<string, string>
   scale: number
   last?: string
   json?: string

@@ -8,7 +8,7 @@ import { writeReport } from './reports.js'
 import { tableOf } from './tables.js'
 
 export function preview(file: string, options: PreviewArguments, output: Output): number {
-  const { reading } = readValidPlan(file, options.target)
+  const { reading } = readValidPlan(file, options)
   const rehearsed = options.last === undefined ? undefined : rehearsedTimes(options.last)
   const last = options.last === undefined || rehearsed !== undefined ? undefined : readStored(options.last)
   const times =

@@ -15,10 +15,10 @@ const MOST_LINES = 24
 const MARGIN = '        '
 
 export async function rehearse(file: string, options: RehearseArguments, output: Output): Promise<number> {
-  const { reading, repository } = readValidPlan(file, options.target)
+  const { reading, repository } = readValidPlan(file, options)
   const { plan, target } = reading
   if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
-  refuseUnknownValues(plan, target, options.set)
+  refuseUnknownValues(reading, options.set)
   if (options.journey !== undefined && !plan.journeys.some(({ name }) => name === options.journey))
     throw new UsageError(
       `--journey: the plan has no journey "${options.journey}". It has ${plan.journeys.map(({ name }) => `"${name}"`).join(', ')}`,

@@ -43,11 +43,11 @@ const MOST_CAUSES = 20
 export async function run(file: string, options: RunArguments, output: Output): Promise<number> {
   const { reading, repository } = isUrl(file)
     ? { reading: readValidText(file, planOfUrl(file, options)), repository: NO_REPOSITORY }
-    : readValidPlan(file, options.target)
+    : readValidPlan(file, options)
   refuseLoadOptions(file, options)
   const { plan, target } = reading
   if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
-  refuseUnknownValues(plan, target, options.set)
+  refuseUnknownValues(reading, options.set)
   const secrets = secretsOf(target, process.env)
   if (secrets.kind === 'missing')
     throw new UsageError(`the target needs secrets: set ${secrets.variables.join(' and ')}`)

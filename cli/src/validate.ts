@@ -11,7 +11,7 @@ export function validate(files: string[], options: ValidateArguments, output: Ou
     if (options.fix === true) fix(file, output)
     // A target or shared steps can be rewritten, and are read with the plans that use them.
     if (!file.endsWith('.gate.yaml') && options.fix === true) continue
-    const { reading } = readPlanFile(file, options.target)
+    const { reading } = readPlanFile(file, options)
     for (const problem of reading.problems) process.stderr.write(`${lineOf(problem)}\n`)
     errors += reading.problems.filter((problem) => problem.severity === 'error').length
     if (reading.hasErrors) continue
@@ -32,13 +32,18 @@ function fix(file: string, output: Output): void {
     process.stdout.write(`${file}: ${String(changes.length)} ${changes.length === 1 ? 'change' : 'changes'} written\n`)
 }
 
+interface Asked {
+  target?: string | undefined
+  set?: Record<string, string>
+}
+
 /** Reads a plan with its repository. */
 export function readPlanFile(
   file: string,
-  target: string | undefined,
+  { target, set = {} }: Asked,
 ): { reading: PlanReading; repository: Repository } {
   const { text, path, repository } = openPlan(file)
-  return { reading: readPlan(path, text, { files: repository.read, target }), repository }
+  return { reading: readPlan(path, text, { files: repository.read, target, set }), repository }
 }
 
 /** Reads the text of a plan that must be valid and is in no repository. */
@@ -50,11 +55,8 @@ export function readValidText(name: string, text: string): PlanReading {
 }
 
 /** Reads a plan that must be valid; its problems are the message otherwise. */
-export function readValidPlan(
-  file: string,
-  target: string | undefined,
-): { reading: PlanReading; repository: Repository } {
-  const read = readPlanFile(file, target)
+export function readValidPlan(file: string, asked: Asked): { reading: PlanReading; repository: Repository } {
+  const read = readPlanFile(file, asked)
   if (read.reading.hasErrors) throw new UsageError(read.reading.problems.map(lineOf).join('\n'))
   return read
 }

@@ -1,6 +1,6 @@
 // What the plan format says beyond the first slice: each part is read, and each wrong part is told with its place.
 import { describe, expect, it } from 'vitest'
-import { allSteps, previewOf, type Phase, type Plan, type Step } from '../src/index.js'
+import { allSteps, previewOf, readPlan, type Phase, type Plan, type Step } from '../src/index.js'
 import { firstProblem, placeOf, planText, read } from './reading.js'
 
 function right(text: string, files: Record<string, string> = {}): Plan {
@@ -35,6 +35,26 @@ describe('a load', () => {
     const gates = '  - p95 response time during climb under 1 s\n  - p95 response time during "climb at 20/s" under 1 s'
 
     right(planText({ load: '  - { phase: climb, rate: 10/s to 20/s by 10/s, for: 60s }', gates }))
+  })
+
+  it('takes its figures from the target or from --set where it names them', () => {
+    const text = (target: string) =>
+      `jolt: 1\nname: L\ntarget: ${target}\njourneys:\n  a:\n    steps: [send: GET /]\nload:\n  - { phase: p, rate: "{busy} to 40/s", for: "{long}" }\n  - { phase: u, users: "{many}", for: 5s }\n`
+    const files = (path: string) =>
+      path === 'targets/harbour.target.yaml'
+        ? 'origin: http://127.0.0.1:7710\nvalues: { busy: 20/s, long: 90s, many: 7 }\n'
+        : undefined
+    const ofTarget = readPlan('p.gate.yaml', text('harbour'), { files })
+    const ofSet = readPlan('p.gate.yaml', text('harbour'), { files, set: { busy: '5/s' } })
+    const ofNothing = readPlan('p.gate.yaml', text('http://127.0.0.1:7710'), { files, set: { busy: '5/s', many: '2' } })
+
+    expect(ofTarget.problems).toEqual([])
+    expect(ofTarget.plan.load.phases).toMatchObject([{ from: 20, to: 40, seconds: 90 }, { from: 7 }])
+    expect(ofSet.plan.load.phases[0]).toMatchObject({ from: 5, to: 40 })
+    expect(ofNothing.problems[0]).toMatchObject({
+      line: 8,
+      message: expect.stringContaining('no value "long"') as unknown,
+    })
   })
 
   it('holds users, iterations, spacing, cap and mix', () => {

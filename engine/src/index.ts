@@ -1,5 +1,6 @@
 export { startRun, type RunHandle, type RunOptions, type RunOutcome, type RunState } from './coordinate/run.js'
 export { secretsOf, variableOf, type Secrets } from './secrets/secrets.js'
 export { calibrate, keepCalibration, lastCalibration } from './calibrate/calibrate.js'
-export { rehearse, type Memory } from './rehearse/rehearse.js'
+export { rehearse } from './rehearse/rehearse.js'
+export { type Memory } from './rehearse/rehearsing.js'
 export { controlNeeded, proveControl, WELL_KNOWN, type ControlFound, type ControlNeeded } from './permit/control.js'

@@ -219,9 +219,23 @@ ${load(`{ phase: p, starts: ${String(starts)}, for: 500ms }`)}`
 
     server.bodies.length = 0
     const closed = plan('take: once each', 1).replace('starts: 1, for: 500ms', 'users: 4, iterations: 9')
-    const { judgement } = await runPlan(server.origin, closed, { files, senders: 2 })
+    const { judgement } = await runPlan(server.origin, closed, { files, senders: 2, warmsUp: true })
     expect(new Set(names()).size).toBe(names().length)
     expect(['open', HOST]).toContain(verdictOf(judgement))
+  })
+})
+
+describe('a journey with pacing', () => {
+  it('begins an iteration at least so long after the one before began, and no sooner for a fast answer', async () => {
+    const journey = ONE_REQUEST.replace('    steps:', '    pacing: 300ms\n    steps:')
+    server.arrivals.delete('/one')
+    const { result } = await runPlan(server.origin, `${journey}load:\n  - { phase: p, users: 1, for: 2s }\n`)
+
+    // Due at 0, 300, … 1800 ms.
+    expect(result.totals.requests).toBe(7)
+    const at = server.arrivals.get('/one') ?? []
+    for (let index = 1; index < at.length; index++)
+      expect((at[index] ?? 0) - (at[0] ?? 0)).toBeGreaterThan(300 * index - 50)
   })
 })
 

@@ -36,7 +36,7 @@ function senderOf(parts: string) {
       setupValues: [],
       maskedValues: [],
       mostLateMs: 60_000,
-    warmsUp: false,
+      warmsUp: false,
       shared: new Int32Array(new SharedArrayBuffer(4)),
       files: new Map(),
     },

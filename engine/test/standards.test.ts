@@ -46,7 +46,7 @@ describe('sign-in', () => {
 describe('cookies', () => {
   // RFC 6265, section 3.1: the session cookie, scope by path and domain, two cookies together, and a deletion.
   it('come and go as the examples of RFC 6265 show', () => {
-    const cookies = new Cookies()
+    const cookies = Cookies.none()
     cookies.store('https://www.example.com/', [
       'SID=31d4d96e407aad42; Path=/; Secure; HttpOnly',
       'lang=en-US; Path=/; Domain=example.com',

@@ -134,8 +134,13 @@ function valueOf(result: IteratorResult<Arrival>): Arrival | undefined {
 }
 
 /** Tells one load from another: phases, cap, mix and spacing, whatever stands where in the file. */
-export function loadFingerprint({ load }: Pick<Plan, 'load'>): string {
-  const told = { ...load, phases: load.phases.map((phase) => ({ ...phase, at: undefined })) }
+export function loadFingerprint({ load, journeys }: Pick<Plan, 'load' | 'journeys'>): string {
+  const pacing = journeys.map(({ pacingMs }) => pacingMs)
+  const told = {
+    ...load,
+    ...(pacing.some((ms) => ms > 0) ? { pacing } : {}),
+    phases: load.phases.map((phase) => ({ ...phase, at: undefined })),
+  }
   let [low, high] = [0x811c9dc5, 0x1b873593]
   for (const char of JSON.stringify(told)) {
     low = Math.imul(low ^ (char.codePointAt(0) ?? 0), 0x01000193)

@@ -177,6 +177,8 @@ export interface Journey {
   weight: number
   /** In users and iterations phases the same user comes back, with its cookies and kept values. */
   returning: boolean
+  /** In users and iterations phases an iteration begins at least so long after the one before began; 0 for none. */
+  pacingMs: number
   steps: Step[]
   at: Position
 }

@@ -1,6 +1,7 @@
 // A plan file as text, to a plan as a model, with every problem found on the way.
-import type { Node } from 'yaml'
+import { isMap, isScalar, type Node } from 'yaml'
 import { readGates } from './gates.js'
+import { fillLoad, type LoadValues } from './load-values.js'
 import { checkPhaseNames, readLoadFrame, readTrack, type LoadFrame } from './load.js'
 import type { Journey, Phase, Plan, Position, Problem, Step } from './model.js'
 import type { Target } from './target-model.js'
@@ -17,6 +18,7 @@ import {
   placeOf,
   readEntries,
   readFields,
+  readPhrase,
   readScalar,
   readSwitch,
   readText,
@@ -32,12 +34,16 @@ export interface ReadOptions {
   files: FileReader
   /** Stands in for the plan's own target: a name or an origin. */
   target?: string | undefined
+  /** Stand in for values of the target, and add to them, where a load names them. */
+  set?: Readonly<Record<string, string>>
 }
 
 export interface PlanReading {
   /** The plan, as far as it could be read; only without errors may it be run. */
   plan: Plan
   target: Target | undefined
+  /** Values that its load names. */
+  loadNames: ReadonlySet<string>
   problems: Problem[]
   /** Where each journey and step stands is known even when the plan has errors, so that an outline can be drawn. */
   hasErrors: boolean
@@ -58,21 +64,35 @@ export function readPlan(file: string, text: string, options: ReadOptions): Plan
     if (content !== undefined) texts.set(path, content)
     return content
   }
-  const { plan, targetAt } = readModel(source, files)
-  const target = resolveTarget(source, { wanted: plan.target, at: targetAt }, files, options.target)
+  const target = resolveTarget(source, targetOf(source), files, options.target)
+  const values = new Map([...(target?.values ?? []), ...Object.entries(options.set ?? {})])
+  const loadNames = new Set<string>()
+  const plan = readModel(source, files, (name) => {
+    loadNames.add(name)
+    return values.get(name)
+  })
   if (source.root !== null && !source.isBroken) source.problems.push(...checkNames(plan, target, texts))
   const problems = problemsOf(source).sort(
     (a, b) => Number(a.file !== file) - Number(b.file !== file) || a.line - b.line || a.column - b.column,
   )
-  return { plan, target, problems, hasErrors: problems.some((problem) => problem.severity === 'error') }
+  return { plan, target, loadNames, problems, hasErrors: problems.some((problem) => problem.severity === 'error') }
 }
 
-function readModel(source: Source, files: FileReader): { plan: Plan; targetAt: Position } {
+/** The target that a plan names, and where. */
+function targetOf(source: Source): { wanted: string | undefined; at: Position } {
+  const pair = isMap(source.root)
+    ? source.root.items.find(({ key }) => isScalar(key) && key.value === 'target')
+    : undefined
+  const wanted = isScalar(pair?.value) && pair.value.value !== null ? writtenText(pair.value) : undefined
+  return { wanted, at: isScalar(pair?.key) ? placeOf(source, pair.key) : source.positionAt(0) }
+}
+
+function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan {
   const root = source.root
   if (root === null) {
     if (source.problems.length === 0)
       source.report(0, 'EMPTY', 'the plan is empty: it needs jolt, name, target, journeys, load and gates')
-    return { plan: emptyPlan(source.file), targetAt: source.positionAt(0) }
+    return emptyPlan(source.file)
   }
   const fields = readFields(source, root, 'the plan', 'plan')
   checkVersion(source, fields.get('jolt'))
@@ -90,9 +110,10 @@ function readModel(source: Source, files: FileReader): { plan: Plan; targetAt: P
   const context = fields.has('defaults') ? { ...bare, defaults: readDefaults(bare, node('defaults')) } : bare
   const setup = readSteps({ ...context, isSetup: true, isOnce: true }, node('setup'), 'setup')
   const teardown = readSteps({ ...context, isOnce: true }, node('teardown'), 'teardown')
+  for (const key of ['load', 'cap', 'drain']) fillLoad(source, node(key), valueOf)
   const frame = readLoadFrame(source, fields)
   const tracks: Phase[] = []
-  const journeys = readJourneys(context, fields.get('journeys'), frame, tracks)
+  const journeys = readJourneys(context, fields.get('journeys'), frame, { tracks, valueOf })
   const phases = [...readTrack(source, node('load'), null, frame), ...tracks]
   checkPhaseNames(source, phases)
   const named = {
@@ -120,7 +141,7 @@ function readModel(source: Source, files: FileReader): { plan: Plan; targetAt: P
     gates: readGates(source, node('gates'), named),
   }
   if (!source.isBroken) requireParts(source, fields, plan)
-  return { plan, targetAt: placeOf(source, fields.get('target')?.key ?? null) }
+  return plan
 }
 
 function checkVersion(source: Source, field: Field | undefined): void {
@@ -150,7 +171,12 @@ function requireParts(source: Source, fields: Map<string, Field>, plan: Plan): v
 }
 
 /** The journeys; the phases of those with a load of their own go to `tracks`. */
-function readJourneys(context: StepContext, field: Field | undefined, frame: LoadFrame, tracks: Phase[]): Journey[] {
+function readJourneys(
+  context: StepContext,
+  field: Field | undefined,
+  frame: LoadFrame,
+  { tracks, valueOf }: { tracks: Phase[]; valueOf: LoadValues },
+): Journey[] {
   if (field === undefined) return []
   const { source, defaults } = context
   const journeys: Journey[] = []
@@ -164,6 +190,7 @@ function readJourneys(context: StepContext, field: Field | undefined, frame: Loa
     const own = fields.get('load')
     const weightField = fields.get('weight')
     if (own !== undefined) {
+      fillLoad(source, own.value, valueOf)
       tracks.push(...readTrack(source, own.value, name, frame))
       if (weightField !== undefined)
         source.report(
@@ -180,7 +207,9 @@ function readJourneys(context: StepContext, field: Field | undefined, frame: Loa
         source.report(offsetOf(entry.key), 'WHEN', 'a when on the response needs a request before it')
     }
     const returning = readSwitch(source, fields.get('returning'), 'returning') ?? false
-    journeys.push({ name, weight, returning, steps, at: placeOf(source, entry.key) })
+    const pacing = fields.get('pacing')
+    const pacingMs = pacing === undefined ? 0 : (readPhrase(source, pacing.value, 'DurationOnly', 'pacing') ?? 0)
+    journeys.push({ name, weight, returning, pacingMs, steps, at: placeOf(source, entry.key) })
   }
   if (journeys.length > 0 && !areAllAlone && journeys.every((journey) => journey.weight === 0)) {
     source.report(offsetOf(field.key), 'WEIGHTS', 'every journey has weight 0: there would be no arrivals')

@@ -126,6 +126,11 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       steps: needed('its steps, in order', steps),
       load: key('its own load, beside the common one', list(map('phase'))),
       returning: key('yes: the same user returns, with its cookies and kept values', yesNo, 'yes'),
+      pacing: key(
+        'with users: an iteration begins at least so long after the one before began',
+        sentence('DurationOnly'),
+        '10s',
+      ),
       'on failure': onFailure,
       off,
     },
@@ -370,7 +375,7 @@ const LATER = 'not supported by this version yet; remove it'
 /** Keys that the format knows and this version does not build yet. */
 export const UNBUILT_KEYS: Partial<Record<ContextName, Readonly<Record<string, string>>>> = {
   plan: { satisfied: LATER, networks: LATER, places: LATER, 'on loss': LATER, trace: LATER },
-  journey: { pacing: LATER, browser: LATER },
+  journey: { browser: LATER },
   target: { traces: LATER },
 }
 /** Step kinds that the format knows and this version does not build yet. */

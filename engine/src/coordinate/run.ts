@@ -1,7 +1,6 @@
 // A run from setup to teardown: senders started, buckets merged, gates judged, result put together.
 import { availableParallelism } from 'node:os'
 import {
-  allSteps,
   baselineFault,
   distrust,
   filesSentBy,
@@ -38,13 +37,11 @@ import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../compile/compiler.js'
 import { SenderPool } from './sender-pool.js'
 import type { SenderCounts } from '../generate/sender-protocol.js'
-import { Mask } from '../secrets/mask.js'
-import { walkOnce } from '../walk/once.js'
+import { OnceWalker } from './once-walker.js'
 import { HostReader } from './host.js'
 import { MetricReader } from '../metrics/metric-reader.js'
 import type { Compiled, RunValues } from '../compile/program.js'
 import { Renewal } from './setup-refresh.js'
-import { prepareScripts } from '../walk/call/sandbox.js'
 
 export type RunState = 'setup' | 'load' | 'teardown' | 'ended'
 
@@ -114,10 +111,10 @@ class Run implements RunHandle {
   /** The plan's own gates, and the default ones. */
   private readonly gates: readonly Gate[]
   private readonly faults: Required<GeneratorFaults> = { local: [], deaths: [], outOfData: [] }
-  private readonly mask = new Mask()
   private readonly values: RunValues
   private readonly compiled: Compiled
   private readonly files: Map<string, Uint8Array>
+  private readonly onceWalker: OnceWalker
   private readonly startedAt = new Date()
   private readonly stopping = new AbortController()
   private readonly watch: StopWatch
@@ -153,12 +150,15 @@ class Run implements RunHandle {
       secrets,
       overrides: options.overrides ?? {},
     }
-    for (const secret of Object.values(secrets)) this.mask.add(secret)
     this.files = new Map(filesSentBy(this.plan).map((path) => [path, options.fileBytes?.(path) ?? new Uint8Array()]))
     this.compiled = compilePlan(this.plan, target, shape, {
       run: this.values,
       fileBytes: (path) => this.files.get(path) ?? new Uint8Array(),
     })
+    this.onceWalker = new OnceWalker(
+      { plan: this.plan, target, shape, run: this.values, files: this.files },
+      this.compiled,
+    )
     this.watch = new StopWatch(this.gates, shape)
     // One turn later, so that the caller holds the handle before the first event.
     this.done = Promise.resolve().then(() => this.walk())
@@ -175,17 +175,12 @@ class Run implements RunHandle {
 
   private async walk(): Promise<RunOutcome> {
     this.options.onState?.('setup')
-    const once = { target: this.options.target, seed: this.values.seed, mask: this.mask }
-    const steps = [...this.plan.setup, ...this.plan.teardown]
-    if ([...allSteps(steps)].some((step) => step.kind === 'call')) await prepareScripts()
-    const frame: Frame = new Array<undefined>(this.compiled.slotCount).fill(undefined)
-    const setup = await walkOnce(this.compiled.setup, {
-      ...once,
-      frame,
-      endsOnFailure: true,
-      withinMs: SETUP_WITHIN_MS,
-      signal: this.stopping.signal,
+    const once = this.onceWalker
+    this.stopping.signal.addEventListener('abort', () => {
+      once.giveUp()
     })
+    const frame: Frame = new Array<undefined>(this.compiled.slotCount).fill(undefined)
+    const setup = await once.walk({ part: 'setup', frame, endsOnFailure: true, withinMs: SETUP_WITHIN_MS })
     let ending: Ending = { kind: 'finished' }
     if (setup.failure === null && this.stoppedBy === undefined) {
       this.options.onState?.('load')
@@ -200,12 +195,13 @@ class Run implements RunHandle {
     this.tell({ kind: 'end' })
     this.options.onState?.('teardown')
     this.options.onResult?.(this.conclude(ending, setup.results, []).result)
-    const teardown = await walkOnce(this.compiled.teardown, {
-      ...once,
+    const teardown = await once.walk({
+      part: 'teardown',
       frame: setup.frame,
       endsOnFailure: false,
       withinMs: this.stoppedBy === undefined ? TEARDOWN_WITHIN_MS : TEARDOWN_AFTER_STOP_MS,
     })
+    once.close()
     const outcome = this.conclude(ending, setup.results, teardown.results)
     this.options.onResult?.(outcome.result)
     this.options.onState?.('ended')
@@ -262,12 +258,7 @@ class Run implements RunHandle {
     senderPool.endWithin(lengthMs + OVERTIME_MS, 'a sender did not end in time: something holds its thread up')
     if (this.stopping.signal.aborted) stop()
     else senderPool.say({ kind: 'start', startMs })
-    const renewal = new Renewal(
-      this.compiled,
-      setupFrame,
-      { target, seed: this.values.seed, mask: this.mask },
-      senderPool,
-    )
+    const renewal = new Renewal(this.compiled, setupFrame, this.onceWalker, senderPool)
     await senderPool.ended
     renewal.close()
     metrics.close()

@@ -1,7 +1,7 @@
 // Setup steps with `refresh`: made anew while the load lasts; what they keep, every user sees.
 import type { Frame } from '@jolt-gate/core'
+import type { OnceWalker } from './once-walker.js'
 import type { SenderPool } from './sender-pool.js'
-import { walkOnce, type OnceOptions } from '../walk/once.js'
 import type { Compiled } from '../compile/program.js'
 
 const WITHIN_MS = 30_000
@@ -9,18 +9,13 @@ const WITHIN_MS = 30_000
 export class Renewal {
   private readonly timers: NodeJS.Timeout[]
 
-  constructor(
-    compiled: Compiled,
-    frame: Frame,
-    once: Pick<OnceOptions, 'target' | 'seed' | 'mask'>,
-    senderPool: SenderPool,
-  ) {
-    this.timers = compiled.setup.operations.flatMap((operation) => {
+  constructor(compiled: Compiled, frame: Frame, once: OnceWalker, senderPool: SenderPool) {
+    this.timers = compiled.setup.operations.flatMap((operation, place) => {
       if (operation.kind !== 'send' || operation.refreshMs === undefined) return []
       const renew = async () => {
-        const program = { ...compiled.setup, operations: [operation] }
-        const outcome = await walkOnce(program, {
-          ...once,
+        const outcome = await once.walk({
+          part: 'setup',
+          only: place,
           frame: [...frame],
           endsOnFailure: true,
           withinMs: WITHIN_MS,

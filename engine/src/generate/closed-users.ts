@@ -12,6 +12,8 @@ interface User {
   iterations: number
   phase: number
   iterationsInPhase: number
+  /** No iteration begins before this: the pacing of the one before. */
+  notBeforeMs: number
   /** The last iteration of each journey whose users come back. */
   returning: Map<number, Iteration>
 }
@@ -57,6 +59,7 @@ export class ClosedUsers {
           iterations: 0,
           phase: -1,
           iterationsInPhase: 0,
+          notBeforeMs: 0,
           returning: new Map(),
         })
     }
@@ -91,7 +94,7 @@ export class ClosedUsers {
     this.running--
     if (user === undefined || this.isOver) return undefined
     if (iteration?.program.returning === true) user.returning.set(iteration.program.journey, iteration)
-    const next = this.startOf(user, atMs)
+    const next = this.startOf(user, Math.max(atMs, user.notBeforeMs))
     if (next === undefined) return undefined
     if (next.atMs <= atMs) return this.begin(index, next.phase, atMs)
     this.starts.push({ ...next, index })
@@ -132,7 +135,9 @@ export class ClosedUsers {
     user.iterationsInPhase++
     const number = user.iterations++
     const journey = user.journeys.ofIteration(user.slot, number)
-    const comesBack = this.plan.journeys[journey]?.returning === true
+    const named = this.plan.journeys[journey]
+    const comesBack = named?.returning === true
+    user.notBeforeMs = dueMs + (named?.pacingMs ?? 0)
     // Each iteration is a new user, unless the journey's users come back.
     const turn = comesBack ? user.slot : user.slot + number * user.schedule.most
     return {

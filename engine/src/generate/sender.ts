@@ -246,7 +246,7 @@ export class Sender {
     else if (this.closed.isDone && this.endsByIterations) {
       this.tell({ kind: 'iterations made', atMs: now - this.startMs })
       this.turnAgain()
-    }
+    } else this.walker.arm(this.nextMs(now))
   }
 
   private advanceToOwn(): boolean {

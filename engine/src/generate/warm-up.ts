@@ -65,7 +65,11 @@ function warmPlan(plan: Plan): Plan {
   const phase = { name, at, measured: false, track: null, ladder: null, cap: undefined } as const
   return {
     ...plan,
-    journeys: plan.journeys.map((journey) => ({ ...journey, steps: journey.steps.flatMap(warmStep) })),
+    journeys: plan.journeys.map((journey) => ({
+      ...journey,
+      pacingMs: 0,
+      steps: journey.steps.flatMap(warmStep),
+    })),
     data: plan.data.map((set) => ({ ...set, take: 'in turn' })),
     load: {
       ...plan.load,

@@ -3,7 +3,20 @@ import { CookieJar } from 'tough-cookie'
 
 export class Cookies {
   // Single-label hosts such as localhost are no public suffixes here.
-  private readonly jar = new CookieJar(undefined, { rejectPublicSuffixes: false, looseMode: true })
+  private constructor(private readonly jar: CookieJar) {}
+
+  static none(): Cookies {
+    return new Cookies(new CookieJar(undefined, { rejectPublicSuffixes: false, looseMode: true }))
+  }
+
+  /** The cookies that `toText` wrote. */
+  static fromText(text: string): Cookies {
+    return new Cookies(CookieJar.deserializeSync(text))
+  }
+
+  toText(): string {
+    return JSON.stringify(this.jar.serializeSync())
+  }
 
   store(url: string, fields: readonly string[]): void {
     for (const field of fields) this.jar.setCookieSync(field, url, { ignoreError: true })

@@ -1,250 +1,56 @@
-// A rehearsal: one user, one iteration of each journey, and every request and response in full.
-import {
-  allSteps,
-  asText,
-  filesSentBy,
-  previewOf,
-  shapeOf,
-  type Frame,
-  type Json,
-  type Plan,
-  type Received,
-  type Rehearsal,
-  type RehearsedRequest,
-  type RehearsedStep,
-  type Target,
-  type TimingParts,
-} from '@jolt-gate/core'
-import { compilePlan } from '../compile/compiler.js'
-import type { Cookies } from '../http/cookies.js'
-import type { Exchange } from '../http/exchange.js'
-import { Mask, maskHeader } from '../secrets/mask.js'
-import type { Branch } from '../walk/iteration.js'
-import type { CompiledCheck, Operation, Program, RunValues } from '../compile/program.js'
-import { prepareScripts } from '../walk/call/sandbox.js'
-import type { Ended } from '../walk/listener.js'
-import { NOTHING } from '../walk/assessor.js'
-import { walkAlone } from '../walk/alone.js'
+// A rehearsal, in a thread of its own: what a plan evaluates may hold that up, and nobody else.
+import { filesSentBy, type Rehearsal } from '@jolt-gate/core'
+import { endWhenHeld, HELD_AFTER_MS, newBeat } from '../carry/beat.js'
+import { startThread } from '../carry/thread.js'
+import type { FromRehearsal, RehearsalData } from './rehearse-thread.js'
+import type { OnStep, Rehearsed } from './rehearsing.js'
 
-const MOST_TEXT = 200_000
-const STAGE_WITHIN_MS = 300_000
-
-export interface RehearseOptions {
-  plan: Plan
-  target: Target
-  run: RunValues
-  /** One journey alone. */
-  journey?: string | undefined
+export interface RehearseOptions extends Omit<Rehearsed, 'files'> {
   fileBytes?: (path: string) => Uint8Array | undefined
-  /** Each step as it ends, and what is needed to begin there again. */
-  onStep?: (step: RehearsedStep, memory: Memory) => void
-  /** Begins at a step of a journey, with what an earlier rehearsal had kept before it. */
-  resume?: { memory: Memory } | undefined
-}
-
-/** What a user had kept before a step. It holds secrets: it stays where the rehearsal was made. */
-export interface Memory {
-  journey: string
-  step: string
-  values: ReadonlyMap<string, Json>
-  cookies: Cookies | null
-}
-
-/** Walks setup, each journey once, and teardown. Secrets are masked in all of it. */
-export async function rehearse(options: RehearseOptions): Promise<Rehearsal> {
-  const { plan, target, run, journey } = options
-  const every = [plan.setup, ...plan.journeys.map(({ steps }) => steps), plan.teardown]
-  if (every.some((steps) => [...allSteps(steps)].some((step) => step.kind === 'call'))) await prepareScripts()
-  const files = new Map(filesSentBy(plan).map((path) => [path, options.fileBytes?.(path) ?? new Uint8Array()]))
-  const compiled = compilePlan(plan, target, shapeOf(plan, previewOf(plan).phases), {
-    run,
-    fileBytes: (path) => files.get(path) ?? new Uint8Array(),
-  })
-  const mask = new Mask()
-  for (const secret of Object.values(run.secrets)) mask.add(secret)
-  const steps: RehearsedStep[] = []
-  const journeys: Rehearsal['journeys'] = []
-  const programs = [compiled.setup, ...compiled.journeys, compiled.teardown]
-  const slots = slotsByName(programs)
-  const note = (stage: string) => {
-    let before = new Map<string, Json>()
-    return (ended: Ended) => {
-      const step = describe(stage, ended, mask)
-      steps.push(step)
-      const { frame, cookies } = ended.iteration
-      const own = new Set(ended.operation.keeps.map(({ name }) => name))
-      const held = new Map(
-        [...slots].flatMap(([name, slot]): [string, Json][] =>
-          frame[slot] === undefined ? [] : [[name, frame[slot]]],
-        ),
-      )
-      const values = new Map(
-        [...held].flatMap(([name, value]): [string, Json][] =>
-          !own.has(name) ? [[name, value]] : before.has(name) ? [[name, before.get(name) ?? null]] : [],
-        ),
-      )
-      before = held
-      options.onStep?.(step, { journey: stage, step: step.step, values, cookies })
-    }
-  }
-  const frame: Frame = new Array<undefined>(compiled.slotCount).fill(undefined)
-  for (const slot of compiled.rowSlots) frame[slot] = 0
-  const walk = async (program: Program, stage: string, own: Frame, from = 0, cookies: Cookies | null = null) => {
-    const who = { target, seed: run.seed, mask, frame: own, from, cookies }
-    const { how, timeMs } = await walkAlone(withBodies(program), {
-      ...who,
-      withinMs: STAGE_WITHIN_MS,
-      onEnded: note(stage),
-    })
-    return { passed: how === 'finished', timeMs }
-  }
-  const memory = options.resume?.memory
-  if (memory !== undefined) {
-    const index = plan.journeys.findIndex(({ name }) => name === memory.journey)
-    const program = compiled.journeys[index]
-    const at = program === undefined ? -1 : beginningOf(program, memory.step)
-    if (program === undefined || at < 0)
-      throw new RangeError(`the plan no longer has the step "${memory.step}" in "${memory.journey}"`)
-    for (const [name, value] of memory.values) {
-      const slot = slots.get(name)
-      if (slot !== undefined) frame[slot] = value
-    }
-    const outcome = await walk(program, memory.journey, frame, at, memory.cookies)
-    return {
-      plan: plan.name,
-      target: target.origin,
-      passed: outcome.passed,
-      steps,
-      journeys: [{ name: memory.journey, ...outcome }],
-    }
-  }
-  const setup = await walk(compiled.setup, 'setup', frame)
-  if (setup.passed) {
-    for (const [index, program] of compiled.journeys.entries()) {
-      const name = plan.journeys[index]?.name ?? ''
-      if (journey !== undefined && journey !== name) continue
-      const outcome = await walk(program, name, [...frame])
-      journeys.push({ name, ...outcome })
-    }
-  }
-  const teardown = await walk(compiled.teardown, 'teardown', frame)
-  const passed = setup.passed && teardown.passed && journeys.every((one) => one.passed)
-  return { plan: plan.name, target: target.origin, passed, steps, journeys }
-}
-
-/** Where kept values stand, by name. */
-function slotsByName(programs: readonly Program[]): Map<string, number> {
-  const slots = new Map<string, number>()
-  for (const { operations } of programs)
-    for (const operation of operations)
-      if ('keeps' in operation) for (const { name, slot } of operation.keeps) slots.set(name, slot)
-  return slots
+  onStep?: OnStep
 }
 
 /**
- * The operation to begin with so that a step is walked: the step itself, or the repeat or together that it stands in.
+ * Walks setup, each journey once, and teardown. Secrets are masked in all of it.
+ *
+ * @throws Error when it cannot be made, or when evaluating an answer held it up
  */
-function beginningOf({ operations }: Program, step: string): number {
-  const found = operations.findIndex((operation) => 'keeps' in operation && operation.name === step)
-  const outer = operations.findIndex(
-    (operation, index) =>
-      index < found &&
-      ((operation.kind === 'parallel' && operation.next > found) ||
-        (operation.kind === 'repeat test' && operation.end > found)),
-  )
-  if (outer < 0) return found
-  return operations[outer]?.kind === 'repeat test' ? outer - 1 : outer
+export function rehearse({ fileBytes, onStep, ...rest }: RehearseOptions): Promise<Rehearsal> {
+  const files = new Map(filesSentBy(rest.plan).map((path) => [path, fileBytes?.(path) ?? new Uint8Array()]))
+  const beat = newBeat()
+  const workerData: RehearsalData = { rehearsed: { ...rest, files }, beat }
+  const worker = startThread('./rehearse-thread.js', import.meta.url, { workerData })
+  let last = 'the beginning'
+  return new Promise<Rehearsal>((resolve, reject) => {
+    const stopWatching = endWhenHeld(worker, beat, () => {
+      reject(new Error(heldWords(`after ${last}`)))
+    })
+    worker.on('message', (message: FromRehearsal) => {
+      switch (message.kind) {
+        case 'step':
+          last = `"${message.step.step}"`
+          onStep?.(message.step, message.memory)
+          return
+        case 'done':
+          resolve(message.rehearsal)
+          return
+        case 'fault':
+          reject(new Error(message.detail))
+          return
+        default:
+          message satisfies never
+      }
+    })
+    worker.on('error', (error) => {
+      reject(error instanceof Error ? error : new Error(String(error)))
+    })
+    worker.on('exit', () => {
+      stopWatching()
+      reject(new Error('the rehearsal ended too early'))
+    })
+  })
 }
 
-/** A response is shown in full, also where nothing else reads it. */
-function withBodies(program: Program): Program {
-  const operations = program.operations.map((operation): Operation =>
-    operation.kind === 'send' ? { ...operation, needsBody: true } : operation,
-  )
-  return { ...program, operations }
-}
-
-function describe(stage: string, ended: Ended, mask: Mask): RehearsedStep {
-  const { operation, exchange, received, failure, iteration } = ended
-  const shown = (text: string) => mask.apply(text.slice(0, MOST_TEXT))
-  return {
-    stage,
-    step: operation.name,
-    request: exchange === null ? null : requestOf(exchange, mask),
-    response:
-      received === null || exchange === null
-        ? null
-        : {
-            status: received.status,
-            headers: headersOf(exchange.rawHeaders).map(([name, value]) => [name, maskHeader(name, mask.apply(value))]),
-            body: shown(received.body),
-            size: received.facts.size,
-          },
-    checks: operation.checks.map((check, index) => ({
-      name: check.name,
-      held: ended.checks[index] ?? false,
-      found: foundBy(check, received ?? NOTHING, iteration.frame)
-        .slice(0, 20)
-        .map((node) => shown(asText(node)).slice(0, 500)),
-    })),
-    kept: operation.keeps.flatMap((keep) => {
-      const value = iteration.frame[keep.slot]
-      return value === undefined ? [] : [{ name: keep.name, value: keep.secret ? '•••' : shown(asText(value)) }]
-    }),
-    failure: failure === null ? null : { kind: failure.kind, detail: mask.apply(failure.detail) },
-    timing: timingOf(ended),
-  }
-}
-
-/** What a check looked at; nothing where that cannot be evaluated, which its failure says. */
-function foundBy({ find }: CompiledCheck, received: Received, frame: Frame): Json[] {
-  try {
-    return find(received, frame)
-  } catch {
-    return []
-  }
-}
-
-function requestOf(exchange: Exchange<Branch>, mask: Mask): RehearsedRequest {
-  const headers: [string, string][] = []
-  for (let index = 0; index + 1 < exchange.headers.length; index += 2) {
-    const [name = '', value = ''] = [exchange.headers[index], exchange.headers[index + 1]]
-    headers.push([name, maskHeader(name, mask.apply(value))])
-  }
-  const { body } = exchange
-  return {
-    method: exchange.method,
-    url: mask.apply(exchange.origin + exchange.path),
-    headers,
-    body:
-      body === null
-        ? null
-        : typeof body === 'string'
-          ? mask.apply(body.slice(0, MOST_TEXT))
-          : `${String(body.length)} bytes`,
-  }
-}
-
-function headersOf(raw: readonly Buffer[]): [string, string][] {
-  const headers: [string, string][] = []
-  for (let index = 0; index + 1 < raw.length; index += 2)
-    headers.push([raw[index]?.toString('latin1').toLowerCase() ?? '', raw[index + 1]?.toString('latin1') ?? ''])
-  return headers
-}
-
-function timingOf({ sample, exchange }: Ended): TimingParts {
-  const moments = exchange?.linkUsed?.moments
-  const isNew = moments !== undefined && moments.beganMs >= sample.dueMs && moments.endedMs > 0
-  const part = (from: number, to: number) => (from > 0 && to >= from ? rounded(to - from) : null)
-  const dnsEnd = isNew && moments.resolvedMs > 0 ? moments.resolvedMs : (moments?.beganMs ?? 0)
-  return {
-    dns: isNew ? part(moments.beganMs, moments.resolvedMs) : null,
-    connect: isNew ? part(dnsEnd, moments.connectedMs) : null,
-    tls: isNew && moments.endedMs - moments.connectedMs > 0.05 ? part(moments.connectedMs, moments.endedMs) : null,
-    firstByte: part(isNew ? moments.endedMs : sample.startedMs, sample.firstByteMs),
-    receive: part(sample.firstByteMs, sample.endedMs),
-    total: rounded(sample.endedMs - sample.dueMs),
-  }
-}
-
-const rounded = (ms: number): number => Math.round(ms * 1000) / 1000
+/** What is said where evaluating something took too long. */
+export const heldWords = (where: string): string =>
+  `evaluating an answer took over ${String(HELD_AFTER_MS / 1000)} s ${where}, and was ended: look for a regular expression or a path that takes too long on it`

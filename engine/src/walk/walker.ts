@@ -152,7 +152,7 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
   }
 
   storeCookies({ iteration }: Branch, url: string, fields: string[]): void {
-    iteration.cookies ??= new Cookies()
+    iteration.cookies ??= Cookies.none()
     iteration.cookies.store(url, fields)
   }
 

@@ -1,0 +1,61 @@
+// Entry of the thread that walks setup and teardown.
+import { parentPort, workerData } from 'node:worker_threads'
+import { allSteps, type Frame, type Plan, type RunShape, type Target } from '@jolt-gate/core'
+import { keepBeating, type Beat } from '../carry/beat.js'
+import { compilePlan } from '../compile/compiler.js'
+import type { RunValues } from '../compile/program.js'
+import { Mask } from '../secrets/mask.js'
+import { prepareScripts } from '../walk/call/sandbox.js'
+import { walkOnce, type OnceOutcome } from '../walk/once.js'
+
+export interface OnceData {
+  plan: Plan
+  target: Target
+  shape: RunShape
+  run: RunValues
+  files: Map<string, Uint8Array>
+  beat: Beat
+}
+
+export interface OnceAsked {
+  kind: 'walk'
+  id: number
+  part: 'setup' | 'teardown'
+  /** One operation of it alone, by its place. */
+  only?: number
+  frame: Frame
+  /** Setup ends at its first failure; teardown continues. */
+  endsOnFailure: boolean
+  withinMs: number
+}
+export type ToOnce = OnceAsked | { kind: 'give up' }
+export interface FromOnce {
+  id: number
+  outcome: OnceOutcome
+}
+
+// eslint-disable-next-line @typescript-eslint/no-unsafe-assignment -- the parent gives what OnceData says
+const { plan, target, shape, run, files, beat }: OnceData = workerData
+const parent = parentPort
+if (parent === null) throw new Error('setup runs in a worker thread')
+const compiled = compilePlan(plan, target, shape, { run, fileBytes: (path) => files.get(path) ?? new Uint8Array() })
+const mask = new Mask()
+for (const secret of Object.values(run.secrets)) mask.add(secret)
+const givingUp = new AbortController()
+
+const walk = async ({ id, part, only, ...asked }: OnceAsked): Promise<void> => {
+  const program = compiled[part]
+  const operations = program.operations.filter((_, place) => only === undefined || place === only)
+  const signal = part === 'setup' ? givingUp.signal : undefined
+  const outcome = await walkOnce({ ...program, operations }, { ...asked, target, seed: run.seed, mask, signal })
+  for (const secret of outcome.secrets) mask.add(secret)
+  const answer: FromOnce = { id, outcome }
+  parent.postMessage(answer)
+}
+
+keepBeating(beat)
+if ([...allSteps([...plan.setup, ...plan.teardown])].some((step) => step.kind === 'call')) await prepareScripts()
+parent.on('message', (message: ToOnce) => {
+  if (message.kind === 'walk') void walk(message)
+  else givingUp.abort()
+})

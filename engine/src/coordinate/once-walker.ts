@@ -1,0 +1,92 @@
+// Setup and teardown, walked in a thread of their own: what a plan evaluates may hold that up, and nobody else.
+import type { Worker } from 'node:worker_threads'
+import type { OnceResult } from '@jolt-gate/core'
+import { endWhenHeld, HELD_AFTER_MS, newBeat } from '../carry/beat.js'
+import { startThread } from '../carry/thread.js'
+import type { Compiled } from '../compile/program.js'
+import type { OnceOutcome } from '../walk/once.js'
+import type { FromOnce, OnceAsked, OnceData, ToOnce } from './once-thread.js'
+
+type Asked = Omit<OnceAsked, 'kind' | 'id'>
+
+/** After its time a walk ends by itself; one that does not is held up. */
+const GRACE_MS = 2000
+
+export class OnceWalker {
+  private worker: Worker | undefined
+  private stopWatching: () => void = () => undefined
+  private readonly waiting = new Map<number, (outcome: OnceOutcome) => void>()
+  private next = 0
+  private fault: string | undefined
+
+  constructor(
+    private readonly data: Omit<OnceData, 'beat'>,
+    private readonly compiled: Compiled,
+  ) {}
+
+  /** Walks a part of the plan; what cannot be evaluated in time has failed. */
+  walk(asked: Asked): Promise<OnceOutcome> {
+    if (this.compiled[asked.part].operations.length === 0) return Promise.resolve(nothingOf(asked, null))
+    const id = this.next++
+    const worker = (this.worker ??= this.start())
+    return new Promise((resolve) => {
+      const limit = setTimeout(
+        () => {
+          void worker.terminate()
+        },
+        asked.withinMs + HELD_AFTER_MS + GRACE_MS,
+      )
+      this.waiting.set(id, (outcome) => {
+        clearTimeout(limit)
+        this.waiting.delete(id)
+        resolve(outcome)
+      })
+      worker.once('exit', () => this.waiting.get(id)?.(nothingOf(asked, this.fault ?? heldWords(asked.part))))
+      this.say({ kind: 'walk', id, ...asked })
+    })
+  }
+
+  /** Setup is wanted no more. */
+  giveUp(): void {
+    if (this.waiting.size === 0) return
+    this.say({ kind: 'give up' })
+    const { worker } = this
+    setTimeout(() => {
+      if (this.waiting.size > 0) void worker?.terminate()
+    }, GRACE_MS).unref()
+  }
+
+  close(): void {
+    this.stopWatching()
+    void this.worker?.terminate()
+  }
+
+  private start(): Worker {
+    const beat = newBeat()
+    const workerData: OnceData = { ...this.data, beat }
+    const worker = startThread('./once-thread.js', import.meta.url, { workerData })
+    this.stopWatching = endWhenHeld(worker, beat, () => undefined)
+    worker.on('message', ({ id, outcome }: FromOnce) => this.waiting.get(id)?.(outcome))
+    worker.on('error', (error) => {
+      this.fault = error instanceof Error ? error.message : String(error)
+    })
+    worker.on('exit', () => {
+      this.stopWatching()
+      if (this.worker === worker) this.worker = undefined
+    })
+    return worker
+  }
+
+  private say(message: ToOnce): void {
+    this.worker?.postMessage(message)
+  }
+}
+
+const heldWords = (part: string): string =>
+  `evaluating an answer of ${part} held it up, and was ended: look for a regular expression or a path that takes too long on it`
+
+function nothingOf({ part, frame }: Asked, failure: string | null): OnceOutcome {
+  const results: OnceResult[] =
+    failure === null ? [] : [{ name: part, passed: false, reason: failure, responseTimeMs: null }]
+  return { results, frame, secrets: [], failure, answered: failure !== null }
+}

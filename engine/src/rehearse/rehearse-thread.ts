@@ -1,0 +1,33 @@
+// Entry of a rehearsal's thread.
+import { parentPort, workerData } from 'node:worker_threads'
+import type { Rehearsal, RehearsedStep } from '@jolt-gate/core'
+import { keepBeating, type Beat } from '../carry/beat.js'
+import { rehearseHere, type Memory, type Rehearsed } from './rehearsing.js'
+
+export interface RehearsalData {
+  rehearsed: Rehearsed
+  beat: Beat
+}
+export type FromRehearsal =
+  | { kind: 'step'; step: RehearsedStep; memory: Memory }
+  | { kind: 'done'; rehearsal: Rehearsal }
+  | { kind: 'fault'; detail: string }
+
+// eslint-disable-next-line @typescript-eslint/no-unsafe-assignment -- the parent gives what RehearsalData says
+const { rehearsed, beat }: RehearsalData = workerData
+const parent = parentPort
+if (parent === null) throw new Error('a rehearsal runs in a worker thread')
+const tell = (message: FromRehearsal) => {
+  parent.postMessage(message)
+}
+
+keepBeating(beat)
+try {
+  const rehearsal = await rehearseHere(rehearsed, (step, memory) => {
+    tell({ kind: 'step', step, memory })
+  })
+  tell({ kind: 'done', rehearsal })
+} catch (error) {
+  tell({ kind: 'fault', detail: error instanceof Error ? error.message : String(error) })
+}
+parent.close()
