@@ -84,7 +84,16 @@ export function importOpenApi(reading: ApiReading, choice: ApiChoice): Imported 
     reading.document['openapi'] === undefined || textOf(reading.document['openapi']).startsWith('3.0'),
   )
   const file = `schemas/${fileName(reading.title)}.openapi.json`
-  const context: Context = { draft, document, file, base: basePath(document), usesFile: false, names: new Set() }
+  const samples = modest(document)
+  const context: Context = {
+    draft,
+    document,
+    samples,
+    file,
+    base: basePath(document),
+    usesFile: false,
+    names: new Set(),
+  }
   const chosen = choice.operations.flatMap((id) => reading.operations.find((operation) => operation.id === id) ?? [])
   if (chosen.length === 0) throw new ImportFault('no operation was chosen')
   const needsAuth = chosen.some((operation) => securityOf(context, operation).length > 0)
@@ -104,6 +113,8 @@ export function importOpenApi(reading: ApiReading, choice: ApiChoice): Imported 
 interface Context {
   draft: Draft
   document: JsonObject
+  /** The same, with bounds that keep examples small. */
+  samples: JsonObject
   file: string
   base: string
   usesFile: boolean
@@ -178,13 +189,13 @@ function textOfExample(value: Json | undefined): string {
 }
 
 /** The example of a parameter or a media type, else one made from its schema. */
-function exampleOf({ document }: Context, holder: Json | undefined): Json | undefined {
+function exampleOf({ document, samples }: Context, holder: Json | undefined): Json | undefined {
   const own = at(holder, 'example') ?? at(resolved(document, entriesOf(at(holder, 'examples'))[0]?.[1]), 'value')
   if (own !== undefined) return own
   const schema = at(holder, 'schema')
   if (!isObject(schema)) return undefined
   try {
-    return parseJson(JSON.stringify(sample(schema, { quiet: true, skipReadOnly: true }, document)))
+    return parseJson(JSON.stringify(sample(modest(schema), SAMPLING, samples)))
   } catch {
     return undefined
   }
@@ -323,6 +334,21 @@ function tokenName({ document }: Context, path: string): string {
     ),
   )
   return names.find((name) => /token|jwt/i.test(name)) ?? 'token'
+}
+
+/** An example needs no more, whatever a schema asks for. */
+const MOST_IN_EXAMPLES: Readonly<Record<string, number>> = { minLength: 1000, minItems: 10, minProperties: 10 }
+const SAMPLING = { quiet: true, skipReadOnly: true, maxSampleDepth: 10 }
+
+/** A schema whose example cannot be too large: the sampler makes as many letters and items as are asked for. */
+function modest(schema: JsonObject): JsonObject {
+  const bounded = Object.entries(schema).map(([key, value]): [string, Json] => {
+    const most = MOST_IN_EXAMPLES[key]
+    if (most !== undefined && typeof value === 'number') return [key, Math.min(most, value)]
+    if (Array.isArray(value)) return [key, value.map((item) => (isObject(item) ? modest(item) : item))]
+    return [key, isObject(value) ? modest(value) : value]
+  })
+  return Object.fromEntries(bounded)
 }
 
 /** Schemas of OpenAPI 3.0 as JSON Schema 2020-12: nullable and the bounds that were switches. */

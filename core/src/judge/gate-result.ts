@@ -12,8 +12,10 @@ export interface GateResult {
   line: number
   status: GateStatus
   observed: number | null
-  /** Between these lies what would have been observed had the generator been on time; null where it changes nothing, and in results
-   * of old. */
+  /**
+   * Between these lies what would have been observed had the generator been on time; null where it changes nothing,
+   * missing in results of old.
+   */
   lowerBound?: number | null | undefined
   upperBound?: number | null | undefined
   /** Null where the limit comes from a baseline and there is none. */

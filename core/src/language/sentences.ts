@@ -32,6 +32,9 @@ export interface SentenceFault {
   /** Its fix there, where one word alone is wrong. */
   fix?: { length: number; text: string }
 }
+/** No sentence needs more; the parser goes one call deeper for each bracket. */
+const MOST_LETTERS = 2000
+
 export type Parsed<T> = { ok: true; value: T } | { ok: false; fault: SentenceFault }
 
 /**
@@ -42,6 +45,11 @@ export type Parsed<T> = { ok: true; value: T } | { ok: false; fault: SentenceFau
  * @returns the parsed sentence, or where it stopped making sense, what was expected there and the nearest known word
  */
 export function readSentence<Rule extends keyof Sentences>(rule: Rule, text: string): Parsed<Sentences[Rule]> {
+  if (text.length > MOST_LETTERS)
+    return {
+      ok: false,
+      fault: { offset: MOST_LETTERS, message: `a sentence has at most ${String(MOST_LETTERS)} letters` },
+    }
   try {
     return { ok: true, value: parse(text, { startRule: rule }) }
   } catch (error) {

@@ -19,6 +19,8 @@ export interface StepContext {
   isOnce: boolean
   /** Files of shared steps that are being read, so that a ring of them ends. */
   opened: readonly string[]
+  /** Steps read so far: shared steps that use shared steps twice each are soon more than any machine holds. */
+  count: { steps: number }
 }
 
 export interface Defaults {

@@ -2,6 +2,7 @@
 import { nearestWord } from '../language/sentences.js'
 import { namesInText, namesInUrl, urlTemplateFault } from '../language/templates.js'
 import { fixOf } from './fields.js'
+import { MOST_PROBLEMS } from './source.js'
 import { RENAMED_NAMES } from './first-edition.js'
 import type { Check, Fix, Keep, Plan, Position, Problem, SendStep, SocketStep, Step } from './model.js'
 import type { Target } from './target-model.js'
@@ -203,7 +204,8 @@ function checkName(
   target: Target | undefined,
   from: Position,
 ): void {
-  if (known.has(name) || RESERVED_NAMES.includes(name)) return
+  if (known.has(name) || RESERVED_NAMES.includes(name) || context.problems.length >= MOST_PROBLEMS) return
+  if (name.startsWith('secret.') && (target === undefined || context.secrets.includes(name.slice(7)))) return
   const at = locate(context, from, name)
   const renamed = RENAMED_NAMES[name]
   if (renamed !== undefined) {
@@ -217,7 +219,6 @@ function checkName(
     return
   }
   if (name.startsWith('secret.')) {
-    if (target === undefined || context.secrets.includes(name.slice(7))) return
     const meant = nearestWord(name.slice(7), context.secrets)
     report(
       context,

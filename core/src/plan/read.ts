@@ -106,6 +106,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     isSetup: false,
     isOnce: false,
     opened: [],
+    count: { steps: 0 },
   }
   const context = fields.has('defaults') ? { ...bare, defaults: readDefaults(bare, node('defaults')) } : bare
   const setup = readSteps({ ...context, isSetup: true, isOnce: true }, node('setup'), 'setup')

@@ -4,17 +4,21 @@ import {
   Lexer,
   isCollection,
   isNode,
+  isMap,
   isScalar,
   LineCounter,
   parseDocument,
   visit,
   type Node,
   type Scalar,
+  type YAMLMap,
 } from 'yaml'
 import type { Fix, Problem } from './model.js'
 
 const MAX_BYTES = 1_000_000
 const MAX_LEVELS = 20
+/** More of them say no more. */
+export const MOST_PROBLEMS = 200
 
 /** One file being read: its nodes, and the problems found so far. */
 export interface Source {
@@ -51,6 +55,7 @@ export function openSource(file: string, text: string): Source {
     problems,
     positionAt,
     report: (offset, code, message, fix) => {
+      if (problems.length >= MOST_PROBLEMS) return
       problems.push({ severity: 'error', code, message, ...positionAt(offset), ...(fix === undefined ? {} : { fix }) })
     },
   }
@@ -73,7 +78,13 @@ export function openSource(file: string, text: string): Source {
     return source
   }
   try {
-    const doc = parseDocument(text, { version: '1.2', prettyErrors: false, lineCounter: lines, stringKeys: false })
+    const doc = parseDocument(text, {
+      version: '1.2',
+      uniqueKeys: false,
+      prettyErrors: false,
+      lineCounter: lines,
+      stringKeys: false,
+    })
     for (const error of doc.errors) source.report(error.pos[0], 'YAML', yamlMessage(text, error.pos[0], error.message))
     source.isBroken = doc.errors.length > 0
     if (!source.isBroken) refuseExtras(doc, source)
@@ -130,6 +141,7 @@ function refuseExtras(doc: ReturnType<typeof parseDocument>, source: Source): vo
       source.report(offset, 'ANCHOR', 'anchors are not supported: write the value out where it is needed')
     else if (node.tag !== undefined && node.tag !== '' && hasWrittenTag(source.text, offset))
       source.report(offset, 'TAG', 'tags are not supported: remove the tag')
+    if (isMap(node)) refuseTwins(node, source)
     if (isScalar(node) && node.value === '<<')
       source.report(offset, 'MERGE', 'merge keys are not supported: write the keys out')
     const levels = path.filter((parent) => isCollection(parent)).length
@@ -140,6 +152,20 @@ function refuseExtras(doc: ReturnType<typeof parseDocument>, source: Source): vo
     }
     return undefined
   })
+}
+
+/** The library compares every key with every other, which takes half a minute for some thousand keys. */
+function refuseTwins(map: YAMLMap, source: Source): void {
+  const seen = new Set<string>()
+  for (const { key } of map.items) {
+    if (!isScalar(key)) continue
+    const name = writtenText(key)
+    if (seen.has(name)) {
+      source.report(key.range?.[0] ?? 0, 'YAML', `"${name}" stands here twice: keep one of them`)
+      source.isBroken = true
+    }
+    seen.add(name)
+  }
 }
 
 function hasWrittenTag(text: string, offset: number): boolean {

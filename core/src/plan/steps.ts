@@ -39,6 +39,7 @@ const READERS: Record<string, StepReader> = {
   sql: readSql,
 }
 const KINDS = Object.keys(READERS)
+const MOST_STEPS = 10_000
 /** Rounds of a repeat at most; a plan is bounded in time, but one pass should not be a run of its own. */
 const MOST_REPEATS = 10_000
 
@@ -48,7 +49,16 @@ export function readSteps(context: StepContext, node: Node | null, what: string)
 }
 
 function readStep(context: StepContext, node: Node): Step[] {
-  const { source } = context
+  const { source, count } = context
+  if (++count.steps > MOST_STEPS) {
+    if (count.steps === MOST_STEPS + 1)
+      source.report(
+        offsetOf(node),
+        'STEPS',
+        `a plan has at most ${String(MOST_STEPS)} steps, shared ones counted where they are used`,
+      )
+    return []
+  }
   if (!isMap(node)) {
     source.report(offsetOf(node), 'STEP', `a step must be a map that begins with ${KINDS.join(', ')}`)
     return []
