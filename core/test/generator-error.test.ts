@@ -23,7 +23,7 @@ import {
 } from './queues.js'
 import { planText, read } from './reading.js'
 
-const SECONDS = 40
+const SECONDS = 30
 const LOAD = `  - { phase: peak, rate: 5/s, for: ${String(SECONDS)}s }`
 
 /** What a gate says of some seconds. */
@@ -68,7 +68,7 @@ describe('with service in order and fixed service times', () => {
   // for any lateness follows from departures being a max-plus linear function of arrivals (Baccelli and others,
   // Synchronization and Linearity, 1992, chapter 1); that the load is that of M/D/1 and M/D/c checks nothing here.
   it.each([1, 2, 8])('and %i servers, the true percentile always lies within the bounds', (servers) => {
-    for (let seed = 1; seed <= 40; seed++) {
+    for (let seed = 1; seed <= 30; seed++) {
       const draws = new Draws(seed).at(0, 0, 0)
       const due = poisson(draws, 100, SECONDS)
       const busy = 0.3 + 0.65 * draws.next()

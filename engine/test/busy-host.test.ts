@@ -7,7 +7,7 @@ import { startTrueServer, type TrueServer } from './true-server.js'
 
 /** What the service takes at the least, and hardly more; the gates leave no doubt. */
 const TAKES_MS = 300
-const RUNS = 10
+const RUNS = 5
 
 let server: TrueServer
 let loops: ChildProcess[] = []
@@ -24,24 +24,24 @@ afterAll(async () => {
 })
 
 describe('beside a busy loop on every core', () => {
-  it.each([
-    ['open', 'under 3s'],
-    ['shut', 'under 20 ms'],
-  ])(`a clear answer is %s in ${String(RUNS / 2)} of ${String(RUNS / 2)} runs`, async (expected, limit) => {
-    const verdicts: string[] = []
-    for (let run = 0; run < RUNS / 2; run++) {
+  it(`clear answers are right in ${String(2 * RUNS)} of ${String(2 * RUNS)} cases`, async () => {
+    const statuses: string[] = []
+    for (let run = 0; run < RUNS; run++) {
       const watch = new HostWatch()
-      const { judgement } = await runPlan(
+      const { judgement, result } = await runPlan(
         server.origin,
-        `${ONE_REQUEST}load:\n  - { phase: p, rate: 100/s, for: 2s }\ngates:\n  - p95 response time ${limit}\n`,
+        `${ONE_REQUEST}load:\n  - { phase: p, rate: 100/s, for: 2s }\ngates:\n  - p95 response time under 3s\n  - p95 response time under 20 ms\n`,
         { warmsUp: true },
       )
       // What the host takes away is no busy loop: the kernel tells it apart.
       const wasStolen = watch.wasBusy({ ownIsCounted: false })
-      verdicts.push(wasStolen && judgement.verdict === 'void' ? HOST : judgement.verdict)
+      const [held, breached] = result.gates.map(({ status }) => status)
+      statuses.push(
+        wasStolen && judgement.verdict === 'void' ? HOST : `${held ?? ''}, ${breached ?? ''}, ${judgement.verdict}`,
+      )
     }
 
-    expect(verdicts.filter((verdict) => verdict !== HOST && verdict !== expected)).toEqual([])
-    expect(verdicts.filter((verdict) => verdict === expected).length).toBeGreaterThan(0)
+    expect(statuses.filter((status) => status !== HOST && status !== 'held, breached, shut')).toEqual([])
+    expect(statuses).toContain('held, breached, shut')
   })
 })

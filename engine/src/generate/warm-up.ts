@@ -1,14 +1,17 @@
 // Before the load, a sender of the same plan sends to a server of our own in the same thread: the first requests of a
 // process load the HTTP parser and run code that is not compiled yet, and would start tens of milliseconds late.
 import { createServer, type Server } from 'node:net'
-import type { Plan, Step } from '@jolt-gate/core'
+import { loadSeconds, type Plan, type Step } from '@jolt-gate/core'
 import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import { straightTo } from '../walk/alone.js'
 import { Sender } from './sender.js'
 import type { SenderData } from './sender-protocol.js'
 
-const FOR_SECONDS = 0.6
+/** Of the length of the load; a short look at a page must not wait for longer than it looks. */
+const SHARE_OF_LOAD = 0.1
+const LEAST_SECONDS = 0.15
+const MOST_SECONDS = 0.6
 /** As many connections; each sends again as it is answered, so that no queue builds up. */
 const USERS = 16
 const DRAIN_MS = 100
@@ -62,7 +65,8 @@ function warmPlan(plan: Plan): Plan {
   const [first] = plan.load.phases
   if (first === undefined) return plan
   const { name, at } = first
-  const phase = { name, at, measured: false, track: null, ladder: null, cap: undefined } as const
+  const seconds = Math.min(MOST_SECONDS, Math.max(LEAST_SECONDS, SHARE_OF_LOAD * loadSeconds(plan)))
+  const phase = { name, at, seconds, measured: false, track: null, ladder: null, cap: undefined } as const
   return {
     ...plan,
     journeys: plan.journeys.map((journey) => ({
@@ -74,9 +78,7 @@ function warmPlan(plan: Plan): Plan {
     load: {
       ...plan.load,
       drainMs: DRAIN_MS,
-      phases: [
-        { ...phase, kind: 'users', spacing: 'even', from: USERS, to: USERS, spreadSeconds: 0, seconds: FOR_SECONDS },
-      ],
+      phases: [{ ...phase, kind: 'users', spacing: 'even', from: USERS, to: USERS, spreadSeconds: 0 }],
     },
   }
 }
