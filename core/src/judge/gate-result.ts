@@ -41,16 +41,21 @@ export function statusWords({ status, borderline, isDefault }: StatusParts): str
 }
 type StatusParts = Pick<GateResult, 'status' | 'borderline' | 'isDefault'>
 
-/** What a gate observed, with the generator error where it matters: over a tenth of the value, or of the margin. */
+/** What a gate observed, with the generator error where it matters. */
 export function observedWords(gate: ObservedParts): string {
-  const { observed, margin, unit } = gate
-  const words = formatValue(observed, unit)
-  const { lowerBound = null, upperBound = null } = gate
-  if (observed === null || lowerBound === null || upperBound === null) return words
-  if (unit === 'ms' && upperBound >= HIGHEST / 1000) return `${words} or more`
+  const words = formatValue(gate.observed, gate.unit)
+  const error = errorWords(gate)
+  return error === undefined ? words : `${words} (${error})`
+}
+
+/** The generator error, where it is over a tenth of the value, or of the margin. */
+export function errorWords(gate: ObservedParts): string | undefined {
+  const { observed, margin, unit, lowerBound = null, upperBound = null } = gate
+  if (observed === null || lowerBound === null || upperBound === null) return undefined
+  if (unit === 'ms' && upperBound >= HIGHEST / 1000) return 'or more'
   const error = Math.max(upperBound - observed, observed - lowerBound)
   const isLarge = error > Math.abs(observed) / 10 || (margin !== null && error > Math.abs(margin) / 10)
-  return isLarge ? `${words} (±${formatValue(error, unit)} generator)` : words
+  return isLarge ? `±${formatValue(error, unit)} generator` : undefined
 }
 type ObservedParts = Pick<GateResult, 'observed' | 'margin' | 'unit'> & Bounds
 export type Bounds = Pick<GateResult, 'lowerBound' | 'upperBound'>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // The verdict, and each gate with what was observed against its limit.
-import { formatMs, observedWords, verdictWords, type GateResult, type Verdict } from '@jolt-gate/core'
+import { errorWords, formatMs, formatValue, verdictWords, type GateResult, type Verdict } from '@jolt-gate/core'
 import { computed } from 'vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { clock } from '../text/figures.js'
@@ -74,9 +74,14 @@ const ownReason = (gate: GateResult) =>
           ><span class="limit" :style="{ left: `${String(bar(gate).limit)}%` }"></span
         ></span>
         <b class="observed">{{
-          gate.observed === null ? (verdict === null ? 'too few samples yet' : gate.status) : observedWords(gate)
+          gate.observed === null
+            ? verdict === null
+              ? 'too few samples yet'
+              : gate.status
+            : formatValue(gate.observed, gate.unit)
         }}</b>
       </div>
+      <div v-if="errorWords(gate)" class="borderline soft">{{ errorWords(gate) }}</div>
       <div v-if="gate.isDefault" class="borderline soft">default: the plan has no gate of this kind</div>
       <div v-if="ownReason(gate)" class="borderline soft">undecided: {{ ownReason(gate) }}</div>
       <div v-if="gate.borderline" class="borderline soft">borderline: the limit lies within its 95 % interval</div>
