@@ -2,16 +2,13 @@
 import { readFileSync } from 'node:fs'
 import pc from 'picocolors'
 import {
-  changeInterval,
-  changeP,
-  changeSigned,
-  changeValue,
   compareRuns,
   comparisonMarkdown,
   comparisonMethod,
   comparisonWords,
   formatValue,
   readResult,
+  rowOf,
   rowsThatAre,
   SMALLEST,
   type RunResult,
@@ -38,16 +35,7 @@ export function compare(beforeFile: string, afterFile: string, options: CompareO
   if (output.quiet || options.json === '-' || options.markdown === '-') return code
   const colors = pc.createColors(output.color)
   const rows = comparison.steps.flatMap(({ step, changes }) =>
-    changes.map((change) => [
-      step,
-      change.figure,
-      changeValue(change, change.before),
-      changeValue(change, change.after),
-      changeSigned(change, change.difference),
-      changeInterval(change),
-      changeP(change),
-      change.outcome === 'worse' || change.outcome === 'better' ? colors.bold(change.outcome) : change.outcome,
-    ]),
+    changes.map((change) => rowOf(step, change, String, colors.bold)),
   )
   const heads = ['step', '', 'before', 'after', 'difference', '95 % interval', 'p', '']
   process.stdout.write(`${tableOf(heads, rows, [2, 3, 4, 5, 6], output.color)}\n`)

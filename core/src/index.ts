@@ -95,14 +95,7 @@ export {
   type Profile,
   type ProfileSize,
 } from './load/profile.js'
-export {
-  changeInterval,
-  changeP,
-  changeSigned,
-  changeValue,
-  comparisonMarkdown,
-  comparisonMethod,
-} from './report/comparison-markdown.js'
+export { comparisonMarkdown, comparisonMethod, rowOf } from './report/comparison-markdown.js'
 export * from './write/tree.js'
 export { applyChanges, editText, type Edit, type TextChange } from './write/edit.js'
 export { rootShapeOf, spotAt, stepContext, type Spot } from './write/context-of.js'

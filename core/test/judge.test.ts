@@ -242,6 +242,10 @@ describe('a run made three times', () => {
 
   it('decides nothing where the load of one was not delivered, or a person stopped one', () => {
     expect(judgeRepeated([runWith(100), runWith(100, finished, 40), runWith(100)]).judgement.exitCode).toBe(3)
+    // Its gates are undecided or unmeasured, too; that hides nothing.
+    const noLoad = runWith(295, { kind: 'setup failed', reason: 'x', answered: true })
+    noLoad.result.gates[0] = { ...noLoad.result.gates[0], status: 'unmeasured' } as (typeof noLoad.result.gates)[0]
+    expect(judgeRepeated([runWith(100), noLoad, runWith(100)]).judgement.exitCode).toBe(3)
     const stopped = runWith(100, { kind: 'stopped', by: 'SIGINT' })
     expect(judgeRepeated([runWith(100), stopped, runWith(100)]).judgement.exitCode).toBe(4)
   })

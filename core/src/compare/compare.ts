@@ -55,6 +55,8 @@ export interface Comparison {
   after: Side
   /** Differences up to this share of the earlier figure do not matter. */
   smallest: number
+  /** Whether both runs have enough blocks for anything to be significant. */
+  canTell: boolean
   /** Why the two are not alike in what they were put through, or what could not be tested; empty when nothing. */
   warnings: string[]
   steps: StepChange[]
@@ -83,6 +85,7 @@ export function compareRuns(before: RunResult, after: RunResult, smallest = SMAL
     before: sideOf(before),
     after: sideOf(after),
     smallest,
+    canTell: [before, after].every((run) => blockCount(run) >= LEAST_BLOCKS),
     warnings: warningsOf(before, after),
     steps,
     onlyBefore: missing(before, after),
@@ -107,6 +110,7 @@ export function comparisonWords(comparison: Comparison): string {
     ...(better.length > 0 ? [`${worse.length > 0 ? 'better' : 'Better'}: ${named(better)}`] : []),
   ]
   if (parts.length > 0) return `${parts.join('; ')}.`
+  if (!comparison.canTell) return 'Nothing could be tested: see the warnings.'
   return `No significant change beyond ${String(Number((100 * comparison.smallest).toPrecision(3)))} %.`
 }
 
@@ -114,6 +118,9 @@ const outcomeOf = ({ difference }: Change, p: number): Outcome =>
   p >= LEVEL ? 'no significant change' : difference > 0 ? 'worse' : 'better'
 
 const sideOf = ({ id, startedAt, plan, verdict }: RunResult): Side => ({ id, startedAt, commit: plan.commit, verdict })
+
+const blockCount = ({ blocks }: RunResult): number =>
+  Math.max(0, ...(blocks?.steps.map(({ data }) => data.length) ?? []))
 
 function warningsOf(before: RunResult, after: RunResult): string[] {
   const warnings: string[] = []
@@ -128,7 +135,7 @@ function warningsOf(before: RunResult, after: RunResult): string[] {
   ] as const) {
     if (run.verdict === 'void' || run.verdict === 'stopped')
       warnings.push(`${name} run is ${run.verdict}: ${run.reasons.join('; ')}`)
-    const blocks = Math.max(0, ...(run.blocks?.steps.map(({ data }) => data.length) ?? []))
+    const blocks = blockCount(run)
     if (blocks < LEAST_BLOCKS)
       warnings.push(
         run.blocks === undefined

@@ -338,15 +338,17 @@ function tokenName({ document }: Context, path: string): string {
 
 /** An example needs no more, whatever a schema asks for. */
 const MOST_IN_EXAMPLES: Readonly<Record<string, number>> = { minLength: 1000, minItems: 10, minProperties: 10 }
+const MOST_DEPTH = 100
 const SAMPLING = { quiet: true, skipReadOnly: true, maxSampleDepth: 10 }
 
 /** A schema whose example cannot be too large: the sampler makes as many letters and items as are asked for. */
-function modest(schema: JsonObject): JsonObject {
+function modest(schema: JsonObject, depth = 0): JsonObject {
+  if (depth > MOST_DEPTH) return {}
   const bounded = Object.entries(schema).map(([key, value]): [string, Json] => {
     const most = MOST_IN_EXAMPLES[key]
     if (most !== undefined && typeof value === 'number') return [key, Math.min(most, value)]
-    if (Array.isArray(value)) return [key, value.map((item) => (isObject(item) ? modest(item) : item))]
-    return [key, isObject(value) ? modest(value) : value]
+    if (Array.isArray(value)) return [key, value.map((item) => (isObject(item) ? modest(item, depth + 1) : item))]
+    return [key, isObject(value) ? modest(value, depth + 1) : value]
   })
   return Object.fromEntries(bounded)
 }
@@ -355,7 +357,7 @@ function modest(schema: JsonObject): JsonObject {
 function upgraded(document: JsonObject, isOld: boolean): JsonObject {
   if (!isOld) return document
   const walk = (value: Json, depth: number): Json => {
-    if (depth > 100) return value
+    if (depth > MOST_DEPTH) return value
     if (Array.isArray(value)) return value.map((item) => walk(item, depth + 1))
     if (!isObject(value)) return value
     const next: JsonObject = {}

@@ -68,12 +68,12 @@ export function decide(covered: Covered, { observed, values, limit, limits }: We
   const isHeld = holds(observed, gate.comparison, limit)
   const outcomes = values.flatMap((value) => limits.map((bound) => holds(value, gate.comparison, bound)))
   if (outcomes.some((outcome) => outcome !== isHeld))
-    return { status: 'undecided', reason: errorWords(covered, { observed, values, limit, limits }) }
+    return { status: 'undecided', reason: byErrorWords(covered, { observed, values, limit, limits }) }
   const reason = isHeld ? lightened(covered) : (undelivered(covered) ?? ours(covered))
   return reason === undefined ? { status: isHeld ? 'held' : 'breached' } : { status: 'undecided', reason }
 }
 
-function errorWords({ gate }: Covered, { observed, values, limit }: Weighed): string {
+function byErrorWords({ gate }: Covered, { observed, values, limit }: Weighed): string {
   const unit = unitOf(gate)
   const highest = Math.max(...values)
   if (unit === 'ms' && highest >= HIGHEST / 1000)

@@ -19,7 +19,7 @@ export function judgeRepeated(runs: readonly Repeated[]): Repeated {
   const last = runs.at(-1)
   if (last === undefined) throw new RangeError('there is no run')
   const undone = runs.find(({ judgement }) => judgement.exitCode === 4 || judgement.exitCode === 5)
-  const undelivered = runs.find(({ result }) => result.verdict === 'void' && !result.gates.some(isOpenQuestion))
+  const undelivered = runs.find(({ judgement }) => judgement.exitCode === 3 && judgement.isOpenQuestion !== true)
   const gates = last.result.gates.map((gate, index) => medianOf(runs.map(({ result }) => result.gates[index] ?? gate)))
   const judgement = undone?.judgement ?? undelivered?.judgement ?? ofMedians(runs, gates)
   const repeats = runs.map(({ result: { id, verdict, gates: own } }) => ({
@@ -43,7 +43,6 @@ function ofMedians(runs: readonly Repeated[], gates: readonly GateResult[]): Jud
 }
 
 const isBreached = ({ status }: { status: string }): boolean => status === 'breached'
-const isOpenQuestion = ({ status }: { status: string }): boolean => status === 'undecided' || status === 'unmeasured'
 
 /** The middle one by margin; what has no margin ranks below every breach. */
 function medianOf<G extends { margin: number | null }>(results: readonly G[]): G {

@@ -29,6 +29,8 @@ export interface Judgement {
   /** Exit code of the command. */
   exitCode: 0 | 1 | 3 | 4 | 5
   reasons: string[]
+  /** Whether all was well but for gates that could not be decided. */
+  isOpenQuestion?: true
 }
 
 /** A run to come to a verdict on. */
@@ -60,7 +62,7 @@ export function judge({ ending, doubts, results, recording, shape }: JudgedRun):
     return { verdict: 'shut', exitCode: 1, reasons: [...nothing, ...breached] }
   const doubted = reasonsOf(doubts)
   if (doubted.length > 0) return { verdict: 'void', exitCode: 3, reasons: doubted }
-  if (open.length > 0) return { verdict: 'void', exitCode: 3, reasons: open }
+  if (open.length > 0) return { verdict: 'void', exitCode: 3, reasons: open, isOpenQuestion: true }
   return { verdict: 'open', exitCode: 0, reasons: [] }
 }
 

@@ -6,17 +6,6 @@ import { cell } from './markdown.js'
 /** Writes a comparison as Markdown. */
 export function comparisonMarkdown(comparison: Comparison): string {
   const { before, after, warnings, steps, gates } = comparison
-  const rowOf = (step: string, change: Change) =>
-    [
-      cell(step),
-      change.figure,
-      changeValue(change, change.before),
-      changeValue(change, change.after),
-      changeSigned(change, change.difference),
-      changeInterval(change),
-      changeP(change),
-      change.outcome === 'worse' || change.outcome === 'better' ? `**${change.outcome}**` : change.outcome,
-    ].join(' | ')
   const lines = [
     `## ${cell(comparisonWords(comparison))}`,
     '',
@@ -25,7 +14,9 @@ export function comparisonMarkdown(comparison: Comparison): string {
     '',
     '| step | figure | before | after | difference | 95 % interval | p | |',
     '|---|---|---:|---:|---:|---:|---:|---|',
-    ...steps.flatMap(({ step, changes }) => changes.map((change) => `| ${rowOf(step, change)} |`)),
+    ...steps.flatMap(({ step, changes }) =>
+      changes.map((change) => `| ${rowOf(step, change, cell, (word) => `**${word}**`).join(' | ')} |`),
+    ),
     '',
     '| gate | before | after |',
     '|---|---:|---:|',
@@ -39,19 +30,39 @@ export function comparisonMarkdown(comparison: Comparison): string {
   return `${lines.join('\n')}\n`
 }
 
+/** A change as the cells of a row: step, figure, before, after, difference, interval, p, outcome. */
+export function rowOf(
+  step: string,
+  change: Change,
+  nameOf: (step: string) => string,
+  stressed: (word: string) => string,
+): string[] {
+  const { figure, before, after, difference, outcome } = change
+  return [
+    nameOf(step),
+    figure,
+    changeValue(change, before),
+    changeValue(change, after),
+    changeSigned(change, difference),
+    changeInterval(change),
+    changeP(change),
+    outcome === 'worse' || outcome === 'better' ? stressed(outcome) : outcome,
+  ]
+}
+
 /** How the rows were tested, in a sentence. */
 export const comparisonMethod = ({ smallest }: Comparison): string =>
   `Each row by a permutation test of its own figure over blocks of seconds, at ${String(100 * LEVEL)} % over all rows together (Holm); differences up to ${String(Number((100 * smallest).toPrecision(3)))} % do not matter.`
 
-export const changeValue = ({ unit }: Change, value: number): string =>
+const changeValue = ({ unit }: Change, value: number): string =>
   unit === 'ms' ? formatMs(value) : formatValue(100 * value, '%')
 
-export const changeSigned = (change: Change, value: number): string =>
+const changeSigned = (change: Change, value: number): string =>
   `${value < 0 ? '−' : '+'}${changeValue(change, Math.abs(value))}`
 
-export const changeInterval = (change: Change): string =>
+const changeInterval = (change: Change): string =>
   change.interval === null
     ? '–'
     : `${changeSigned(change, change.interval[0])} to ${changeSigned(change, change.interval[1])}`
 
-export const changeP = ({ p }: Change): string => (p === null ? '–' : p < 0.001 ? '< 0.001' : p.toFixed(3))
+const changeP = ({ p }: Change): string => (p === null ? '–' : p < 0.001 ? '< 0.001' : p.toFixed(3))

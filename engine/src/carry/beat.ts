@@ -8,6 +8,10 @@ const EVERY_MS = 200
 /** Longer than anything that is worth waiting for, and than what a busy host takes away. */
 export const HELD_AFTER_MS = 5000
 
+/** What is said where evaluating something took too long. */
+export const heldWords = (where: string): string =>
+  `evaluating an answer took over ${String(HELD_AFTER_MS / 1000)} s ${where}, and was ended: look for a regular expression or a path that takes too long on it`
+
 export const newBeat = (): Beat => new Int32Array(new SharedArrayBuffer(4))
 
 /** In the thread: shows from now on that it is alive. */

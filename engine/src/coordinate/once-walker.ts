@@ -1,7 +1,7 @@
 // Setup and teardown, walked in a thread of their own: what a plan evaluates may hold that up, and nobody else.
 import type { Worker } from 'node:worker_threads'
 import type { OnceResult } from '@jolt-gate/core'
-import { endWhenHeld, HELD_AFTER_MS, newBeat } from '../carry/beat.js'
+import { endWhenHeld, HELD_AFTER_MS, heldWords, newBeat } from '../carry/beat.js'
 import { startThread } from '../carry/thread.js'
 import type { Compiled } from '../compile/program.js'
 import type { OnceOutcome } from '../walk/once.js'
@@ -15,7 +15,7 @@ const GRACE_MS = 2000
 export class OnceWalker {
   private worker: Worker | undefined
   private stopWatching: () => void = () => undefined
-  private readonly waiting = new Map<number, (outcome: OnceOutcome) => void>()
+  private readonly waiting = new Map<number, (outcome: OnceOutcome | undefined) => void>()
   private next = 0
   private fault: string | undefined
 
@@ -39,9 +39,9 @@ export class OnceWalker {
       this.waiting.set(id, (outcome) => {
         clearTimeout(limit)
         this.waiting.delete(id)
-        resolve(outcome)
+        // Without one, its thread has ended.
+        resolve(outcome ?? nothingOf(asked, this.fault ?? heldWords(`in ${asked.part}`)))
       })
-      worker.once('exit', () => this.waiting.get(id)?.(nothingOf(asked, this.fault ?? heldWords(asked.part))))
       this.say({ kind: 'walk', id, ...asked })
     })
   }
@@ -73,6 +73,7 @@ export class OnceWalker {
     worker.on('exit', () => {
       this.stopWatching()
       if (this.worker === worker) this.worker = undefined
+      for (const end of [...this.waiting.values()]) end(undefined)
     })
     return worker
   }
@@ -81,9 +82,6 @@ export class OnceWalker {
     this.worker?.postMessage(message)
   }
 }
-
-const heldWords = (part: string): string =>
-  `evaluating an answer of ${part} held it up, and was ended: look for a regular expression or a path that takes too long on it`
 
 function nothingOf({ part, frame }: Asked, failure: string | null): OnceOutcome {
   const results: OnceResult[] =

@@ -1,6 +1,6 @@
 // A rehearsal, in a thread of its own: what a plan evaluates may hold that up, and nobody else.
 import { filesSentBy, type Rehearsal } from '@jolt-gate/core'
-import { endWhenHeld, HELD_AFTER_MS, newBeat } from '../carry/beat.js'
+import { endWhenHeld, heldWords, newBeat } from '../carry/beat.js'
 import { startThread } from '../carry/thread.js'
 import type { FromRehearsal, RehearsalData } from './rehearse-thread.js'
 import type { OnStep, Rehearsed } from './rehearsing.js'
@@ -50,7 +50,3 @@ export function rehearse({ fileBytes, onStep, ...rest }: RehearseOptions): Promi
     })
   })
 }
-
-/** What is said where evaluating something took too long. */
-export const heldWords = (where: string): string =>
-  `evaluating an answer took over ${String(HELD_AFTER_MS / 1000)} s ${where}, and was ended: look for a regular expression or a path that takes too long on it`
