@@ -22,12 +22,20 @@ import {
 import { bucketOf, distributionOf, type Second } from './buckets.js'
 import { planText, read } from './reading.js'
 
+interface Load {
+  started?: number
+  lagMs?: number
+  iterationMs?: number
+  load?: string
+}
 function runOf(
   gates: string[],
   seconds: Second[],
-  started = 50,
+  { started = 50, lagMs = 0.1, iterationMs, load }: Load = {},
 ): { plan: Plan; view: RunView; shape: RunShape; recording: RunView['recording'] } {
-  const { plan, problems } = read(planText({ gates: gates.map((gate) => `  - ${gate}`).join('\n') }))
+  const { plan, problems } = read(
+    planText({ gates: gates.map((gate) => `  - ${gate}`).join('\n'), ...(load && { load }) }),
+  )
   if (problems.length > 0) throw new Error(problems[0]?.message)
   const shape = shapeOf(plan, previewOf(plan).phases)
   const buckets = seconds.map((second, number) => bucketOf(number, second))
@@ -37,8 +45,13 @@ function runOf(
     missed: 50 - started,
     capped: 0,
     outOfData: 0,
-    startLag: distributionOf([0.1]),
+    startLag: distributionOf([lagMs]),
   })
+  if (iterationMs !== undefined)
+    buckets[0]?.journeys.push({
+      ...{ phase: 0, scope: 0, journey: 0, started, finished: started, failed: 0, cutOff: 0 },
+      time: distributionOf([iterationMs]),
+    })
   const view = new RunView({ gates: plan.gates, shape })
   for (const bucket of buckets) view.add({ kind: 'bucket', bucket })
   view.add({ kind: 'end' })
@@ -116,7 +129,7 @@ describe('the verdict is the first that applies', () => {
     seconds: Second[],
     options: { started?: number; faults?: string[]; deaths?: string[] } = {},
   ) => {
-    const { plan, view, shape, recording } = runOf(['p95 response time under 300 ms'], seconds, options.started)
+    const { plan, view, shape, recording } = runOf(['p95 response time under 300 ms'], seconds, options)
     const { faults = [], deaths = [] } = options
     const doubts = distrust(recording, shape, plan.gates, { local: faults, deaths })
     return judge({ ending, doubts, results: view.gates(), recording, shape })
@@ -190,6 +203,17 @@ describe('the generator', () => {
     expect(ofKind('refused')).toMatchObject({ status: 'breached' })
   })
 
+  it('that keeps users waiting makes their load lighter, but for a user who is alone', () => {
+    const held = (users: number, lagMs: number) =>
+      runOf(['failed requests at most 1 %'], [{ ms: repeat(100, 50) }], {
+        ...{ lagMs, iterationMs: 150, load: `  - { phase: peak, users: ${users}, for: 2s }` },
+      }).view.gates()[0]
+
+    expect(held(4, 5)).toMatchObject({ status: 'undecided', reason: expect.stringContaining('lighter') as string })
+    expect(held(4, 1)).toMatchObject({ status: 'held' })
+    expect(held(1, 5)).toMatchObject({ status: 'held' })
+  })
+
   it('that was undecided names what the host took away, and says what to do', () => {
     const run = runOf(['p50 response time under 105 ms'], [{ ms: repeat(100, 60), latenessMs: 9, steal: 0.7 }])
     const { view, recording, shape } = run
@@ -214,11 +238,9 @@ describe('a run made three times', () => {
     endedAt: '',
   }
   const runWith = (ms: number, ending: Ending = finished, started = 50) => {
-    const { plan, view, recording, shape } = runOf(
-      ['p50 response time under 300 ms'],
-      [{ ms: repeat(ms, 60) }],
+    const { plan, view, recording, shape } = runOf(['p50 response time under 300 ms'], [{ ms: repeat(ms, 60) }], {
       started,
-    )
+    })
     const doubts = distrust(recording, shape, plan.gates, { local: [], deaths: [] })
     const judgement = judge({ ending, doubts, results: view.gates(), recording, shape })
     const generator = { processes: 1, reasons: [], calibration: null }

@@ -86,13 +86,16 @@ function byErrorWords({ gate }: Covered, { observed, values, limit }: Weighed): 
 
 // ---------- what else may be the generator's work
 
-/** Users who wait for answers make less load when their sender is late. A gate that holds then may hold for that. */
+/**
+ * Users who wait for answers make less load when their sender is late. A gate that holds then may hold for that. A user
+ * who is alone meets nobody, so what it waits for is the same however often it comes.
+ */
 function lightened(covered: Covered): string | undefined {
   const { gate, recording, shape, scope } = covered
   if (!isOfTarget(gate) && familyOf(gate.measure) !== 'share or count') return undefined
   const isClosed = (phase: number) => {
     const named = shape.phases[phase]
-    return named !== undefined && scope.isPhase(phase) && !isOpenPhase(named)
+    return named !== undefined && scope.isPhase(phase) && !isOpenPhase(named) && Math.max(...named.users) > 1
   }
   const lag = pool([...recording.arrivals.values()].filter(({ phase }) => isClosed(phase)).map((cell) => cell.startLag))
   const iterations = pool(
