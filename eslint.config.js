@@ -6,6 +6,7 @@ export default tseslint.config(
   {
     ignores: [
       '**/dist/',
+      '**/bundle/',
       '**/node_modules/',
       'core/grammar/',
       'demo/',
@@ -20,7 +21,15 @@ export default tseslint.config(
   {
     languageOptions: {
       parserOptions: {
-        projectService: { allowDefaultProject: ['scripts/*.mjs', 'core/scripts/*.mjs', 'bench/*.mjs', 'cli/bin/*.js'] },
+        projectService: {
+          allowDefaultProject: [
+            'scripts/*.mjs',
+            'core/scripts/*.mjs',
+            'bench/*.mjs',
+            'cli/bin/*.js',
+            'cli/scripts/*.mjs',
+          ],
+        },
         extraFileExtensions: ['.vue'],
         parser: tseslint.parser,
       },

@@ -1,6 +1,8 @@
 // Before any test: what is generated is generated anew where its source is newer, so that no test reads a stale file.
 import { execFileSync } from 'node:child_process'
-import { existsSync, readdirSync, statSync } from 'node:fs'
+import { existsSync, mkdtempSync, readdirSync, rmSync, statSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { TestProject } from 'vitest/node'
 
@@ -9,6 +11,15 @@ const root = fileURLToPath(new URL('.', import.meta.url))
 export default function setup(project: TestProject): void {
   if (isStale('core/grammar/sentences.js', ['core/grammar/sentences.peggy']))
     execFileSync(process.execPath, ['core/scripts/grammar.mjs'], { cwd: root, stdio: 'inherit' })
+  // The command as it is published; the engine's threads in it start far sooner than from sources.
+  if (['engine', 'cli', 'server', 'e2e'].includes(project.name)) {
+    const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-bundle-'))
+    execFileSync(process.execPath, ['cli/scripts/bundle.mjs', folder], { cwd: root, stdio: 'inherit' })
+    process.env['JOLT_GATE_TEST_BUNDLE'] = folder
+    process.on('exit', () => {
+      rmSync(folder, { recursive: true, force: true })
+    })
+  }
   if (project.name !== 'e2e') return
   if (isStale('web/dist/index.html', ['web/src', 'web/index.html', 'web/vite.config.ts', 'core/src', 'core/grammar']))
     execFileSync('npx', ['--no-install', 'vite', 'build', 'web', '--logLevel', 'warn'], { cwd: root, stdio: 'inherit' })

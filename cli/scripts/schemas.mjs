@@ -2,7 +2,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs'
 import { formatSchema } from '@jolt-gate/core'
 
-const folder = new URL('../dist/schema/', import.meta.url)
+const folder = new URL('../bundle/schema/', import.meta.url)
 mkdirSync(folder, { recursive: true })
 for (const file of ['plan', 'target', 'steps'])
   writeFileSync(new URL(`${file}-1.json`, folder), `${JSON.stringify(formatSchema(file), null, 2)}\n`)

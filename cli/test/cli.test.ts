@@ -3,12 +3,11 @@ import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'nod
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { FROM_SOURCES } from '@jolt-gate/scripts'
 import { startFerries, type Ferries } from '@jolt-gate/stand-in-ferries'
 import { HostWatch } from '../../engine/test/host.js'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 
-const command = fileURLToPath(new URL('../src/main.ts', import.meta.url))
+const command = join(process.env['JOLT_GATE_TEST_BUNDLE'] ?? '', 'main.js')
 const demo = fileURLToPath(new URL('../../demo/', import.meta.url))
 const out = mkdtempSync(join(tmpdir(), 'jolt-gate-cli-'))
 const secrets = { JOLT_SECRET_USER: 'purser', JOLT_SECRET_PASSWORD: 'grey-gull-9' }
@@ -44,7 +43,7 @@ interface Ended {
 }
 function jolt(args: string[], options: { environment?: Record<string, string>; stopOn?: RegExp } = {}): Promise<Ended> {
   const watch = new HostWatch()
-  const child = spawn(process.execPath, [...FROM_SOURCES, command, ...args], {
+  const child = spawn(process.execPath, [command, ...args], {
     cwd: target,
     // A pipeline's own wish for colours must not reach what is compared here.
     env: { PATH: process.env['PATH'] ?? '', HOME: out, ...(options.environment ?? secrets) },

@@ -22,7 +22,7 @@ const LAG_RATE = 1000
  * @param onPart - told what is being measured
  */
 export async function calibrate(onPart: (part: string) => void = () => undefined): Promise<Calibration> {
-  const echo = startThread('./echo.js', import.meta.url)
+  const echo = startThread('calibrate/echo-thread')
   const port = await new Promise<number>((resolve, reject) => {
     echo.once('message', resolve)
     echo.once('error', reject)

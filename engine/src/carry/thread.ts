@@ -1,18 +1,20 @@
-// Worker threads of the engine, begun from the built files or, in tests and while developing, from the sources.
+// Worker threads of the engine. Their entries are the files `NAME-thread.ts` of its rooms.
 import { Worker, type WorkerOptions } from 'node:worker_threads'
 
+/** Set in the bundle of the command, where every entry lies below the part that starts it. */
+declare const JOLT_GATE_BUNDLED: true | undefined
+const root = typeof JOLT_GATE_BUNDLED === 'undefined' ? '../' : './'
+
 /**
- * Starts a thread.
+ * Starts a thread, from the bundle, from the built files or, in tests and while developing, from the sources.
  *
- * @param entry - the module to run, as `./name.js` beside the caller
- * @param from - `import.meta.url` of the caller
+ * @param entry - the module to run, as `room/name-thread`
  */
-export function startThread(entry: string, from: string, options: WorkerOptions = {}): Worker {
-  if (!from.endsWith('.ts')) return new Worker(new URL(entry, from), options)
-  const source = new URL(entry.replace(/\.js$/, '.ts'), from)
-  return new Worker(new URL('./source-thread.mjs', import.meta.url), {
+export function startThread(entry: `${string}/${string}-thread`, options: WorkerOptions = {}): Worker {
+  if (!import.meta.url.endsWith('.ts')) return new Worker(new URL(`${root}${entry}.js`, import.meta.url), options)
+  return new Worker(new URL('./from-sources.mjs', import.meta.url), {
     ...options,
-    argv: [source.href],
+    argv: [entry],
     execArgv: ['--conditions=jolt-gate-source'],
   })
 }

@@ -28,7 +28,7 @@ export async function pacedAlarm(ring: () => void): Promise<Alarm> {
   const state: PacerState = { words: new Int32Array(shared, 0, 2), dueMs: new Float64Array(shared, 8, 1) }
   state.dueMs[0] = Infinity
   const { port1, port2 } = new MessageChannel()
-  const pacer = startThread('./pacer.js', import.meta.url, {
+  const pacer = startThread('clock/pacer-thread', {
     workerData: { state, port: port2 },
     transferList: [port2],
   })

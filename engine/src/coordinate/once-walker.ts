@@ -64,7 +64,7 @@ export class OnceWalker {
   private start(): Worker {
     const beat = newBeat()
     const workerData: OnceData = { ...this.data, beat }
-    const worker = startThread('./once-thread.js', import.meta.url, { workerData })
+    const worker = startThread('coordinate/once-thread', { workerData })
     this.stopWatching = endWhenHeld(worker, beat, () => undefined)
     worker.on('message', ({ id, outcome }: FromOnce) => this.waiting.get(id)?.(outcome))
     worker.on('error', (error) => {

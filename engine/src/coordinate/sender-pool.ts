@@ -38,7 +38,7 @@ export class SenderPool {
     const shared = new Int32Array(new SharedArrayBuffer(4 * (1 + data.plan.data.length)))
     this.workers = Array.from({ length: data.senders }, (_, index) => {
       const workerData: SenderData = { ...data, index, shared }
-      return startThread('../generate/sender-thread.js', import.meta.url, { workerData })
+      return startThread('generate/sender-thread', { workerData })
     })
     this.ready = Promise.all(this.workers.map(untilReady))
     this.ended = Promise.all(this.workers.map((worker, index) => this.listen(worker, index, merger))).finally(() => {

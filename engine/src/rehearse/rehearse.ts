@@ -19,7 +19,7 @@ export function rehearse({ fileBytes, onStep, ...rest }: RehearseOptions): Promi
   const files = new Map(filesSentBy(rest.plan).map((path) => [path, fileBytes?.(path) ?? new Uint8Array()]))
   const beat = newBeat()
   const workerData: RehearsalData = { rehearsed: { ...rest, files }, beat }
-  const worker = startThread('./rehearse-thread.js', import.meta.url, { workerData })
+  const worker = startThread('rehearse/rehearse-thread', { workerData })
   let last = 'the beginning'
   return new Promise<Rehearsal>((resolve, reject) => {
     const stopWatching = endWhenHeld(worker, beat, () => {
