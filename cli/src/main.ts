@@ -77,6 +77,7 @@ program
   .description('one user, one iteration of each journey; every request and response, secrets masked')
   .argument('<plan>', 'plan file')
   .option('--journey <name>', 'rehearse this journey only')
+  .option('--waits', 'wait where the plan waits; by default only where it waits until something holds')
   .addOption(target())
   .addOption(set())
   .addOption(seed())

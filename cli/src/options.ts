@@ -16,6 +16,7 @@ export interface PreviewArguments {
 
 export interface RehearseArguments {
   journey?: string
+  waits?: boolean
   target?: string
   set: Record<string, string>
   seed?: number

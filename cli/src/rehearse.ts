@@ -34,6 +34,7 @@ export async function rehearse(file: string, options: RehearseArguments, output:
     plan,
     target,
     journey: options.journey,
+    waits: options.waits,
     run: {
       id: newId(),
       seed: options.seed ?? plan.seed,
@@ -61,6 +62,8 @@ function textOf(step: RehearsedStep, output: Output): string {
   const colors = pc.createColors(output.color)
   const sign = step.failure === null ? colors.green('passed') : colors.red('failed')
   const lines = [`${colors.bold(step.step)}  ${step.stage}  ${sign}  ${partsOf(step)}`]
+  for (const { method, url, status } of step.hops)
+    lines.push(`  sent  ${method} ${url}`, `  got   ${String(status)}, redirected`)
   if (step.request !== null) {
     const { method, url, headers, body } = step.request
     lines.push(`  sent  ${method} ${url}`)

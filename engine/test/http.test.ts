@@ -1,7 +1,8 @@
 // HTTP in full, against real servers on loopback: codings, cookies, connections, HTTP/2, TLS, proxies, hostile answers.
+import { once } from 'node:events'
 import { createServer, type Server } from 'node:http'
 import { createSecureServer } from 'node:http2'
-import { connect, type AddressInfo } from 'node:net'
+import { connect, type AddressInfo, type Socket } from 'node:net'
 import { brotliCompressSync, gzipSync } from 'node:zlib'
 import { generate } from 'selfsigned'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
@@ -68,6 +69,27 @@ describe('HTTP', () => {
       ['GET /notgzip', 'decoding'],
       ['GET /bomb', 'too large'],
     ])
+  })
+
+  it('counts the bytes of heads and bodies as the server does', async () => {
+    const met: Socket[] = []
+    const counted = createServer((request, response) => {
+      request.resume().on('end', () => response.writeHead(200, { 'content-length': 2 }).end('{}'))
+    })
+    sockets.push(counted.on('connection', (socket) => met.push(socket)).listen(0, '127.0.0.1'))
+    await once(counted, 'listening')
+    const origin = `http://127.0.0.1:${String((counted.address() as AddressInfo).port)}`
+    const steps = `      - send: GET /a/path?and=more
+        headers: { x-port: Lärkholm }
+      - send: POST /b
+        json: { text: Lärkholm }
+      - send: DELETE /c
+`
+    const { result } = await runPlan(origin, journeyOf(steps, 3))
+
+    const sum = (count: (socket: Socket) => number) => met.reduce((all, socket) => all + count(socket), 0)
+    expect(result.totals.bytesSent).toBe(sum((socket) => socket.bytesRead))
+    expect(result.totals.bytesReceived).toBe(sum((socket) => socket.bytesWritten))
   })
 
   it('keeps the cookies of a user by path (RFC 6265), and those of one who comes back', async () => {

@@ -20,6 +20,10 @@ export const REHEARSED_STEP = object({
     .nullable()
     .default(null)
     .defined(),
+  /** Requests before it that were answered by a redirect, in order. */
+  hops: array()
+    .of(object({ method: text(), url: text(), status: number().defined() }))
+    .default([]),
   response: object({ status: number().defined(), headers: headers(), body: text(), size: number().defined() })
     .nullable()
     .default(null)

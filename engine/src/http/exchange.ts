@@ -7,11 +7,12 @@ import type { SendOperation } from '../compile/program.js'
 import type { Connections, Link } from './connections.js'
 import type { Cookies } from './cookies.js'
 import type { Limited } from './deadlines.js'
-import type { Layer, Message } from './layer.js'
+import type { Hop, Layer, Message } from './layer.js'
 import { COOKIES } from './layers/cookies.js'
 import { DECODING } from './layers/decoding.js'
 import { LIMITS } from './layers/limits.js'
 import { REDIRECTS } from './layers/redirects.js'
+import { headBytes, requestBytes } from './sizes.js'
 import { wireFaultOf } from './wire-faults.js'
 
 export type Outcome =
@@ -34,6 +35,7 @@ export interface ExchangeOwner<T> {
 const LAYERS: readonly Layer[] = [COOKIES, LIMITS, REDIRECTS, DECODING]
 const NO_BYTES = Buffer.alloc(0)
 const NO_VALUES: string[] = []
+const NO_HOPS: readonly Hop[] = []
 /** What may be sent twice (RFC 9110, section 9.2.2). */
 const IDEMPOTENT: ReadonlySet<Method> = new Set<Method>(['GET', 'HEAD', 'OPTIONS', 'TRACE', 'PUT', 'DELETE'])
 
@@ -67,6 +69,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   chunks: Buffer[] = []
   bytes: Buffer = NO_BYTES
   redirectsLeft: number
+  hops = NO_HOPS
   link: Link | null = null
   /** Of the connection that the last request went over. */
   linkUsed: Link | null = null
@@ -137,9 +140,10 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
     if (moments !== undefined && moments.beganMs >= this.dueMs) this.connectMs = moments.endedMs - moments.beganMs
   }
 
-  onHeaders(status: number, rawHeaders: Buffer[]): boolean {
+  onHeaders(status: number, rawHeaders: Buffer[], _resume: () => void, statusText = ''): boolean {
     if (status < 200) return true
     this.firstByteMs = monotonicMs()
+    this.bytesReceived += headBytes(statusText, rawHeaders)
     this.isAnswering = true
     this.status = status
     this.rawHeaders = rawHeaders
@@ -229,13 +233,13 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
     const link = this.owner.connectionsOf(this.user).take(this.origin, this.operation.http)
     this.link = this.linkUsed = link
     this.isAnswering = false
-    this.bytesSent += this.body === null ? 0 : Buffer.byteLength(this.body)
     let { headers } = this
     for (const layer of LAYERS) {
       const fields = layer.fields?.(this)
       if (fields !== undefined && fields.length > 0) headers = [...headers, ...fields]
     }
     const { origin, path, method, body } = this
+    this.bytesSent += requestBytes(this.method, origin, path, headers, body)
     const options: Dispatcher.DispatchOptions = { origin, path, method, headers, body }
     try {
       link.client.dispatch(options, this)

@@ -10,6 +10,13 @@ export interface Fault {
   detail: string
 }
 
+/** A request that was answered by a redirect. */
+export interface Hop {
+  method: Method
+  url: string
+  status: number
+}
+
 /** A request and its answer, as layers see them. */
 export interface Message {
   readonly operation: SendOperation
@@ -27,6 +34,7 @@ export interface Message {
   /** Bytes of the body, decoded. */
   bytes: Buffer
   redirectsLeft: number
+  hops: readonly Hop[]
 
   /** A field of the answer, several of one name joined; undefined when there is none. */
   header(name: string): string | undefined

@@ -35,6 +35,8 @@ export interface Rehearsed {
   run: RunValues
   /** One journey alone. */
   journey?: string | undefined
+  /** Waits as the plan has them; else they are skipped. */
+  waits?: boolean | undefined
   /** Bytes of the files that requests carry. */
   files: Map<string, Uint8Array>
   /** Begins at a step of a journey, with what an earlier rehearsal had kept before it. */
@@ -92,7 +94,7 @@ export async function rehearseHere(options: Rehearsed, onStep: OnStep): Promise<
   for (const slot of compiled.rowSlots) frame[slot] = 0
   const walk = async (program: Program, stage: string, own: Frame, from = 0, cookies: Cookies | null = null) => {
     const who = { target, seed: run.seed, mask, frame: own, from, cookies }
-    const { how, timeMs } = await walkAlone(withBodies(program), {
+    const { how, timeMs } = await walkAlone(rehearsable(program, options.waits ?? false), {
       ...who,
       withinMs: STAGE_WITHIN_MS,
       onEnded: note(stage),
@@ -158,12 +160,24 @@ function beginningOf({ operations }: Program, step: string): number {
   return operations[outer]?.kind === 'repeat test' ? outer - 1 : outer
 }
 
-/** A response is shown in full, also where nothing else reads it. */
-function withBodies(program: Program): Program {
-  const operations = program.operations.map((operation): Operation =>
-    operation.kind === 'send' ? { ...operation, needsBody: true } : operation,
-  )
+/**
+ * A response is shown in full, also where nothing else reads it, and nobody is kept waiting. What waits until something
+ * has happened still does.
+ */
+function rehearsable(program: Program, waits: boolean): Program {
+  let awaits = -1
+  const operations = program.operations.map((operation, index): Operation => {
+    if (operation.kind === 'repeat test') awaits = Math.max(awaits, awaitedUntil(program, operation.end))
+    if (operation.kind === 'wait' && !waits && index > awaits) return { kind: 'jump', to: index + 1 }
+    return operation.kind === 'send' ? { ...operation, needsBody: true } : operation
+  })
   return { ...program, operations }
+}
+
+/** The end of a repeat that ends when something holds; −1 for others. */
+function awaitedUntil({ operations }: Program, end: number): number {
+  const last = operations[end - 1]
+  return last?.kind === 'repeat next' && last.until !== undefined ? end : -1
 }
 
 function describe(stage: string, ended: Ended, mask: Mask): RehearsedStep {
@@ -173,6 +187,7 @@ function describe(stage: string, ended: Ended, mask: Mask): RehearsedStep {
     stage,
     step: operation.name,
     request: exchange === null ? null : requestOf(exchange, mask),
+    hops: (exchange?.hops ?? []).map(({ method, url, status }) => ({ method, url: mask.apply(url), status })),
     response:
       received === null || exchange === null
         ? null
@@ -242,7 +257,10 @@ function timingOf({ sample, exchange }: Ended): TimingParts {
   return {
     dns: isNew ? part(moments.beganMs, moments.resolvedMs) : null,
     connect: isNew ? part(dnsEnd, moments.connectedMs) : null,
-    tls: isNew && moments.endedMs - moments.connectedMs > 0.05 ? part(moments.connectedMs, moments.endedMs) : null,
+    tls:
+      isNew && exchange?.linkUsed?.origin.startsWith('https:') === true
+        ? part(moments.connectedMs, moments.endedMs)
+        : null,
     firstByte: part(isNew ? moments.endedMs : sample.startedMs, sample.firstByteMs),
     receive: part(sample.firstByteMs, sample.endedMs),
     total: rounded(sample.endedMs - sample.dueMs),

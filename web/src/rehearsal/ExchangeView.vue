@@ -79,6 +79,9 @@ const beforeOf = (name: string) => props.before?.checks.find((check) => check.na
     <div class="sides">
       <div v-if="step.request" class="side">
         <h3>Request <span class="soft">as sent</span></h3>
+        <p v-for="(hop, index) in step.hops" :key="index" class="line mono hop">
+          {{ hop.method }} {{ hop.url }} <b>{{ hop.status }}</b> redirected
+        </p>
         <p class="line mono">{{ step.request.method }} {{ step.request.url }}</p>
         <dl>
           <template v-for="[name, value] in step.request.headers" :key="name">
@@ -193,6 +196,9 @@ h2 {
   display: grid;
   grid-template-columns: repeat(2, minmax(0, 1fr));
   gap: 20px;
+}
+.hop {
+  color: var(--soft);
 }
 .line {
   padding: 4px 0;

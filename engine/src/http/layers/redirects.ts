@@ -11,6 +11,7 @@ export const REDIRECTS: Layer = {
     message.redirectsLeft--
     const from = message.origin
     const base = from + message.path
+    message.hops = [...message.hops, { method: message.method, url: base, status }]
     if (!message.aim(URL.canParse(location, base) ? new URL(location, base).href : location))
       return { failure: 'not permitted', detail: message.origin }
     // 303 always, and 301 and 302 after a POST, go on with GET and no body.

@@ -1,0 +1,65 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { rehearse } from '../src/index.js'
+import { planFor } from './run-plan.js'
+import { startTrueServer, type TrueServer } from './true-server.js'
+
+let server: TrueServer
+let asked = 0
+beforeAll(async () => {
+  server = await startTrueServer((request, response) => {
+    const path = request.url ?? ''
+    if (path === '/old') response.writeHead(302, { location: '/older' }).end()
+    else if (path === '/older') response.writeHead(303, { location: '/new' }).end()
+    else if (path === '/ready') response.end(JSON.stringify({ ready: ++asked >= 3 }))
+    else response.end('{}')
+  })
+})
+beforeEach(() => {
+  asked = 0
+})
+afterAll(() => server.stop())
+
+const load = 'load:\n  - { phase: p, rate: 5/s, for: 1s }\n'
+const run = { id: 'r', seed: 1, startedAtMs: 0, secrets: {}, overrides: {} }
+
+describe('a rehearsal', () => {
+  it('shows each redirect with its answer', async () => {
+    const steps = '      - send: POST /old\n        json: { a: 1 }\n'
+    const { plan, target } = planFor(server.origin, `journeys:\n  one:\n    steps:\n${steps}${load}`)
+
+    const { steps: walked } = await rehearse({ plan, target, run })
+
+    expect(walked).toMatchObject([
+      {
+        hops: [
+          { method: 'POST', url: `${server.origin}/old`, status: 302 },
+          { method: 'GET', url: `${server.origin}/older`, status: 303 },
+        ],
+        request: { method: 'GET', url: `${server.origin}/new`, body: null },
+        timing: { tls: null },
+      },
+    ])
+  })
+
+  it('skips waits, but not those until something holds, unless it is asked to wait', async () => {
+    const steps = `      - send: GET /one
+      - wait: 700ms
+      - repeat: { until: json $.ready is true, at most: 5 }
+        steps:
+          - send: GET /ready
+          - wait: 200ms
+`
+    const { plan, target } = planFor(server.origin, `journeys:\n  one:\n    steps:\n${steps}${load}`)
+    const timeOf = async (waits: boolean) => {
+      asked = 0
+      return (await rehearse({ plan, target, run, waits })).journeys[0]?.timeMs ?? 0
+    }
+
+    const [without, waiting] = [await timeOf(false), await timeOf(true)]
+
+    expect(asked).toBe(3)
+    expect(without).toBeGreaterThan(3 * 200 - 1)
+    expect(waiting).toBeGreaterThan(700 + 3 * 200 - 1)
+    expect(waiting - without).toBeGreaterThan(350)
+  })
+})
