@@ -11,9 +11,7 @@ export function completionOf(shell: string, program: Command): string {
     ),
   }))
   if (shell === 'fish') return fishOf(verbs)
-  return shell === 'zsh'
-    ? `#compdef jolt-gate\nautoload -U +X bashcompinit && bashcompinit\n${bashOf(verbs)}`
-    : bashOf(verbs)
+  return shell === 'zsh' ? zshOf(verbs) : bashOf(verbs)
 }
 
 interface Verb {
@@ -42,10 +40,32 @@ complete -o filenames -F _jolt_gate jolt-gate
 `
 }
 
+/** Works where it is sourced, after `compinit`, and as a file `_jolt-gate` in a folder of `$fpath`. */
+function zshOf(verbs: Verb[]): string {
+  const quoted = (text: string) => `'${text.replaceAll("'", "'\\''")}'`
+  const described = verbs.map(({ name, about }) => quoted(`${name}:${about}`))
+  const cases = verbs.map(({ name, options }) => `    ${name}) options=(${[...new Set(options)].join(' ')}) ;;`)
+  return `#compdef jolt-gate
+_jolt_gate() {
+  local -a verbs options
+  verbs=(${described.join(' ')})
+  if (( CURRENT == 2 )); then
+    _describe verb verbs
+    return
+  fi
+  case $words[2] in
+${cases.join('\n')}
+  esac
+  if [[ $words[CURRENT] == -* ]]; then compadd -- $options; else _files; fi
+}
+if [[ $funcstack[1] == _jolt-gate ]]; then _jolt_gate "$@"; else compdef _jolt_gate jolt-gate; fi
+`
+}
+
 function fishOf(verbs: Verb[]): string {
   const quoted = (text: string) => `'${text.replaceAll(/['\\]/g, '\\$&')}'`
   const lines = verbs.flatMap(({ name, about, options }) => [
-    `complete -c jolt-gate -n __fish_use_subcommand -a ${name} -d ${quoted(about)}`,
+    `complete -c jolt-gate -n __fish_use_subcommand -f -a ${name} -d ${quoted(about)}`,
     ...[...new Set(options)].map(
       (option) => `complete -c jolt-gate -n '__fish_seen_subcommand_from ${name}' -l ${option.slice(2)}`,
     ),

@@ -20,10 +20,14 @@ import { EXIT, UsageError } from './errors.js'
 import type { ImportArguments, Output } from './options.js'
 
 const MOST_BYTES = 512_000_000
+const MOST_DESCRIPTION_BYTES = 16_000_000
+const READ_WITHIN_MS = 10_000
 
-export function importPlan(what: string, options: ImportArguments, output: Output): number {
-  const { text, name } = textOf(what)
-  const imported = attempt(() => importedOf(text, options.name ?? name, options))
+export async function importPlan(what: string, options: ImportArguments, output: Output): Promise<number> {
+  const { text, name, from } = await textOf(what)
+  const imported = attempt(() =>
+    importedOf(text, options.name ?? name, { ...options, origin: options.origin ?? from?.origin }),
+  )
   const paths = imported.files.map(({ path }) => join(options.folder, path))
   const there = paths.find((path) => existsSync(path))
   if (there !== undefined && !options.force)
@@ -37,12 +41,40 @@ export function importPlan(what: string, options: ImportArguments, output: Outpu
   return EXIT.ok
 }
 
-function textOf(what: string): { text: string; name: string } {
+interface Source {
+  text: string
+  name: string
+  /** Where it was read, when that was a URL. */
+  from?: URL
+}
+
+async function textOf(what: string): Promise<Source> {
   if (what === '-') return { text: readFileSync(0, 'utf8'), name: 'Imported' }
-  if (/^curl\s|^https?:\/\//.test(what)) return { text: what, name: '' }
+  if (/^curl\s/.test(what)) return { text: what, name: '' }
+  if (URL.canParse(what) && /^https?:/.test(what))
+    return (await readDescription(new URL(what))) ?? { text: what, name: '' }
   if (!existsSync(what)) throw new UsageError(`${what}: no such file; put a curl command line in quotes`)
   if (statSync(what).size > MOST_BYTES) throw new UsageError(`${what} is larger than 512 MB`)
   return { text: readFileSync(what, 'utf8'), name: basename(what).replace(/\.\w+$/, '') }
+}
+
+/** The description of a service that a URL leads to; undefined where there is something else, or nothing. */
+async function readDescription(url: URL): Promise<Source | undefined> {
+  try {
+    const response = await fetch(url, { redirect: 'error', signal: AbortSignal.timeout(READ_WITHIN_MS) })
+    const pieces: Uint8Array[] = []
+    let size = 0
+    for await (const piece of response.body ?? []) {
+      pieces.push(piece)
+      size += piece.length
+      if (size > MOST_DESCRIPTION_BYTES) return undefined
+    }
+    const text = Buffer.concat(pieces).toString('utf8')
+    const kind = response.ok ? kindOf(text) : undefined
+    return kind === 'openapi' || kind === 'wsdl' ? { text, name: '', from: url } : undefined
+  } catch {
+    return undefined
+  }
 }
 
 function importedOf(text: string, name: string, options: ImportArguments): Imported {

@@ -158,12 +158,13 @@ program
     `
 Examples:
   jolt-gate import visit.har --name "Book a place" --waits rounded
+  jolt-gate import http://127.0.0.1:7710/openapi.json
   jolt-gate import api.openapi.yaml --origin http://127.0.0.1:7710 --operations "GET /sailings,POST /holds"
   jolt-gate import "curl -u me:secret http://127.0.0.1:7710/health"`,
   )
   .action(async (what: string, options: ImportArguments) => {
     const { importPlan } = await import('./import.js')
-    process.exitCode = importPlan(what, options, outputOf())
+    process.exitCode = await importPlan(what, options, outputOf())
   })
 
 program
@@ -238,6 +239,15 @@ function positive(text: string): number {
   if (!(value > 0 && value <= 1000)) throw new InvalidArgumentError('expected a number above 0, such as 0.1')
   return value
 }
+
+// Whoever reads may stop reading: what the command does and how it ends is not changed by that.
+for (const stream of [process.stdout, process.stderr])
+  stream.on('error', (error: NodeJS.ErrnoException) => {
+    if (error.code === 'EPIPE') return
+    if (stream === process.stdout) process.stderr.write(`standard output cannot be written: ${error.message}\n`)
+    process.exitCode ??= EXIT.fault
+    if (process.exitCode === 0) process.exitCode = EXIT.fault
+  })
 
 try {
   await program.parseAsync()

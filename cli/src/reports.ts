@@ -16,12 +16,22 @@ const WRITERS: Record<ReportName, (result: RunResult) => string> = {
   csv: csvOf,
 }
 
-/** Writes each report that was asked for. */
-export function writeReports(result: RunResult, targets: ReportTargets): void {
-  for (const name of REPORTS) {
+/**
+ * Writes each report that was asked for. One that cannot be written keeps nothing else from being told.
+ *
+ * @returns what went wrong, in words
+ */
+export function writeReports(result: RunResult, targets: ReportTargets): string[] {
+  return REPORTS.flatMap((name) => {
     const file = targets[name]
-    if (file !== undefined) writeReport(file, WRITERS[name](result))
-  }
+    if (file === undefined) return []
+    try {
+      writeReport(file, WRITERS[name](result))
+      return []
+    } catch (error) {
+      return [`${file} cannot be written: ${error instanceof Error ? error.message : String(error)}`]
+    }
+  })
 }
 
 export function writeReport(file: string, content: string): void {

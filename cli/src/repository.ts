@@ -1,10 +1,14 @@
 // The repository around a plan: its root, its files and its commit.
 import { execFileSync } from 'node:child_process'
 import { existsSync, readFileSync, realpathSync, statSync } from 'node:fs'
-import { basename, dirname, join, relative, resolve, sep } from 'node:path'
+import { basename, dirname, isAbsolute, join, relative, resolve, sep } from 'node:path'
 import { UsageError } from './errors.js'
 
 const MOST_BYTES = 64_000_000
+const MOST_PLAN_BYTES = 1_000_000
+const STANDARD_INPUT = 'input.gate.yaml'
+/** What lies here is made by the system as it is read, this process's environment among it. */
+const NO_FILES = /^\/(proc|sys|dev)(\/|$)/
 
 export interface Repository {
   root: string
@@ -26,22 +30,29 @@ export const NO_REPOSITORY: Repository = {
   readBytes: () => undefined,
 }
 
-/** Opens a plan: its text, its path in the repository, and the repository. */
+/** Opens a plan: its text, its path in the repository, and the repository. `-` is standard input, in this folder. */
 export function openPlan(file: string): { text: string; path: string; repository: Repository } {
   const full = resolve(file)
-  if (!existsSync(full) || !statSync(full).isFile()) throw new UsageError(`${file}: no such file`)
-  const real = realpathSync(full)
-  const root = rootOf(real)
-  return {
-    text: readFileSync(real, 'utf8'),
-    path: relative(root, real).split(sep).join('/'),
-    repository: {
-      root,
-      read: (path) => readInside(root, path)?.toString('utf8'),
-      readBytes: (path) => readInside(root, path),
-    },
+  if (file === '-' || isPipe(full)) {
+    const root = rootOf(join(process.cwd(), STANDARD_INPUT))
+    return { text: readFileSync(file === '-' ? 0 : full, 'utf8'), path: STANDARD_INPUT, repository: around(root) }
   }
+  if (!existsSync(full)) throw new UsageError(`${file}: no such file`)
+  if (!statSync(full).isFile()) throw new UsageError(`${file}: this is not a file`)
+  const real = realpathSync(full)
+  if (statSync(real).size > MOST_PLAN_BYTES) throw new UsageError(`${file}: a plan has at most 1 MB`)
+  const root = rootOf(real)
+  return { text: readFileSync(real, 'utf8'), path: relative(root, real).split(sep).join('/'), repository: around(root) }
 }
+
+const around = (root: string): Repository => ({
+  root,
+  read: (path) => readInside(root, path)?.toString('utf8'),
+  readBytes: (path) => readInside(root, path),
+})
+
+/** What a shell puts in place of `<(...)`. */
+const isPipe = (path: string): boolean => existsSync(path) && statSync(path).isFIFO()
 
 /** The commit of a repository; nulls where there is no Git. */
 export function commitOf(root: string): Commit {
@@ -73,6 +84,9 @@ function readInside(root: string, path: string): Buffer | undefined {
   const full = resolve(root, path)
   if (!existsSync(full)) return undefined
   const real = realpathSync(full)
-  if (!real.startsWith(root + sep) || !statSync(real).isFile() || statSync(real).size > MOST_BYTES) return undefined
+  const inside = relative(root, real)
+  if (inside === '' || inside === '..' || inside.startsWith(`..${sep}`) || isAbsolute(inside) || NO_FILES.test(real))
+    return undefined
+  if (!statSync(real).isFile() || statSync(real).size > MOST_BYTES) return undefined
   return readFileSync(real)
 }

@@ -28,7 +28,7 @@ import {
 import { isUrl, mostOfUsers, planOfUrl, refuseUnknownValues, refuseForbidden } from './asked.js'
 import { readValidPlan, readValidText } from './validate.js'
 import { readStored } from './compare.js'
-import { UsageError } from './errors.js'
+import { EXIT, UsageError } from './errors.js'
 import type { Output, RunArguments } from './options.js'
 import { asOftenAsAsked } from './repeat.js'
 import { progressOf } from './progress.js'
@@ -81,14 +81,20 @@ export async function run(file: string, options: RunArguments, output: Output): 
     )
   }
   const { result, judgement } = await asOftenAsAsked(once, options, output)
-  writeReports(result, options)
+  const faults = writeReports(result, options)
   const written = REPORTS.flatMap((name) =>
-    options[name] === undefined || options[name] === '-' ? [] : [options[name]],
+    options[name] === undefined ||
+    options[name] === '-' ||
+    faults.some((fault) => fault.startsWith(`${options[name]} `))
+      ? []
+      : [options[name]],
   )
   if (!output.quiet && written.length > 0) process.stderr.write(`written: ${written.join(', ')}\n`)
   const toStdout = REPORTS.some((name) => options[name] === '-')
   print(result, judgement, output, toStdout ? process.stderr : process.stdout)
-  return judgement.exitCode
+  for (const fault of faults) process.stderr.write(`${fault}\n`)
+  // A pipeline that goes by its reports must not take a missing one for a good one.
+  return faults.length > 0 && judgement.exitCode === EXIT.ok ? EXIT.fault : judgement.exitCode
 }
 
 async function runOnce(asked: RunOptions, options: RunArguments, output: Output): Promise<RunOutcome> {

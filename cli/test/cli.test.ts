@@ -1,4 +1,4 @@
-import { spawn } from 'node:child_process'
+import { execFileSync, spawn } from 'node:child_process'
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -386,6 +386,15 @@ describe('import', () => {
     })
   })
 
+  it('takes the URL of a description', async () => {
+    const folder = join(out, 'described')
+    await jolt(['import', `${ferries.origin}/openapi.json`, '--name', 'Described', '--folder', folder])
+
+    const plan = readFileSync(join(folder, 'plans/described.gate.yaml'), 'utf8')
+    expect(plan).toContain('send: GET /sailings')
+    expect(readFileSync(join(folder, 'targets/described.target.yaml'), 'utf8')).toContain(`origin: ${ferries.origin}`)
+  })
+
   it('takes a URL, and a command line of curl with its secrets taken out', async () => {
     const folder = join(out, 'lines')
     await jolt(['import', `${ferries.origin}/health`, '--name', 'Health', '--folder', folder])
@@ -419,17 +428,36 @@ describe('the other verbs', () => {
     expect((await jolt(['profile', 'stress', '--usual', '5/s', '--peak', '9 users'])).code).toBe(2)
   })
 
-  it('complete in a shell, and help with examples', async () => {
-    const { stdout } = await jolt(['completion', 'bash'])
-    const complete = `${stdout}\nCOMP_WORDS=(jolt-gate re); COMP_CWORD=1; _jolt_gate; echo "$\{COMPREPLY[@]}"\nCOMP_WORDS=(jolt-gate run --ba); COMP_CWORD=2; _jolt_gate; echo "$\{COMPREPLY[@]}"`
-    const { stdout: completed } = await new Promise<{ stdout: string }>((resolve) => {
-      const child = spawn('bash', ['-c', complete.replaceAll('$\\{', '${')])
-      let stdout = ''
-      child.stdout.on('data', (chunk: Buffer) => (stdout += chunk.toString()))
-      child.on('close', () => resolve({ stdout }))
-    })
+  it.each([
+    [
+      'bash',
+      'COMP_WORDS=(jolt-gate re); COMP_CWORD=1; _jolt_gate; echo "${COMPREPLY[@]}"; COMP_WORDS=(jolt-gate run --ba); COMP_CWORD=2; _jolt_gate; echo "${COMPREPLY[@]}"',
+    ],
+    ['fish', 'complete -C "jolt-gate re" | cut -f1; complete -C "jolt-gate run --ba"'],
+    // Its completions are made on a terminal alone: each is asked for what it would add.
+    [
+      'zsh',
+      'compadd() { print -r -- ${(M)@:#$words[CURRENT]*} }; _describe() { for verb in $verbs; do compadd -- ${verb%%:*}; done | grep .; }; words=(jolt-gate re) CURRENT=2; _jolt_gate; words=(jolt-gate run --ba) CURRENT=3; _jolt_gate',
+    ],
+  ])('complete in %s', async (shell, ask) => {
+    const { stdout } = await jolt(['completion', shell])
+    const load = shell === 'zsh' ? 'autoload -U compinit; compinit -u -D\n' : ''
 
-    expect(completed).toBe('rehearse\n--baseline\n')
+    expect(execFileSync(shell, ['-c', `${load}${stdout}\n${ask}`], { encoding: 'utf8' })).toBe('rehearse\n--baseline\n')
+  })
+
+  it('keep their exit code and say no more when nobody reads on, or nothing can be written', () => {
+    const piped = (tail: string) =>
+      execFileSync('bash', ['-c', `node ${command} preview plans/smoke.gate.yaml ${tail}; echo "$?"`], {
+        ...{ cwd: target, encoding: 'utf8' as const },
+      })
+
+    expect(piped('2>&1 | (exec <&-; sleep 1)')).toBe('0\n')
+    expect(piped('2>&1 >/dev/full')).toMatch(/^standard output cannot be written: ENOSPC.*\n5\n$/)
+    expect(piped('>/dev/null; node ' + command + ' validate - < plans/smoke.gate.yaml')).toBe('-: valid\n0\n')
+  })
+
+  it('help with examples', async () => {
     for (const verb of ['validate', 'preview', 'rehearse', 'run', 'compare', 'profile'])
       expect((await jolt([verb, '--help'])).stdout).toMatch(/Examples?:\n {2}jolt-gate /)
   })

@@ -30,7 +30,15 @@ export {
   type Reading,
 } from './values/compile.js'
 export { Received, type ReceivedFacts } from './assess/received.js'
-export { compileCheck, compileFinder, type AssessContext, type Finder, type Verify } from './assess/check.js'
+export {
+  compileCheck,
+  compileFinder,
+  compileReason,
+  type AssessContext,
+  type Finder,
+  type Reason,
+  type Verify,
+} from './assess/check.js'
 export { compileKeep, type Take } from './assess/keep.js'
 export { isOpenPhase, rateAt, usersAt } from './plan/phases.js'
 export { readsBody } from './plan/subjects.js'

@@ -2,6 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import {
   compileCheck,
+  compileReason,
   compileKeep,
   compileRequest,
   readSentence,
@@ -209,15 +210,19 @@ describe('the other subjects', () => {
         properties: { places: { type: 'array', items: { $ref: '#/$defs/place' } } },
       },
     }
-    const fits = (text: string) =>
-      compileCheck(
-        { ...check('body fits schema s.json#/components'), schema: { document, pointer: '/components' } },
-        context,
-      )(answer(text), [])
+    const schema = { ...check('body fits schema s.json#/components'), schema: { document, pointer: '/components' } }
+    const fits = (text: string) => compileCheck(schema, context)(answer(text), [])
+    const reason = (text: string) => compileReason(schema, context)?.(answer(text), [])
 
     expect(fits(body)).toBe(true)
     expect(fits('{"id":"x","places":[0]}')).toBe(false)
     expect(fits('{}')).toBe(false)
+    expect([body, '{"id":"x","places":[3,0]}', '{}', 'no JSON'].map(reason)).toEqual([
+      '',
+      '/places/* must be >= 1',
+      "it must have required property 'id'",
+      'it is not JSON',
+    ])
   })
 
   it('keep cookies and matches', () => {

@@ -41,6 +41,16 @@ describe('a rehearsal', () => {
     ])
   })
 
+  it('names the rule of a schema that an answer breaks', async () => {
+    const steps = `      - send: GET /one\n        check: [body fits schema one.json]\n`
+    const files = { 'one.json': '{"type":"object","required":["id"]}' }
+    const { plan, target } = planFor(server.origin, `journeys:\n  one:\n    steps:\n${steps}${load}`, { files })
+
+    const { steps: walked } = await rehearse({ plan, target, run })
+
+    expect(walked[0]?.failure?.detail).toBe("body fits schema one.json: it must have required property 'id'")
+  })
+
   it('skips waits, but not those until something holds, unless it is asked to wait', async () => {
     const steps = `      - send: GET /one
       - wait: 700ms

@@ -14,7 +14,7 @@ interface Step {
 }
 
 const reports = mkdtempSync(join(tmpdir(), 'jolt-gate-test-'))
-ensurePrograms(['git', 'mariadbd', 'chromium'])
+ensurePrograms(['git', 'mariadbd', 'chromium', 'fish', 'zsh'])
 
 let passed = 0
 let failed = 0

@@ -1,7 +1,7 @@
 // Checks, compiled once to functions of a response.
 import { holds } from '../language/comparisons.js'
 import { compilePath, parseJson } from '../language/json-path.js'
-import { compileSchema } from '../language/json-schema.js'
+import { compileSchema, type SchemaTest } from '../language/json-schema.js'
 import type { Json, KeepSource, Operand, Subject, Test } from '../language/sentences.js'
 import { compileXPath } from '../language/xml.js'
 import type { Check } from '../plan/model.js'
@@ -82,6 +82,45 @@ export function compileFinder(subject: Subject | KeepSource, { lookup, namespace
   }
 }
 
+/**
+ * Compiles what says why a check failed beyond its own words; undefined where those say all.
+ *
+ * @returns a function that gives the rule of a schema that was broken
+ */
+export function compileReason(check: Check, context: AssessContext): Reason | undefined {
+  if (check.test.kind !== 'schema') return undefined
+  const find = compileFinder(check.subject, context)
+  const { brokenRule } = schemaOf(check)
+  return (received, frame) => {
+    const nodes = find(received, frame)
+    if (nodes.length === 0) return 'nothing is there'
+    for (const node of nodes) {
+      const json = jsonIn(check, node)
+      const rule = json === undefined ? 'it is not JSON' : brokenRule(json)
+      if (rule !== '') return rule
+    }
+    return ''
+  }
+}
+export type Reason = (received: Received, frame: Frame) => string
+
+/** Large schemas take their time: each is compiled once. */
+const compiledSchemas = new WeakMap<Check, SchemaTest>()
+
+function schemaOf(check: Check): SchemaTest {
+  const known = compiledSchemas.get(check)
+  if (known !== undefined) return known
+  const compiled = compileSchema(check.schema ?? null)
+  if (typeof compiled === 'string') throw new TypeError(compiled)
+  compiledSchemas.set(check, compiled)
+  return compiled
+}
+
+/** A body is text; what it must fit is the JSON in it. */
+function jsonIn({ subject }: Check, node: Json): Json | undefined {
+  return subject.kind === 'json' ? node : parseJson(asText(node))
+}
+
 const listOf = (value: Json | undefined): Json[] => (value === undefined ? [] : [value])
 
 /** The nodes found, or the items where one array is found. */
@@ -123,15 +162,11 @@ function testOf(check: Check, test: NodeTest, lookup: Lookup): (node: Json, fram
     case 'bound':
       return (node) => isNumeric(node) && holds(Number(node), test.comparison, test.limit.value)
     case 'schema': {
-      const fits = compileSchema(check.schema ?? null)
-      if (typeof fits === 'string') throw new TypeError(fits)
-      // A body is text; what it must fit is the JSON in it.
-      return check.subject.kind === 'json'
-        ? fits
-        : (node) => {
-            const json = parseJson(asText(node))
-            return json !== undefined && fits(json)
-          }
+      const { fits } = schemaOf(check)
+      return (node) => {
+        const json = jsonIn(check, node)
+        return json !== undefined && fits(json)
+      }
     }
     default:
       return test satisfies never

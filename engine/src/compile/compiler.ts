@@ -2,6 +2,7 @@
 import {
   compileCheck,
   compileFinder,
+  compileReason,
   compileHeaders,
   compileJson,
   compileKeep,
@@ -271,6 +272,7 @@ class Compiler {
     return {
       verify: compileCheck(check, this.context(lookup)),
       find: compileFinder(check.subject, this.context(lookup)),
+      reason: compileReason(check, this.context(lookup)),
       number: this.numbers.ofCheck(step, check.name),
       name: check.name,
       isOnStatus: check.subject.kind === 'status',

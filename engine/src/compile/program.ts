@@ -1,10 +1,23 @@
 // A plan compiled for walking: flat lists of operations, with every name turned into a slot.
-import type { CompiledRequest, Draws, Frame, FileBytes, Finder, Reading, Take, Verify, WaitStep } from '@jolt-gate/core'
+import type {
+  CompiledRequest,
+  Draws,
+  Frame,
+  FileBytes,
+  Finder,
+  Reading,
+  Reason,
+  Take,
+  Verify,
+  WaitStep,
+} from '@jolt-gate/core'
 
 export interface CompiledCheck {
   verify: Verify
   /** What the check looks at, for whoever shows it. */
   find: Finder
+  /** Why it failed, where its own words do not say all. */
+  reason: Reason | undefined
   number: number
   name: string
   isOnStatus: boolean

@@ -3,7 +3,7 @@ import { Received, type Draws, type FailureKind, type Frame, type Json, type Ver
 import type { Outcome } from '../http/exchange.js'
 import type { Mask } from '../secrets/mask.js'
 import type { Iteration } from './iteration.js'
-import type { CompiledKeep, SendOperation, TimedOperation } from '../compile/program.js'
+import type { CompiledCheck, CompiledKeep, SendOperation, TimedOperation } from '../compile/program.js'
 
 export interface Failure {
   kind: FailureKind
@@ -61,7 +61,7 @@ export class Assessor {
       if (failure === null || (failure.isOnTime && !check.isOnTime))
         failure = check.isOnStatus
           ? { kind: 'status', detail: String(received.status), isOnTime: false }
-          : { kind: 'check', detail: this.named(check.name), isOnTime: check.isOnTime }
+          : { kind: 'check', detail: this.failedWords(check, received, iteration.frame), isOnTime: check.isOnTime }
     }
     const kept = this.keepAll(iteration, operation, received)
     return { failure: failure ?? kept.failure, checks, continues: kept.continues }
@@ -89,6 +89,12 @@ export class Assessor {
       this.fault = reasonOf(error)
       return undefined
     }
+  }
+
+  private failedWords({ name, reason }: CompiledCheck, received: Received, frame: Frame): string {
+    if (this.fault !== '' || reason === undefined) return this.named(name)
+    const words = reason(received, frame)
+    return words === '' ? name : `${name}: ${words}`
   }
 
   /** A name with the reason for which its sentence could not be evaluated. */
