@@ -18,6 +18,17 @@ export const textOf = (value: Json | undefined): string => (typeof value === 'st
 export const listOf = (value: Json | undefined): Json[] => (Array.isArray(value) ? value : [])
 export const entriesOf = (value: Json | undefined): [string, Json][] => (isObject(value) ? Object.entries(value) : [])
 
+/** Follows a reference within a document (JSON Pointer in a URI fragment); one to elsewhere is left alone. */
+export function resolved(document: JsonObject, value: Json | undefined, depth = 0): Json | undefined {
+  const reference = textOf(at(value, '$ref'))
+  if (!reference.startsWith('#/') || depth > 20) return value
+  const path = reference
+    .slice(2)
+    .split('/')
+    .map((part) => decodeURIComponent(part).replaceAll('~1', '/').replaceAll('~0', '~'))
+  return resolved(document, at(document, ...path), depth + 1)
+}
+
 /** JSON as it is written in a plan: a brace in a text is duplicated, since it would be a name. */
 export function writtenJson(value: Json): Written {
   if (typeof value === 'string') return escapeBraces(value)

@@ -1,12 +1,22 @@
 // A description of a service (OpenAPI 3.0 and 3.1) as a draft.
 // Source: OpenAPI Specification 3.1.0 and 3.0.3, OpenAPI Initiative.
 import { parseJson } from '../language/json-path.js'
-import { sample } from 'openapi-sampler'
 import { parse } from 'yaml'
 import type { Json } from '../language/sentences.js'
 import { fileName, newDraft, newSend, writeDraft, type Draft, type DraftSend, type Imported } from './draft.js'
+import { exampleOfSchema, modest, MOST_DEPTH } from './examples.js'
 import { ImportFault } from './fault.js'
-import { at, entriesOf, escapeBraces, isObject, listOf, textOf, writtenJson, type JsonObject } from './json-tree.js'
+import {
+  at,
+  entriesOf,
+  escapeBraces,
+  isObject,
+  listOf,
+  resolved,
+  textOf,
+  writtenJson,
+  type JsonObject,
+} from './json-tree.js'
 import { secret, secretFields, writtenObject } from './request.js'
 import { isId, nameOf, uniqueName } from './url.js'
 
@@ -127,17 +137,6 @@ function basePath(document: JsonObject): string {
   return path.replace(/\/$/, '')
 }
 
-/** Follows a reference within the document; one to elsewhere is left alone. */
-function resolved(document: JsonObject, value: Json | undefined, depth = 0): Json | undefined {
-  const reference = textOf(at(value, '$ref'))
-  if (!reference.startsWith('#/') || depth > 20) return value
-  const path = reference
-    .slice(2)
-    .split('/')
-    .map((part) => decodeURIComponent(part).replaceAll('~1', '/').replaceAll('~0', '~'))
-  return resolved(document, at(document, ...path), depth + 1)
-}
-
 function stepOf(context: Context, { id, method, path, summary }: ApiOperation, hasSignIn: boolean): DraftSend {
   const { document, draft, base, names } = context
   const item = at(document, 'paths', path)
@@ -194,11 +193,7 @@ function exampleOf({ document, samples }: Context, holder: Json | undefined): Js
   if (own !== undefined) return own
   const schema = at(holder, 'schema')
   if (!isObject(schema)) return undefined
-  try {
-    return parseJson(JSON.stringify(sample(modest(schema), SAMPLING, samples)))
-  } catch {
-    return undefined
-  }
+  return exampleOfSchema(schema, samples)
 }
 
 function bodyOf(context: Context, operation: Json | undefined, send: DraftSend): DraftSend['body'] {
@@ -334,23 +329,6 @@ function tokenName({ document }: Context, path: string): string {
     ),
   )
   return names.find((name) => /token|jwt/i.test(name)) ?? 'token'
-}
-
-/** An example needs no more, whatever a schema asks for. */
-const MOST_IN_EXAMPLES: Readonly<Record<string, number>> = { minLength: 1000, minItems: 10, minProperties: 10 }
-const MOST_DEPTH = 100
-const SAMPLING = { quiet: true, skipReadOnly: true, maxSampleDepth: 10 }
-
-/** A schema whose example cannot be too large: the sampler makes as many letters and items as are asked for. */
-function modest(schema: JsonObject, depth = 0): JsonObject {
-  if (depth > MOST_DEPTH) return {}
-  const bounded = Object.entries(schema).map(([key, value]): [string, Json] => {
-    const most = MOST_IN_EXAMPLES[key]
-    if (most !== undefined && typeof value === 'number') return [key, Math.min(most, value)]
-    if (Array.isArray(value)) return [key, value.map((item) => (isObject(item) ? modest(item, depth + 1) : item))]
-    return [key, isObject(value) ? modest(value, depth + 1) : value]
-  })
-  return Object.fromEntries(bounded)
 }
 
 /** Schemas of OpenAPI 3.0 as JSON Schema 2020-12: nullable and the bounds that were switches. */
