@@ -34,6 +34,7 @@ const order = {
     'carry',
     'clock',
     'secrets',
+    'network',
     'permit',
     'compile',
     'http',

@@ -1,6 +1,7 @@
 // What run and rehearse are asked for beside the plan.
 import {
   isNumberMaker,
+  NO_LOAD,
   permissionFault,
   previewOf,
   readSentence,
@@ -28,7 +29,7 @@ export function refuseUnknownValues({ plan, target, loadNames }: PlanReading, se
 
 /** Refuses a load that the target's owner does not permit, or has not shown to be able to permit. */
 export async function refuseForbidden(plan: Plan | undefined, target: Target, scale = 1): Promise<void> {
-  const load = plan === undefined ? { peakRate: 0, mostUsers: 0, seconds: 0 } : previewOf(scalePlan(plan, scale))
+  const load = plan === undefined ? NO_LOAD : previewOf(scalePlan(plan, scale))
   const fault = permissionFault(target, load, new Date())
   if (fault !== undefined) throw new UsageError(`${target.name}: ${fault}`)
   const missing = (await proveControl(controlNeeded(target))).flatMap((found) => (found.isProven ? [] : [found]))

@@ -136,6 +136,7 @@ export {
   isLoopbackAddress,
   originsToPermit,
   parseHours,
+  NO_LOAD,
   permissionFault,
   permissionText,
   type AskedLoad,

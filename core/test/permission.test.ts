@@ -9,7 +9,7 @@ const targetOf = (permission: string, origin = 'https://booking.example'): Targe
 }
 const PERMISSION =
   'permission: { by: Ida Quay, rate: 50/s, hours: "Mon to Fri 06:00 to 18:00, Sat 08:00 to 12:00", until: 2026-12-31 }\n'
-const load = { peakRate: 40, mostUsers: 0, seconds: 600 }
+const load = { peakRate: 20, peakRequestRate: 40, mostUsers: 0, seconds: 600 }
 // 2026-11-23 is a Monday.
 const at = (text: string) => new Date(`${text}:00Z`)
 
@@ -20,6 +20,13 @@ describe('a permission', () => {
     expect(
       permissionFault(targetOf('also: [https://pay.example]\n', 'http://127.0.0.1:9'), load, at('2026-11-23T10:00')),
     ).toMatch(/pay.example/)
+    expect(
+      permissionFault(targetOf('proxy: http://out.example:3128\n', 'http://127.0.0.1:9'), load, at('2026-11-23T10:00')),
+    ).toMatch(/out.example:3128/)
+  })
+
+  it.each(['by: Ida Quay', 'rate: 50/s', 'until: 2026-12-31'])('says all of what it is for, not only %s', (part) => {
+    expect(() => targetOf(`permission: { ${part} }\n`)).toThrow(/says who gives it, the highest rate and the last day/)
   })
 
   it.each([
@@ -29,7 +36,8 @@ describe('a permission', () => {
     ['2026-11-29T10:00', load, /on a Sun/],
     ['2026-11-23T17:55', load, /would last until 18:05/],
     ['2027-01-01T10:00', load, /ended with 2026-12-31/],
-    ['2026-11-23T10:00', { ...load, peakRate: 50.5 }, /reaches 50.5\/s.*at most 50\/s/],
+    ['2026-11-23T10:00', { ...load, peakRate: 50.5 }, /reaches 50.5 arrivals\/s.*at most 50\/s/],
+    ['2026-11-23T10:00', { ...load, peakRequestRate: 51 }, /reaches 51 requests\/s.*at most 50\/s/],
     ['2026-11-23T10:00', { ...load, mostUsers: 5 }, /not known beforehand/],
   ])('at %s for a load', (moment, asked, fault) => {
     const found = permissionFault(targetOf(PERMISSION), asked, at(moment))

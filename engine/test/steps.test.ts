@@ -7,7 +7,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { PGlite } from '@electric-sql/pglite'
 import { PGLiteSocketServer } from '@electric-sql/pglite-socket'
-import { startMariaDb } from '@jolt-gate/scripts'
+import { freePort, startMariaDb } from '@jolt-gate/scripts'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { WebSocketServer } from 'ws'
 import { journeyOf, runPlan } from './run-plan.js'
@@ -241,7 +241,8 @@ load:
 `
   it('runs on MariaDB with bound parameters', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-sql-'))
-    const database = await startMariaDb(join(folder, 'data'), 'ferries')
+    const port = await freePort(0)
+    const database = await startMariaDb(join(folder, 'data'), 'ferries', port)
     const ask = (statement: string) =>
       execFileSync(
         'mariadb',
@@ -258,7 +259,7 @@ load:
       ).trim()
     try {
       ask('CREATE TABLE holds (run VARCHAR(40), places INT)')
-      const url = `mariadb://${database.user}@localhost/ferries?socket=${encodeURIComponent(database.socketPath)}`
+      const url = `mariadb://${database.user}@127.0.0.1:${String(port)}/ferries`
       const { result } = await runPlan(
         server.origin,
         plan.replace('DELETE FROM holds', 'UPDATE holds SET places = 9'),
@@ -275,6 +276,14 @@ load:
       })
       expect(broken.judgement).toMatchObject({ verdict: 'void', exitCode: 3 })
       expect(broken.judgement.reasons[0]).toMatch(/nothing' doesn't exist/)
+      for (const [address, fault] of [
+        [`${url}?socket=${encodeURIComponent(database.socketPath)}`, 'no option "socket"'],
+        [`${url.replace('mariadb:', 'postgres:')}?sslrootcert=/etc/passwd`, 'no option "sslrootcert"'],
+        [url.replace('127.0.0.1', 'harbour.invalid'), 'neither on loopback nor a host of the target'],
+      ] as const) {
+        const refused = await runPlan(server.origin, plan, { secrets: { database: address } })
+        expect(refused.result.setup[0]?.reason).toContain(fault)
+      }
     } finally {
       await database.stop()
       rmSync(folder, { recursive: true, force: true })

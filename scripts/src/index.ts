@@ -1,4 +1,5 @@
 export { startMariaDb, type MariaDb } from './mariadb.js'
+export { freePort } from './ports.js'
 export { startChild, type Child } from './children.js'
 export { FROM_SOURCES } from './sources.js'
 export { DEMO_SECRETS, sealKeyFile, prepareDemo } from './demo.js'

@@ -13,8 +13,12 @@ export interface MariaDb {
   stop(): Promise<void>
 }
 
-/** Starts a server on a data folder, which is made when it is not there, with one empty database. */
-export async function startMariaDb(dataFolder: string, database: string): Promise<MariaDb> {
+/**
+ * Starts a server on a data folder, which is made when it is not there, with one empty database.
+ *
+ * @param port - on loopback beside the socket; by default there is none
+ */
+export async function startMariaDb(dataFolder: string, database: string, port?: number): Promise<MariaDb> {
   const user = userInfo().username
   // A socket's path may have 107 characters; the data folder's may be longer.
   const socketFolder = mkdtempSync(join(tmpdir(), 'jolt-gate-'))
@@ -26,7 +30,7 @@ export async function startMariaDb(dataFolder: string, database: string): Promis
       '--no-defaults',
       `--datadir=${dataFolder}`,
       `--user=${user}`,
-      '--skip-networking',
+      ...(port === undefined ? ['--skip-networking'] : ['--bind-address=127.0.0.1', `--port=${String(port)}`]),
       `--socket=${socketPath}`,
       `--pid-file=${join(socketFolder, 'm.pid')}`,
       '--innodb-flush-log-at-trx-commit=2',

@@ -1,6 +1,7 @@
 // Starting and stopping a server; `main.ts` is its command line.
 import { createServer } from 'node:http'
 import { createServer as createSecureServer } from 'node:https'
+import { closePorts } from '@jolt-gate/engine'
 import { createApp } from './app.js'
 import { migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
 import { PersonRow } from './database/models.js'
@@ -70,6 +71,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
       resolve(typeof address === 'object' && address !== null ? address.port : options.port)
     })
   })
+  const openPorts = closePorts([port])
   return {
     setupCode,
     origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,
@@ -78,6 +80,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
       server.closeAllConnections()
       await new Promise((resolve) => server.close(resolve))
       await sequelize.close()
+      openPorts()
     },
   }
 }

@@ -1,6 +1,7 @@
 // Attacks that were seen to work once: each must fail, and leave what it was aimed at as it was.
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
-import { execFile } from 'node:child_process'
+import { createServer } from 'node:http'
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { execFile, execFileSync } from 'node:child_process'
 import { promisify } from 'node:util'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -133,5 +134,91 @@ describe('a push', () => {
     expect(await push('--force')).toMatch(/non-fast-forward|denying/)
     expect(await push('origin', ':main')).toMatch(/denying|deletion|prohibited/)
     expect(git(repository, 'log', '-1', '--format=%s')).toBe('files')
+  })
+})
+
+describe('the way out', () => {
+  const port = () => new URL(place.server.origin).port
+  const save = (name: string, text: string) => call('PUT', `${place.project}/targets/${name}`, change(text))
+  const runPlan = async (target: string) =>
+    (await call('POST', `${place.project}/runs`, { plan: 'plans/short.gate.yaml', target })) as {
+      status: number
+      body: { id: string; code: string; detail: string }
+    }
+  const ended = async (id: string) => {
+    await expect
+      .poll(async () => (await call('GET', `/runs/${id}`)).body, { timeout: 30_000 })
+      .toMatchObject({
+        state: 'ended',
+      })
+    return (await call('GET', `/runs/${id}`)).body
+  }
+
+  it('never leads a run, a metric or a clone to the application itself', async () => {
+    await save('own', `origin: http://127.0.0.1:${port()}\nalso: ["http://localhost:${port()}"]\n`)
+    const { body } = await runPlan('own')
+
+    expect(JSON.stringify(await ended(body.id))).toContain('belongs to Jolt Gate itself')
+    for (const host of ['127.0.0.1', 'localhost'])
+      expect(
+        await call('POST', `${place.project}/targets/own/metric`, { url: `http://${host}:${port()}/metrics` }),
+      ).toMatchObject({
+        status: 502,
+        body: { detail: expect.stringContaining('belongs to Jolt Gate itself') as string },
+      })
+    expect(await call('POST', '/projects', { clone: `http://localhost:${port()}/git/1.git` })).toMatchObject({
+      status: 403,
+      body: { code: 'NOT_PERMITTED' },
+    })
+  })
+
+  it('leads a clone to a repository over HTTP, and not where that redirects', async () => {
+    const bare = join(place.folder, 'away.git')
+    git(place.folder, 'clone', '-q', '--bare', repository, bare)
+    git(bare, 'update-server-info')
+    const served = createServer((request, response) => {
+      const path = (request.url ?? '').replace(/[?].*/, '')
+      if (path.startsWith('/moved')) response.writeHead(302, { location: path.replace('/moved', '') }).end()
+      else if (existsSync(bare + path)) response.end(readFileSync(bare + path))
+      else response.writeHead(404).end()
+    })
+    await new Promise<void>((resolve) => served.listen(0, '127.0.0.1', resolve))
+    const at = served.address()
+    const from = (path: string) => `http://localhost:${String(typeof at === 'object' ? at?.port : 0)}${path}`
+
+    expect((await call('POST', '/projects', { clone: from('') })).status).toBe(201)
+    expect(await call('POST', '/projects', { clone: from('/moved') })).toMatchObject({
+      status: 502,
+      body: { code: 'NO_CLONE' },
+    })
+    served.closeAllConnections()
+    served.close()
+  })
+
+  it('needs a permission for a proxy, too', async () => {
+    await save('through', `origin: ${place.ferries.origin}\nproxy: http://192.0.2.1:3128\n`)
+
+    expect((await runPlan('through')).body).toMatchObject({
+      code: 'NOT_PERMITTED',
+      detail: expect.stringContaining('http://192.0.2.1:3128 is not on loopback') as string,
+    })
+  })
+
+  it('is asked for again when a run that waited begins', async () => {
+    await save('far', 'origin: http://192.0.2.1\npermission: { by: Ida, rate: 100/s, until: 2099-12-31 }\n')
+    await call('POST', `${place.project}/targets/far/approve`, { words: 'It is ours, and we know that it is loaded.' })
+    const [first, waiting] = [await runPlan('here'), await runPlan('far')]
+    expect(waiting.status).toBe(201)
+
+    execFileSync('mariadb', [
+      ...['--no-defaults', `--socket=${place.database.socketPath}`, `--user=${place.database.user}`],
+      ...['-e', 'DELETE FROM approvals', 'jolt_gate_test'],
+    ])
+
+    await ended(first.body.id)
+    expect(await ended(waiting.body.id)).toMatchObject({
+      verdict: 'void',
+      reasons: [expect.stringMatching(/^not begun: far: control of http:\/\/192\.0\.2\.1 is not proven/) as string],
+    })
   })
 })

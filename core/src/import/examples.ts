@@ -8,8 +8,10 @@ import { at, entriesOf, isObject, listOf, resolved, textOf, type JsonObject } fr
 /** An example needs no more, whatever a schema asks for. */
 const MOST_IN_EXAMPLES: Readonly<Record<string, number>> = { minLength: 1000, minItems: 10, minProperties: 10 }
 export const MOST_DEPTH = 100
-const MOST_MENDED_DEPTH = 10
-const SAMPLING = { quiet: true, skipReadOnly: true, maxSampleDepth: MOST_MENDED_DEPTH }
+const MOST_SAMPLED_DEPTH = 10
+const SAMPLING = { quiet: true, skipReadOnly: true, maxSampleDepth: MOST_SAMPLED_DEPTH }
+/** A description may branch without end: no more of an example is mended. */
+const MOST_MENDED = 500
 /** Formats for which the library makes none. */
 const FORMATS: Readonly<Record<string, string>> = { duration: 'P1D', byte: 'bGFya2hvbG0=' }
 
@@ -32,25 +34,34 @@ export function modest(schema: JsonObject, depth = 0): JsonObject {
  * @returns undefined where none can be made
  */
 export function exampleOfSchema(schema: JsonObject, document: JsonObject): Json | undefined {
+  const made = sampleOf(schema, document)
+  return made === undefined ? undefined : mended(modest(schema), made, { document, left: MOST_MENDED })
+}
+
+function sampleOf(schema: JsonObject, document: JsonObject): Json | undefined {
   try {
-    const small = modest(schema)
-    const made = parseJson(JSON.stringify(sample(small, SAMPLING, document)))
-    return made === undefined ? undefined : mended(small, made, document, 0)
+    return parseJson(JSON.stringify(sample(modest(schema), SAMPLING, document)))
   } catch {
     return undefined
   }
 }
 
-function mended(listed: Json, value: Json, document: JsonObject, depth: number): Json {
-  const schema = resolved(document, listed)
-  if (!isObject(schema) || depth > MOST_MENDED_DEPTH) return value
+interface Mending {
+  document: JsonObject
+  /** So many parts may still be mended. */
+  left: number
+}
+
+function mended(listed: Json, value: Json, mending: Mending): Json {
+  const schema = resolved(mending.document, listed)
+  if (!isObject(schema) || mending.left-- <= 0) return value
   // What a person gave as an example is theirs.
   if (['example', 'examples', 'default', 'const', 'enum'].some((key) => schema[key] !== undefined)) return value
-  const whole = listOf(schema['allOf']).reduce((inner: Json, part) => mended(part, inner, document, depth + 1), value)
+  const whole = listOf(schema['allOf']).reduce((inner: Json, part) => mended(part, inner, mending), value)
   if (typeof whole === 'number') return mendedNumber(schema, whole)
   if (typeof whole === 'string') return mendedText(schema, whole)
-  if (Array.isArray(whole)) return mendedList(schema, whole, document, depth)
-  return isObject(whole) ? mendedObject(schema, whole, document, depth) : whole
+  if (Array.isArray(whole)) return mendedList(schema, whole, mending)
+  return isObject(whole) ? mendedObject(schema, whole, mending) : whole
 }
 
 function mendedNumber(schema: JsonObject, value: number): number {
@@ -80,13 +91,14 @@ function mendedText(schema: JsonObject, value: string): string {
   return FORMATS[textOf(schema['format'])] ?? value
 }
 
-function mendedList(schema: JsonObject, value: Json[], document: JsonObject, depth: number): Json[] {
+function mendedList(schema: JsonObject, value: Json[], mending: Mending): Json[] {
+  const { document } = mending
   const first = listOf(schema['prefixItems'])
   const rest = schema['items'] ?? {}
-  const items = value.map((item, index) => mended(first[index] ?? rest, item, document, depth + 1))
+  const items = value.map((item, index) => mended(first[index] ?? rest, item, mending))
   const contained = resolved(document, schema['contains'])
   if (isObject(contained) && items.length > 0)
-    items[items.length - 1] = exampleOfSchema(contained, document) ?? items.at(-1) ?? null
+    items[items.length - 1] = sampleOf(contained, document) ?? items.at(-1) ?? null
   if (schema['uniqueItems'] !== true) return items
   const choices = listOf(at(resolved(document, rest), 'enum'))
   return items.map((item, index) => {
@@ -97,12 +109,12 @@ function mendedList(schema: JsonObject, value: Json[], document: JsonObject, dep
   })
 }
 
-function mendedObject(schema: JsonObject, value: JsonObject, document: JsonObject, depth: number): JsonObject {
+function mendedObject(schema: JsonObject, value: JsonObject, mending: Mending): JsonObject {
   const properties = schema['properties']
   const next = Object.fromEntries(
     Object.entries(value).map(([name, child]): [string, Json] => {
       const own = at(properties, name)
-      return [name, own === undefined ? child : mended(own, child, document, depth + 1)]
+      return [name, own === undefined ? child : mended(own, child, mending)]
     }),
   )
   const needed = [
@@ -113,8 +125,9 @@ function mendedObject(schema: JsonObject, value: JsonObject, document: JsonObjec
   ]
   for (const name of needed.map(textOf)) {
     if (name === '' || Object.hasOwn(next, name)) continue
-    const own = resolved(document, at(properties, name) ?? schema['additionalProperties'])
-    next[name] = (isObject(own) ? exampleOfSchema(own, document) : undefined) ?? 'text'
+    const own = resolved(mending.document, at(properties, name) ?? schema['additionalProperties'])
+    const made = isObject(own) ? sampleOf(own, mending.document) : undefined
+    next[name] = isObject(own) && made !== undefined ? mended(own, made, mending) : 'text'
   }
   return next
 }

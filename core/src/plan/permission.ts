@@ -48,14 +48,17 @@ export function isLoopbackAddress(address: string): boolean {
   return ipaddr.isValid(address) && ipaddr.process(address).range() === 'loopback'
 }
 
-/** The origins of a target that need a permission. */
-export function originsToPermit({ origin, also }: Target): string[] {
-  return [origin, ...also].filter((one) => one !== '' && !isLoopback(one))
+/** The origins of a target that need a permission; its proxy gets all of the load, too. */
+export function originsToPermit({ origin, also, proxy }: Target): string[] {
+  const through = proxy === undefined ? [] : [new URL(proxy).origin]
+  return [...new Set([origin, ...also, ...through])].filter((one) => one !== '' && !isLoopback(one))
 }
 
 export interface AskedLoad {
   /** The most arrivals per second; 0 for a rehearsal. */
   peakRate: number
+  /** The most requests per second. */
+  peakRequestRate: number
   /** The most users who come again, whose rate nobody knows beforehand. */
   mostUsers: number
   seconds: number
@@ -77,7 +80,7 @@ export function permissionFault(target: Target, load: AskedLoad, now: Date): str
 
 function outOfTime({ until, hours }: Permission, now: Date, seconds: number): string | undefined {
   const end = new Date(now.getTime() + 1000 * seconds)
-  if (until !== undefined && end.toISOString().slice(0, 10) > until) return `the permission ended with ${until}`
+  if (end.toISOString().slice(0, 10) > until) return `the permission ended with ${until}`
   const spans = hours === undefined ? undefined : parseHours(hours)
   if (spans === undefined || typeof spans === 'string') return undefined
   const isWithin = (moment: Date) => {
@@ -92,18 +95,21 @@ function outOfTime({ until, hours }: Permission, now: Date, seconds: number): st
     : `the permission is for ${hours ?? ''} (UTC), and this load would last until ${end.toISOString().slice(11, 16)}`
 }
 
-function tooMuch({ ratePerSecond }: Permission, { peakRate, mostUsers }: AskedLoad): string | undefined {
-  if (ratePerSecond === undefined) return undefined
+function tooMuch({ ratePerSecond }: Permission, load: AskedLoad): string | undefined {
+  const { peakRate, peakRequestRate, mostUsers } = load
   if (mostUsers > 0)
     return `the permission is for at most ${String(ratePerSecond)}/s, and the rate of concurrent users is not known beforehand`
-  const peak = Math.round(peakRate * 1000) / 1000
+  const peak = Math.round(Math.max(peakRate, peakRequestRate) * 1000) / 1000
   return peak > ratePerSecond
-    ? `the load reaches ${String(peak)}/s, and the permission is for at most ${String(ratePerSecond)}/s`
+    ? `the load reaches ${String(peak)} ${peakRequestRate >= peakRate ? 'requests' : 'arrivals'}/s, and the permission is for at most ${String(ratePerSecond)}/s`
     : undefined
 }
+
+/** What a rehearsal asks for. */
+export const NO_LOAD: AskedLoad = { peakRate: 0, peakRequestRate: 0, mostUsers: 0, seconds: 0 }
 
 /** What a permission says, as one text: proof of control of a target is proof for these very words. */
 export function permissionText(origin: string, permission: Permission): string {
   const { by, ratePerSecond, hours, until } = permission
-  return JSON.stringify(['jolt-gate', 1, origin, by, ratePerSecond ?? null, hours ?? null, until ?? null])
+  return JSON.stringify(['jolt-gate', 1, origin, by, ratePerSecond, hours ?? null, until])
 }

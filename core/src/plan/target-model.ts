@@ -15,9 +15,11 @@ export interface Metric {
 
 export interface Permission {
   by: string
-  ratePerSecond: number | undefined
+  /** Of arrivals, and of requests. */
+  ratePerSecond: number
   hours: string | undefined
-  until: string | undefined
+  /** The last day. */
+  until: string
 }
 
 /** Certificates and key as PEM text. */

@@ -152,12 +152,9 @@ function readMetricKind(source: Source, field: Field | undefined): Metric['as'] 
 function readPermission(source: Source, field: Field | undefined): Permission | undefined {
   if (field === undefined) return undefined
   const fields = readFields(source, field.value, 'permission', 'permission')
-  const rate = fields.get('rate')
   const by = readText(source, fields.get('by'), 'by')
-  if (by === undefined) {
-    source.report(offsetOf(field.key), 'PERMISSION', 'a permission needs who gives it: add by')
-    return undefined
-  }
+  const rate = fields.get('rate')
+  const ratePerSecond = rate === undefined ? undefined : readPhrase(source, rate.value, 'RateOnly', 'rate')
   const hours = readText(source, fields.get('hours'), 'hours')
   const wrong = hours === undefined ? undefined : parseHours(hours)
   if (typeof wrong === 'string')
@@ -173,12 +170,16 @@ function readPermission(source: Source, field: Field | undefined): Permission | 
       'DATE',
       `until must be a date such as 2026-12-31, found "${until}"`,
     )
-  return {
-    by,
-    ratePerSecond: rate === undefined ? undefined : readPhrase(source, rate.value, 'RateOnly', 'rate'),
-    hours,
-    until,
-  }
+  const missing = Object.entries({ by, rate, until }).flatMap(([name, value]) => (value === undefined ? [name] : []))
+  if (missing.length > 0)
+    source.report(
+      offsetOf(field.key),
+      'PERMISSION',
+      `a permission says who gives it, the highest rate and the last day: add ${missing.join(' and ')}`,
+    )
+  return by === undefined || ratePerSecond === undefined || until === undefined
+    ? undefined
+    : { by, ratePerSecond, hours, until }
 }
 
 function readTls(context: { source: Source; files: FileReader }, field: Field | undefined): Tls | undefined {

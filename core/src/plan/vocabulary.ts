@@ -355,9 +355,9 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
     about: 'the permission to load a target that is not on loopback',
     keys: {
       by: needed('who gives it', text, 'Ida Quay, head of booking'),
-      rate: key('the highest rate', sentence('RateOnly'), '50/s'),
+      rate: needed('the highest rate of arrivals and requests', sentence('RateOnly'), '50/s'),
       hours: key('days and hours (UTC)', text, 'Mon to Fri 06:00 to 18:00'),
-      until: key('the last day', text, '2026-12-31'),
+      until: needed('the last day', text, '2026-12-31'),
     },
   },
   tls: {

@@ -1,9 +1,12 @@
 // Connections of ours: over HTTP/1.1 as many as there are requests open at once, the last used first; over HTTP/2
 // shared.
 import { EventEmitter } from 'node:events'
-import { buildConnector, Client, H2CClient, ProxyAgent, type Dispatcher } from 'undici'
+import { isIP } from 'node:net'
+import { type buildConnector, Client, H2CClient, ProxyAgent, type Dispatcher } from 'undici'
 import type { Target } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
+import { NAMES, type Names } from '../network/names.js'
+import { guardedConnector } from '../network/reach.js'
 
 /** How a target is reached. */
 export type Route = Pick<Target, 'tls' | 'proxy' | 'localAddress'>
@@ -27,14 +30,22 @@ export class Link {
   /** Requests that it carries now, and those that were answered over it. */
   carries = 0
   answered = 0
+  /** What it was connected to by name, and the state of all names when that was last looked at. */
+  private readonly name: string
+  private address = ''
+  private namesVersion: number
 
   constructor(
     readonly origin: string,
     readonly http: HttpVersion,
     route: Route,
+    private readonly names: Names,
   ) {
+    this.namesVersion = names.version
     const secured = tlsOptions(route.tls)
-    const connector = buildConnector({ timeout: 0, allowH2: http === 2, ...secured })
+    const { hostname } = new URL(origin)
+    this.name = isIP(hostname.replace(/^\[(.*)\]$/, '$1')) === 0 ? hostname : ''
+    const connector = guardedConnector({ timeout: 0, allowH2: http === 2, ...secured }, names)
     const options = {
       headersTimeout: 0,
       bodyTimeout: 0,
@@ -42,6 +53,17 @@ export class Link {
       connect: this.timed(connector, route.localAddress),
     }
     this.client = route.proxy === undefined ? this.direct(options) : throughProxy(route.proxy, origin, options, secured)
+  }
+
+  /** Whether its name leads elsewhere by now: what it carries may end, and nothing new goes over it. */
+  isStale(): boolean {
+    if (this.name === '' || this.address === '') return false
+    const { names } = this
+    names.refresh(this.name)
+    if (this.namesVersion === names.version) return false
+    if (!names.leadsTo(this.name, this.address)) return true
+    this.namesVersion = names.version
+    return false
   }
 
   destroy(): void {
@@ -67,6 +89,7 @@ export class Link {
       // The connector returns the socket before it is connected, though its type does not say so.
       const socket: unknown = connector(from, (...outcome) => {
         moments.endedMs = monotonicMs()
+        this.address = outcome[1]?.remoteAddress ?? ''
         callback(...outcome)
       })
       if (isEmitter(socket)) {
@@ -114,27 +137,43 @@ export class Connections {
   private readonly idle = new Map<string, Link[]>()
   private readonly shared = new Map<string, Link>()
 
-  constructor(private readonly route: Route) {}
+  constructor(
+    private readonly route: Route,
+    private readonly names: Names = NAMES,
+  ) {}
 
   take(origin: string, http: HttpVersion): Link {
     if (http === 1) {
-      const link = this.idle.get(origin)?.pop() ?? new Link(origin, http, this.route)
+      const link = this.idleOf(origin) ?? new Link(origin, http, this.route, this.names)
       link.carries = 1
       return link
     }
     let link = this.shared.get(origin)
-    if (link === undefined || link.carries >= STREAMS) {
-      link = new Link(origin, http, this.route)
+    if (link === undefined || link.carries >= STREAMS || link.isStale()) {
+      link = new Link(origin, http, this.route, this.names)
       this.shared.set(origin, link)
     }
     link.carries++
     return link
   }
 
+  private idleOf(origin: string): Link | undefined {
+    const links = this.idle.get(origin)
+    for (let link = links?.pop(); link !== undefined; link = links?.pop()) {
+      if (!link.isStale()) return link
+      link.destroy()
+    }
+    return undefined
+  }
+
   giveBack(link: Link): void {
     link.carries--
     link.answered++
-    if (link.http === 2) return
+    if (link.http === 2) {
+      // Its place may have been taken meanwhile.
+      if (link.carries === 0 && this.shared.get(link.origin) !== link) link.destroy()
+      return
+    }
     const links = this.idle.get(link.origin)
     if (links === undefined) this.idle.set(link.origin, [link])
     else links.push(link)

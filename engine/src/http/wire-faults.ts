@@ -1,5 +1,6 @@
 // What went wrong on the wire, in the words of the plan format.
 import type { FailureKind } from '@jolt-gate/core'
+import { NOT_PERMITTED } from '../network/reach.js'
 
 export type WireFault =
   | { kind: 'failure'; failure: FailureKind; detail: string }
@@ -24,7 +25,8 @@ export function wireFaultOf(error: unknown): WireFault {
   if (code === 'ETIMEDOUT' || code === 'UND_ERR_CONNECT_TIMEOUT')
     return { kind: 'failure', failure: 'timeout', detail: 'connect' }
   if (code.startsWith('HPE_')) return { kind: 'failure', failure: 'reset', detail: `not HTTP: ${code}` }
-  if (code === 'UND_ERR_INVALID_ARG') return { kind: 'failure', failure: 'not permitted', detail: message }
+  if (code === 'UND_ERR_INVALID_ARG' || code === NOT_PERMITTED)
+    return { kind: 'failure', failure: 'not permitted', detail: message }
   return {
     kind: 'failure',
     failure: 'reset',

@@ -2,6 +2,7 @@
 import { request } from 'undici'
 import { familyValue, parseMetricPage, type MetricPage, type Metric } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
+import { GUARDED } from '../network/reach.js'
 
 const WITHIN_MS = 800
 const MOST_BYTES = 8_000_000
@@ -112,6 +113,7 @@ export class MetricReader {
 async function fetchPage(url: string): Promise<MetricPage | undefined> {
   try {
     const { statusCode, body } = await request(url, {
+      dispatcher: GUARDED,
       headersTimeout: WITHIN_MS,
       bodyTimeout: WITHIN_MS,
       signal: AbortSignal.timeout(WITHIN_MS),

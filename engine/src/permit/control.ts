@@ -2,6 +2,7 @@
 import { createHash } from 'node:crypto'
 import { originsToPermit, permissionText, type Target } from '@jolt-gate/core'
 import { request } from 'undici'
+import { GUARDED } from '../network/reach.js'
 
 export const WELL_KNOWN = '/.well-known/jolt-gate'
 const WITHIN_MS = 5000
@@ -44,6 +45,7 @@ export function proveControl(needed: readonly ControlNeeded[]): Promise<ControlF
 async function whyNot({ url, token }: ControlNeeded): Promise<string | undefined> {
   try {
     const { statusCode, body } = await request(url, {
+      dispatcher: GUARDED,
       method: 'GET',
       signal: AbortSignal.timeout(WITHIN_MS),
       headers: { accept: 'text/plain' },

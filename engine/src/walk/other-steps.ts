@@ -1,9 +1,10 @@
 // Steps that are no HTTP request: calls into scripts, statements to databases, talks over sockets.
-import { Received, waitMs, type Draws, type FailureKind, type Json } from '@jolt-gate/core'
+import { isLoopback, Received, waitMs, type Draws, type FailureKind, type Json } from '@jolt-gate/core'
 import { noteEnd } from './groups.js'
 import type { Assessor, Failure } from './assessor.js'
 import { monotonicMs } from '../clock/clock.js'
 import { plainSample, type WalkerListener } from './listener.js'
+import { refusalOf } from '../network/reach.js'
 import type { Iteration, Branch } from './iteration.js'
 import type { CallOperation, SocketOperation, SqlOperation, TimedOperation } from '../compile/program.js'
 import type { WalkerOptions } from './options.js'
@@ -66,7 +67,9 @@ export class OtherSteps {
     const { frame } = branch.iteration
     const startedMs = monotonicMs()
     const parameters: (Json | undefined)[] = operation.parameters.map((read) => read(frame))
-    void runSql(operation.database(frame), operation.statement, parameters, operation.timeoutMs).then((outcome) => {
+    const permits = (host: string) => isLoopback(`http://${host}`) || this.hostsOfTarget().has(host)
+    const database = operation.database(frame)
+    void runSql(database, operation.statement, parameters, operation.timeoutMs, permits).then((outcome) => {
       const failure: Failure | null =
         outcome.kind === 'done' ? null : { kind: 'sql', detail: outcome.detail, isOnTime: false }
       const sample = plainSample(dueMs, startedMs, monotonicMs())
@@ -84,6 +87,10 @@ export class OtherSteps {
     })
   }
 
+  private hostsOfTarget(): Set<string> {
+    return new Set([...this.host.options.permitted].map((origin) => new URL(origin).hostname))
+  }
+
   talk(branch: Branch, operation: SocketOperation, dueMs: number): void {
     const { iteration } = branch
     const url = operation.url(iteration.frame)
@@ -91,10 +98,11 @@ export class OtherSteps {
       url === undefined || !URL.canParse(url, this.host.options.origin)
         ? undefined
         : new URL(url, this.host.options.origin)
-    if (target === undefined || !this.host.permits(target.origin)) {
+    const refused = target === undefined ? undefined : refusalOf(target)
+    if (target === undefined || refused !== undefined || !this.host.permits(target.origin)) {
       const failure: Failure = {
         kind: 'not permitted',
-        detail: target?.origin ?? url ?? 'a value of the URL is missing',
+        detail: refused ?? target?.origin ?? url ?? 'a value of the URL is missing',
         isOnTime: false,
       }
       this.onSocketEvent(branch, operation, plainEvent(dueMs, failure))

@@ -3,6 +3,7 @@ import { execFile } from 'node:child_process'
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs'
 import { basename, join } from 'node:path'
 import { promisify } from 'node:util'
+import { reachable } from '@jolt-gate/engine'
 import { ProjectRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { WorkingCopy } from './working-copy.js'
@@ -49,9 +50,10 @@ export async function cloneProject(folder: string | undefined, from: string): Pr
   const isWeb = /^https?:\/\/[^\s-][^\s]*$/.test(from)
   if (!isWeb && !(from.startsWith('/') && existsSync(from)))
     throw new Problem(400, 'BAD_SOURCE', 'clone from an http(s) URL or a folder of this machine')
+  const place = isWeb ? await placeOf(new URL(from)) : []
   const path = freeFolder(folder, basename(from.replace(/\/+$/, '')).replace(/\.git$/, '') || 'project')
   try {
-    await run('git', ['clone', '-q', '-c', 'core.symlinks=false', '--', from, path], {
+    await run('git', [...place, 'clone', '-q', '-c', 'core.symlinks=false', '--', from, path], {
       timeout: CLONE_WITHIN_MS,
       env: {
         PATH: process.env['PATH'] ?? '',
@@ -66,6 +68,18 @@ export async function cloneProject(folder: string | undefined, from: string): Pr
     throw new Problem(502, 'NO_CLONE', `Git could not clone it: ${said.slice(0, 500)}`)
   }
   return openProject(path)
+}
+
+/** Holds Git to the address that was looked at, and to no other: its name may lead elsewhere a moment later. */
+async function placeOf(url: URL): Promise<string[]> {
+  const port = Number(url.port) || (url.protocol === 'https:' ? 443 : 80)
+  try {
+    const address = await reachable(url.hostname, port)
+    const shown = address.includes(':') ? `[${address}]` : address
+    return ['-c', 'http.followRedirects=false', '-c', `http.curloptResolve=${url.hostname}:${String(port)}:${shown}`]
+  } catch (error) {
+    throw new Problem(403, 'NOT_PERMITTED', error instanceof Error ? error.message : String(error))
+  }
 }
 
 function freeFolder(folder: string | undefined, name: string): string {

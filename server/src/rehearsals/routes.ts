@@ -1,7 +1,7 @@
 // Rehearsals: each step told as it ends, kept for comparing, and begun again from a step.
 import { Router, type Response } from 'express'
 import { newId } from '@jolt-gate/core/identity'
-import { readPlan, type Plan, type Rehearsal, type Target } from '@jolt-gate/core'
+import { NO_LOAD, readPlan, type Plan, type Rehearsal, type Target } from '@jolt-gate/core'
 import { ROUTES, type RehearsalEvent } from '@jolt-gate/core/api'
 import { rehearse, type Memory } from '@jolt-gate/engine'
 import { RehearsalRow } from '../database/models.js'
@@ -34,7 +34,7 @@ export function rehearsalRoutes(secrets: SecretStore): Router {
         { problems },
       )
     }
-    await refuseForbidden(project.id, target, { peakRate: 0, mostUsers: 0, seconds: 0 })
+    await refuseForbidden(project.id, target, NO_LOAD)
     const values = await secrets.valuesFor(project.id, target)
     const memory =
       asked.again === undefined ? undefined : memories.get(asked.again.rehearsal)?.[Number(asked.again.step)]

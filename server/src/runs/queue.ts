@@ -20,6 +20,8 @@ export interface AskedRun {
   secrets: Record<string, string>
   /** Bytes of a file that requests carry. */
   fileBytes: (path: string) => Uint8Array | undefined
+  /** Throws when the load is not permitted: hours may end while a run waits. */
+  permit: () => Promise<void>
 }
 
 interface Waiting {
@@ -108,6 +110,14 @@ export class RunQueue {
   }
 
   private async perform({ asked, row }: Waiting): Promise<void> {
+    try {
+      await asked.permit()
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error
+      const reasons = [`not begun: ${error.message}`]
+      await row.update({ state: 'ended', verdict: 'void', reasons, endedAt: new Date() })
+      return
+    }
     await row.update({ startedAt: new Date() })
     let writing: Promise<unknown> = Promise.resolve()
     const write = (task: () => Promise<unknown>) => {

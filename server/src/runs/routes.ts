@@ -38,7 +38,8 @@ export function runRoutes(queue: RunQueue, secrets: SecretStore): Router {
         { problems },
       )
     }
-    await refuseForbidden(project.id, target, previewOf(plan))
+    const permit = () => refuseForbidden(project.id, target, previewOf(plan))
+    await permit()
     const row = await queue.ask({
       secrets: await secrets.valuesFor(project.id, target),
       projectId: project.id,
@@ -46,6 +47,7 @@ export function runRoutes(queue: RunQueue, secrets: SecretStore): Router {
       target,
       head: await copy.head(),
       fileBytes: (path) => copy.bytes(path),
+      permit,
     })
     await noteOf(person, 'started a run', `${plan.name} against ${target.name}`, project.id)
     response.location(`/api/runs/${row.id}`)

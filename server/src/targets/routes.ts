@@ -4,12 +4,14 @@ import {
   fileOfTarget,
   isLoopback,
   nameOfTargetFile,
+  NO_LOAD,
   permissionFault,
   parseMetricPage,
   readTarget,
   type Target,
 } from '@jolt-gate/core'
 import { ROUTES, type TargetLine } from '@jolt-gate/core/api'
+import { GUARDED } from '@jolt-gate/engine'
 import { request as httpRequest } from 'undici'
 import { ApprovalRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
@@ -49,10 +51,7 @@ export function targetRoutes(secrets: SecretStore): Router {
         from: stored.includes(secret) ? 'store' : inEnvironment(secret) ? 'environment' : 'nowhere',
       })),
       isLoopback: target !== undefined && [target.origin, ...target.also].every(isLoopback),
-      fault:
-        target === undefined
-          ? null
-          : (permissionFault(target, { peakRate: 0, mostUsers: 0, seconds: 0 }, new Date()) ?? null),
+      fault: target === undefined ? null : (permissionFault(target, NO_LOAD, new Date()) ?? null),
     }
   }
 
@@ -160,6 +159,7 @@ function familyOf(sample: string, types: ReadonlyMap<string, string>): string {
 async function textOf(url: URL): Promise<string> {
   try {
     const { statusCode, body } = await httpRequest(url, {
+      dispatcher: GUARDED,
       signal: AbortSignal.timeout(5000),
       headers: { accept: 'application/openmetrics-text, text/plain' },
     })

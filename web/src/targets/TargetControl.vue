@@ -36,17 +36,11 @@ const approve = () => ask(() => api.approve(props.project, props.target.name, wo
         <dt>given by</dt>
         <dd>{{ target.target.permission.by }}</dd>
         <dt>at most</dt>
-        <dd>
-          {{
-            target.target.permission.ratePerSecond === undefined
-              ? 'no limit'
-              : `${target.target.permission.ratePerSecond}/s`
-          }}
-        </dd>
+        <dd>{{ target.target.permission.ratePerSecond }}/s</dd>
         <dt>hours</dt>
         <dd>{{ target.target.permission.hours ?? 'any' }}</dd>
         <dt>until</dt>
-        <dd>{{ target.target.permission.until ?? 'no end' }}</dd>
+        <dd>{{ target.target.permission.until }}</dd>
       </dl>
       <p v-if="target.fault" class="fault">{{ target.fault }}</p>
       <template v-if="target.target?.permission">

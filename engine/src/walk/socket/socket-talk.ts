@@ -4,6 +4,7 @@ import { Received, type FailureKind, type Frame } from '@jolt-gate/core'
 import { monotonicMs } from '../../clock/clock.js'
 import type { Route } from '../../http/connections.js'
 import { wireFaultOf } from '../../http/wire-faults.js'
+import { lookupFor, portOf } from '../../network/reach.js'
 import type { CompiledAct, SocketOperation } from '../../compile/program.js'
 
 /** Messages kept for an await that comes after them; beyond, the oldest are given up. */
@@ -53,6 +54,7 @@ export class SocketTalker {
     this.dueMs = dueMs
     const { tls, localAddress } = talk.route
     this.socket = new WebSocket(talk.url, {
+      lookup: lookupFor(portOf(new URL(talk.url))),
       headers: headersOf(talk.operation.headers(talk.frame)),
       maxPayload: MOST_MESSAGE_BYTES,
       followRedirects: false,

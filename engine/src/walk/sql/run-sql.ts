@@ -1,48 +1,98 @@
 // One statement to a database, for setup and teardown: MariaDB, MySQL or PostgreSQL, with bound parameters.
 import type { Json } from '@jolt-gate/core'
+import { reachable } from '../../network/reach.js'
 
 export type SqlOutcome = { kind: 'done'; json: string } | { kind: 'failed'; detail: string }
 
 const MOST_ROWS = 1000
+const USUAL_PORTS = new Map([
+  ['mariadb:', 3306],
+  ['mysql:', 3306],
+  ['postgres:', 5432],
+  ['postgresql:', 5432],
+])
+
+/** A database as its URL names it, and the address that it leads to. */
+interface Database {
+  host: string
+  address: string
+  port: number
+  user: string
+  password: string
+  name: string
+  tls: 'no' | 'unverified' | 'verified'
+}
 
 /**
  * Runs a statement on a connection of its own.
  *
- * @param database - a URL: mariadb://, mysql:// or postgres://
+ * @param database - a URL: mariadb://, mysql:// or postgres://, with no option but `sslmode`
  * @param statement - with ? (MariaDB, MySQL) or $1 (PostgreSQL) for each parameter; ? is taken for both
+ * @param permits - whether a host may be reached
  */
 export async function runSql(
   database: string,
   statement: string,
   parameters: readonly (Json | undefined)[],
   timeoutMs: number,
+  permits: (host: string) => boolean,
 ): Promise<SqlOutcome> {
   const values = parameters.map((value) =>
     typeof value === 'object' && value !== null ? JSON.stringify(value) : value,
   )
   try {
+    if (!URL.canParse(database)) throw new Error('the database is no URL')
     const url = new URL(database)
-    const rows =
-      url.protocol === 'postgres:' || url.protocol === 'postgresql:'
-        ? await runPostgres(database, statement, values, timeoutMs)
-        : await runMariaDb(url, statement, values, timeoutMs)
+    const place = await placeOf(url, permits)
+    const rows = url.protocol.startsWith('postgres')
+      ? await runPostgres(place, statement, values, timeoutMs)
+      : await runMariaDb(place, statement, values, timeoutMs)
     return { kind: 'done', json: JSON.stringify(rows) }
   } catch (error) {
     return { kind: 'failed', detail: error instanceof Error ? (error.message.split('\n')[0] ?? '') : String(error) }
   }
 }
 
-async function runMariaDb(url: URL, statement: string, values: unknown[], timeoutMs: number): Promise<unknown> {
-  if (url.protocol !== 'mariadb:' && url.protocol !== 'mysql:')
-    throw new Error('a database is mariadb://, mysql:// or postgres://')
-  const { createConnection } = await import('mariadb')
-  const connection = await createConnection({
-    ...(url.searchParams.has('socket')
-      ? { socketPath: url.searchParams.get('socket') ?? '' }
-      : { host: url.hostname, port: url.port === '' ? 3306 : Number(url.port) }),
+async function placeOf(url: URL, permits: (host: string) => boolean): Promise<Database> {
+  const usual = USUAL_PORTS.get(url.protocol)
+  if (usual === undefined) throw new Error('a database is mariadb://, mysql:// or postgres://')
+  // Options of a driver can name sockets and files of this machine.
+  const option = [...url.searchParams.keys()].find((name) => name !== 'sslmode')
+  if (option !== undefined) throw new Error(`a database URL has no option "${option}": only sslmode is permitted`)
+  const [host, port] = [url.hostname, url.port === '' ? usual : Number(url.port)]
+  if (!permits(host))
+    throw new Error(`${host} is neither on loopback nor a host of the target: add an origin of it to also`)
+  return {
+    host,
+    address: await reachable(host, port),
+    port,
     user: decodeURIComponent(url.username),
     password: decodeURIComponent(url.password),
-    database: decodeURIComponent(url.pathname.slice(1)),
+    name: decodeURIComponent(url.pathname.slice(1)),
+    tls: tlsOf(url.searchParams.get('sslmode') ?? 'disable'),
+  }
+}
+
+function tlsOf(mode: string): Database['tls'] {
+  if (mode === 'disable') return 'no'
+  if (mode === 'require') return 'unverified'
+  if (mode === 'verify-full') return 'verified'
+  throw new Error(`sslmode is disable, require or verify-full, not "${mode}"`)
+}
+
+const optionsOf = ({ address, port, user, password, name, host, tls }: Database) => ({
+  host: address,
+  port,
+  user,
+  password,
+  database: name,
+  ssl: tls === 'no' ? false : { rejectUnauthorized: tls === 'verified', servername: host },
+})
+
+async function runMariaDb(place: Database, statement: string, values: unknown[], timeoutMs: number): Promise<unknown> {
+  const { createConnection } = await import('mariadb')
+  const connection = await createConnection({
+    ...optionsOf(place),
     connectTimeout: timeoutMs,
     socketTimeout: timeoutMs,
     insertIdAsNumber: true,
@@ -56,10 +106,10 @@ async function runMariaDb(url: URL, statement: string, values: unknown[], timeou
   }
 }
 
-async function runPostgres(url: string, statement: string, values: unknown[], timeoutMs: number): Promise<unknown> {
+async function runPostgres(place: Database, statement: string, values: unknown[], timeoutMs: number): Promise<unknown> {
   const { default: pg } = await import('pg')
   const client = new pg.Client({
-    connectionString: url,
+    ...optionsOf(place),
     connectionTimeoutMillis: timeoutMs,
     query_timeout: timeoutMs,
     statement_timeout: timeoutMs,

@@ -1,0 +1,125 @@
+import { once } from 'node:events'
+import { createServer, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { Connections, type Link } from '../src/http/connections.js'
+import { closePorts, GUARDED, refusal } from '../src/index.js'
+import { Names, type NameAnswer } from '../src/network/names.js'
+import { journeyOf, runPlan } from './run-plan.js'
+
+const answer = (addresses: string[], holdsMs = 60_000): NameAnswer => ({
+  addresses: addresses.map((address) => ({ address, family: 4 })),
+  holdsMs: Promise.resolve(holdsMs),
+})
+
+let server: Server
+let port = 0
+beforeAll(async () => {
+  // On Linux all of 127.0.0.0/8 is this machine: each address stands for a machine of its own.
+  server = createServer((request, response) => response.end(request.socket.localAddress)).listen(0, '0.0.0.0')
+  await once(server, 'listening')
+  port = (server.address() as AddressInfo).port
+})
+afterAll(() => {
+  server.closeAllConnections()
+  server.close()
+})
+
+describe('a name', () => {
+  it('leads to all its addresses in turn, and elsewhere when its time is over and it has moved', async () => {
+    let [nowMs, asked] = [0, 0]
+    const answers = [answer(['127.0.0.1', '127.0.0.2'], 5000), answer(['127.0.0.3'])]
+    const names = new Names(
+      () => Promise.resolve(answers[Math.min(asked++, 1)] ?? answer([])),
+      () => nowMs,
+    )
+    const connections = new Connections({ tls: undefined, proxy: undefined, localAddress: undefined }, names)
+    const origin = `http://harbour.localhost:${String(port)}`
+    const links = [1, 2, 3].map(() => connections.take(origin, 1))
+    const ask = async (link: Link) => (await link.client.request({ origin, path: '/', method: 'GET' })).body.text()
+
+    const met: string[] = []
+    for (const link of links) met.push(await ask(link))
+    for (const link of links) connections.giveBack(link)
+    const kept = connections.take(origin, 1)
+    expect(links).toContain(kept)
+    connections.giveBack(kept)
+    nowMs = 5001
+    connections.giveBack(connections.take(origin, 1))
+    await expect.poll(() => names.version).toBe(1)
+    const moved = await ask(connections.take(origin, 1))
+    connections.close()
+
+    expect(met).toEqual(['127.0.0.1', '127.0.0.2', '127.0.0.1'])
+    expect([asked, moved]).toEqual([2, '127.0.0.3'])
+  })
+
+  it('that cannot be asked for again leads where it led', async () => {
+    let [nowMs, asked] = [0, 0]
+    const names = new Names(
+      () => (asked++ === 0 ? Promise.resolve(answer(['192.0.2.1'], 2000)) : Promise.reject(new Error('no answer'))),
+      () => nowMs,
+    )
+    const addresses = () =>
+      new Promise((resolve) => {
+        names.addressesOf('harbour.example', (error, found) => {
+          resolve(error ?? found.map(({ address }) => address))
+        })
+      })
+
+    expect(await addresses()).toEqual(['192.0.2.1'])
+    nowMs = 2001
+    expect(await addresses()).toEqual(['192.0.2.1'])
+    await expect.poll(() => asked).toBe(2)
+    expect(await addresses()).toEqual(['192.0.2.1'])
+  })
+})
+
+describe('a connection', () => {
+  it.each([
+    ['127.0.0.1', '127.0.0.1', undefined],
+    ['localhost', '::1', undefined],
+    ['booking.example', '192.0.2.7', undefined],
+    ['booking.example', '127.0.0.1', 'which is this machine'],
+    ['booking.example', '::ffff:127.0.0.1', 'which is this machine'],
+    ['booking.example.', '0.0.0.0', 'which is this machine'],
+    ['booking.example', '169.254.169.254', 'link-local'],
+    ['fe80::1', 'fe80::1', 'link-local'],
+  ])('to %s at %s', (host, address, fault) => {
+    const why = refusal(host, address, 80)
+
+    if (fault === undefined) expect(why).toBeUndefined()
+    else expect(why).toContain(fault)
+  })
+
+  it('never leads to the application itself, whatever sends it', async () => {
+    const own = createServer((_, response) => response.end('the application')).listen(0, '127.0.0.1')
+    await once(own, 'listening')
+    const closed = (own.address() as AddressInfo).port
+    closePorts([closed])
+    let met = 0
+    own.on('connection', () => met++)
+    const steps = ['127.0.0.1', 'localhost']
+      .map((host) => `      - send: GET http://${host}:${String(closed)}/\n        name: ${host}\n`)
+      .join('')
+    const socket = `      - socket: GET ws://127.0.0.1:${String(closed)}/\n        name: socket\n`
+
+    const { result } = await runPlan(`http://127.0.0.1:${String(closed)}`, journeyOf(steps + socket, 1), {
+      target: `also: ["http://localhost:${String(closed)}"]\n`,
+    })
+    const beside = await GUARDED.request({
+      origin: `http://127.0.0.1:${String(closed)}`,
+      path: '/',
+      method: 'GET',
+    }).catch((error: unknown) => String(error))
+    own.close()
+
+    expect(result.steps.map(({ name, failures }) => [name, failures[0]?.kind])).toEqual([
+      ['127.0.0.1', 'not permitted'],
+      ['localhost', 'not permitted'],
+      ['socket', 'not permitted'],
+    ])
+    expect(beside).toContain('belongs to Jolt Gate itself')
+    expect(met).toBe(0)
+  })
+})
