@@ -5,14 +5,13 @@ import {
   decodeBucket,
   Distribution,
   emptyBucket,
-  Draws,
   previewOf,
   readPlan,
   shapeOf,
   type Bucket,
   type Plan,
 } from '@jolt-gate/core'
-import { beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { ClosedUsers } from '../src/generate/closed-users.js'
 import { Deadlines, type Limited } from '../src/http/deadlines.js'
 import { wireFaultOf } from '../src/http/wire-faults.js'
@@ -21,7 +20,6 @@ import { BucketMerger } from '../src/coordinate/merger.js'
 import { Iteration } from '../src/walk/iteration.js'
 import type { Program } from '../src/compile/program.js'
 import { RowTaker } from '../src/generate/rows.js'
-import { prepareScripts, Scripts } from '../src/walk/call/sandbox.js'
 import { BucketRecorder } from '../src/generate/bucket-recorder.js'
 
 function planOf(load: string, more = '', files: Record<string, string> = {}): Plan {
@@ -210,53 +208,6 @@ describe('concurrent users', () => {
     users.end()
     expect(users.take(2000)).toBeUndefined()
     expect(users.isDone).toBe(true)
-  })
-})
-
-describe('a script', () => {
-  beforeAll(prepareScripts)
-
-  it('gives back any JSON that it is given', () => {
-    const scripts = new Scripts()
-    const same = { file: 's.js', script: 'export const same = (given) => given', name: 'same' }
-    fc.assert(
-      fc.property(fc.jsonValue(), (value) => {
-        const text = JSON.stringify(value)
-        const outcome = scripts.call(same, text, Math.random)
-        expect(outcome.kind === 'returned' && JSON.stringify(JSON.parse(outcome.json))).toBe(
-          JSON.stringify(JSON.parse(text)),
-        )
-      }),
-      { numRuns: 100 },
-    )
-    scripts.close()
-  })
-
-  it('draws from the seed, and is told what is wrong with it', () => {
-    const scripts = new Scripts()
-    const draw = () => {
-      const draws = new Draws(4).at(1, 0, 2)
-      return scripts.call(
-        { file: 'r.ts', script: 'export const r = (): number => Math.random()', name: 'r' },
-        '{}',
-        () => draws.next(),
-      )
-    }
-
-    expect(draw()).toEqual(draw())
-    expect(
-      scripts.call({ file: 'a.js', script: 'export async function a() {}', name: 'a' }, '{}', () => 0),
-    ).toMatchObject({
-      kind: 'failed',
-      detail: expect.stringMatching(/^a\.js: async functions are not supported/) as string,
-    })
-    expect(scripts.call({ file: 'b.js', script: 'export function {', name: 'b' }, '{}', () => 0)).toMatchObject({
-      kind: 'failed',
-    })
-    expect(
-      scripts.call({ file: 'i.js', script: 'import fs from "fs"; export const i = 1', name: 'i' }, '{}', () => 0),
-    ).toMatchObject({ kind: 'failed' })
-    scripts.close()
   })
 })
 

@@ -5,7 +5,7 @@ import { keepBeating, type Beat } from '../carry/beat.js'
 import { compilePlan } from '../compile/compiler.js'
 import type { RunValues } from '../compile/program.js'
 import { Mask } from '../secrets/mask.js'
-import { prepareScripts } from '../walk/call/sandbox.js'
+import { prepareScripts } from '../walk/call/scripts.js'
 import { walkOnce, type OnceOutcome } from '../walk/once.js'
 
 export interface OnceData {
@@ -54,7 +54,7 @@ const walk = async ({ id, part, only, ...asked }: OnceAsked): Promise<void> => {
 }
 
 keepBeating(beat)
-if ([...allSteps([...plan.setup, ...plan.teardown])].some((step) => step.kind === 'call')) await prepareScripts()
+if ([...allSteps([...plan.setup, ...plan.teardown])].some((step) => step.kind === 'call')) prepareScripts()
 parent.on('message', (message: ToOnce) => {
   if (message.kind === 'walk') void walk(message)
   else givingUp.abort()

@@ -3,7 +3,7 @@ import { parentPort, workerData } from 'node:worker_threads'
 import { allSteps } from '@jolt-gate/core'
 import { pacedAlarm } from '../clock/alarm.js'
 import { goBeforeOthers } from '../clock/priority.js'
-import { prepareScripts } from '../walk/call/sandbox.js'
+import { prepareScripts } from '../walk/call/scripts.js'
 import { Sender, type Tell } from './sender.js'
 import type { SenderData, ToSender } from './sender-protocol.js'
 import { warmUp, type PacedAlarm } from './warm-up.js'
@@ -17,8 +17,7 @@ const tell: Tell = (message, transfer = []) => {
   if (message.kind === 'done') parent.close()
 }
 
-if (data.plan.journeys.some(({ steps }) => [...allSteps(steps)].some((step) => step.kind === 'call')))
-  await prepareScripts()
+if (data.plan.journeys.some(({ steps }) => [...allSteps(steps)].some((step) => step.kind === 'call'))) prepareScripts()
 goBeforeOthers()
 const paced: PacedAlarm = {
   alarm: await pacedAlarm(() => {

@@ -20,7 +20,7 @@ import type { Exchange } from '../http/exchange.js'
 import { Mask, maskHeader } from '../secrets/mask.js'
 import type { Branch } from '../walk/iteration.js'
 import type { CompiledCheck, Operation, Program, RunValues } from '../compile/program.js'
-import { prepareScripts } from '../walk/call/sandbox.js'
+import { prepareScripts } from '../walk/call/scripts.js'
 import type { Ended } from '../walk/listener.js'
 import { NOTHING } from '../walk/assessor.js'
 import { walkAlone } from '../walk/alone.js'
@@ -58,7 +58,7 @@ export type OnStep = (step: RehearsedStep, memory: Memory) => void
 export async function rehearseHere(options: Rehearsed, onStep: OnStep): Promise<Rehearsal> {
   const { plan, target, run, journey, files } = options
   const every = [plan.setup, ...plan.journeys.map(({ steps }) => steps), plan.teardown]
-  if (every.some((steps) => [...allSteps(steps)].some((step) => step.kind === 'call'))) await prepareScripts()
+  if (every.some((steps) => [...allSteps(steps)].some((step) => step.kind === 'call'))) prepareScripts()
   const compiled = compilePlan(plan, target, shapeOf(plan, previewOf(plan).phases), {
     run,
     fileBytes: (path) => files.get(path) ?? new Uint8Array(),

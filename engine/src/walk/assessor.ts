@@ -2,7 +2,7 @@
 import { Received, type Draws, type FailureKind, type Frame, type Json, type Verify } from '@jolt-gate/core'
 import type { Outcome } from '../http/exchange.js'
 import type { Mask } from '../secrets/mask.js'
-import type { Iteration } from './iteration.js'
+import { placeOf, type Iteration } from './iteration.js'
 import type { CompiledCheck, CompiledKeep, SendOperation, TimedOperation } from '../compile/program.js'
 
 export interface Failure {
@@ -35,7 +35,7 @@ export class Assessor {
   private readonly draw = (): number => {
     const { iteration } = this
     if (iteration === undefined) return 0
-    return this.draws.at(iteration.user, iteration.number, this.place + iteration.rounds * 1_000_003).next()
+    return this.draws.at(iteration.user, iteration.number, placeOf(iteration, this.place)).next()
   }
 
   assess(iteration: Iteration, operation: SendOperation, outcome: Outcome): Assessed {

@@ -85,3 +85,6 @@ export function branchOf(parent: Branch, from: number, to: number, atMs: number)
     groups: [],
   }
 }
+
+/** Where an iteration draws at a place of its plan: each round of a repeat has draws of its own. */
+export const placeOf = ({ rounds }: Iteration, place: number): number => place + rounds * 1_000_003

@@ -5,11 +5,12 @@ import type { Assessor, Failure } from './assessor.js'
 import { monotonicMs } from '../clock/clock.js'
 import { plainSample, type WalkerListener } from './listener.js'
 import { refusalOf } from '../network/reach.js'
-import type { Iteration, Branch } from './iteration.js'
+import { placeOf, type Iteration, type Branch } from './iteration.js'
 import type { CallOperation, SocketOperation, SqlOperation, TimedOperation } from '../compile/program.js'
 import type { WalkerOptions } from './options.js'
 import type { Exchange } from '../http/exchange.js'
-import { Scripts } from './call/sandbox.js'
+import type { ScriptDraws } from './call/script-thread.js'
+import { Scripts } from './call/scripts.js'
 import { SocketTalker, type SocketEvent } from './socket/socket-talk.js'
 import { runSql } from './sql/run-sql.js'
 
@@ -44,8 +45,9 @@ export class OtherSteps {
   /** Calls a function in its sandbox; it ends before this returns. */
   call(branch: Branch, operation: CallOperation): void {
     const { iteration } = branch
-    const draws = this.host.drawAt(iteration, operation.place)
-    const outcome = this.scripts.call(operation.call, operation.argument(iteration.frame), () => draws.next())
+    const { user, number } = iteration
+    const draws: ScriptDraws = [this.host.options.seed, user, number, placeOf(iteration, operation.place)]
+    const outcome = this.scripts.call(operation.call, operation.argument(iteration.frame), draws)
     if (outcome.kind === 'returned') {
       const received = Received.ofText(outcome.json)
       const { failure, continues } = this.host.assessor.keepAll(iteration, operation, received)

@@ -11,7 +11,7 @@ import { Deadlines } from '../http/deadlines.js'
 import { Exchange, type ExchangeOwner, type Outcome } from '../http/exchange.js'
 import type { OpenRequest, WalkerListener } from './listener.js'
 import { beginGroups, noteEnd, noteWait, timeOfGroup } from './groups.js'
-import { branchOf, Iteration, type OpenGroup, type Branch } from './iteration.js'
+import { branchOf, Iteration, placeOf, type OpenGroup, type Branch } from './iteration.js'
 import type { Condition, Program, SendOperation, TimedOperation } from '../compile/program.js'
 import { OtherSteps, type Cancellable, type StepHost } from './other-steps.js'
 
@@ -287,9 +287,9 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
     this.listener.onIterationEnded(iteration, how)
   }
 
-  /** Draws at a place of an iteration; each round of a repeat has draws of its own. */
+  /** Draws at a place of an iteration. */
   drawAt(iteration: Iteration, place: number): Draws {
-    return this.draws.at(iteration.user, iteration.number, place + iteration.rounds * 1_000_003)
+    return this.draws.at(iteration.user, iteration.number, placeOf(iteration, place))
   }
 
   private endGroup(iteration: Iteration, group: OpenGroup): void {

@@ -1,36 +1,50 @@
-// Functions of the repository's scripts, in a sandbox: no file, no network, no process; memory and time are bounded.
-import type { QuickJSContext, QuickJSHandle, QuickJSWASMModule } from 'quickjs-emscripten'
-import { monotonicMs } from '../../clock/clock.js'
-import type { ScriptCall } from '../../compile/program.js'
+// One script in a sandbox: no file, no network, no process; its memory is its own and bounded by WebAssembly itself.
+import {
+  newQuickJSWASMModuleFromVariant,
+  newVariant,
+  RELEASE_SYNC,
+  type QuickJSContext,
+  type QuickJSHandle,
+} from 'quickjs-emscripten'
+import { transform } from 'sucrase'
+import { CALL_MS, LOAD_MS, tooLong, type ScriptOutcome } from './sandbox-limits.js'
 
+/** What a script may hold, and all that the sandbox around it may hold, in pages of 64 kB. */
 const MEMORY_BYTES = 32_000_000
+const [FIRST_PAGES, MOST_PAGES] = [256, 768]
 const STACK_BYTES = 500_000
-/** A call that lasts longer holds up every other user of its thread. */
-const CALL_MS = 250
-const LOAD_MS = 2000
 const MOST_RESULT = 1_000_000
 
-export type ScriptOutcome = { kind: 'returned'; json: string } | { kind: 'failed'; detail: string }
+export class Sandbox {
+  /** Whether it can no longer be relied on: it ran out of memory or stack in the middle of something. */
+  isSpent = false
+  private invoke: QuickJSHandle | undefined
+  private functions: QuickJSHandle | undefined
+  private untilMs = 0
+  private random: () => number = () => 0
 
-interface Tools {
-  quickJs: QuickJSWASMModule
-  /** TypeScript without its types. */
-  plain: (file: string, script: string) => string
-}
-let tools: Tools | undefined
+  private constructor(
+    private readonly file: string,
+    private readonly context: QuickJSContext,
+  ) {}
 
-/** Loads the sandbox, which most plans never need; must have ended before the first call. */
-export async function prepareScripts(): Promise<void> {
-  if (tools !== undefined) return
-  const [{ getQuickJS }, { transform }] = await Promise.all([import('quickjs-emscripten'), import('sucrase')])
-  const plain = (file: string, script: string) =>
-    file.endsWith('.ts') ? transform(script, { transforms: ['typescript'], filePath: file }).code : script
-  tools = { quickJs: await getQuickJS(), plain }
-}
-
-/** The scripts of one thread, each in a sandbox of its own. */
-export class Scripts {
-  private readonly sandboxes = new Map<string, Sandbox>()
+  /**
+   * Makes a sandbox of a script.
+   *
+   * @throws Error with the reason, when the script cannot be read
+   */
+  static async of(file: string, script: string): Promise<Sandbox> {
+    const wasmMemory = new WebAssembly.Memory({ initial: FIRST_PAGES, maximum: MOST_PAGES })
+    const quickJs = await newQuickJSWASMModuleFromVariant(newVariant(RELEASE_SYNC, { wasmMemory }))
+    const runtime = quickJs.newRuntime({
+      memoryLimitBytes: MEMORY_BYTES,
+      maxStackSizeBytes: STACK_BYTES,
+      interruptHandler: () => performance.now() > sandbox.untilMs,
+    })
+    const sandbox = new Sandbox(file, runtime.newContext())
+    sandbox.load(script)
+    return sandbox
+  }
 
   /**
    * Calls a function with one argument.
@@ -38,93 +52,47 @@ export class Scripts {
    * @param argument - JSON text
    * @param random - what `Math.random` gives in this call
    */
-  call({ file, script, name }: ScriptCall, argument: string, random: () => number): ScriptOutcome {
-    let sandbox = this.sandboxes.get(file)
-    if (sandbox === undefined || sandbox.isSpent) {
-      sandbox?.dispose()
-      try {
-        sandbox = new Sandbox(file, script)
-      } catch (error) {
-        return { kind: 'failed', detail: error instanceof Error ? error.message : String(error) }
-      }
-      this.sandboxes.set(file, sandbox)
-    }
-    try {
-      return sandbox.call(name, argument, random)
-    } catch (error) {
-      // The sandbox itself gave up: what it holds can no longer be trusted.
-      sandbox.isSpent = true
-      return { kind: 'failed', detail: `${file}: ${error instanceof Error ? error.message : String(error)}` }
-    }
-  }
-
-  close(): void {
-    for (const sandbox of this.sandboxes.values()) sandbox.dispose()
-    this.sandboxes.clear()
-  }
-}
-
-class Sandbox {
-  /** A sandbox that ran out of memory is not used again. */
-  isSpent = false
-  private readonly context: QuickJSContext
-  private readonly invoke: QuickJSHandle
-  private readonly functions: QuickJSHandle
-  private untilMs = 0
-  private random: () => number = () => 0
-
-  constructor(
-    private readonly file: string,
-    script: string,
-  ) {
-    if (tools === undefined) throw new Error('the sandbox is not prepared')
-    const runtime = tools.quickJs.newRuntime({
-      memoryLimitBytes: MEMORY_BYTES,
-      maxStackSizeBytes: STACK_BYTES,
-      interruptHandler: () => monotonicMs() > this.untilMs,
-    })
-    this.context = runtime.newContext()
-    this.context.runtime.removeModuleLoader()
-    this.untilMs = monotonicMs() + LOAD_MS
-    this.seedRandom()
-    this.functions = this.evaluate(tools.plain(file, script), file, 'module')
-    this.invoke = this.evaluate(
-      '(call, argument) => { const made = call(JSON.parse(argument)); if (made instanceof Promise) throw new Error("async functions are not supported"); return JSON.stringify(made) ?? "null" }',
-      'call.js',
-      'global',
-    )
-  }
-
   call(name: string, argument: string, random: () => number): ScriptOutcome {
-    const { context } = this
-    this.untilMs = monotonicMs() + CALL_MS
+    const { context, functions, invoke } = this
+    if (functions === undefined || invoke === undefined) return this.failed('it was not loaded')
+    this.untilMs = performance.now() + CALL_MS
     this.random = random
-    const called = context.getProp(this.functions, name)
+    const called = context.getProp(functions, name)
     const given = context.newString(argument)
     try {
       if (context.typeof(called) !== 'function') return this.failed(`it exports no function called ${name}`)
-      const result = context.callFunction(this.invoke, context.undefined, called, given)
+      const result = context.callFunction(invoke, context.undefined, called, given)
       if (result.error) return this.failed(this.wordsOf(result.error))
       const json = context.getString(result.value)
       result.value.dispose()
       return json.length > MOST_RESULT
         ? this.failed(`it returned more than ${String(MOST_RESULT)} characters`)
         : { kind: 'returned', json }
+    } catch (error) {
+      // The sandbox itself gave up.
+      this.isSpent = true
+      return this.failed(error instanceof Error ? error.message : String(error))
     } finally {
-      called.dispose()
-      given.dispose()
+      if (!this.isSpent) {
+        called.dispose()
+        given.dispose()
+      }
     }
   }
 
-  dispose(): void {
-    for (const handle of [this.invoke, this.functions]) if (handle.alive) handle.dispose()
-    const { runtime } = this.context
-    try {
-      this.context.dispose()
-      runtime.dispose()
-    } catch {
-      // A sandbox that ran out of memory in the middle of a call may not be able to clear up; its memory goes with it.
-    }
+  private load(script: string): void {
+    this.untilMs = performance.now() + LOAD_MS
+    this.seedRandom()
+    const plain = this.file.endsWith('.ts')
+      ? transform(script, { transforms: ['typescript'], filePath: this.file }).code
+      : script
+    this.context.runtime.removeModuleLoader()
+    this.functions = this.evaluate(plain, this.file, 'module')
+    this.invoke = this.evaluate(
+      '(call, argument) => { const made = call(JSON.parse(argument)); if (made instanceof Promise) throw new Error("async functions are not supported"); return JSON.stringify(made) ?? "null" }',
+      'call.js',
+      'global',
+    )
   }
 
   private evaluate(code: string, name: string, type: 'module' | 'global'): QuickJSHandle {
@@ -139,13 +107,14 @@ class Sandbox {
 
   private wordsOf(error: QuickJSHandle): string {
     const dumped: unknown = this.context.dump(error)
-    error.dispose()
     const message =
       typeof dumped === 'object' && dumped !== null && 'message' in dumped ? String(dumped.message) : String(dumped)
-    if (message.includes('interrupted')) return `it ran longer than ${String(CALL_MS)} ms`
-    if (!message.includes('out of memory')) return message.slice(0, 300)
-    this.isSpent = true
-    return `it needs more than ${String(MEMORY_BYTES / 1e6)} MB`
+    this.isSpent ||= /out of memory|call stack|stack overflow/.test(message)
+    if (!this.isSpent) error.dispose()
+    if (message.includes('interrupted')) return tooLong
+    return message.includes('out of memory')
+      ? `it needs more than ${String(MEMORY_BYTES / 1e6)} MB`
+      : message.slice(0, 300)
   }
 
   private seedRandom(): void {

@@ -1,0 +1,91 @@
+// Functions of the repository's scripts. They run in a thread of their own, which is ended by force when a call lasts
+// too long: not everything that a script does can be interrupted from inside.
+import type { Worker } from 'node:worker_threads'
+import { startThread } from '../../carry/thread.js'
+import type { ScriptCall } from '../../compile/program.js'
+import { CALL_MS, LOAD_MS, tooLong, type ScriptOutcome } from './sandbox-limits.js'
+import { newPost, ScriptPost } from './script-post.js'
+import type { ScriptDraws, ScriptQuestion, ScriptThreadData } from './script-thread.js'
+
+const BOOT_MS = 5000
+/** A call that may be interrupted ends by itself; after this it is ended. */
+const GRACE_MS = 150
+
+class ScriptThread {
+  readonly post: ScriptPost
+  readonly loaded = new Set<string>()
+  private readonly worker: Worker
+
+  constructor() {
+    const workerData: ScriptThreadData = { shared: newPost() }
+    this.post = new ScriptPost(workerData.shared)
+    this.worker = startThread('walk/call/script-thread', { workerData })
+    this.worker.unref()
+    this.worker.on('error', () => undefined)
+  }
+
+  end(): void {
+    void this.worker.terminate()
+  }
+}
+
+let spare: ScriptThread | undefined
+
+/** Starts a thread for scripts, which most plans never need, before the first call. */
+export function prepareScripts(): void {
+  spare ??= new ScriptThread()
+  spare.post.isThere(BOOT_MS)
+}
+
+/** The scripts of one walker. */
+export class Scripts {
+  private thread: ScriptThread | undefined
+
+  /**
+   * Calls a function with one argument.
+   *
+   * @param argument - JSON text
+   * @param draws - where `Math.random` draws in this call
+   */
+  call({ file, script, name }: ScriptCall, argument: string, draws: ScriptDraws): ScriptOutcome {
+    this.thread ??= this.next()
+    const { thread } = this
+    if (!thread.post.isThere(BOOT_MS)) return this.ended(`${file}: the sandbox did not start`)
+    try {
+      if (!thread.loaded.has(file)) {
+        const loaded = this.ask({ kind: 'load', file, script }, LOAD_MS + GRACE_MS)
+        if (loaded?.kind !== 'returned') return loaded ?? this.ended(`${file}: ${tooLong}`)
+        thread.loaded.add(file)
+      }
+      return (
+        this.ask({ kind: 'call', file, name, argument, draws }, CALL_MS + GRACE_MS) ?? this.ended(`${file}: ${tooLong}`)
+      )
+    } catch (error) {
+      return this.ended(`${file}: ${error instanceof Error ? error.message : String(error)}`)
+    }
+  }
+
+  close(): void {
+    this.thread?.end()
+    this.thread = undefined
+  }
+
+  private ask(question: ScriptQuestion, withinMs: number): ScriptOutcome | undefined {
+    const answer = this.thread?.post.ask(JSON.stringify(question), withinMs)
+
+    return answer === undefined ? undefined : (JSON.parse(answer) as ScriptOutcome)
+  }
+
+  /** Ends the thread and begins another, which is there by the next call. */
+  private ended(detail: string): ScriptOutcome {
+    this.thread?.end()
+    this.thread = new ScriptThread()
+    return { kind: 'failed', detail }
+  }
+
+  private next(): ScriptThread {
+    const thread = spare ?? new ScriptThread()
+    spare = undefined
+    return thread
+  }
+}
