@@ -33,7 +33,7 @@ export default tseslint.config(
         extraFileExtensions: ['.vue'],
         parser: tseslint.parser,
       },
-      globals: { process: 'readonly', URL: 'readonly' },
+      globals: { performance: 'readonly', process: 'readonly', URL: 'readonly' },
     },
     rules: {
       // A message or a pattern may be longer: it is searched for as it stands.

@@ -107,13 +107,21 @@ export function shellWords(line: string): string[] {
       /\$'((?:[^'\\]|\\.)*)'/gs,
       (_, inner: string) => `'${unescaped(inner).replaceAll("'", String.raw`'\''`)}'`,
     )
-  // Nothing is expanded: what a variable holds is not known here.
-  return parse(plain, (name) => `$${name}`).map((word) => {
+  return parsedWords(plain).map((word) => {
     if (typeof word === 'string') return word
     if ('pattern' in word) return word.pattern
     if ('comment' in word) return ''
     throw new ImportFault(`"${word.op}" is not part of a single command; put the URL in quotes`)
   })
+}
+
+/** Nothing is expanded: what a variable holds is not known here. */
+function parsedWords(plain: string): ReturnType<typeof parse> {
+  try {
+    return parse(plain, (name) => `$${name}`)
+  } catch (error) {
+    throw new ImportFault(`a shell could not read this: ${error instanceof Error ? error.message : String(error)}`)
+  }
 }
 
 function unescaped(text: string): string {
