@@ -29,6 +29,21 @@ describe('a hostile plan', () => {
       /larger than 1 MB/,
     ],
     [
+      'sixty thousand headers',
+      planWith(
+        `      - send: GET /x\n        headers: { ${many(60_000, (number) => `h${String(number)}: x`).replaceAll('\n', ', ')} }`,
+      ),
+      /more than 20000 entries/,
+    ],
+    [
+      'a gate of each step for thousands of steps',
+      planWith(
+        many(3000, (number) => `      - send: GET /${String(number)}`),
+        `gates:\n${many(200, (number) => `  - p95 response time of each step under ${String(100 + number)} ms`)}`,
+      ),
+      /at most 2000 gates/,
+    ],
+    [
       'a key that stands twice',
       planWith('      - send: GET /x\n        timeout: 5s\n        timeout: 6s'),
       /"timeout" stands here twice/,

@@ -1,5 +1,5 @@
 // A command line of curl, split as a POSIX shell would.
-import { parse } from 'shell-quote'
+import { parse, type ParseEntry } from 'shell-quote'
 import parseOptions from 'yargs-parser'
 import { hideCredentials } from './credentials.js'
 import { newDraft, writeDraft, type Imported } from './draft.js'
@@ -116,7 +116,7 @@ export function shellWords(line: string): string[] {
 }
 
 /** Nothing is expanded: what a variable holds is not known here. */
-function parsedWords(plain: string): ReturnType<typeof parse> {
+function parsedWords(plain: string): ParseEntry[] {
   try {
     return parse(plain, (name) => `$${name}`)
   } catch (error) {

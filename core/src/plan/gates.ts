@@ -16,8 +16,22 @@ export interface Named {
   phases: ReadonlySet<string>
 }
 
+const MOST_GATES = 2000
+
 export function readGates(source: Source, node: Node | null, named: Named): Gate[] {
-  return readList(source, node, 'gates').flatMap((item) => readGate(source, item, named))
+  const gates: Gate[] = []
+  for (const item of readList(source, node, 'gates')) {
+    gates.push(...readGate(source, item, named))
+    if (gates.length <= MOST_GATES) continue
+    const most = String(MOST_GATES)
+    source.report(
+      offsetOf(item),
+      'TOO_MANY',
+      `a plan has at most ${most} gates, those of each step counted for every step`,
+    )
+    break
+  }
+  return gates
 }
 
 /** One gate; a gate of each step becomes one for every step. */

@@ -16,6 +16,7 @@ import {
 import type { Fix, Problem } from './model.js'
 
 const MAX_BYTES = 1_000_000
+const MAX_ENTRIES = 20_000
 const MAX_LEVELS = 20
 /** More of them say no more. */
 export const MOST_PROBLEMS = 200
@@ -70,13 +71,21 @@ export function openSource(file: string, text: string): Source {
     })
     return source
   }
-  const deepAt = tooDeepAt(text)
-  if (deepAt !== undefined) {
-    for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) lines.addNewLine(at + 1)
+  const refuse = (at: number, code: string, message: string) => {
+    for (let end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n', end + 1)) lines.addNewLine(end + 1)
     source.isBroken = true
-    source.report(deepAt, 'TOO_DEEP', `the file nests deeper than ${String(MAX_LEVELS)} levels`)
+    source.report(at, code, message)
     return source
   }
+  const deepAt = tooDeepAt(text)
+  if (deepAt !== undefined) return refuse(deepAt, 'TOO_DEEP', `the file nests deeper than ${String(MAX_LEVELS)} levels`)
+  const manyAt = tooManyAt(text)
+  if (manyAt !== undefined)
+    return refuse(
+      manyAt,
+      'TOO_MANY',
+      `the file has more than ${String(MAX_ENTRIES)} entries: put data into files of its own`,
+    )
   try {
     const doc = parseDocument(text, {
       version: '1.2',
@@ -97,6 +106,17 @@ export function openSource(file: string, text: string): Source {
   }
   return source
 }
+
+/** Where a file has more entries than anybody would read, by the marks that part them; undefined where it has not. */
+function tooManyAt(text: string): number | undefined {
+  let entries = 0
+  for (let at = 0; at < text.length; at++) {
+    const mark = text.charCodeAt(at)
+    if ((mark === COMMA || mark === NEW_LINE) && ++entries > MAX_ENTRIES) return at
+  }
+  return undefined
+}
+const [COMMA, NEW_LINE] = [44, 10]
 
 /**
  * The problems of a file. Where YAML itself could not read it, what follows is guessed from the rest: only the first
