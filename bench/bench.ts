@@ -2,7 +2,9 @@
 // run.
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { createInterface } from 'node:readline'
-import { availableParallelism } from 'node:os'
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { availableParallelism, tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 
 const ROUNDS = 5
@@ -31,7 +33,24 @@ const unpinned = (part: string, more: string[]): Record<string, number> =>
   ) as Record<string, number>
 const median = (values: number[]) => values.toSorted((a, b) => a - b)[Math.floor(values.length / 2)] ?? NaN
 
+/** Requests of each second of a run of the command as it is published: 64 users, on the generator's core. */
+function command(): number[] {
+  const work = mkdtempSync(join(tmpdir(), 'jolt-gate-bench-'))
+  const plan = `jolt: 1\nname: b\ntarget: ${origin}\njourneys:\n  a:\n    steps:\n      - send: GET /sailings{?from}\n        with: { from: LARKHOLM }\n        check: ["status is 200"]\n        keep: { id: "json $.sailings[0].id" }\nload:\n  - { phase: p, users: 64, for: 8s }\n`
+  writeFileSync(join(work, 'b.gate.yaml'), plan)
+  const args = [bundled, 'run', join(work, 'b.gate.yaml'), '--quiet', '--csv', join(work, 'b.csv')]
+  const [file, all] = canPin ? ['taskset', ['-c', '0', process.execPath, ...args]] : [process.execPath, args]
+  spawnSync(file, all, { stdio: 'ignore' })
+  const [head = '', ...lines] = readFileSync(join(work, 'b.csv'), 'utf8').trim().split('\n')
+  const column = head.split(',').indexOf('requests')
+  rmSync(work, { recursive: true })
+  return lines.map((line) => Number(line.split(',')[column]))
+}
+const bundled = fileURLToPath(new URL('../cli/bundle/main.js', import.meta.url))
+
 const rounds = Array.from({ length: ROUNDS }, () => ({
+  sockets: measure('sockets')['perSecond'] ?? NaN,
+  command: command(),
   bare: measure('bare')['perSecond'] ?? NaN,
   full: measure('full')['perSecond'] ?? NaN,
 }))
@@ -49,6 +68,20 @@ const row = (what: string, value: string) => process.stdout.write(`| ${what} | $
 row('measured', 'value')
 row('---', '---:')
 row('bare undici request loop, 64 connections', `${median(rounds.map((round) => round.bare)).toFixed(0)}/s`)
+row('bare sockets, 64 connections', `${median(rounds.map((round) => round.sockets)).toFixed(0)}/s`)
+for (const [what, second] of [
+  ['first', 0],
+  ['third', 2],
+  ['seventh', 6],
+] as const) {
+  const made = rounds.map((round) => round.command[second] ?? NaN)
+  const toBare = median(rounds.map((round) => (round.command[second] ?? NaN) / round.bare))
+  const toSockets = median(rounds.map((round) => (round.command[second] ?? NaN) / round.sockets))
+  row(
+    `the command, 64 users, ${what} second; beside undici, and beside sockets`,
+    `${median(made).toFixed(0)}/s; ${toBare.toFixed(2)}, ${toSockets.toFixed(2)}`,
+  )
+}
 row('our full path, 64 connections', `${median(rounds.map((round) => round.full)).toFixed(0)}/s`)
 row('ratio, round by round', rounds.map((round) => (round.full / round.bare).toFixed(2)).join(', '))
 row('ratio, median', median(rounds.map((round) => round.full / round.bare)).toFixed(2))

@@ -1,4 +1,5 @@
 // What is measured, each on one core: node --import tsx bench/parts.ts PART ORIGIN; prints one line of JSON.
+import { connect } from 'node:net'
 import { setTimeout as sleep } from 'node:timers/promises'
 import {
   decodeBucket,
@@ -33,6 +34,7 @@ const WAITING = 100_000
 
 const [part = '', origin = ''] = process.argv.slice(2)
 const parts: Record<string, () => Promise<Record<string, number>>> = {
+  sockets,
   bare,
   full,
   pace,
@@ -46,6 +48,29 @@ const chosen = parts[part]
 if (chosen === undefined) throw new Error(`no part ${part}`)
 process.stdout.write(`${JSON.stringify(await chosen())}\n`)
 process.exit(0)
+
+/** Requests per second of bare sockets that write a fixed request and look for nothing but the end of its answer. */
+async function sockets(): Promise<Record<string, number>> {
+  const { hostname, port } = new URL(origin)
+  const request = `GET /sailings?from=LARKHOLM HTTP/1.1\r\nhost: ${hostname}:${port}\r\nconnection: keep-alive\r\n\r\n`
+  let count = 0
+  const open = Array.from({ length: USERS }, () => {
+    const socket = connect(Number(port), hostname)
+    socket.setNoDelay(true)
+    socket.on('data', () => {
+      count++
+      socket.write(request)
+    })
+    socket.write(request)
+    return socket
+  })
+  await sleep(WARM_MS)
+  const [before, beganMs] = [count, performance.now()]
+  await sleep(MEASURE_MS)
+  const perSecond = (1000 * (count - before)) / (performance.now() - beganMs)
+  for (const socket of open) socket.destroy()
+  return { perSecond }
+}
 
 /** Requests per second of a bare loop over undici's `request`, the body read as text. */
 async function bare(): Promise<Record<string, number>> {
