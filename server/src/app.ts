@@ -30,6 +30,8 @@ export interface AppOptions extends PeopleOptions {
   isBehindProxy: boolean
 }
 
+const HSTS_SECONDS = 365 * 86_400
+
 export function createApp(options: AppOptions): Express {
   const { queue, secrets, pages, projectsFolder, hosts, isBehindProxy } = options
   const app = express()
@@ -48,15 +50,17 @@ export function createApp(options: AppOptions): Express {
           workerSrc: ["'self'", 'blob:'],
           objectSrc: ["'none'"],
           frameAncestors: ["'none'"],
+          formAction: ["'self'"],
+          baseUri: ["'none'"],
         },
       },
-      strictTransportSecurity: false,
+      // Beyond loopback there is TLS, and a browser that has seen it asks for nothing else.
+      strictTransportSecurity: options.isSecure ? { maxAge: HSTS_SECONDS, includeSubDomains: false } : false,
     }),
   )
   app.use('/git', gitRemote)
   const api = express.Router()
   api.use(onlyJson)
-  api.use(express.json({ limit: '12mb' }))
   api.get('/openapi.json', (_request, response) => {
     response.json(OPENAPI)
   })

@@ -1,5 +1,5 @@
 // Attacks that were seen to work once: each must fail, and leave what it was aimed at as it was.
-import { createServer } from 'node:http'
+import { createServer, request } from 'node:http'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { execFile, execFileSync } from 'node:child_process'
 import { promisify } from 'node:util'
@@ -220,5 +220,49 @@ describe('the way out', () => {
       verdict: 'void',
       reasons: [expect.stringMatching(/^not begun: far: control of http:\/\/192\.0\.2\.1 is not proven/) as string],
     })
+  })
+})
+
+describe('before somebody has signed in', () => {
+  /** One request from an address of its own: on Linux all of 127.0.0.0/8 is this machine. */
+  const from = (localAddress: string, path: string, method: string, body: string) =>
+    new Promise<number | undefined>((resolve, reject) => {
+      const headers = { 'content-type': 'application/json', 'content-length': Buffer.byteLength(body) }
+      const { hostname, port } = new URL(place.server.origin)
+      const asked = request({ hostname, port, localAddress, path: `/api${path}`, method, headers }, (response) => {
+        response.resume().on('end', () => {
+          resolve(response.statusCode)
+        })
+      })
+      asked.on('error', reject)
+      asked.end(body)
+    })
+
+  it('nothing large is read', async () => {
+    const large = JSON.stringify(change('x'.repeat(900_000)))
+
+    expect(await from('127.0.0.1', planAt('plans/short.gate.yaml'), 'PUT', large)).toBe(401)
+    expect(await from('127.0.0.1', '/session', 'POST', JSON.stringify({ email: 'x'.repeat(200_000) }))).toBe(413)
+    expect((await call('PUT', planAt('plans/large.gate.yaml'), change('#'.repeat(900_000)))).status).not.toBe(413)
+    expect((await call('POST', '/people', { name: 'x'.repeat(200_000) })).status).toBe(413)
+  })
+
+  it('a name that is tried from many addresses is never locked', async () => {
+    const [email, password] = ['jon@larkholm.example', 'a-lamp-on-the-quay']
+    await call('POST', '/people', { name: 'Jon', email, password, role: 'reader' })
+    const attempt = (address: number, word: string) =>
+      from(`127.0.1.${String(address)}`, '/session', 'POST', JSON.stringify({ email, password: word }))
+    const tried: (number | undefined)[] = []
+    for (let address = 1; address <= 12; address++) tried.push(await attempt(address, 'guess'))
+
+    expect(new Set(tried)).toEqual(new Set([401]))
+    expect(await attempt(99, password)).toBe(201)
+  })
+
+  it('a page may send its forms nowhere else, nor move where its addresses lead', async () => {
+    const policy = (await fetch(`${place.server.origin}/api/session`)).headers.get('content-security-policy')
+
+    expect(policy).toContain("form-action 'self'")
+    expect(policy).toContain("base-uri 'none'")
   })
 })

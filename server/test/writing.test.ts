@@ -466,7 +466,7 @@ describe('beyond loopback', () => {
     const names = ['--socket', database.socketPath, '--host', 'gate.larkholm.example']
     const secure = await startChild([...main, ...names, '--tls-cert', certFile, '--tls-key', keyFile])
     const ask = (host: string) =>
-      new Promise<{ status: number | undefined; cookie: string }>((resolve, reject) => {
+      new Promise<{ status: number | undefined; cookie: string; hsts: string | undefined }>((resolve, reject) => {
         const body = JSON.stringify({ ...first, code: secure.setupCode })
         const headers = { host, 'content-type': 'application/json', 'content-length': Buffer.byteLength(body) }
         const { port } = new URL(secure.origin)
@@ -474,7 +474,8 @@ describe('beyond loopback', () => {
           { host: '127.0.0.1', port, path: '/api/people/first', method: 'POST', headers, rejectUnauthorized: false },
           (response) => {
             response.resume()
-            resolve({ status: response.statusCode, cookie: response.headers['set-cookie']?.[0] ?? '' })
+            const { 'set-cookie': cookies, 'strict-transport-security': hsts } = response.headers
+            resolve({ status: response.statusCode, cookie: cookies?.[0] ?? '', hsts })
           },
         )
         asked.on('error', reject)
@@ -483,7 +484,8 @@ describe('beyond loopback', () => {
 
     expect(await ask('gate.larkholm.example')).toMatchObject({
       status: 201,
-      cookie: expect.stringMatching(/HttpOnly; Secure; SameSite=Strict/) as string,
+      cookie: expect.stringMatching(/^__Host-.*; Path=\/;.*HttpOnly; Secure; SameSite=Strict/) as string,
+      hsts: 'max-age=31536000',
     })
     expect((await ask('other.example')).status).toBe(403)
     await secure.stop()

@@ -15,6 +15,8 @@ export const HEAD = object({
 })
 export type Head = InferType<typeof HEAD>
 
+/** A file of 1 MB as JSON, in which a letter may take more than one. */
+export const FILE_KB = 2500
 const message = () => string().trim().required('enter a commit message').max(2000)
 /** What a person says when a file is saved: its text, and why. */
 export const SAVE = object({
@@ -110,6 +112,7 @@ export const PROJECT_ROUTES = {
     path: '/projects/{project}/files',
     summary: 'add files in one commit, none of them written over',
     needs: 'write',
+    mostKb: 12_000,
     body: object({
       files: array()
         .of(object({ path: string().required().max(500), text: string().defined().max(8_000_000) }))
@@ -143,6 +146,7 @@ export const PROJECT_ROUTES = {
     path: '/projects/{project}/plan',
     summary: 'save a plan: a commit with message and author',
     needs: 'write',
+    mostKb: FILE_KB,
     query: object(ofFile),
     body: SAVE,
     status: 200,

@@ -1,6 +1,7 @@
 // Rehearsals: each step told as it ends, kept for comparing, and begun again from a step.
 import { array, boolean, object, string, type InferType } from 'yup'
 import { REHEARSAL, REHEARSED_STEP } from '../report/rehearsal-schema.js'
+import { FILE_KB } from './projects.js'
 import { json, lines, route } from './route.js'
 
 const BEGIN = object({ kind: string().oneOf(['begin']).required(), id: string().required() })
@@ -50,6 +51,7 @@ export const REHEARSAL_ROUTES = {
     path: '/projects/{project}/rehearsals',
     summary: 'rehearse a plan; each step is a line of JSON',
     needs: 'run',
+    mostKb: FILE_KB,
     body: ASKED,
     status: 200,
     answer: lines(BEGIN, STEP, END, FAULT),

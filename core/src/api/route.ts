@@ -19,6 +19,8 @@ export interface Route {
   needs: Need
   query?: ObjectSchema<AnyObject>
   body?: ObjectSchema<AnyObject>
+  /** The most that a body may have, in kB; 100 where nothing is said. */
+  mostKb?: number
   status: 200 | 201 | 202 | 204
   answer: Answer
 }

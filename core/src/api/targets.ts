@@ -2,7 +2,7 @@
 import { array, boolean, number, object, string, type InferType } from 'yup'
 import type { Problem } from '../plan/model.js'
 import type { Target } from '../plan/target-model.js'
-import { HEAD, SAVE, SAVED } from './projects.js'
+import { FILE_KB, HEAD, SAVE, SAVED } from './projects.js'
 import { json, nothing, ownType, route } from './route.js'
 
 const TARGET = object({
@@ -73,6 +73,7 @@ export const TARGET_ROUTES = {
     path: '/projects/{project}/targets/{target}',
     summary: 'save a target: a commit',
     needs: 'write',
+    mostKb: FILE_KB,
     body: SAVE,
     status: 200,
     answer: json(SAVED),

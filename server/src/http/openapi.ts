@@ -3,6 +3,7 @@ import { API_PROBLEM, ROUTES, type Route } from '@jolt-gate/core/api'
 import { RESULT } from '@jolt-gate/core'
 import { VERSION } from '@jolt-gate/core/identity'
 import type { Schema } from 'yup'
+import { cookieName } from '../people/access.js'
 import { schemaOf, type Json } from './schema-of.js'
 
 const NAMED = new Map<Schema, string>([
@@ -21,7 +22,7 @@ export const OPENAPI = {
   security: [{ session: [] }, { token: [] }],
   components: {
     securitySchemes: {
-      session: { type: 'apiKey', in: 'cookie', name: 'jolt_gate_session' },
+      session: { type: 'apiKey', in: 'cookie', name: cookieName(false) },
       token: { type: 'http', scheme: 'bearer' },
     },
     schemas: Object.fromEntries([...NAMED].map(([schema, name]) => [name, schemaOf(schema)])),

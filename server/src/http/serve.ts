@@ -1,6 +1,6 @@
 // A route of the contract, served: who may ask, what is asked, and the answer, all as core/api declares them.
 import type { AnswerOf, BodyOf, ParamsOf, QueryOf, Route } from '@jolt-gate/core/api'
-import type { Request, RequestHandler, Response, Router } from 'express'
+import { json, type Request, type RequestHandler, type Response, type Router } from 'express'
 import type { PersonRow } from '../database/models.js'
 import { whoMay } from '../people/access.js'
 
@@ -15,21 +15,30 @@ export interface Asked<R extends Route> {
   response: Response
 }
 
+const USUAL_KB = 100
+
 /**
  * Serves a route. Who may not ask hears so before anything is read; fields that the contract does not name are dropped.
  *
  * @param handle - gives the answer; of text `undefined` where it was written to the response already
- * @param before - what else has to agree first, such as limits of attempts
+ * @param first - what else has to agree: before the body is read, and after
  */
 export function serve<const R extends Route>(
   routes: Router,
   route: R,
   handle: (asked: Asked<R>) => Promise<AnswerOf<R>> | AnswerOf<R>,
-  before: RequestHandler[] = [],
+  first: { before?: RequestHandler[]; after?: RequestHandler[] } = {},
 ): void {
   const path = route.path.replaceAll(/\{(\w+)\}/g, ':$1')
-  routes[verbOf(route)](path, ...before, async (request: Request, response: Response) => {
-    const person = route.needs === 'nobody' ? undefined : whoMay(request, route.needs)
+  const whoAsks = (request: Request) => (route.needs === 'nobody' ? undefined : whoMay(request, route.needs))
+  const refuse: RequestHandler = (request, _response, next) => {
+    whoAsks(request)
+    next()
+  }
+  const read = route.body === undefined ? [] : [json({ limit: `${String(route.mostKb ?? USUAL_KB)}kb` })]
+  const { before = [], after = [] } = first
+  routes[verbOf(route)](path, ...before, refuse, ...read, ...after, async (request: Request, response: Response) => {
+    const person = whoAsks(request)
     const asked = {
       params: request.params,
       query: await route.query?.validate(request.query, { stripUnknown: true }),

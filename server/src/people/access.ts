@@ -6,7 +6,13 @@ import { PersonRow, SessionRow, TokenRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { hashToken } from './passwords.js'
 
-export const SESSION_COOKIE = 'jolt_gate_session'
+/**
+ * The cookie of a session. With TLS its prefix holds browsers to this very host (RFC 6265bis, section 4.1.3). Without,
+ * on loopback, browsers send cookies to every port of this machine: the path keeps it from most of what listens there.
+ */
+export const cookieName = (isSecure: boolean): string => (isSecure ? '__Host-jolt_gate' : 'jolt_gate_session')
+export const cookieOptions = (isSecure: boolean) =>
+  ({ httpOnly: true, sameSite: 'strict', secure: isSecure, path: isSecure ? '/' : '/api' }) as const
 /** What a request wants to do; reading needs no more than to be somebody. */
 export type Act = Exclude<Need, 'nobody'>
 
@@ -34,7 +40,8 @@ export const findVisitor: RequestHandler = async (request, _response, next) => {
 async function visitorOf(request: Request): Promise<Visitor | undefined> {
   const bearer = /^Bearer (\S+)$/i.exec(request.headers.authorization ?? '')?.[1]
   if (bearer !== undefined) return visitorOfToken(bearer)
-  const cookie = parse(request.headers.cookie ?? '')[SESSION_COOKIE]
+  const cookies = parse(request.headers.cookie ?? '')
+  const cookie = cookies[cookieName(true)] ?? cookies[cookieName(false)]
   if (cookie === undefined) return undefined
   const session = await SessionRow.findByPk(hashToken(cookie))
   if (session === null || session.expiresAt < new Date()) return undefined

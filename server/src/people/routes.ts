@@ -3,11 +3,12 @@ import { isLoopbackAddress } from '@jolt-gate/core'
 import { ROUTES, type AnswerOf, type Person, type Role, type Session } from '@jolt-gate/core/api'
 import { randomBytes } from 'node:crypto'
 import { Router, type Request, type Response } from 'express'
-import { rateLimit } from 'express-rate-limit'
+import { ipKeyGenerator, rateLimit } from 'express-rate-limit'
+import { slowDown } from 'express-slow-down'
 import { PersonRow, SessionRow, TokenRow, EventRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve, type Asked } from '../http/serve.js'
-import { onlyPeople, SESSION_COOKIE, sessionOf, visitorIn } from './access.js'
+import { cookieName, cookieOptions, onlyPeople, sessionOf, visitorIn } from './access.js'
 import { hashPassword, hashToken, isPassword, isSameCode, newToken } from './passwords.js'
 import { note, noteOf } from './audit-log.js'
 
@@ -34,11 +35,20 @@ export function sessionRoutes({ isDemo, isSecure, setupCode }: PeopleOptions): R
     handler: tooMany,
     skip: () => isDemo,
   })
-  const perName = rateLimit({
+  const perAddressAndName = rateLimit({
     windowMs: 15 * 60_000,
     limit: 10,
     legacyHeaders: false,
     handler: tooMany,
+    keyGenerator: (request) => `${ipKeyGenerator(request.ip ?? '')} ${nameOfAttempt(request)}`,
+    skipSuccessfulRequests: true,
+  })
+  // Tried from many addresses a name becomes slow, and is never locked: else anybody could lock anybody out.
+  const slowPerName = slowDown({
+    windowMs: 15 * 60_000,
+    delayAfter: 10,
+    delayMs: (attempts) => 250 * (attempts - 10),
+    maxDelayMs: 5000,
     keyGenerator: nameOfAttempt,
     skipSuccessfulRequests: true,
   })
@@ -52,13 +62,7 @@ export function sessionRoutes({ isDemo, isSecure, setupCode }: PeopleOptions): R
       expiresAt: new Date(Date.now() + SESSION_MS),
     })
     await SessionRow.destroy({ where: { personId: person.id, hash: (await oldSessions(person.id)).slice(20) } })
-    response.cookie(SESSION_COOKIE, token, {
-      httpOnly: true,
-      sameSite: 'strict',
-      secure: isSecure,
-      maxAge: SESSION_MS,
-      path: '/',
-    })
+    response.cookie(cookieName(isSecure), token, { ...cookieOptions(isSecure), maxAge: SESSION_MS })
     return { kind: 'somebody', person: publicPerson(person), csrf: session.csrf }
   }
 
@@ -84,7 +88,7 @@ export function sessionRoutes({ isDemo, isSecure, setupCode }: PeopleOptions): R
     await noteOf(person, 'signed in', '')
     return begin(response, person)
   }
-  serve(routes, ROUTES.signIn, signIn, [perAddress, perName])
+  serve(routes, ROUTES.signIn, signIn, { before: [perAddress], after: [perAddressAndName, slowPerName] })
 
   serve(routes, ROUTES.signInToDemo, async ({ request, response }) => {
     if (!isDemo || !isLoopbackAddress(request.socket.remoteAddress ?? ''))
@@ -112,7 +116,7 @@ export function sessionRoutes({ isDemo, isSecure, setupCode }: PeopleOptions): R
     await noteOf(person, 'became the first administrator', '')
     return begin(response, person)
   }
-  serve(routes, ROUTES.addFirst, addFirst, [perAddress])
+  serve(routes, ROUTES.addFirst, addFirst, { before: [perAddress] })
 
   return routes
 }
@@ -124,7 +128,7 @@ export function peopleRoutes(): Router {
 
   serve(routes, ROUTES.signOut, async ({ request, response }) => {
     await sessionOf(request)?.destroy()
-    response.clearCookie(SESSION_COOKIE, { path: '/' })
+    for (const isSecure of [true, false]) response.clearCookie(cookieName(isSecure), cookieOptions(isSecure))
     return undefined
   })
 
