@@ -228,13 +228,19 @@ describe('from the keyboard', () => {
 
 describe('people, projects and targets', () => {
   it('make tokens that are shown once, write secrets that are not shown, and see what a target offers', async () => {
-    await open('/people')
-    await page.getByLabel('What the token is for').fill('pipeline')
+    await open('/account')
+    await button('Create token').click()
+    await page.getByText('enter what the token is for').waitFor()
+    await page.getByLabel('What it is for').fill('pipeline')
     await button('Create token').click()
     await expect.poll(() => page.locator('.shown code').innerText()).toMatch(/^jgt_[\w-]{32}$/)
     await button('Done').click()
-    await expect.poll(() => page.locator('main table').first().innerText()).toMatch(/pipeline[^]*read[^]*never/)
-    await expect.poll(() => page.locator('.audit-log').innerText()).toMatch(/Ida Quay created a token pipeline: read/)
+    await expect.poll(() => page.locator('main .el-table').innerText()).toMatch(/pipeline[^]*read[^]*never/)
+    await page.getByRole('link', { name: 'Audit log' }).click()
+    await page.getByLabel('Search the audit log').fill('token')
+    await expect
+      .poll(() => page.locator('main .el-table').innerText())
+      .toMatch(/Ida Quay\s+created a token\s+pipeline: read/)
 
     await open('/p/1/targets')
     await button('write').first().click()
@@ -243,6 +249,35 @@ describe('people, projects and targets', () => {
     await page.getByText('sealed in the store').waitFor()
     await button('Read now').click()
     await page.getByText('ferries_pool_busy in use').waitFor()
+  })
+
+  it('are added, get another role and another password, and are removed', async () => {
+    await open('/people')
+    for (const [label, value] of [
+      ['Name', 'Jon Skerry'],
+      ['Email', 'jon@larkholm.example'],
+      ['First password', 'a-lamp-on-the-quay'],
+    ] as const)
+      await page.getByLabel(label, { exact: true }).fill(value)
+    await button('Add').click()
+    await page.getByRole('combobox', { name: 'Role of Jon Skerry' }).focus()
+    await page.keyboard.press('Enter')
+    await page.getByRole('option', { name: 'reader' }).locator('visible=true').click()
+    await page.getByRole('option', { name: 'reader' }).locator('visible=true').waitFor({ state: 'hidden' })
+    await button('Reset password of Jon Skerry').click()
+    await page.getByLabel('New password', { exact: true }).fill('short')
+    await button('Reset password').last().click()
+    await page.getByText('a password needs at least 10 characters').waitFor()
+    await page.getByLabel('New password', { exact: true }).fill('another-lamp-on-the-quay')
+    await page.keyboard.press('Enter')
+    await page.getByRole('dialog').waitFor({ state: 'hidden' })
+    await button('Remove Jon Skerry').click()
+    await page.getByRole('button', { name: 'Remove', exact: true }).click()
+    await page.getByText('jon@larkholm.example').waitFor({ state: 'hidden' })
+    await page.getByRole('link', { name: 'Audit log' }).click()
+    await expect
+      .poll(() => page.locator('main .el-table').innerText())
+      .toMatch(/removed a person[^]*reset a password[^]*changed a role[^]*Jon Skerry is reader[^]*added a person/)
   })
 
   it('begin an empty project, which leads to a first verdict', async () => {
@@ -284,7 +319,9 @@ describe('every page', () => {
     '/p/1/import',
     '/p/1/targets',
     '/p/1/runs',
+    '/account',
     '/people',
+    '/audit-log',
     '/?add=yes',
   ]
 

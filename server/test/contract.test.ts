@@ -71,6 +71,8 @@ function examples(): [Name, () => Example][] {
     ['people', () => ({})],
     ['changeRole', () => ({ params: { person: idOf('addPerson') }, body: { role: 'reader' } })],
     ['signIn', () => ({ body: { email: person.email, password: person.password } })],
+    ['resetPassword', () => ({ params: { person: idOf('addPerson') }, body: { password: 'ten letters and more' } })],
+    ['changePassword', () => ({ body: { current: 'x', password: 'ten letters and more' } })],
     ['removePerson', () => ({ params: { person: idOf('addPerson') } })],
     ['createToken', () => ({ body: { label: 'pipeline', scopes: ['read'], until: inDays(20) } })],
     ['tokens', () => ({})],
@@ -109,7 +111,12 @@ function examples(): [Name, () => Example][] {
   ]
 }
 /** Routes that refuse in this order of things, with the code of the refusal. */
-const REFUSALS: Partial<Record<Name, string>> = { addFirst: 'NOT_FIRST', approve: 'PROVEN', stopRun: 'ENDED' }
+const REFUSALS: Partial<Record<Name, string>> = {
+  addFirst: 'NOT_FIRST',
+  changePassword: 'WRONG',
+  approve: 'PROVEN',
+  stopRun: 'ENDED',
+}
 
 const TARGET = 'targets/other.target.yaml'
 const originOf = () => `origin: ${place.ferries.origin}\nsecrets: [user]\n`

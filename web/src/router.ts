@@ -46,7 +46,9 @@ export const router = createRouter({
       component: () => import('./targets/TargetsPage.vue'),
       meta: { area: 'targets' },
     },
+    { path: '/account', name: 'account', component: () => import('./people/AccountPage.vue') },
     { path: '/people', name: 'people', component: () => import('./people/PeoplePage.vue') },
+    { path: '/audit-log', name: 'audit-log', component: () => import('./people/AuditLogPage.vue') },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./frame/NotFoundPage.vue') },
   ],
 })

@@ -250,6 +250,7 @@ describe('the response of a rehearsal', () => {
         stage: 'look',
         step: 'search',
         request: null,
+        hops: [],
         response,
         checks: [],
         kept: [],

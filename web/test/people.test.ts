@@ -5,7 +5,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Session, TargetLine } from '@jolt-gate/core/api'
 import { api, ApiError } from '../src/api/client.js'
 import { findable } from '../src/find/findable.js'
-import PeoplePage from '../src/people/PeoplePage.vue'
+import AccountPage from '../src/people/AccountPage.vue'
 import SignInPage from '../src/people/SignInPage.vue'
 import { useSession } from '../src/stores/session.js'
 import TargetControl from '../src/targets/TargetControl.vue'
@@ -78,47 +78,54 @@ describe('signing in', () => {
   })
 })
 
-describe('people', () => {
-  const events = [
-    { id: 1, at: '2026-11-26T10:00:00.000Z', who: 'Ida Quay', event: 'signed in', detail: '', projectId: null },
-  ]
-  const page = async (role: 'reader' | 'administrator') => {
-    useSession().become(somebody(role))
+describe('an account', () => {
+  const page = async () => {
+    useSession().become(somebody('reader'))
     vi.spyOn(api, 'tokens').mockResolvedValue({ tokens: [] })
-    vi.spyOn(api, 'people').mockResolvedValue({ people: [] })
-    vi.spyOn(api, 'auditLog').mockResolvedValue({ events })
-    const wrapper = mount(PeoplePage, { attachTo: document.body })
+    const wrapper = mount(AccountPage, { attachTo: document.body, global: { stubs: { PeopleTabs: true } } })
     await flushPromises()
     return wrapper
   }
-
-  it('and the audit log are for administrators; tokens are everyone’s own', async () => {
-    const reader = await page('reader')
-    expect(reader.text()).toContain('Personal tokens')
-    expect(reader.text()).not.toContain('Audit log')
-    expect(api.people).not.toHaveBeenCalled()
-    reader.unmount()
-
-    const administrator = await page('administrator')
-    expect(administrator.find('.audit-log').text()).toContain('2026-11-26 10:00')
-  })
+  const send = async (wrapper: Awaited<ReturnType<typeof page>>, form: number) => {
+    await wrapper.findAll('form')[form]?.trigger('submit')
+    await flushPromises()
+  }
 
   it('shows a new token once, and it is gone when it has been copied', async () => {
-    const wrapper = await page('administrator')
+    const wrapper = await page()
     const asked: unknown[] = []
     vi.spyOn(api, 'createToken').mockImplementation((token) => {
       asked.push({ ...token })
       return Promise.resolve({ id: 1, token: 'jgt_once' })
     })
 
+    await send(wrapper, 0)
+    await expect.poll(() => wrapper.text()).toContain('enter what the token is for')
     await wrapper.find('form input').setValue('pipeline')
-    await wrapper.find('form').trigger('submit')
-    await flushPromises()
+    await send(wrapper, 0)
 
     expect(asked).toMatchObject([{ label: 'pipeline', scopes: ['read'] }])
     expect(wrapper.find('[role=status]').text()).toContain('jgt_once')
     await wrapper.find('[role=status] button').trigger('click')
     expect(wrapper.text()).not.toContain('jgt_once')
+  })
+
+  it('changes its password only when the present one is right, and says so at the form', async () => {
+    const wrapper = await page()
+    const changed = vi.spyOn(api, 'changePassword').mockRejectedValueOnce(refused).mockResolvedValue(undefined)
+    const inputs = wrapper.findAll('input[type=password]')
+
+    await inputs[0]?.setValue('old one')
+    await inputs[1]?.setValue('short')
+    await send(wrapper, 1)
+    await expect.poll(() => wrapper.text()).toContain('at least 10 characters')
+    await inputs[1]?.setValue('long enough now')
+    await send(wrapper, 1)
+    expect(wrapper.find('.fault').text()).toBe('this is not the setup code')
+    await send(wrapper, 1)
+
+    expect(changed).toHaveBeenCalledTimes(2)
+    expect(wrapper.text()).toContain('The password was changed')
   })
 })
 

@@ -70,6 +70,11 @@ export const FIRST_PERSON = object({
   code: string().trim().required('enter the setup code that the server printed when it started').max(100),
 })
 export const NEW_PERSON = object({ name: name(), email: email(), password: password(), role: role() })
+export const CHANGED_PASSWORD = object({
+  current: string().required('enter your present password').max(200),
+  password: password(),
+})
+export const RESET_PASSWORD = object({ password: password() })
 export const NEW_TOKEN = object({
   label: string().trim().required('enter what the token is for').max(100),
   scopes: array().of(string().oneOf(SCOPES).required()).min(1, 'choose at least one scope').required(),
@@ -119,6 +124,15 @@ export const PEOPLE_ROUTES = {
     status: 204,
     answer: nothing,
   }),
+  changePassword: route({
+    method: 'PUT',
+    path: '/session/password',
+    summary: 'change your password; your other sessions end',
+    needs: 'read',
+    body: CHANGED_PASSWORD,
+    status: 204,
+    answer: nothing,
+  }),
   people: route({
     method: 'GET',
     path: '/people',
@@ -144,6 +158,15 @@ export const PEOPLE_ROUTES = {
     body: object({ role: role() }),
     status: 200,
     answer: json(PERSON),
+  }),
+  resetPassword: route({
+    method: 'PUT',
+    path: '/people/{person}/password',
+    summary: 'give a person a new password; their sessions end',
+    needs: 'admin',
+    body: RESET_PASSWORD,
+    status: 204,
+    answer: nothing,
   }),
   removePerson: route({
     method: 'DELETE',
@@ -181,9 +204,15 @@ export const PEOPLE_ROUTES = {
   auditLog: route({
     method: 'GET',
     path: '/audit-log',
-    summary: 'audit log, newest first',
+    summary: 'audit log, newest first, a hundred at a time',
     needs: 'admin',
+    query: object({
+      /** In who, what and its details. */
+      search: string().trim().max(200).optional(),
+      /** Only what was before this entry. */
+      before: number().integer().positive().optional(),
+    }),
     status: 200,
-    answer: json(object({ events: array().of(EVENT).required() })),
+    answer: json(object({ events: array().of(EVENT).required(), hasMore: boolean().required() })),
   }),
 }

@@ -11,9 +11,12 @@ import { serve, type Asked } from '../http/serve.js'
 import { cookieName, cookieOptions, onlyPeople, sessionOf, visitorIn } from './access.js'
 import { hashPassword, hashToken, isPassword, isSameCode, newToken } from './passwords.js'
 import { note, noteOf } from './audit-log.js'
+import { endSession, endSessionsOf } from './sessions.js'
+import { Op, type WhereOptions } from 'sequelize'
 
 const SESSION_MS = 12 * 3_600_000
 const MOST_TOKEN_DAYS = 366
+const LISTED_EVENTS = 100
 const DEMO_EMAIL = 'ida@larkholm.example'
 
 export interface PeopleOptions {
@@ -125,12 +128,38 @@ export function sessionRoutes({ isDemo, isSecure, setupCode }: PeopleOptions): R
 export function peopleRoutes(): Router {
   const routes = Router()
   routes.use(onlyPeople)
+  // A session that was left open must not be enough to guess the password of its person.
+  const perPerson = rateLimit({
+    windowMs: 15 * 60_000,
+    limit: 10,
+    legacyHeaders: false,
+    handler: tooMany,
+    keyGenerator: (request) => String(visitorIn(request)?.person.id),
+    skipSuccessfulRequests: true,
+  })
 
   serve(routes, ROUTES.signOut, async ({ request, response }) => {
-    await sessionOf(request)?.destroy()
+    const session = sessionOf(request)
+    if (session !== undefined) await endSession(session)
     for (const isSecure of [true, false]) response.clearCookie(cookieName(isSecure), cookieOptions(isSecure))
     return undefined
   })
+
+  serve(
+    routes,
+    ROUTES.changePassword,
+    async ({ person, request, body: { current, password } }) => {
+      const session = sessionOf(request)
+      if (session === undefined) throw new Problem(403, 'TOKEN', 'tokens cannot change passwords: sign in')
+      if (!(await isPassword(current, person.password)))
+        throw new Problem(403, 'WRONG', 'this is not your present password')
+      await person.update({ password: await hashPassword(password) })
+      await endSessionsOf(person.id, session)
+      await noteOf(person, 'changed their password', '')
+      return undefined
+    },
+    { before: [perPerson] },
+  )
 
   serve(routes, ROUTES.people, async () => ({
     people: (await PersonRow.findAll({ order: [['name', 'ASC']] })).map(publicPerson),
@@ -156,9 +185,18 @@ export function peopleRoutes(): Router {
     return publicPerson(person)
   })
 
+  serve(routes, ROUTES.resetPassword, async ({ person: administrator, params, body: { password } }) => {
+    const person = await personOf(params.person)
+    await person.update({ password: await hashPassword(password) })
+    await endSessionsOf(person.id)
+    await noteOf(administrator, 'reset a password', person.name)
+    return undefined
+  })
+
   serve(routes, ROUTES.removePerson, async ({ person: administrator, params }) => {
     const person = await personOf(params.person)
     await refuseLastAdministrator(person, undefined)
+    await endSessionsOf(person.id)
     await person.destroy()
     await noteOf(administrator, 'removed a person', person.name)
     return undefined
@@ -202,10 +240,14 @@ export function peopleRoutes(): Router {
     return undefined
   })
 
-  serve(routes, ROUTES.auditLog, async () => {
-    const rows = await EventRow.findAll({ order: [['id', 'DESC']], limit: 200 })
+  serve(routes, ROUTES.auditLog, async ({ query: { search = '', before } }) => {
+    const where: WhereOptions = before === undefined ? {} : { id: { [Op.lt]: before } }
+    const like = { [Op.like]: `%${search.replaceAll(/[\\%_]/g, '\\$&')}%` }
+    const found = search === '' ? where : { ...where, [Op.or]: [{ who: like }, { event: like }, { detail: like }] }
+    const rows = await EventRow.findAll({ where: found, order: [['id', 'DESC']], limit: LISTED_EVENTS + 1 })
     return {
-      events: rows.map(({ id, at, who, event, detail, projectId }) => ({
+      hasMore: rows.length > LISTED_EVENTS,
+      events: rows.slice(0, LISTED_EVENTS).map(({ id, at, who, event, detail, projectId }) => ({
         id,
         at: at.toISOString(),
         who,

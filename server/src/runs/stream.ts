@@ -3,6 +3,7 @@
 import { createSession, type Session } from 'better-sse'
 import type { LiveEvent } from '@jolt-gate/core/api'
 import type { Request, Response } from 'express'
+import { whenSessionEnds } from '../people/sessions.js'
 import type { RunQueue } from './queue.js'
 import { bucketsAfter } from './store.js'
 
@@ -19,7 +20,11 @@ export async function streamRun(request: Request, response: Response, runId: str
     reader.hear(event)
   }
   queue.events.on(runId, listener)
-  session.once('disconnected', () => queue.events.off(runId, listener))
+  const forget = whenSessionEnds(request, () => response.end())
+  session.once('disconnected', () => {
+    forget()
+    queue.events.off(runId, listener)
+  })
   const earlier = queue.eventsOf(runId)
   for (const { second, data } of await bucketsAfter(runId, reader.told))
     reader.tell({ kind: 'bucket', second, data: data.toString('base64') })

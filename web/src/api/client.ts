@@ -42,11 +42,13 @@ export const api = {
   addPerson: (body: { name: string; email: string; password: string; role: Role }) =>
     call(ROUTES.addPerson, {}, { body }),
   changeRole: (person: number, role: Role) => call(ROUTES.changeRole, { person }, { body: { role } }),
+  changePassword: (body: { current: string; password: string }) => call(ROUTES.changePassword, {}, { body }),
+  resetPassword: (person: number, password: string) => call(ROUTES.resetPassword, { person }, { body: { password } }),
   removePerson: (person: number) => call(ROUTES.removePerson, { person }),
   tokens: () => call(ROUTES.tokens, {}),
   createToken: (body: { label: string; scopes: Scope[]; until: string }) => call(ROUTES.createToken, {}, { body }),
   revokeToken: (token: number) => call(ROUTES.revokeToken, { token }),
-  auditLog: () => call(ROUTES.auditLog, {}),
+  auditLog: (query: QueryOf<typeof ROUTES.auditLog> = {}) => call(ROUTES.auditLog, {}, { query }),
 
   projects: () => call(ROUTES.projects, {}),
   addProject: (body: { path: string } | { clone: string } | { name: string }) => call(ROUTES.addProject, {}, { body }),

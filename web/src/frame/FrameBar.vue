@@ -75,9 +75,11 @@ onMounted(() => {
         {{ session.person?.name }}
       </button>
       <div v-if="isMenuOpen" class="menu" @click="isMenuOpen = false" @keydown.esc="isMenuOpen = false">
-        <RouterLink :to="{ name: 'people' }">{{
-          session.isAdministrator ? 'Tokens, people, audit log' : 'Your tokens'
-        }}</RouterLink>
+        <RouterLink :to="{ name: 'account' }">Your account</RouterLink>
+        <template v-if="session.isAdministrator">
+          <RouterLink :to="{ name: 'people' }">People</RouterLink>
+          <RouterLink :to="{ name: 'audit-log' }">Audit log</RouterLink>
+        </template>
         <button type="button" @click="$emit('theme')">Light or dark</button>
         <button type="button" @click="$emit('signOut')">Sign out</button>
       </div>

@@ -1,0 +1,100 @@
+// Accounts: passwords, the sessions that end with them, and what is open for those.
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { callerOf, PLAN, signedIn, startPlace, type Call, type Place } from './place.js'
+
+let place: Place
+let origin: string
+let administrator: Call
+const JON = { name: 'Jon', email: 'jon@larkholm.example', password: 'a-lamp-on-the-quay', role: 'author' }
+
+const TOKEN = {
+  label: 'all',
+  scopes: ['read', 'write', 'run', 'git', 'admin'],
+  until: new Date(Date.now() + 86_400_000).toISOString(),
+}
+
+beforeAll(async () => {
+  place = await startPlace()
+  origin = place.server.origin
+  administrator = callerOf(origin, await signedIn(origin))
+  await administrator('POST', '/people', JON)
+})
+afterAll(() => place.stop())
+
+const session = async (password: string) => callerOf(origin, await signedIn(origin, '/session', { ...JON, password }))
+const status = async (call: Call) => (await call('GET', '/projects')).status
+
+describe('a password', () => {
+  it('is changed by who knows it, and their other sessions end', async () => {
+    const [own, other] = [await session(JON.password), await session(JON.password)]
+    const change = (current: string, password: string) => own('PUT', '/session/password', { current, password })
+
+    expect(await change('a-guess-or-two', 'a-new-lamp-there')).toMatchObject({ status: 403, body: { code: 'WRONG' } })
+    expect((await change(JON.password, 'short')).status).toBe(400)
+    expect(await status(other)).toBe(200)
+    expect((await change(JON.password, 'a-new-lamp-there')).status).toBe(204)
+
+    expect([await status(own), await status(other)]).toEqual([200, 401])
+    expect(await status(await session('a-new-lamp-there'))).toBe(200)
+    expect(await status(await session(JON.password))).toBe(401)
+  })
+
+  it('is reset by administrators alone, and all sessions of that person end', async () => {
+    const jon = await session('a-new-lamp-there')
+    const { people } = (await administrator('GET', '/people')).body as { people: { id: number; email: string }[] }
+    const id = people.find(({ email }) => email === JON.email)?.id ?? 0
+    const reset = (call: Call) => call('PUT', `/people/${String(id)}/password`, { password: 'given-in-person' })
+
+    expect(await reset(jon)).toMatchObject({ status: 403, body: { code: 'ROLE' } })
+    expect((await reset(administrator)).status).toBe(204)
+
+    expect(await status(jon)).toBe(401)
+    expect(await status(await session('given-in-person'))).toBe(200)
+    expect((await administrator('GET', '/audit-log?search=reset')).body).toMatchObject({
+      events: [{ event: 'reset a password', detail: 'Jon' }],
+      hasMore: false,
+    })
+  })
+
+  it('is changed by no token, whatever its scopes', async () => {
+    const { token } = (await administrator('POST', '/tokens', TOKEN)).body as { token: string }
+    const bearer = callerOf(origin, { authorization: `Bearer ${token}` })
+
+    expect(await bearer('PUT', '/session/password', { current: 'x', password: 'ten letters and more' })).toMatchObject({
+      status: 403,
+      body: { code: 'TOKEN' },
+    })
+  })
+})
+
+describe('signing out', () => {
+  it('ends what is still told of a run', async () => {
+    const headers = await signedIn(origin)
+    const own = callerOf(origin, headers)
+    const { id } = (await own('POST', `${place.project}/runs`, { plan: PLAN })).body as { id: string }
+    const stream = await fetch(`${origin}/api/runs/${id}/stream`, { headers })
+    const reader = stream.body?.getReader()
+    expect((await reader?.read())?.done).toBe(false)
+
+    await own('DELETE', '/session')
+
+    const rest = async () => {
+      for (;;) if ((await reader?.read())?.done !== false) return 'ended'
+    }
+    expect(await rest()).toBe('ended')
+    expect((await administrator('GET', `/runs/${id}`)).body).toMatchObject({
+      state: expect.not.stringMatching('ended') as string,
+    })
+  })
+
+  it('leaves entries in the audit log, which is read a hundred at a time', async () => {
+    for (let count = 0; count < 101; count++) await administrator('POST', '/tokens', TOKEN)
+    const { body } = await administrator('GET', '/audit-log')
+    const { events, hasMore } = body as { events: { id: number }[]; hasMore: boolean }
+    const before = await administrator('GET', `/audit-log?before=${String(events.at(-1)?.id)}`)
+
+    expect(events.length).toBeLessThanOrEqual(100)
+    expect(hasMore).toBe(events.length === 100)
+    expect(JSON.stringify(before.body)).not.toContain(`"id":${String(events[0]?.id)},`)
+  })
+})
