@@ -6,6 +6,8 @@ export interface Child {
   origin: string
   /** Of a server that nobody has an account on yet. */
   setupCode: string | undefined
+  /** How it ended, in words, whoever wanted it. */
+  ended: Promise<string>
   stop(): Promise<void>
 }
 
@@ -19,7 +21,14 @@ export async function startChild(args: string[], environment: Record<string, str
     detached: true,
     reject: false,
     buffer: false,
+    // It ends with us, however we end: the channel between us closes then.
+    ipc: true,
   })
+  const name = args.find((arg) => /\.[jt]s$/.test(arg)) ?? 'a program'
+  const ended = child.then(
+    ({ exitCode, signal }) =>
+      `${name} ended ${signal === undefined ? `with exit code ${String(exitCode)}` : `by ${signal}`}`,
+  )
   // Also when we are stopped before it has answered.
   process.once('exit', () => child.kill('SIGTERM'))
   let setupCode: string | undefined
@@ -31,12 +40,13 @@ export async function startChild(args: string[], environment: Record<string, str
       if (found !== undefined) resolve(found)
     })
     lines.once('close', () => {
-      reject(new Error(`${args.find((arg) => /\.[jt]s$/.test(arg)) ?? 'the program'} ended before it answered`))
+      reject(new Error(`${name} ended before it answered`))
     })
   })
   return {
     origin,
     setupCode,
+    ended,
     async stop() {
       child.kill('SIGTERM')
       await child

@@ -3,7 +3,7 @@
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import { execa } from 'execa'
-import { startChild } from './children.js'
+import { startChild, type Child } from './children.js'
 import { DEMO_SECRETS } from './demo.js'
 import { freePort } from './ports.js'
 import { FROM_SOURCES } from './sources.js'
@@ -30,7 +30,7 @@ Press Ctrl-C to stop all.
 })
 
 /** Vite with hot reload; it passes what belongs to the API on to the server. */
-async function servePages(port: number, server: string): Promise<{ origin: string; stop(): Promise<void> }> {
+async function servePages(port: number, server: string): Promise<Omit<Child, 'setupCode'>> {
   const origin = `http://127.0.0.1:${String(port)}`
   const vite = execa('npx', ['--no-install', 'vite', 'web', '--port', String(port), '--strictPort'], {
     cwd: root,
@@ -55,6 +55,7 @@ async function servePages(port: number, server: string): Promise<{ origin: strin
   }
   return {
     origin,
+    ended: vite.then(() => 'Vite ended'),
     async stop() {
       if (vite.pid !== undefined) process.kill(-vite.pid, 'SIGTERM')
       await vite

@@ -1,15 +1,19 @@
 // A private MariaDB: its own data folder, reached over a socket of its own, never the machine's.
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process'
-import { existsSync, mkdirSync, mkdtempSync, rmSync } from 'node:fs'
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir, userInfo } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 
 const START_WITHIN_MS = 60_000
+/** Who started a server on a data folder, and which. */
+const STARTED = 'jolt-gate-started.json'
 
 export interface MariaDb {
   socketPath: string
   user: string
+  /** How it ended, in words, whoever wanted it. */
+  ended: Promise<string>
   stop(): Promise<void>
 }
 
@@ -24,6 +28,7 @@ export async function startMariaDb(dataFolder: string, database: string, port?: 
   const socketFolder = mkdtempSync(join(tmpdir(), 'jolt-gate-'))
   const socketPath = join(socketFolder, 'm.sock')
   if (!existsSync(join(dataFolder, 'mysql'))) install(dataFolder, user)
+  await stopAbandoned(dataFolder)
   const child = spawn(
     programOf('mariadbd'),
     [
@@ -38,17 +43,52 @@ export async function startMariaDb(dataFolder: string, database: string, port?: 
     ],
     { stdio: 'ignore', detached: true },
   )
+  writeFileSync(join(dataFolder, STARTED), JSON.stringify({ by: process.pid, server: child.pid }))
+  const ended = new Promise<string>((resolve) =>
+    child.once('exit', (code, signal) => {
+      resolve(`MariaDB ended ${signal === null ? `with exit code ${String(code)}` : `by ${signal}`}`)
+    }),
+  )
   await untilReady(child, socketPath, user)
   client(socketPath, user, `CREATE DATABASE IF NOT EXISTS \`${database}\` CHARACTER SET utf8mb4`)
   return {
     socketPath,
     user,
+    ended,
     async stop() {
-      const ended = new Promise((resolve) => child.once('exit', resolve))
       child.kill('SIGTERM')
       await ended
+      rmSync(join(dataFolder, STARTED), { force: true })
       rmSync(socketFolder, { recursive: true, force: true })
     },
+  }
+}
+
+/** Ends a server that whoever started it has left behind, killed perhaps; refuses while they are still there. */
+async function stopAbandoned(dataFolder: string): Promise<void> {
+  const file = join(dataFolder, STARTED)
+  if (!existsSync(file)) return
+  const started: unknown = JSON.parse(readFileSync(file, 'utf8'))
+  if (typeof started !== 'object' || started === null || !('by' in started) || !('server' in started)) return
+  const [by, server] = [Number(started.by), Number(started.server)]
+  // Numbers of processes are used again: only a server of this very folder is ended.
+  if (!commandOf(server).includes(dataFolder)) return
+  if (by !== process.pid && commandOf(by) !== '')
+    throw new Error(`another start command uses ${dataFolder} (process ${String(by)}): stop it first`)
+  process.kill(server, 'SIGTERM')
+  const untilMs = performance.now() + START_WITHIN_MS
+  while (commandOf(server).includes(dataFolder)) {
+    if (performance.now() > untilMs) throw new Error(`the database left behind in ${dataFolder} does not stop`)
+    await sleep(100)
+  }
+}
+
+/** The command line of a process; empty where there is none. */
+function commandOf(pid: number): string {
+  try {
+    return readFileSync(`/proc/${String(pid)}/cmdline`, 'utf8')
+  } catch {
+    return ''
   }
 }
 

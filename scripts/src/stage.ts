@@ -13,26 +13,41 @@ const FERRIES_PORT = 7710
 
 export const root = fileURLToPath(new URL('../..', import.meta.url))
 
+interface Part {
+  ended: Promise<string>
+  stop(): Promise<void>
+}
+
 /** Programs that run, stopped in the opposite order of their start. */
 export class Running {
-  readonly #parts: { stop(): Promise<void> }[] = []
+  readonly #parts: Part[] = []
+  #isStopping = false
 
-  add<T extends { stop(): Promise<void> }>(part: T): T {
+  constructor(private readonly onLoss: (how: string) => void) {}
+
+  add<T extends Part>(part: T): T {
     this.#parts.push(part)
+    void part.ended.then((how) => {
+      if (!this.#isStopping) this.onLoss(how)
+    })
     return part
   }
 
   async stop(): Promise<void> {
+    this.#isStopping = true
     for (let part = this.#parts.pop(); part !== undefined; part = this.#parts.pop()) await part.stop()
   }
 }
 
-/** Runs a start command: stops everything on Ctrl-C, and when a part does not start. */
+/** Runs a start command: stops all on Ctrl-C, when its terminal is closed, and when a part does not start or ends. */
 export async function whileRunning(start: (running: Running) => Promise<void>): Promise<void> {
-  const running = new Running()
-  for (const signal of ['SIGINT', 'SIGTERM'] as const) {
+  const running = new Running((how) => {
+    process.stderr.write(`${how}: stopping the rest; see above for its reason, and start again\n`)
+    void running.stop().then(() => process.exit(1))
+  })
+  for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) {
     process.once(signal, () => {
-      process.stdout.write('\nstopping\n')
+      if (signal !== 'SIGHUP') process.stdout.write('\nstopping\n')
       void running.stop().then(() => process.exit(0))
     })
   }

@@ -54,8 +54,9 @@ const server = await startServer({
 if (server.setupCode !== undefined)
   process.stdout.write(`setup code for the first administrator: ${server.setupCode}\n`)
 process.stdout.write(`Jolt Gate answers at ${server.origin}\n`)
-for (const signal of ['SIGINT', 'SIGTERM'] as const) {
-  process.once(signal, () => {
-    void server.stop().then(() => process.exit(0))
-  })
+const stop = () => {
+  void server.stop().then(() => process.exit(0))
 }
+for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, stop)
+// Whoever started it is gone, killed perhaps.
+process.once('disconnect', stop)

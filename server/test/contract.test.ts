@@ -92,6 +92,7 @@ function examples(): [Name, () => Example][] {
     ['targets', () => ({ params: project })],
     ['saveTarget', () => ({ params: target('far'), body: change('origin: http://198.51.100.7\n', null) })],
     ['storeSecret', () => ({ params: { ...target('other'), secret: 'user' }, body: { value: 'a secret' } })],
+    ['confirmSecrets', () => ({ params: target('other') })],
     ['deleteSecret', () => ({ params: { ...target('other'), secret: 'user' } })],
     ['metric', () => ({ params: target('other'), body: { url: '/metrics' } })],
     ['control', () => ({ params: target('other') })],

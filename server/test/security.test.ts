@@ -195,6 +195,28 @@ describe('the way out', () => {
     served.close()
   })
 
+  it('takes a secret to no other address than it was stored for, until an administrator confirms it', async () => {
+    const target = (origin: string) => `origin: ${origin}\nsecrets: [key]\n`
+    const kept = async () => {
+      const { body } = await call('GET', `${place.project}/targets`)
+      const { targets } = body as { targets: { name: string; base: string; secrets: { from: string }[] }[] }
+      return targets.find(({ name }) => name === 'kept')
+    }
+    await save('kept', target(place.ferries.origin))
+    await call('PUT', `${place.project}/targets/kept/secrets/key`, { value: 'low-tide-77' })
+    expect((await kept())?.secrets).toEqual([{ name: 'key', from: 'store' }])
+    const elsewhere = {
+      ...change(target(place.ferries.origin.replace('127.0.0.1', 'localhost'))),
+      base: (await kept())?.base,
+    }
+    await call('PUT', `${place.project}/targets/kept`, elsewhere)
+
+    expect((await kept())?.secrets).toEqual([{ name: 'key', from: 'sealed off' }])
+    expect(await runPlan('kept')).toMatchObject({ status: 409, body: { code: 'SEALED_OFF' } })
+    expect((await call('POST', `${place.project}/targets/kept/secrets`)).status).toBe(204)
+    expect((await runPlan('kept')).status).toBe(201)
+  })
+
   it('needs a permission for a proxy, too', async () => {
     await save('through', `origin: ${place.ferries.origin}\nproxy: http://192.0.2.1:3128\n`)
 

@@ -14,7 +14,13 @@ const TARGET = object({
   target: ownType<Omit<Target, 'tls'>>('target').nullable().defined(),
   problems: array().of(ownType<Problem>('problem').required()).required(),
   secrets: array()
-    .of(object({ name: string().required(), from: string().oneOf(['store', 'environment', 'nowhere']).required() }))
+    .of(
+      object({
+        name: string().required(),
+        /** Sealed off: it was stored for other addresses than the target has now. */
+        from: string().oneOf(['store', 'sealed off', 'environment', 'nowhere']).required(),
+      }),
+    )
     .required(),
   isLoopback: boolean().required(),
   /** Why it may not be loaded just now. */
@@ -84,6 +90,14 @@ export const TARGET_ROUTES = {
     summary: 'store a secret; it cannot be read back',
     needs: 'admin',
     body: SECRET,
+    status: 204,
+    answer: nothing,
+  }),
+  confirmSecrets: route({
+    method: 'POST',
+    path: '/projects/{project}/targets/{target}/secrets',
+    summary: 'let the stored secrets go to the addresses that the target has now',
+    needs: 'admin',
     status: 204,
     answer: nothing,
   }),

@@ -234,4 +234,15 @@ async function rewrite(schema: QueryInterface, renew: (json: Json) => Json): Pro
 }
 const JSON_COLUMNS = { runs: ['plan', 'shape', 'result'], rehearsals: ['rehearsal'] } as const
 
-export const MIGRATIONS: readonly Migration[] = [firstTables, people, secondEdition]
+const boundSecrets: Migration = {
+  name: '004-secrets-belong-to-addresses',
+  async up(schema) {
+    await schema.addColumn('secrets', 'bound', DataTypes.STRING(64))
+  },
+  async down(schema) {
+    // `removeColumn` asks for constraints first, in a way that the connector does not bear.
+    await schema.sequelize.query('ALTER TABLE secrets DROP COLUMN bound', { type: QueryTypes.RAW })
+  },
+}
+
+export const MIGRATIONS: readonly Migration[] = [firstTables, people, secondEdition, boundSecrets]

@@ -114,6 +114,8 @@ export class SecretRow extends Model<InferAttributes<SecretRow>, InferCreationAt
   declare target: string
   declare name: string
   declare sealed: string
+  /** Of the addresses that it may go to; null in stores of old, which nobody has confirmed. */
+  declare bound: string | null
 }
 
 /** An administrator's approval, in writing, for a permission whose proof cannot be served. */
@@ -243,6 +245,7 @@ export function defineModels(sequelize: Sequelize): void {
       target: part(200),
       name: part(100),
       sealed: { type: DataTypes.TEXT, allowNull: false },
+      bound: DataTypes.STRING(64),
     },
     { ...common, tableName: 'secrets' },
   )

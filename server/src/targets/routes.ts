@@ -38,7 +38,7 @@ export function targetRoutes(secrets: SecretStore): Router {
     const text = (await copy.read(file)) ?? ''
     const { target, problems } = readTarget(file, text, copy.text)
     const name = nameOfTargetFile(file)
-    const stored = await secrets.names(projectId, name)
+    const stored = target === undefined ? undefined : await secrets.stored(projectId, target)
     return {
       name,
       file,
@@ -48,7 +48,7 @@ export function targetRoutes(secrets: SecretStore): Router {
       problems,
       secrets: (target?.secrets ?? []).map((secret) => ({
         name: secret,
-        from: stored.includes(secret) ? 'store' : inEnvironment(secret) ? 'environment' : 'nowhere',
+        from: stored?.get(secret) ?? (inEnvironment(secret) ? 'environment' : 'nowhere'),
       })),
       isLoopback: target !== undefined && [target.origin, ...target.also].every(isLoopback),
       fault: target === undefined ? null : (permissionFault(target, NO_LOAD, new Date()) ?? null),
@@ -72,8 +72,16 @@ export function targetRoutes(secrets: SecretStore): Router {
     const target = await targetOf(copy, params.target)
     const { secret } = params
     if (!target.secrets.includes(secret)) throw new Problem(404, 'NO_SECRET', `the target has no secret "${secret}"`)
-    await secrets.write(project.id, target.name, secret, value)
+    await secrets.write(project.id, target, secret, value)
     await noteOf(administrator, 'stored a secret', `${target.name}: ${secret}`, project.id)
+    return undefined
+  })
+
+  serve(routes, ROUTES.confirmSecrets, async ({ person: administrator, params }) => {
+    const { project, copy } = await projectOf(params.project)
+    const target = await targetOf(copy, params.target)
+    await secrets.confirm(project.id, target)
+    await noteOf(administrator, 'confirmed where secrets go', `${target.name}: ${target.origin}`, project.id)
     return undefined
   })
 

@@ -26,8 +26,9 @@ const ferries = await startFerries({
   flaws,
 })
 process.stdout.write(`Larkholm Ferries answers at ${ferries.origin}\n`)
-for (const signal of ['SIGINT', 'SIGTERM'] as const) {
-  process.once(signal, () => {
-    void ferries.stop().then(() => process.exit(0))
-  })
+const stop = () => {
+  void ferries.stop().then(() => process.exit(0))
 }
+for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, stop)
+// Whoever started it is gone, killed perhaps.
+process.once('disconnect', stop)

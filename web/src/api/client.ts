@@ -71,6 +71,7 @@ export const api = {
     call(ROUTES.saveTarget, { project, target }, { body }),
   storeSecret: (project: number, target: string, secret: string, value: string) =>
     call(ROUTES.storeSecret, { project, target, secret }, { body: { value } }),
+  confirmSecrets: (project: number, target: string) => call(ROUTES.confirmSecrets, { project, target }),
   deleteSecret: (project: number, target: string, secret: string) =>
     call(ROUTES.deleteSecret, { project, target, secret }),
   metric: (project: number, target: string, url: string) => call(ROUTES.metric, { project, target }, { body: { url } }),

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Secrets of a target: written and used, never shown.
 import { ElButton, ElInput } from 'element-plus'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { TargetLine } from '@jolt-gate/core/api'
 import { useSession } from '../stores/session.js'
@@ -12,7 +12,12 @@ const store = useSession()
 const writing = ref<string>()
 const value = ref('')
 const fault = ref('')
-const FROM = { store: 'sealed in the store', environment: 'from the server’s environment', nowhere: 'missing' }
+const FROM = {
+  store: 'sealed in the store',
+  'sealed off': 'sealed off: the addresses of the target have changed',
+  environment: 'from the server’s environment',
+  nowhere: 'missing',
+}
 
 async function act(work: () => Promise<unknown>): Promise<void> {
   fault.value = ''
@@ -26,6 +31,8 @@ async function act(work: () => Promise<unknown>): Promise<void> {
   }
 }
 const write = (name: string) => act(() => api.storeSecret(props.project, props.target.name, name, value.value))
+const isSealedOff = computed(() => props.target.secrets.some(({ from }) => from === 'sealed off'))
+const confirm = () => act(() => api.confirmSecrets(props.project, props.target.name))
 const forget = (name: string) => act(() => api.deleteSecret(props.project, props.target.name, name))
 </script>
 
@@ -35,16 +42,29 @@ const forget = (name: string) => act(() => api.deleteSecret(props.project, props
     <p v-if="target.secrets.length === 0" class="soft">No secrets: list their names under <code>secrets</code></p>
     <div v-for="secret in target.secrets" :key="secret.name" class="secret">
       <code>{{ secret.name }}</code>
-      <span :class="secret.from === 'nowhere' ? 'fault' : 'soft'">{{ FROM[secret.from] }}</span>
+      <span :class="secret.from === 'nowhere' || secret.from === 'sealed off' ? 'fault' : 'soft'">{{
+        FROM[secret.from]
+      }}</span>
       <span v-if="store.isAdministrator" class="acts">
         <button class="link" type="button" @click="writing = secret.name">write</button>
-        <button v-if="secret.from === 'store'" class="link" type="button" @click="forget(secret.name)">forget</button>
+        <button
+          v-if="secret.from === 'store' || secret.from === 'sealed off'"
+          class="link"
+          type="button"
+          @click="forget(secret.name)"
+        >
+          forget
+        </button>
       </span>
       <form v-if="writing === secret.name" class="value" @submit.prevent="write(secret.name)">
         <ElInput v-model="value" type="password" :aria-label="`Value of ${secret.name}`" autocomplete="off" autofocus />
         <ElButton native-type="submit" :disabled="value === ''">Store</ElButton>
       </form>
     </div>
+    <p v-if="isSealedOff" class="sealed">
+      No run or rehearsal uses them until an administrator says that they may go to the addresses above.
+      <ElButton v-if="store.isAdministrator" size="small" @click="confirm">They may go there</ElButton>
+    </p>
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
   </section>
 </template>
@@ -63,6 +83,9 @@ h2 {
 .acts {
   display: flex;
   gap: 12px;
+}
+.sealed {
+  padding: 8px 0;
 }
 .value {
   display: flex;
