@@ -221,6 +221,8 @@ describe('from the keyboard', () => {
     await page.keyboard.press('?')
     await page.getByText('undo and redo, in text and form alike').waitFor()
     await page.keyboard.press('Escape')
+    // While a dialog is closing, keys are still its own.
+    await page.getByRole('dialog').waitFor({ state: 'hidden' })
     await page.keyboard.press('Alt+t')
     await page.waitForURL(/targets/)
   })
