@@ -1,10 +1,9 @@
 import fc from 'fast-check'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, describe, expect, it } from 'vitest'
 import type { ScriptDraws } from '../src/walk/call/script-thread.js'
-import { prepareScripts, Scripts } from '../src/walk/call/scripts.js'
+import { Scripts } from '../src/walk/call/scripts.js'
 
 const scripts = new Scripts()
-beforeAll(prepareScripts)
 afterAll(() => scripts.close())
 
 const DRAWS: ScriptDraws = [4, 1, 0, 2]

@@ -1,6 +1,6 @@
 // Entry of the thread that walks setup and teardown.
 import { parentPort, workerData } from 'node:worker_threads'
-import { allSteps, type Frame, type Plan, type RunShape, type Target } from '@jolt-gate/core'
+import { type Frame, type Plan, type RunShape, type Target } from '@jolt-gate/core'
 import { keepBeating, type Beat } from '../carry/beat.js'
 import { compilePlan } from '../compile/compiler.js'
 import type { RunValues } from '../compile/program.js'
@@ -54,7 +54,7 @@ const walk = async ({ id, part, only, ...asked }: OnceAsked): Promise<void> => {
 }
 
 keepBeating(beat)
-if ([...allSteps([...plan.setup, ...plan.teardown])].some((step) => step.kind === 'call')) prepareScripts()
+prepareScripts([...plan.setup, ...plan.teardown])
 parent.on('message', (message: ToOnce) => {
   if (message.kind === 'walk') void walk(message)
   else givingUp.abort()

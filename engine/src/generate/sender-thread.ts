@@ -1,6 +1,5 @@
 // Entry of a sender's thread: warms up, waits for the start, and lets a sender work.
 import { parentPort, workerData } from 'node:worker_threads'
-import { allSteps } from '@jolt-gate/core'
 import { pacedAlarm } from '../clock/alarm.js'
 import { goBeforeOthers } from '../clock/priority.js'
 import { prepareScripts } from '../walk/call/scripts.js'
@@ -17,7 +16,8 @@ const tell: Tell = (message, transfer = []) => {
   if (message.kind === 'done') parent.close()
 }
 
-if (data.plan.journeys.some(({ steps }) => [...allSteps(steps)].some((step) => step.kind === 'call'))) prepareScripts()
+const steps = data.plan.journeys.flatMap((journey) => journey.steps)
+prepareScripts(steps)
 goBeforeOthers()
 const paced: PacedAlarm = {
   alarm: await pacedAlarm(() => {
@@ -25,7 +25,11 @@ const paced: PacedAlarm = {
   }),
   onRing: () => undefined,
 }
-if (data.warmsUp) await warmUp(data, paced)
+if (data.warmsUp) {
+  await warmUp(data, paced)
+  // Warming up has used its own.
+  prepareScripts(steps)
+}
 const sender = new Sender(data, tell, paced.alarm)
 paced.onRing = () => {
   sender.turn()

@@ -1,6 +1,5 @@
 // What a rehearsal does: one user, one iteration of each journey, and every request and response in full.
 import {
-  allSteps,
   asText,
   previewOf,
   shapeOf,
@@ -58,7 +57,7 @@ export type OnStep = (step: RehearsedStep, memory: Memory) => void
 export async function rehearseHere(options: Rehearsed, onStep: OnStep): Promise<Rehearsal> {
   const { plan, target, run, journey, files } = options
   const every = [plan.setup, ...plan.journeys.map(({ steps }) => steps), plan.teardown]
-  if (every.some((steps) => [...allSteps(steps)].some((step) => step.kind === 'call'))) prepareScripts()
+  prepareScripts(every.flat())
   const compiled = compilePlan(plan, target, shapeOf(plan, previewOf(plan).phases), {
     run,
     fileBytes: (path) => files.get(path) ?? new Uint8Array(),

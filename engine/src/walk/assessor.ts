@@ -93,8 +93,12 @@ export class Assessor {
 
   private failedWords({ name, reason }: CompiledCheck, received: Received, frame: Frame): string {
     if (this.fault !== '' || reason === undefined) return this.named(name)
-    const words = reason(received, frame)
-    return words === '' ? name : `${name}: ${words}`
+    try {
+      const words = reason(received, frame)
+      return words === '' ? name : `${name}: ${words}`
+    } catch (error) {
+      return `${name}: ${reasonOf(error)}`
+    }
   }
 
   /** A name with the reason for which its sentence could not be evaluated. */

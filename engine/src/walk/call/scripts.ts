@@ -1,6 +1,7 @@
 // Functions of the repository's scripts. They run in a thread of their own, which is ended by force when a call lasts
 // too long: not everything that a script does can be interrupted from inside.
 import type { Worker } from 'node:worker_threads'
+import { allSteps, type Step } from '@jolt-gate/core'
 import { startThread } from '../../carry/thread.js'
 import type { ScriptCall } from '../../compile/program.js'
 import { CALL_MS, LOAD_MS, tooLong, type ScriptOutcome } from './sandbox-limits.js'
@@ -10,10 +11,11 @@ import type { ScriptDraws, ScriptQuestion, ScriptThreadData } from './script-thr
 const BOOT_MS = 5000
 /** A call that may be interrupted ends by itself; after this it is ended. */
 const GRACE_MS = 150
+const LOADED: ScriptOutcome = { kind: 'returned', json: 'null' }
 
 class ScriptThread {
   readonly post: ScriptPost
-  readonly loaded = new Set<string>()
+  private readonly loaded = new Set<string>()
   private readonly worker: Worker
 
   constructor() {
@@ -24,6 +26,20 @@ class ScriptThread {
     this.worker.on('error', () => undefined)
   }
 
+  /** Loads a script that is not there yet; gives what went wrong, or undefined when it took too long. */
+  load(file: string, script: string): ScriptOutcome | undefined {
+    if (this.loaded.has(file)) return LOADED
+    const outcome = this.ask({ kind: 'load', file, script }, LOAD_MS + GRACE_MS)
+    if (outcome?.kind === 'returned') this.loaded.add(file)
+    return outcome
+  }
+
+  ask(question: ScriptQuestion, withinMs: number): ScriptOutcome | undefined {
+    const answer = this.post.ask(JSON.stringify(question), withinMs)
+     
+    return answer === undefined ? undefined : (JSON.parse(answer) as ScriptOutcome)
+  }
+
   end(): void {
     void this.worker.terminate()
   }
@@ -31,10 +47,19 @@ class ScriptThread {
 
 let spare: ScriptThread | undefined
 
-/** Starts a thread for scripts, which most plans never need, before the first call. */
-export function prepareScripts(): void {
-  spare ??= new ScriptThread()
-  spare.post.isThere(BOOT_MS)
+/**
+ * Starts a thread for the scripts that steps call, and loads them there: the first call of a load waits for nothing.
+ * Most plans call none.
+ */
+export function prepareScripts(steps: readonly Step[]): void {
+  const calls = [...allSteps(steps)].filter((step) => step.kind === 'call')
+  if (calls.length === 0 || spare !== undefined) return
+  const thread = new ScriptThread()
+  if (!thread.post.isThere(BOOT_MS)) return
+  // What cannot be loaded says so when it is called; what takes too long leaves a thread that nobody can ask.
+  const isHeld = calls.some(({ file, script }) => thread.load(file, script) === undefined)
+  if (isHeld) thread.end()
+  else spare = thread
 }
 
 /** The scripts of one walker. */
@@ -52,14 +77,10 @@ export class Scripts {
     const { thread } = this
     if (!thread.post.isThere(BOOT_MS)) return this.ended(`${file}: the sandbox did not start`)
     try {
-      if (!thread.loaded.has(file)) {
-        const loaded = this.ask({ kind: 'load', file, script }, LOAD_MS + GRACE_MS)
-        if (loaded?.kind !== 'returned') return loaded ?? this.ended(`${file}: ${tooLong}`)
-        thread.loaded.add(file)
-      }
-      return (
-        this.ask({ kind: 'call', file, name, argument, draws }, CALL_MS + GRACE_MS) ?? this.ended(`${file}: ${tooLong}`)
-      )
+      const loaded = thread.load(file, script)
+      if (loaded?.kind !== 'returned') return loaded ?? this.ended(`${file}: ${tooLong}`)
+      const question: ScriptQuestion = { kind: 'call', file, name, argument, draws }
+      return thread.ask(question, CALL_MS + GRACE_MS) ?? this.ended(`${file}: ${tooLong}`)
     } catch (error) {
       return this.ended(`${file}: ${error instanceof Error ? error.message : String(error)}`)
     }
@@ -68,12 +89,6 @@ export class Scripts {
   close(): void {
     this.thread?.end()
     this.thread = undefined
-  }
-
-  private ask(question: ScriptQuestion, withinMs: number): ScriptOutcome | undefined {
-    const answer = this.thread?.post.ask(JSON.stringify(question), withinMs)
-
-    return answer === undefined ? undefined : (JSON.parse(answer) as ScriptOutcome)
   }
 
   /** Ends the thread and begins another, which is there by the next call. */
