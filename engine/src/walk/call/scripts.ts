@@ -36,7 +36,7 @@ class ScriptThread {
 
   ask(question: ScriptQuestion, withinMs: number): ScriptOutcome | undefined {
     const answer = this.post.ask(JSON.stringify(question), withinMs)
-     
+
     return answer === undefined ? undefined : (JSON.parse(answer) as ScriptOutcome)
   }
 
