@@ -2,6 +2,7 @@
 import type { Worker } from 'node:worker_threads'
 import { startThread } from '../carry/thread.js'
 import { decodeBucket, type Bucket, type GeneratorFaults } from '@jolt-gate/core'
+import { compileSoon } from '../clock/priority.js'
 import { BucketMerger } from './merger.js'
 import type { FromSender, SenderCounts, SenderData, ToSender } from '../generate/sender-protocol.js'
 
@@ -36,6 +37,7 @@ export class SenderPool {
       events.onBucket(bucket)
     })
     const shared = new Int32Array(new SharedArrayBuffer(4 * (1 + data.plan.data.length)))
+    compileSoon()
     this.workers = Array.from({ length: data.senders }, (_, index) => {
       const workerData: SenderData = { ...data, index, shared }
       return startThread('generate/sender-thread', { workerData })

@@ -18,7 +18,6 @@ const tell: Tell = (message, transfer = []) => {
 
 const steps = data.plan.journeys.flatMap((journey) => journey.steps)
 prepareScripts(steps)
-goBeforeOthers()
 const paced: PacedAlarm = {
   alarm: await pacedAlarm(() => {
     paced.onRing()
@@ -30,6 +29,8 @@ if (data.warmsUp) {
   // Warming up has used its own.
   prepareScripts(steps)
 }
+// Not before warming up: the threads that compile what is warm need their turn first.
+goBeforeOthers()
 const sender = new Sender(data, tell, paced.alarm)
 paced.onRing = () => {
   sender.turn()
