@@ -31,7 +31,7 @@ const order = {
     'api',
   ],
   engine: [
-    'carry',
+    'threads',
     'clock',
     'secrets',
     'network',
@@ -43,6 +43,7 @@ const order = {
     'rehearse',
     'generate',
     'coordinate',
+    'carry',
     'calibrate',
   ],
 }

@@ -34,6 +34,7 @@ export async function startApplication() {
       ...['--pages', join(root, 'web/dist')],
       ...['--project', demo],
       ...['--projects-folder', join(folder, 'projects')],
+      ...['--runs-folder', join(folder, 'runs')],
       ...['--key-file', sealKeyFile(folder)],
       '--demo',
     ],

@@ -8,13 +8,13 @@ import { rolldown } from 'rolldown'
 const engine = fileURLToPath(new URL('../../engine/src/', import.meta.url))
 const command = fileURLToPath(new URL('../', import.meta.url))
 
-/** Bundles the command and the threads of the engine, from the sources as they stand, to a folder. */
+/** Bundles the command with the threads and processes of the engine, from the sources as they stand, to a folder. */
 async function bundle(folder) {
-  const threads = readdirSync(engine, { recursive: true }).filter((file) => file.endsWith('-thread.ts'))
+  const entries = readdirSync(engine, { recursive: true }).filter((file) => /-(thread|process)\.ts$/.test(file))
   const made = await rolldown({
     input: {
       main: `${command}src/main.ts`,
-      ...Object.fromEntries(threads.map((file) => [file.replace(/\.ts$/, ''), engine + file])),
+      ...Object.fromEntries(entries.map((file) => [file.replace(/\.ts$/, ''), engine + file])),
     },
     platform: 'node',
     resolve: { conditionNames: ['jolt-gate-source', 'node'] },

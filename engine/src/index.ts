@@ -1,7 +1,17 @@
-export { startRun, type RunHandle, type RunOptions, type RunOutcome, type RunState } from './coordinate/run.js'
+export {
+  startRun,
+  type RunHandle,
+  type RunOptions,
+  type RunOutcome,
+  type RunState,
+  type SetUp,
+} from './coordinate/run.js'
 export { secretsOf, variableOf, type Secrets } from './secrets/secrets.js'
 export { calibrate, keepCalibration, lastCalibration } from './calibrate/calibrate.js'
 export { rehearse } from './rehearse/rehearse.js'
 export { type Memory } from './rehearse/rehearsing.js'
 export { closePorts, GUARDED, reachable, refusal } from './network/reach.js'
 export { controlNeeded, proveControl, WELL_KNOWN, type ControlFound, type ControlNeeded } from './permit/control.js'
+export { startGenerator, type Generator } from './carry/generator.js'
+export { readJournal, type JournalHead } from './carry/journal.js'
+export type { FromGenerator, RunOrder, Told } from './carry/generator-protocol.js'

@@ -85,6 +85,7 @@ export async function setStage(running: Running, ferriesProgram: readonly string
       ...['--socket', database.socketPath],
       ...['--project', demo],
       ...['--projects-folder', join(data, 'projects')],
+      ...['--runs-folder', join(data, 'runs')],
       ...['--key-file', sealKeyFile(data)],
       '--demo',
     ],

@@ -12,6 +12,7 @@ import { findVisitor } from './people/access.js'
 import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes.js'
 import { projectRoutes } from './projects/routes.js'
 import { rehearsalRoutes } from './rehearsals/routes.js'
+import type { Asker } from './runs/ask.js'
 import type { RunQueue } from './runs/queue.js'
 import { runRoutes } from './runs/routes.js'
 import { targetRoutes } from './targets/routes.js'
@@ -19,6 +20,7 @@ import type { SecretStore } from './targets/secrets.js'
 
 export interface AppOptions extends PeopleOptions {
   queue: RunQueue
+  ask: Asker
   secrets: SecretStore
   /** Folder of the built application; without it the server has an API alone. */
   pages: string | undefined
@@ -33,7 +35,7 @@ export interface AppOptions extends PeopleOptions {
 const HSTS_SECONDS = 365 * 86_400
 
 export function createApp(options: AppOptions): Express {
-  const { queue, secrets, pages, projectsFolder, hosts, isBehindProxy } = options
+  const { queue, ask, secrets, pages, projectsFolder, hosts, isBehindProxy } = options
   const app = express()
   app.disable('x-powered-by')
   app.set('trust proxy', isBehindProxy ? 1 : false)
@@ -71,7 +73,7 @@ export function createApp(options: AppOptions): Express {
   api.use(gitRoutes())
   api.use(targetRoutes(secrets))
   api.use(rehearsalRoutes(secrets))
-  api.use(runRoutes(queue, secrets))
+  api.use(runRoutes(queue, ask))
   api.use(noSuchRoute)
   app.use('/api', api)
   if (pages !== undefined && existsSync(pages)) {

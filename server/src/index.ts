@@ -7,7 +7,8 @@ import { migratorOf, openDatabase, type DatabaseAddress } from './database/conne
 import { PersonRow } from './database/models.js'
 import { newSetupCode } from './people/passwords.js'
 import { openProject } from './projects/add.js'
-import { closeAbandoned, RunQueue } from './runs/queue.js'
+import { askerOf } from './runs/ask.js'
+import { RunQueue } from './runs/queue.js'
 import type { SealKey } from './targets/seal.js'
 import { SecretStore } from './targets/secrets.js'
 
@@ -23,6 +24,8 @@ export interface ServerOptions {
   pages: string | undefined
   /** Working copies that are open from the start. */
   projects: string[]
+  /** Where journals of runs are kept: what the database does not know yet, and what outlives this process. */
+  runsFolder: string
   /** Where new and cloned projects go. */
   projectsFolder?: string | undefined
   /** The address to listen on; loopback by default. */
@@ -47,14 +50,16 @@ export interface JoltServer {
 export async function startServer(options: ServerOptions): Promise<JoltServer> {
   const sequelize = openDatabase(options.database)
   await migratorOf(sequelize).up()
-  await closeAbandoned()
   for (const path of options.projects) await openProject(path)
-  const queue = new RunQueue()
+  const queue = new RunQueue(options.runsFolder)
+  const secrets = new SecretStore(options.sealKey)
+  const ask = askerOf(secrets)
   const setupCode = (await PersonRow.count()) === 0 ? newSetupCode() : undefined
   const { listen = '127.0.0.1', tls, isBehindProxy = false } = options
   const app = createApp({
     queue,
-    secrets: new SecretStore(options.sealKey),
+    ask,
+    secrets,
     pages: options.pages,
     projectsFolder: options.projectsFolder,
     hosts: options.hosts ?? [],
@@ -72,6 +77,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
     })
   })
   const openPorts = closePorts([port])
+  queue.resume((projectId, planFile, targetName) => ask(String(projectId), planFile, targetName))
   return {
     setupCode,
     origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,

@@ -1,4 +1,4 @@
-// node dist/main.js --socket S --database jolt_gate --port 7700 --pages web/dist --project DIR
+// node dist/main.js --socket S --database jolt_gate --port 7700 --pages web/dist --project DIR --runs-folder DIR
 import { userInfo } from 'node:os'
 import { parseArgs } from 'node:util'
 import { readFileSync } from 'node:fs'
@@ -13,6 +13,7 @@ const { values } = parseArgs({
     pages: { type: 'string' },
     project: { type: 'string', multiple: true, default: [] },
     'projects-folder': { type: 'string' },
+    'runs-folder': { type: 'string' },
     listen: { type: 'string', default: '127.0.0.1' },
     host: { type: 'string', multiple: true, default: [] },
     'tls-cert': { type: 'string' },
@@ -24,6 +25,10 @@ const { values } = parseArgs({
 })
 if (values.socket === undefined) {
   process.stderr.write('--socket is needed: the socket of MariaDB\n')
+  process.exit(2)
+}
+if (values['runs-folder'] === undefined) {
+  process.stderr.write('--runs-folder is needed: a folder of its own for runs under way\n')
   process.exit(2)
 }
 const { 'tls-cert': cert, 'tls-key': key } = values
@@ -41,6 +46,7 @@ const server = await startServer({
   pages: values.pages,
   projects: values.project,
   projectsFolder: values['projects-folder'],
+  runsFolder: values['runs-folder'],
   listen: values.listen,
   hosts: values.host,
   tls:

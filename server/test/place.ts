@@ -38,6 +38,7 @@ export async function startPlace(isDemo = true) {
     pages: undefined,
     projects: [repository],
     projectsFolder: join(folder, 'projects'),
+    runsFolder: join(folder, 'runs'),
     sealKey: { key: Buffer.alloc(32, 7) },
     isDemo,
   })

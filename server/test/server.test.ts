@@ -235,7 +235,7 @@ describe('the schema', () => {
     await sequelize.close()
     await other.stop()
 
-    expect(made).toHaveLength(13)
+    expect(made).toHaveLength(14)
     expect(left).toMatchObject([{ tableName: 'migrations' }])
   })
 })

@@ -1,6 +1,6 @@
 // An alarm that calls back at a moment: from a pacing thread where exactness matters, from a timer where it does not.
 import { MessageChannel } from 'node:worker_threads'
-import { startThread } from '../carry/thread.js'
+import { startThread } from '../threads/thread.js'
 import { monotonicMs } from './clock.js'
 
 export interface Alarm {

@@ -1,7 +1,7 @@
 // Entry of the thread that walks setup and teardown.
 import { parentPort, workerData } from 'node:worker_threads'
 import { type Frame, type Plan, type RunShape, type Target } from '@jolt-gate/core'
-import { keepBeating, type Beat } from '../carry/beat.js'
+import { keepBeating, type Beat } from '../threads/beat.js'
 import { compilePlan } from '../compile/compiler.js'
 import type { RunValues } from '../compile/program.js'
 import { Mask } from '../secrets/mask.js'

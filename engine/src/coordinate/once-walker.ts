@@ -1,8 +1,8 @@
 // Setup and teardown, walked in a thread of their own: what a plan evaluates may hold that up, and nobody else.
 import type { Worker } from 'node:worker_threads'
 import type { OnceResult } from '@jolt-gate/core'
-import { endWhenHeld, HELD_AFTER_MS, heldWords, newBeat } from '../carry/beat.js'
-import { startThread } from '../carry/thread.js'
+import { endWhenHeld, HELD_AFTER_MS, heldWords, newBeat } from '../threads/beat.js'
+import { startThread } from '../threads/thread.js'
 import type { Compiled } from '../compile/program.js'
 import type { OnceOutcome } from '../walk/once.js'
 import type { FromOnce, OnceAsked, OnceData, ToOnce } from './once-thread.js'

@@ -38,6 +38,7 @@ import { compilePlan } from '../compile/compiler.js'
 import { SenderPool } from './sender-pool.js'
 import type { SenderCounts } from '../generate/sender-protocol.js'
 import { OnceWalker } from './once-walker.js'
+import type { OnceOutcome } from '../walk/once.js'
 import { HostReader } from './host.js'
 import { MetricReader } from '../metrics/metric-reader.js'
 import type { Compiled, RunValues } from '../compile/program.js'
@@ -71,8 +72,36 @@ export interface RunOptions {
    * What happens in the run, in order: each second once all senders have reported it, stops, and how long phases were.
    */
   onEvent?: (event: RunEvent) => void
+  /** What setup has left for the load and for teardown; it may hold secrets. */
+  onSetup?: (setup: SetUp) => void
+  /** How the load ended, before anything is judged. */
+  onLoadEnded?: (end: LoadEnd) => void
   /** The result, before teardown and again after it. */
   onResult?: (result: RunResult) => void
+}
+
+/** What setup has left. */
+export type SetUp = Pick<OnceOutcome, 'frame' | 'results'>
+
+/** How the load of a run ended: all that is known of it beside its events. */
+export interface LoadEnd {
+  ending: Ending
+  faults: Required<GeneratorFaults>
+  /** When a gate, a person or spent rows ended it, in ms from its start. */
+  endedEarlyAtMs: number | undefined
+}
+
+/** A run whose generator is gone: what is known of it. */
+export interface BrokenRun {
+  events: readonly RunEvent[]
+  /** Undefined where its generator was gone before setup was done. */
+  setup: SetUp | undefined
+  /** Undefined where the load was going on. */
+  loadEnd: LoadEnd | undefined
+  /** What happened, in words. */
+  reason: string
+  /** Whether teardown is walked now; where nobody knows what it needs, it is not. */
+  tearsDown: boolean
 }
 
 export interface RunOutcome {
@@ -104,13 +133,18 @@ export function startRun(options: RunOptions): RunHandle {
   return new Run(options)
 }
 
+/** Ends a run whose generator is gone: tears down, and judges by what is known of it. */
+export function closeRun(options: RunOptions, broken: BrokenRun): RunHandle {
+  return new Run(options, broken)
+}
+
 class Run implements RunHandle {
   readonly view: RunView
   readonly done: Promise<RunOutcome>
   private readonly plan: Plan
   /** The plan's own gates, and the default ones. */
   private readonly gates: readonly Gate[]
-  private readonly faults: Required<GeneratorFaults> = { local: [], deaths: [], outOfData: [] }
+  private faults: Required<GeneratorFaults> = { local: [], deaths: [], outOfData: [] }
   private readonly values: RunValues
   private readonly compiled: Compiled
   private readonly files: Map<string, Uint8Array>
@@ -128,7 +162,10 @@ class Run implements RunHandle {
   /** When a gate, a person or spent rows ended the load, in ms from its start. */
   private endedEarlyAtMs: number | undefined
 
-  constructor(private readonly options: RunOptions) {
+  constructor(
+    private readonly options: RunOptions,
+    broken?: BrokenRun,
+  ) {
     const { target, secrets, identity, scale = 1 } = options
     this.plan = scalePlan({ ...options.plan, seed: identity.plan.seed }, scale)
     const shape = shapeOf(this.plan, previewOf(this.plan).phases, target.metrics)
@@ -161,7 +198,7 @@ class Run implements RunHandle {
     )
     this.watch = new StopWatch(this.gates, shape)
     // One turn later, so that the caller holds the handle before the first event.
-    this.done = Promise.resolve().then(() => this.walk())
+    this.done = Promise.resolve().then(() => (broken === undefined ? this.walk() : this.close(broken)))
   }
 
   stop(by: string): void {
@@ -181,6 +218,7 @@ class Run implements RunHandle {
     })
     const frame: Frame = new Array<undefined>(this.compiled.slotCount).fill(undefined)
     const setup = await once.walk({ part: 'setup', frame, endsOnFailure: true, withinMs: SETUP_WITHIN_MS })
+    this.options.onSetup?.({ frame: setup.frame, results: setup.results })
     let ending: Ending = { kind: 'finished' }
     if (setup.failure === null && this.stoppedBy === undefined) {
       this.options.onState?.('load')
@@ -192,15 +230,31 @@ class Run implements RunHandle {
     } else if (setup.failure !== null)
       ending = { kind: 'setup failed', reason: setup.failure, answered: setup.answered }
     if (this.stoppedBy !== undefined && ending.kind !== 'fault') ending = { kind: 'stopped', by: this.stoppedBy }
+    this.options.onLoadEnded?.({ ending, faults: this.faults, endedEarlyAtMs: this.endedEarlyAtMs })
     this.tell({ kind: 'end' })
+    return this.tearDown(ending, setup)
+  }
+
+  private async close({ events, setup, loadEnd, reason, tearsDown }: BrokenRun): Promise<RunOutcome> {
+    const seen = events.filter(({ kind }) => kind !== 'end')
+    for (const event of seen) this.view.add(event)
+    const ending: Ending = loadEnd?.ending ?? { kind: 'fault', reason }
+    this.faults = loadEnd?.faults ?? this.faults
+    this.endedEarlyAtMs = loadEnd === undefined ? 1000 * this.view.seconds : loadEnd.endedEarlyAtMs
+    if (loadEnd === undefined) this.tellPhases()
+    this.tell({ kind: 'end' })
+    const frame: Frame = new Array<undefined>(this.compiled.slotCount).fill(undefined)
+    return this.tearDown(ending, setup ?? { frame, results: [] }, tearsDown)
+  }
+
+  private async tearDown(ending: Ending, setup: SetUp, isWalked = true): Promise<RunOutcome> {
+    const once = this.onceWalker
     this.options.onState?.('teardown')
     this.options.onResult?.(this.conclude(ending, setup.results, []).result)
-    const teardown = await once.walk({
-      part: 'teardown',
-      frame: setup.frame,
-      endsOnFailure: false,
-      withinMs: this.stoppedBy === undefined ? TEARDOWN_WITHIN_MS : TEARDOWN_AFTER_STOP_MS,
-    })
+    const withinMs = this.stoppedBy === undefined ? TEARDOWN_WITHIN_MS : TEARDOWN_AFTER_STOP_MS
+    const teardown = isWalked
+      ? await once.walk({ part: 'teardown', frame: setup.frame, endsOnFailure: false, withinMs })
+      : { results: [] }
     once.close()
     const outcome = this.conclude(ending, setup.results, teardown.results)
     this.options.onResult?.(outcome.result)

@@ -1,6 +1,6 @@
 // The sender threads of a run: begun together, listened to, told to stop.
 import type { Worker } from 'node:worker_threads'
-import { startThread } from '../carry/thread.js'
+import { startThread } from '../threads/thread.js'
 import { decodeBucket, type Bucket, type GeneratorFaults } from '@jolt-gate/core'
 import { compileSoon } from '../clock/priority.js'
 import { BucketMerger } from './merger.js'

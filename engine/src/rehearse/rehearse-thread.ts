@@ -1,7 +1,7 @@
 // Entry of a rehearsal's thread.
 import { parentPort, workerData } from 'node:worker_threads'
 import type { Rehearsal, RehearsedStep } from '@jolt-gate/core'
-import { keepBeating, type Beat } from '../carry/beat.js'
+import { keepBeating, type Beat } from '../threads/beat.js'
 import { rehearseHere, type Memory, type Rehearsed } from './rehearsing.js'
 
 export interface RehearsalData {

@@ -1,7 +1,7 @@
 // A rehearsal, in a thread of its own: what a plan evaluates may hold that up, and nobody else.
 import { filesSentBy, type Rehearsal } from '@jolt-gate/core'
-import { endWhenHeld, heldWords, newBeat } from '../carry/beat.js'
-import { startThread } from '../carry/thread.js'
+import { endWhenHeld, heldWords, newBeat } from '../threads/beat.js'
+import { startThread } from '../threads/thread.js'
 import type { FromRehearsal, RehearsalData } from './rehearse-thread.js'
 import type { OnStep, Rehearsed } from './rehearsing.js'
 

@@ -1,13 +1,9 @@
 // Changes of the schema, in order, each with a way back.
 import { parseJson, renewGate, type Json } from '@jolt-gate/core'
 import { DataTypes, QueryTypes, type QueryInterface } from 'sequelize'
+import type { Migration } from './migration.js'
+import { runParts } from './run-parts.js'
 import { outdatedGate, toFirstEdition, toSecondEdition } from './second-edition.js'
-
-export interface Migration {
-  name: string
-  up: (schema: QueryInterface) => Promise<void>
-  down: (schema: QueryInterface) => Promise<void>
-}
 
 const text = (length: number) => ({ type: DataTypes.STRING(length), allowNull: false })
 const number = { type: DataTypes.INTEGER, allowNull: false }
@@ -245,4 +241,4 @@ const boundSecrets: Migration = {
   },
 }
 
-export const MIGRATIONS: readonly Migration[] = [firstTables, people, secondEdition, boundSecrets]
+export const MIGRATIONS: readonly Migration[] = [firstTables, people, secondEdition, boundSecrets, runParts]

@@ -9,12 +9,7 @@ import {
 } from 'sequelize'
 import type { GateResult, Plan, Rehearsal, RunResult, RunShape, Verdict } from '@jolt-gate/core'
 import type { Role, StoredState } from '@jolt-gate/core/api'
-
-/** A small picture of a run for lists: arrivals due per second, and p95 in ms. */
-export interface Spark {
-  due: number[]
-  p95: (number | null)[]
-}
+import type { Spark } from '../runs/figures.js'
 
 export class ProjectRow extends Model<InferAttributes<ProjectRow>, InferCreationAttributes<ProjectRow>> {
   declare id: CreationOptional<number>
@@ -36,13 +31,28 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare state: StoredState
   declare verdict: Verdict | null
   declare reasons: string[]
-  declare plan: Plan
-  declare shape: RunShape
   declare spark: Spark
-  declare result: RunResult | null
+  /** Of the load: its length, and the most arrivals per second and users at once. */
+  declare seconds: number
+  declare peakRate: number
+  declare mostUsers: number
+  /** Of the result, while there is one. */
+  declare gatesAll: number | null
+  declare gatesBreached: number | null
+  declare requests: number | null
+  declare failedShare: number | null
+  declare p95: number | null
   declare askedAt: Date
   declare startedAt: Date | null
   declare endedAt: Date | null
+}
+
+/** The large parts of a run, read only when one run is opened. */
+export class RunPartsRow extends Model<InferAttributes<RunPartsRow>, InferCreationAttributes<RunPartsRow>> {
+  declare runId: string
+  declare plan: Plan
+  declare shape: RunShape
+  declare result: RunResult | null
 }
 
 export class BucketRow extends Model<InferAttributes<BucketRow>, InferCreationAttributes<BucketRow>> {
@@ -159,15 +169,29 @@ export function defineModels(sequelize: Sequelize): void {
       state: text(20),
       verdict: DataTypes.STRING(20),
       reasons: json('reasons'),
-      plan: json('plan'),
-      shape: json('shape'),
       spark: json('spark'),
-      result: json('result'),
+      seconds: { type: DataTypes.DOUBLE, allowNull: false },
+      peakRate: { type: DataTypes.DOUBLE, allowNull: false },
+      mostUsers: { type: DataTypes.DOUBLE, allowNull: false },
+      gatesAll: DataTypes.INTEGER,
+      gatesBreached: DataTypes.INTEGER,
+      requests: DataTypes.DOUBLE,
+      failedShare: DataTypes.DOUBLE,
+      p95: DataTypes.DOUBLE,
       askedAt: { type: DataTypes.DATE(3), allowNull: false },
       startedAt: DataTypes.DATE(3),
       endedAt: DataTypes.DATE(3),
     },
     { ...common, tableName: 'runs' },
+  )
+  RunPartsRow.init(
+    {
+      runId: { type: DataTypes.STRING(20), primaryKey: true },
+      plan: json('plan'),
+      shape: json('shape'),
+      result: json('result'),
+    },
+    { ...common, tableName: 'run_parts' },
   )
   BucketRow.init(
     {

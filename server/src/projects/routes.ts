@@ -1,11 +1,12 @@
 // Projects and their plans.
 import { Router } from 'express'
+import { Op, type Order } from 'sequelize'
 import { allSteps, formatValue, previewOf, readPlan } from '@jolt-gate/core'
 import { ROUTES, type PlanSummary, type PlanText } from '@jolt-gate/core/api'
 import { ProjectRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
-import { summaryOfRun } from '../runs/store.js'
+import { partsOf, summaryOfRun } from '../runs/store.js'
 import { noteOf } from '../people/audit-log.js'
 import { cloneProject, newProject, openProject } from './add.js'
 import { projectOf } from './project-of.js'
@@ -85,26 +86,27 @@ function fileOf(value: string): string {
 
 /** What earlier runs tell about the next: how long journeys take, and which loads have held against which target. */
 async function historyOf(projectId: number, file: string): Promise<PlanText['history']> {
-  const rows = await RunRow.findAll({
-    where: { projectId, verdict: ['open', 'shut', 'void'] },
-    order: [['number', 'DESC']],
-    limit: LOOKED_BACK,
+  const where = { projectId, verdict: ['open', 'shut', 'void'] }
+  const newest = [['number', 'DESC']] satisfies Order
+  const last = await RunRow.findOne({
+    where: { ...where, planFile: file, gatesAll: { [Op.not]: null } },
+    order: newest,
   })
-  const last = rows.find((row) => row.planFile === file && row.result !== null)?.result
+  const result = last === null ? null : (await partsOf(last.id)).result
+  const rows = await RunRow.findAll({ where: { ...where, verdict: 'open' }, order: newest, limit: LOOKED_BACK })
   return {
     journeyMs: Object.fromEntries(
-      (last?.journeys ?? []).flatMap(({ name, time }) => (time === null ? [] : [[name, time.mean]])),
+      (result?.journeys ?? []).flatMap(({ name, time }) => (time === null ? [] : [[name, time.mean]])),
     ),
     observed: Object.fromEntries(
-      (last?.gates ?? []).flatMap((gate) =>
+      (result?.gates ?? []).flatMap((gate) =>
         gate.observed === null ? [] : [[gate.rule, formatValue(gate.observed, gate.unit)]],
       ),
     ),
-    held: rows.flatMap((row) => {
-      if (row.verdict !== 'open' || row.result === null) return []
-      const { peakRate, mostUsers, seconds } = previewOf(row.plan)
-      return [{ target: row.targetName, peakRate, mostUsers, seconds }]
-    }),
+    held: rows.map(({ targetName, peakRate, mostUsers, seconds }) => ({
+      ...{ peakRate, mostUsers, seconds },
+      target: targetName,
+    })),
   }
 }
 

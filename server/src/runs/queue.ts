@@ -1,14 +1,18 @@
-// The queue of runs: one at a time, the others wait.
+// The queue of runs: one at a time, the others wait. It is kept in the database, and outlives the server.
 import { EventEmitter } from 'node:events'
-import { base64OfBytes, encodeBucket, previewOf, shapeOf, type Plan, type RunEvent, type Target } from '@jolt-gate/core'
-import { lastCalibration, startRun, type RunHandle, type RunState } from '@jolt-gate/engine'
+import { mkdirSync } from 'node:fs'
+import { filesSentBy, previewOf, shapeOf, type Plan, type Target } from '@jolt-gate/core'
+import { lastCalibration } from '@jolt-gate/engine'
 import type { LiveEvent, RunSummary } from '@jolt-gate/core/api'
 import { newId, VERSION } from '@jolt-gate/core/identity'
+import { keepTrying } from '../database/keep-trying.js'
 import { RunRow } from '../database/models.js'
 import { log } from '../http/log.js'
 import { Problem } from '../http/problems.js'
 import type { CommitInfo } from '../projects/working-copy.js'
-import { addBucket, addRun, storeResult, summaryOfRun } from './store.js'
+import { journalOf, recoverRuns } from './recover.js'
+import { addRun, partsOf, storedPlan, summaryOfRun } from './store.js'
+import { RunUnderWay } from './under-way.js'
 
 const MOST_WAITING = 50
 
@@ -24,6 +28,9 @@ export interface AskedRun {
   permit: () => Promise<void>
 }
 
+/** Reads anew what a run needs, by what its row says; throws when that cannot be run. */
+export type Ask = (projectId: number, planFile: string, targetName: string) => Promise<AskedRun>
+
 interface Waiting {
   asked: AskedRun
   row: RunRow
@@ -32,8 +39,25 @@ interface Waiting {
 export class RunQueue {
   readonly events = new EventEmitter<Record<string, [LiveEvent]>>().setMaxListeners(0)
   private readonly waiting: Waiting[] = []
-  private current: { row: RunRow; handle: RunHandle | undefined; told: LiveEvent[] } | undefined
+  private current: { row: RunRow; run: RunUnderWay | undefined; stoppedBy: string | undefined } | undefined
   private idle: Promise<void> = Promise.resolve()
+  private isWorking = false
+  private readonly closing = new AbortController()
+
+  /** @param folder - where journals of runs are kept, which nobody else may read */
+  constructor(private readonly folder: string) {
+    mkdirSync(folder, { recursive: true, mode: 0o700 })
+  }
+
+  /** Ends what a server of before has left, then continues its queue. */
+  resume(ask: Ask): void {
+    this.isWorking = true
+    this.idle = this.continueQueue(ask)
+      .catch((error: unknown) => {
+        if (!this.closing.signal.aborted) log.error({ err: error }, 'the queue of before could not be continued')
+      })
+      .then(() => this.work())
+  }
 
   /** Puts a run in the queue. */
   async ask(asked: AskedRun): Promise<RunRow> {
@@ -42,7 +66,7 @@ export class RunQueue {
     const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target.metrics)
     const row = await addRun({ id: newId(), shape, ...asked })
     this.waiting.push({ asked, row })
-    if (this.current === undefined) this.idle = this.work()
+    if (!this.isWorking) this.idle = this.work()
     return row
   }
 
@@ -51,17 +75,14 @@ export class RunQueue {
     const index = this.waiting.findIndex(({ row }) => row.id === id)
     if (index >= 0) {
       const [removed] = this.waiting.splice(index, 1)
-      await removed?.row.update({
-        state: 'ended',
-        verdict: 'stopped',
-        reasons: [`stopped by ${by} before it began`],
-        endedAt: new Date(),
-      })
+      if (removed !== undefined) await endStopped(removed.row, by)
       this.tell(id, { kind: 'end' })
       return true
     }
     if (this.current?.row.id !== id) return false
-    this.current.handle?.stop(by)
+    // It may be about to begin.
+    this.current.stoppedBy ??= by
+    this.current.run?.stop(by)
     return true
   }
 
@@ -70,7 +91,7 @@ export class RunQueue {
    * nor queued.
    */
   eventsOf(id: string): readonly LiveEvent[] | undefined {
-    if (this.current?.row.id === id) return this.current.told
+    if (this.current?.row.id === id) return this.current.run?.told ?? []
     return this.waiting.some(({ row }) => row.id === id) ? [] : undefined
   }
 
@@ -81,96 +102,120 @@ export class RunQueue {
     )
   }
 
-  /** Stops everything, and waits until teardown is done. */
+  /** Stops what runs, and waits until its teardown is done; what waits continues with the next server. */
   async close(): Promise<void> {
-    for (const { row } of [...this.waiting]) await this.stop(row.id, 'the server shutting down')
-    this.current?.handle?.stop('the server shutting down')
+    this.waiting.splice(0)
+    this.current?.run?.stop('the server shutting down')
+    const limit = setTimeout(() => {
+      this.closing.abort()
+    }, SHUTDOWN_MS)
     await this.idle
+    clearTimeout(limit)
+    this.closing.abort()
+  }
+
+  private async continueQueue(ask: Ask): Promise<void> {
+    const left = await RunRow.findAll({ where: { state: 'waiting' }, order: [['askedAt', 'ASC']] })
+    await recoverRuns(this.folder, this.closing.signal, (id, event) => {
+      this.tell(id, event)
+    })
+    for (const row of left) {
+      if (this.closing.signal.aborted) return
+      await this.askAgain(row, ask)
+    }
+  }
+
+  /** A run that waited for the server of before: it goes on waiting, unless its plan is another one by now. */
+  private async askAgain(row: RunRow, ask: Ask): Promise<void> {
+    try {
+      const asked = await ask(row.projectId, row.planFile, row.targetName)
+      const { plan } = await partsOf(row.id)
+      if (JSON.stringify(plan) !== JSON.stringify(storedPlan(asked.plan)))
+        throw new Problem(409, 'CHANGED', 'the plan was changed while the server was away: run it again')
+      this.waiting.push({ asked, row })
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error
+      await endUnbegun(row, error.message)
+      this.tell(row.id, { kind: 'end' })
+    }
   }
 
   private async work(): Promise<void> {
+    this.isWorking = true
     for (let next = this.waiting.shift(); next !== undefined; next = this.waiting.shift()) {
-      this.current = { row: next.row, handle: undefined, told: [] }
+      this.current = { row: next.row, run: undefined, stoppedBy: undefined }
       try {
         await this.perform(next)
       } catch (error) {
-        log.error({ err: error, run: next.row.id }, 'run failed')
-        await next.row
-          .update({
-            state: 'ended',
-            verdict: 'void',
-            reasons: ['internal error; see the server log'],
-            endedAt: new Date(),
-          })
-          .catch(() => undefined)
+        if (!this.closing.signal.aborted) await this.markFault(next.row, error)
       }
       this.current = undefined
       this.tell(next.row.id, { kind: 'end' })
     }
+    this.isWorking = false
   }
 
   private async perform({ asked, row }: Waiting): Promise<void> {
+    const { signal } = this.closing
+    const { plan, target, secrets } = asked
     try {
-      await asked.permit()
+      await keepTrying(asked.permit, signal)
     } catch (error) {
       if (!(error instanceof Problem)) throw error
-      const reasons = [`not begun: ${error.message}`]
-      await row.update({ state: 'ended', verdict: 'void', reasons, endedAt: new Date() })
+      await endUnbegun(row, error.message)
       return
     }
-    await row.update({ startedAt: new Date() })
-    let writing: Promise<unknown> = Promise.resolve()
-    const write = (task: () => Promise<unknown>) => {
-      writing = writing.then(task)
+    const { current } = this
+    if (current?.stoppedBy !== undefined) {
+      await endStopped(row, current.stoppedBy)
+      return
     }
-    const handle = startRun({
-      plan: asked.plan,
-      target: asked.target,
-      secrets: asked.secrets,
-      fileBytes: asked.fileBytes,
-      calibration: lastCalibration(),
-      identity: {
-        id: row.id,
-        tool: VERSION,
-        plan: { name: asked.plan.name, file: asked.plan.file, ...asked.head, seed: asked.plan.seed },
+    // Written before anything is sent: a run that has begun is never begun again.
+    await keepTrying(() => row.update({ state: 'setup', startedAt: new Date() }), signal)
+    const run = new RunUnderWay({
+      ...{ row, secrets, signal },
+      journal: journalOf(this.folder, row.id),
+      files: new Map(filesSentBy(plan).map((path) => [path, asked.fileBytes(path) ?? new Uint8Array()])),
+      order: {
+        plan,
+        target,
+        calibration: lastCalibration(),
+        identity: {
+          id: row.id,
+          tool: VERSION,
+          plan: { name: plan.name, file: plan.file, ...asked.head, seed: plan.seed },
+        },
       },
-      onState: (state: RunState) => {
-        if (state === 'ended') return
-        write(() => row.update({ state }))
-        this.tell(row.id, { kind: 'state', state })
-      },
-      onEvent: (event: RunEvent) => {
-        if (event.kind === 'end') return
-        if (event.kind !== 'bucket') {
-          this.tell(row.id, event)
-          return
-        }
-        const { bucket } = event
-        write(() => addBucket(row.id, bucket))
-        this.tell(row.id, { kind: 'bucket', second: bucket.second, data: base64OfBytes(encodeBucket(bucket)) })
-      },
-      onResult: (result) => {
-        // Only now is it known how long the phases were.
-        write(() => storeResult(row, result, handle.view.shape))
+      tell: (event) => {
+        this.tell(row.id, event)
       },
     })
-    if (this.current !== undefined) this.current.handle = handle
-    await handle.done
-    write(() => row.update({ state: 'ended' }))
-    await writing
+    if (current !== undefined) current.run = run
+    await run.make()
+  }
+
+  private async markFault(row: RunRow, error: unknown): Promise<void> {
+    log.error({ err: error, run: row.id }, 'run failed')
+    const reasons = ['internal error; see the server log']
+    await keepTrying(
+      () => row.update({ state: 'ended', verdict: 'void', reasons, endedAt: new Date() }),
+      this.closing.signal,
+    ).catch(() => undefined)
   }
 
   private tell(id: string, event: LiveEvent): void {
-    if (event.kind !== 'bucket' && event.kind !== 'end') this.current?.told.push(event)
     this.events.emit(id, event)
   }
 }
 
-/** Runs that a server left behind when it ended without warning. */
-export async function closeAbandoned(): Promise<void> {
-  await RunRow.update(
-    { verdict: 'void', endedAt: new Date() },
-    { where: { state: ['waiting', 'setup', 'load', 'teardown'], verdict: null } },
-  )
-  await RunRow.update({ state: 'ended' }, { where: { state: ['waiting', 'setup', 'load', 'teardown'] } })
+/** For the run under way to stop, drain and tear down. */
+const SHUTDOWN_MS = 60_000
+
+async function endStopped(row: RunRow, by: string): Promise<void> {
+  const reasons = [`stopped by ${by} before it began`]
+  await row.update({ state: 'ended', verdict: 'stopped', reasons, endedAt: new Date() })
+}
+
+async function endUnbegun(row: RunRow, why: string): Promise<void> {
+  await row.update({ state: 'ended', verdict: 'void', reasons: [`not begun: ${why}`], endedAt: new Date() })
 }

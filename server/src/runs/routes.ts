@@ -1,55 +1,29 @@
 // Runs: asked for, listed, watched, stopped, and their reports.
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
-import { junitOf, markdownOf, readPlan, type RunResult, previewOf } from '@jolt-gate/core'
+import { junitOf, markdownOf, type RunResult } from '@jolt-gate/core'
 import { RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
-import { isReadablePath } from '../projects/working-copy.js'
-import { refuseForbidden } from '../targets/permits.js'
-import type { SecretStore } from '../targets/secrets.js'
+import type { Asker } from './ask.js'
 import type { RunQueue } from './queue.js'
-import { summaryOfRun } from './store.js'
+import { partsOf, summaryOfRun } from './store.js'
 import { streamRun } from './stream.js'
 
 const LISTED = 200
 
-export function runRoutes(queue: RunQueue, secrets: SecretStore): Router {
+export function runRoutes(queue: RunQueue, ask: Asker): Router {
   const routes = Router()
 
   serve(routes, ROUTES.queue, () => ({ runs: queue.list() }))
 
-  serve(routes, ROUTES.startRun, async ({ person, params, body: asked, response }) => {
-    const { project, copy } = await projectOf(params.project)
-    const text = isReadablePath(asked.plan) ? await copy.read(asked.plan) : undefined
-    if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${asked.plan} in this project`)
-    const { plan, target, problems, hasErrors } = readPlan(asked.plan, text, {
-      files: copy.text,
-      target: asked.target,
-    })
-    if (hasErrors || target === undefined) {
-      const first = problems.find((problem) => problem.severity === 'error')
-      throw new Problem(
-        422,
-        'PLAN',
-        `${asked.plan}:${String(first?.line ?? 1)}: ${first?.message ?? 'the plan has no target'}`,
-        { problems },
-      )
-    }
-    const permit = () => refuseForbidden(project.id, target, previewOf(plan))
-    await permit()
-    const row = await queue.ask({
-      secrets: await secrets.valuesFor(project.id, target),
-      projectId: project.id,
-      plan,
-      target,
-      head: await copy.head(),
-      fileBytes: (path) => copy.bytes(path),
-      permit,
-    })
-    await noteOf(person, 'started a run', `${plan.name} against ${target.name}`, project.id)
+  serve(routes, ROUTES.startRun, async ({ person, params, body, response }) => {
+    const asked = await ask(params.project, body.plan, body.target)
+    await asked.permit()
+    const row = await queue.ask(asked)
+    await noteOf(person, 'started a run', `${asked.plan.name} against ${asked.target.name}`, asked.projectId)
     response.location(`/api/runs/${row.id}`)
     return summaryOfRun(row)
   })
@@ -63,13 +37,8 @@ export function runRoutes(queue: RunQueue, secrets: SecretStore): Router {
 
   serve(routes, ROUTES.run, async ({ params }) => {
     const row = await runOf(params.run)
-    return {
-      ...summaryOfRun(row),
-      projectId: row.projectId,
-      plan: row.plan,
-      shape: row.shape,
-      result: withoutHistograms(row.result),
-    }
+    const { plan, shape, result } = await partsOf(row.id)
+    return { ...summaryOfRun(row), projectId: row.projectId, plan, shape, result: withoutHistograms(result) }
   })
 
   serve(routes, ROUTES.runStream, async ({ params, request, response }) => {
@@ -98,7 +67,7 @@ async function runOf(id: string): Promise<RunRow> {
 }
 
 async function resultOfRun(id: string): Promise<RunResult> {
-  const { result } = await runOf(id)
+  const { result } = await partsOf((await runOf(id)).id)
   if (result === null) throw new Problem(404, 'NO_RESULT', 'this run has no result yet')
   return result
 }

@@ -1,11 +1,10 @@
 // Runs in the database: asked for, begun, second by second, ended.
-import type { Bucket, Plan, RunResult, RunShape, Target } from '@jolt-gate/core'
-import { encodeBucket, phaseRanges } from '@jolt-gate/core'
+import { previewOf, type Plan, type RunResult, type RunShape, type Target } from '@jolt-gate/core'
 import type { RunSummary } from '@jolt-gate/core/api'
-import { BucketRow, FailureRow, GateRow, RunRow, type Spark } from '../database/models.js'
+import { Op, type Transaction, UniqueConstraintError } from 'sequelize'
+import { BucketRow, FailureRow, GateRow, RunPartsRow, RunRow } from '../database/models.js'
 import type { CommitInfo } from '../projects/working-copy.js'
-
-const SPARK_POINTS = 60
+import { figuresOf, lengthOf, sparkOf } from './figures.js'
 
 export interface NewRun {
   id: string
@@ -16,111 +15,130 @@ export interface NewRun {
   head: CommitInfo
 }
 
-export async function addRun({ id, projectId, plan, target, shape, head }: NewRun): Promise<RunRow> {
+/** Two who ask at once want the same number; one of them gets the next. */
+const MOST_TRIES = 50
+
+export async function addRun(run: NewRun): Promise<RunRow> {
+  for (let tries = 1; ; tries++) {
+    try {
+      return await addNumbered(run)
+    } catch (error) {
+      if (!(error instanceof UniqueConstraintError) || tries === MOST_TRIES) throw error
+    }
+  }
+}
+
+async function addNumbered({ id, projectId, plan, target, shape, head }: NewRun): Promise<RunRow> {
   const last: unknown = await RunRow.max('number', { where: { projectId } })
-  return RunRow.create({
-    id,
-    projectId,
-    number: (typeof last === 'number' ? last : 0) + 1,
-    planFile: plan.file,
-    planName: plan.name.slice(0, 300),
-    targetName: target.name,
-    origin: target.origin,
-    ...head,
-    state: 'waiting',
-    verdict: null,
-    reasons: [],
-    // Rows and scripts were for the senders; what is kept is for judging and for showing.
-    plan: { ...plan, data: plan.data.map((data) => ({ ...data, rows: [] })) },
-    shape,
-    spark: { due: [], p95: [] },
-    result: null,
-    askedAt: new Date(),
-    startedAt: null,
-    endedAt: null,
+  const { peakRate, mostUsers } = previewOf(plan)
+  return transaction(async (within) => {
+    const row = await RunRow.create(
+      {
+        id,
+        projectId,
+        number: (typeof last === 'number' ? last : 0) + 1,
+        planFile: plan.file,
+        planName: plan.name.slice(0, 300),
+        targetName: target.name,
+        origin: target.origin,
+        ...head,
+        state: 'waiting',
+        verdict: null,
+        reasons: [],
+        spark: { due: [], p95: [] },
+        seconds: lengthOf(shape),
+        peakRate,
+        mostUsers,
+        ...NO_FIGURES,
+        askedAt: new Date(),
+        startedAt: null,
+        endedAt: null,
+      },
+      within,
+    )
+    await RunPartsRow.create({ runId: id, plan: storedPlan(plan), shape, result: null }, within)
+    return row
   })
 }
 
-export async function addBucket(runId: string, bucket: Bucket): Promise<void> {
-  await BucketRow.upsert({ runId, second: bucket.second, data: Buffer.from(encodeBucket(bucket)) })
+/** Rows and scripts were for the senders; what is kept is for judging and for showing. */
+export const storedPlan = (plan: Plan): Plan => ({ ...plan, data: plan.data.map((data) => ({ ...data, rows: [] })) })
+
+/** All or nothing: a server that dies in between leaves no half of it. */
+function transaction<T>(task: (within: { transaction: Transaction }) => Promise<T>): Promise<T> {
+  const { sequelize } = RunRow
+  if (sequelize === undefined) throw new Error('the database is not open')
+  return sequelize.transaction((transaction) => task({ transaction }))
+}
+
+export async function partsOf(runId: string): Promise<RunPartsRow> {
+  return RunPartsRow.findByPk(runId, { rejectOnEmpty: true })
+}
+
+/** Stores a second; one that is known is written over by itself. */
+export async function addBucket(runId: string, second: number, bytes: Uint8Array): Promise<void> {
+  await BucketRow.upsert({ runId, second, data: Buffer.from(bytes) })
 }
 
 /** Buckets after a second, in order. */
 export async function bucketsAfter(runId: string, second: number): Promise<{ second: number; data: Buffer }[]> {
-  const rows = await BucketRow.findAll({ where: { runId }, order: [['second', 'ASC']] })
-  return rows.filter((row) => row.second > second).map((row) => ({ second: row.second, data: row.data }))
+  const rows = await BucketRow.findAll({ where: { runId, second: { [Op.gt]: second } }, order: [['second', 'ASC']] })
+  return rows.map((row) => ({ second: row.second, data: row.data }))
 }
 
 /** Writes the result of a run; written again after teardown, it takes the place of the first. */
 export async function storeResult(row: RunRow, result: RunResult, shape: RunShape): Promise<void> {
-  await row.update({
-    shape,
-    verdict: result.verdict,
-    reasons: result.reasons,
-    result,
-    spark: sparkOf(result),
-    endedAt: new Date(result.endedAt),
-    startedAt: new Date(result.startedAt),
+  const runId = row.id
+  await transaction(async (within) => {
+    await RunPartsRow.update({ shape, result }, { where: { runId }, ...within })
+    await row.update(
+      {
+        verdict: result.verdict,
+        reasons: result.reasons,
+        spark: sparkOf(result),
+        seconds: lengthOf(shape),
+        ...figuresOf(result),
+        endedAt: new Date(result.endedAt),
+        startedAt: new Date(result.startedAt),
+      },
+      within,
+    )
+    await GateRow.destroy({ where: { runId }, ...within })
+    await GateRow.bulkCreate(gateRows(runId, result), within)
+    await FailureRow.destroy({ where: { runId }, ...within })
+    await FailureRow.bulkCreate(failureRows(runId, result), within)
   })
-  await GateRow.destroy({ where: { runId: row.id } })
-  await GateRow.bulkCreate(
-    result.gates.map((gate, position) => ({
-      runId: row.id,
-      position,
-      rule: gate.rule.slice(0, 1000),
-      status: gate.status,
-      observed: gate.observed,
-      limitValue: gate.limit,
-      unit: gate.unit,
+}
+
+const NO_FIGURES = { gatesAll: null, gatesBreached: null, requests: null, failedShare: null, p95: null }
+
+const gateRows = (runId: string, { gates }: RunResult) =>
+  gates.map(({ rule, status, observed, limit, unit }, position) => ({
+    ...{ runId, position, status, observed, unit },
+    rule: rule.slice(0, 1000),
+    limitValue: limit,
+  }))
+
+const failureRows = (runId: string, { steps }: RunResult) =>
+  steps.flatMap(({ name, failures }) =>
+    failures.map(({ kind, detail, count, firstAtMs, sample }) => ({
+      ...{ runId, kind, count, firstAtMs },
+      step: name.slice(0, 300),
+      detail: detail.slice(0, 500),
+      sample: sample.slice(0, 1000),
     })),
   )
-  await FailureRow.destroy({ where: { runId: row.id } })
-  await FailureRow.bulkCreate(
-    result.steps.flatMap((step) =>
-      step.failures.map((failure) => ({
-        runId: row.id,
-        step: step.name.slice(0, 300),
-        kind: failure.kind,
-        detail: failure.detail.slice(0, 500),
-        count: failure.count,
-        firstAtMs: failure.firstAtMs,
-        sample: failure.sample.slice(0, 1000),
-      })),
-    ),
-  )
-}
 
 /** What lists show of a run. */
 export function summaryOfRun(row: RunRow): RunSummary {
   const { id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons } = row
-  const { askedAt, startedAt, endedAt, shape, spark, result } = row
+  const { spark, seconds, requests, failedShare, p95, gatesAll, gatesBreached } = row
   return {
-    ...{ id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons, spark },
-    askedAt: askedAt.toISOString(),
-    startedAt: startedAt?.toISOString() ?? null,
-    endedAt: endedAt?.toISOString() ?? null,
-    seconds: Math.max(0, ...phaseRanges(shape).map(({ toMs }) => toMs / 1000)),
-    gates:
-      result === null
-        ? null
-        : { all: result.gates.length, breached: result.gates.filter((gate) => gate.status === 'breached').length },
-    requests: result?.totals.requests ?? null,
-    failedShare: result?.totals.failedShare ?? null,
-    p95: result === null ? null : mostOf(result.series.p95),
+    ...{ id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons },
+    ...{ spark, seconds, requests, failedShare, p95 },
+    askedAt: row.askedAt.toISOString(),
+    startedAt: row.startedAt?.toISOString() ?? null,
+    endedAt: row.endedAt?.toISOString() ?? null,
+    gates: gatesAll === null || gatesBreached === null ? null : { all: gatesAll, breached: gatesBreached },
   }
-}
-
-function sparkOf(result: RunResult): Spark {
-  const { arrivalsDue, p95 } = result.series
-  const width = Math.max(1, Math.ceil(arrivalsDue.length / SPARK_POINTS))
-  const points = Array.from({ length: Math.ceil(arrivalsDue.length / width) }, (_, index) => index * width)
-  return {
-    due: points.map((at) => Math.max(...arrivalsDue.slice(at, at + width))),
-    p95: points.map((at) => mostOf(p95.slice(at, at + width))),
-  }
-}
-
-/** The largest of some figures; null where there is none. */
-function mostOf(figures: readonly (number | null)[]): number | null {
-  return figures.reduce((most, value) => (value !== null && (most === null || value > most) ? value : most), null)
 }

@@ -2,7 +2,7 @@
 // too long: not everything that a script does can be interrupted from inside.
 import type { Worker } from 'node:worker_threads'
 import { allSteps, type Step } from '@jolt-gate/core'
-import { startThread } from '../../carry/thread.js'
+import { startThread } from '../../threads/thread.js'
 import type { ScriptCall } from '../../compile/program.js'
 import { CALL_MS, LOAD_MS, tooLong, type ScriptOutcome } from './sandbox-limits.js'
 import { newPost, ScriptPost } from './script-post.js'

@@ -1,0 +1,97 @@
+// Entry of a generator: a process that makes one run and tells what happens, to its journal first. When whoever asked
+// for the run is gone, it stops the load, tears down and leaves the result in the journal.
+import { decodeBucket, encodeBucket, type RunEvent } from '@jolt-gate/core'
+import { closeRun, startRun, type BrokenRun, type RunHandle, type RunOptions } from '../coordinate/run.js'
+import type { FromGenerator, OrderValues, RunOrder, Told, ToGenerator } from './generator-protocol.js'
+import { Journal, readJournal } from './journal.js'
+
+let handle: RunHandle | undefined
+let journal: Journal | undefined
+
+process.on('message', (message: ToGenerator) => {
+  if (message.kind === 'stop') handle?.stop(message.by)
+  else void work(message)
+})
+process.once('disconnect', () => {
+  if (handle === undefined) process.exit(0)
+  handle.stop('the server, which ended')
+})
+// Ctrl-C reaches the whole group; whoever asked for the run stops it in order.
+process.on('SIGINT', () => undefined)
+
+async function work(message: Exclude<ToGenerator, { kind: 'stop' }>): Promise<void> {
+  const broken = message.kind === 'close' ? brokenRun(message) : undefined
+  try {
+    journal = new Journal(message.journal)
+    if (broken === undefined) journal.begin(message.order)
+  } catch (error) {
+    giveUpJournal(error)
+  }
+  const options = optionsOf(message.order, message)
+  handle = broken === undefined ? startRun(options) : closeRun(options, broken)
+  await handle.done
+  tell({ kind: 'done' })
+  journal?.close()
+  if (process.connected) process.disconnect()
+  process.exit(0)
+}
+
+function optionsOf(order: RunOrder, { secrets, files }: OrderValues): RunOptions {
+  return {
+    ...order,
+    secrets,
+    fileBytes: (path) => files.get(path),
+    onState: (state) => {
+      tell({ kind: 'state', state })
+    },
+    onEvent: (event) => {
+      if (event.kind === 'bucket')
+        tell({ kind: 'bucket', second: event.bucket.second, bytes: encodeBucket(event.bucket) })
+      else if (event.kind !== 'end') tell({ kind: 'event', event })
+    },
+    onSetup: (setup) => {
+      say({ kind: 'setup', setup })
+    },
+    onLoadEnded: (end) => {
+      tell({ kind: 'load ended', end })
+    },
+    onResult: (result) => {
+      // Only now is it known how long the phases were.
+      if (handle !== undefined) tell({ kind: 'result', result, shape: handle.view.shape })
+    },
+  }
+}
+
+/** What the journal knows of a run whose generator is gone. */
+function brokenRun({ journal: path, reason, setup, tearsDown }: Extract<ToGenerator, { kind: 'close' }>): BrokenRun {
+  const told = readJournal(path)?.told ?? []
+  return {
+    events: told.flatMap((one): RunEvent[] => {
+      if (one.kind === 'bucket') return [{ kind: 'bucket', bucket: decodeBucket(one.bytes) }]
+      return one.kind === 'event' ? [one.event] : []
+    }),
+    setup,
+    loadEnd: told.findLast((one) => one.kind === 'load ended')?.end,
+    reason,
+    tearsDown,
+  }
+}
+
+function tell(told: Told): void {
+  try {
+    journal?.write(told)
+  } catch (error) {
+    giveUpJournal(error)
+  }
+  say(told)
+}
+
+function say(message: FromGenerator): void {
+  if (process.connected) process.send?.(message)
+}
+
+/** A disk that is full loses the journal, not the run. */
+function giveUpJournal(error: unknown): void {
+  journal = undefined
+  say({ kind: 'no journal', reason: error instanceof Error ? error.message : String(error) })
+}

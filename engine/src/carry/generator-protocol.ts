@@ -1,0 +1,45 @@
+// What is said between a coordinator and the process that makes a run for it.
+import type { Bucket, Calibration, Plan, RunEvent, RunResult, RunShape, Target } from '@jolt-gate/core'
+import type { BrokenRun, LoadEnd, RunOptions, RunState, SetUp } from '../coordinate/run.js'
+
+/** A run to make. */
+export interface RunOrder {
+  plan: Plan
+  target: Target
+  identity: RunOptions['identity']
+  calibration: Calibration | null
+}
+
+/** What goes with an order and is written down nowhere. */
+export interface OrderValues {
+  secrets: Record<string, string>
+  /** Bytes of the files that requests carry, by path. */
+  files: ReadonlyMap<string, Uint8Array>
+}
+
+export type ToGenerator =
+  /** Makes a run. */
+  | ({ kind: 'run'; journal: string; order: RunOrder } & OrderValues)
+  /** Ends a run whose generator is gone, by what its journal says. */
+  | ({ kind: 'close'; journal: string; order: RunOrder } & OrderValues &
+      Pick<BrokenRun, 'reason' | 'setup' | 'tearsDown'>)
+  | { kind: 'stop'; by: string }
+
+/** What is told as it happens, and stands in the journal. */
+export type Told =
+  | { kind: 'state'; state: RunState }
+  /** A full second, as its encoded bytes. */
+  | { kind: 'bucket'; second: Bucket['second']; bytes: Uint8Array }
+  | { kind: 'event'; event: Exclude<RunEvent, { kind: 'bucket' | 'end' }> }
+  | { kind: 'load ended'; end: LoadEnd }
+  /** Before teardown, and again after it. */
+  | { kind: 'result'; result: RunResult; shape: RunShape }
+  /** Nothing more comes. */
+  | { kind: 'done' }
+
+export type FromGenerator =
+  | Told
+  /** It may hold secrets: it is told, but stands in no journal. */
+  | { kind: 'setup'; setup: SetUp }
+  /** The journal cannot be written; the run goes on. */
+  | { kind: 'no journal'; reason: string }

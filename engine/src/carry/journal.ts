@@ -1,0 +1,60 @@
+// The journal of a run: what its generator told, written down before it is told, so that a run outlives whoever
+// listens. One line of JSON for each; a last line that was cut is none.
+import { closeSync, existsSync, fsyncSync, openSync, readFileSync, writeSync } from 'node:fs'
+import { base64OfBytes, bytesOfBase64 } from '@jolt-gate/core'
+import type { RunOrder, Told } from './generator-protocol.js'
+
+/** What stands at its head. */
+export interface JournalHead {
+  kind: 'run'
+  order: RunOrder
+  /** The process that writes it. */
+  pid: number
+}
+
+export class Journal {
+  private readonly file: number
+
+  /** Opens a journal to write at its end. */
+  constructor(path: string) {
+    this.file = openSync(path, 'a', 0o600)
+  }
+
+  begin(order: RunOrder): void {
+    const head: JournalHead = { kind: 'run', order, pid: process.pid }
+    this.line(head)
+  }
+
+  write(told: Told): void {
+    this.line(told.kind === 'bucket' ? { ...told, bytes: base64OfBytes(told.bytes) } : told)
+  }
+
+  close(): void {
+    fsyncSync(this.file)
+    closeSync(this.file)
+  }
+
+  private line(value: unknown): void {
+    writeSync(this.file, `${JSON.stringify(value, infinityAsText)}\n`)
+  }
+}
+
+/** Reads a journal; undefined where there is none, or not even its head. */
+export function readJournal(path: string): { head: JournalHead; told: Told[] } | undefined {
+  if (!existsSync(path)) return undefined
+  const lines = readFileSync(path, 'utf8').split('\n').slice(0, -1)
+  const [head, ...rest] = lines.map((line): unknown => JSON.parse(line, textAsInfinity))
+  // Nobody but this file writes journals, in a folder that is the application's own.
+  if (head === undefined) return undefined
+  return { head: head as JournalHead, told: rest.map(toldOf) }
+}
+
+function toldOf(line: unknown): Told {
+  const told = line as Told
+  return told.kind === 'bucket' ? { ...told, bytes: bytesOfBase64(String(told.bytes)) } : told
+}
+
+/** JSON has no infinity, and plans do: a cap that is none, a timeout that never comes. */
+const INFINITY = '\u0000infinity'
+const infinityAsText = (_key: string, value: unknown) => (value === Infinity ? INFINITY : value)
+const textAsInfinity = (_key: string, value: unknown) => (value === INFINITY ? Infinity : value)

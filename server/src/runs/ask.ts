@@ -1,0 +1,34 @@
+// What a run needs, read from its project as it stands.
+import { previewOf, readPlan } from '@jolt-gate/core'
+import { Problem } from '../http/problems.js'
+import { projectOf } from '../projects/project-of.js'
+import { isReadablePath } from '../projects/working-copy.js'
+import { refuseForbidden } from '../targets/permits.js'
+import type { SecretStore } from '../targets/secrets.js'
+import type { AskedRun } from './queue.js'
+
+/** Reads a plan and its target; throws a problem where that cannot be run. */
+export type Asker = (project: string, planFile: string, targetName?: string) => Promise<AskedRun>
+
+export function askerOf(secrets: SecretStore): Asker {
+  return async (id, planFile, targetName) => {
+    const { project, copy } = await projectOf(id)
+    const text = isReadablePath(planFile) ? await copy.read(planFile) : undefined
+    if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${planFile} in this project`)
+    const { plan, target, problems, hasErrors } = readPlan(planFile, text, { files: copy.text, target: targetName })
+    if (hasErrors || target === undefined) {
+      const first = problems.find((problem) => problem.severity === 'error')
+      const where = `${planFile}:${String(first?.line ?? 1)}`
+      throw new Problem(422, 'PLAN', `${where}: ${first?.message ?? 'the plan has no target'}`, { problems })
+    }
+    return {
+      secrets: await secrets.valuesFor(project.id, target),
+      projectId: project.id,
+      plan,
+      target,
+      head: await copy.head(),
+      fileBytes: (path) => copy.bytes(path),
+      permit: () => refuseForbidden(project.id, target, previewOf(plan)),
+    }
+  }
+}

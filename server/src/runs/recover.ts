@@ -1,0 +1,78 @@
+// Runs that a server left behind when it ended without warning: their journals say how far they came.
+import { existsSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { setTimeout as sleep } from 'node:timers/promises'
+import { join } from 'node:path'
+import { readJournal, type JournalHead } from '@jolt-gate/engine'
+import type { LiveEvent } from '@jolt-gate/core/api'
+import { RunRow } from '../database/models.js'
+import { brokenWords, RunUnderWay } from './under-way.js'
+
+const BEGUN = ['setup', 'load', 'teardown']
+const LOOK_AGAIN_MS = 200
+/** A generator that lost its server stops, drains and tears down; it takes no longer. */
+const GONE_WITHIN_MS = 60_000
+
+export const journalOf = (folder: string, id: string): string => join(folder, `${id}.jsonl`)
+
+/** Ends every run that had begun, by its journal; resolves when no generator of before is left. */
+export async function recoverRuns(
+  folder: string,
+  signal: AbortSignal,
+  tell: (id: string, event: LiveEvent) => void,
+): Promise<void> {
+  for (const row of await RunRow.findAll({ where: { state: BEGUN } })) {
+    await recoverRun(row, journalOf(folder, row.id), signal, (event) => {
+      tell(row.id, event)
+    })
+    if (!signal.aborted) tell(row.id, { kind: 'end' })
+  }
+  // A journal without a run that is open is of one that was stored to its end.
+  const open = new Set((await RunRow.findAll({ where: { state: ['waiting', ...BEGUN] } })).map(({ id }) => id))
+  for (const file of readdirSync(folder))
+    if (file.endsWith('.jsonl') && !open.has(file.slice(0, -'.jsonl'.length))) rmSync(join(folder, file))
+}
+
+async function recoverRun(
+  row: RunRow,
+  journal: string,
+  signal: AbortSignal,
+  tell: (event: LiveEvent) => void,
+): Promise<void> {
+  const head = readJournal(journal)?.head
+  if (head === undefined) {
+    const reasons = ['the server ended before the load began: run again']
+    await row.update({ state: 'ended', verdict: row.verdict ?? 'void', reasons, endedAt: new Date() })
+    return
+  }
+  await untilGone(head, signal)
+  if (signal.aborted) return
+  const told = readJournal(journal)?.told ?? []
+  const { order } = head
+  const run = new RunUnderWay({ row, journal, order, secrets: {}, files: new Map(), tell, signal })
+  for (const one of told) run.hear(one)
+  if (told.some(({ kind }) => kind === 'done')) {
+    await run.finish()
+    return
+  }
+  const seconds = told.filter(({ kind }) => kind === 'bucket').length
+  // Nobody knows any more what setup had left: teardown cannot be walked.
+  const reason = `${brokenWords('the server and the generator of the run', 'were ended', seconds)}; teardown was not done`
+  await run.close({ reason, setup: undefined, tearsDown: false })
+}
+
+/** The generator that writes the journal may still tear down. */
+async function untilGone({ pid }: JournalHead, signal: AbortSignal): Promise<void> {
+  const lastMs = performance.now() + GONE_WITHIN_MS
+  while (isGenerator(pid) && performance.now() < lastMs && !signal.aborted) await sleep(LOOK_AGAIN_MS)
+  if (isGenerator(pid) && !signal.aborted) process.kill(pid, 'SIGKILL')
+}
+
+/** Whether a process is still what wrote the journal; its number may be another's by now. */
+function isGenerator(pid: number): boolean {
+  const commandLine = `/proc/${String(pid)}/cmdline`
+  try {
+    return existsSync(commandLine) && readFileSync(commandLine, 'utf8').includes('generator-process')
+  } catch {
+    return false
+  }
+}

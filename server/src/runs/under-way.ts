@@ -1,0 +1,155 @@
+// One run under way: a generator of its own makes it; what that tells is stored, and told on to readers. When the
+// generator dies, another one tears down and judges by what is known.
+import { rmSync } from 'node:fs'
+import { base64OfBytes } from '@jolt-gate/core'
+import type { LiveEvent } from '@jolt-gate/core/api'
+import { startGenerator, type FromGenerator, type Generator, type RunOrder, type SetUp } from '@jolt-gate/engine'
+import { keepTrying } from '../database/keep-trying.js'
+import type { RunRow } from '../database/models.js'
+import { log } from '../http/log.js'
+import { addBucket, storeResult } from './store.js'
+
+export interface UnderWayOptions {
+  row: RunRow
+  journal: string
+  order: RunOrder
+  secrets: Record<string, string>
+  files: ReadonlyMap<string, Uint8Array>
+  tell: (event: LiveEvent) => void
+  /** Gives up what is still to be written; the journal stays for the next start. */
+  signal: AbortSignal
+}
+
+/** How a run is ended whose generator is gone. */
+export interface Closing {
+  reason: string
+  setup: SetUp | undefined
+  tearsDown: boolean
+}
+
+export class RunUnderWay {
+  /** What happened beside the seconds, for readers that come later. */
+  readonly told: LiveEvent[] = []
+  private generator: Generator | undefined
+  private setup: SetUp | undefined
+  private seconds = 0
+  private writing: Promise<void> = Promise.resolve()
+  private readonly unwritten: string[] = []
+
+  constructor(private readonly options: UnderWayOptions) {}
+
+  stop(by: string): void {
+    this.generator?.stop(by)
+  }
+
+  /** Makes the run; resolves when all of it is stored. */
+  async make(): Promise<void> {
+    const died = await this.generate('run')
+    if (died === undefined) await this.finish()
+    else
+      await this.close({ reason: brokenWords('its generator', died, this.seconds), setup: this.setup, tearsDown: true })
+  }
+
+  /** Ends the run without its generator. */
+  async close(closing: Closing): Promise<void> {
+    log.error({ run: this.options.row.id, reason: closing.reason }, 'generator lost')
+    const died = await this.generate(closing)
+    if (died !== undefined) this.write('how it ended', () => this.markLost(closing.reason))
+    await this.finish()
+  }
+
+  /** Takes what a generator tells, or has told according to its journal. */
+  hear(message: FromGenerator): void {
+    const { row } = this.options
+    switch (message.kind) {
+      case 'setup':
+        this.setup = message.setup
+        return
+      case 'state':
+        if (message.state === 'ended') return
+        this.write('its state', () => row.update({ state: message.state }))
+        this.tell({ kind: 'state', state: message.state })
+        return
+      case 'bucket':
+        this.seconds = message.second + 1
+        this.write(`second ${String(message.second)}`, () => addBucket(row.id, message.second, message.bytes))
+        this.tell({ kind: 'bucket', second: message.second, data: base64OfBytes(message.bytes) })
+        return
+      case 'event':
+        this.tell(message.event)
+        return
+      case 'result':
+        this.write('its result', () => storeResult(row, message.result, message.shape))
+        return
+      case 'no journal':
+        log.error({ run: row.id, reason: message.reason }, 'the journal of the run cannot be written')
+        return
+      case 'load ended':
+      case 'done':
+        return
+      default:
+        message satisfies never
+    }
+  }
+
+  /** All is told: writes what is left, and forgets the journal. */
+  async finish(): Promise<void> {
+    const { row, journal } = this.options
+    this.write('its end', () => row.update({ state: 'ended', ...this.marks() }))
+    await this.writing
+    if (!this.options.signal.aborted) rmSync(journal, { force: true })
+  }
+
+  private async generate(what: 'run' | Closing): Promise<string | undefined> {
+    const { order, secrets, files, journal } = this.options
+    const common = { order, secrets, files, journal }
+    this.generator = startGenerator(
+      what === 'run' ? { kind: 'run', ...common } : { kind: 'close', ...common, ...what },
+      (message) => {
+        this.hear(message)
+      },
+    )
+    return this.generator.ended
+  }
+
+  /** One write after another; what cannot be written is named in the run. */
+  private write(what: string, task: () => Promise<unknown>): void {
+    const { signal, row } = this.options
+    this.writing = this.writing
+      .then(async () => {
+        await keepTrying(task, signal)
+      })
+      .catch((error: unknown) => {
+        if (signal.aborted) return
+        log.error({ err: error, run: row.id, what }, 'could not be stored')
+        this.unwritten.push(what)
+      })
+  }
+
+  private marks(): Partial<Pick<RunRow, 'verdict' | 'reasons' | 'endedAt'>> {
+    const { row } = this.options
+    if (this.unwritten.length === 0) return {}
+    const reason = `could not be stored: ${this.unwritten.slice(0, 5).join(', ')}; see the server log`
+    return {
+      verdict: row.verdict === 'open' || row.verdict === null ? 'void' : row.verdict,
+      reasons: [...row.reasons, reason],
+      endedAt: row.endedAt ?? new Date(),
+    }
+  }
+
+  private markLost(reason: string): Promise<unknown> {
+    return this.options.row.update({ verdict: 'void', reasons: [reason], endedAt: new Date() })
+  }
+
+  private tell(event: LiveEvent): void {
+    if (event.kind !== 'bucket') this.told.push(event)
+    this.options.tell(event)
+  }
+}
+
+/** What became of a run, for whoever reads why it has no verdict. */
+export function brokenWords(who: string, how: string, seconds: number): string {
+  const when = seconds === 0 ? 'before its first full second' : `after ${String(seconds)} s of load`
+  const hint = how.includes('SIGKILL') ? '; a system that is out of memory ends processes like this' : ''
+  return `${who} ${how} ${when}${hint}: run again`
+}

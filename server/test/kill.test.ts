@@ -1,0 +1,238 @@
+// What a run survives: its generator, the server and the database are killed in its middle. `npm run test:kill` kills
+// more often, at other moments.
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
+import { mkdirSync, mkdtempSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:http'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { createInterface } from 'node:readline'
+import { setTimeout as sleep } from 'node:timers/promises'
+import { fileURLToPath } from 'node:url'
+import { FROM_SOURCES, startMariaDb, type MariaDb } from '@jolt-gate/scripts'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { callerOf, git, signedIn, type Call } from './place.js'
+
+const KILLS = Number(process.env['KILLS'] ?? 2)
+const kills = Array.from({ length: KILLS }, (_, number) => number + 1)
+const SECONDS = 4
+
+const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-kill-'))
+const repository = join(folder, 'larkholm')
+const socket = join(folder, 'database.sock')
+/** What the target was asked for: each setup gives a ticket, which its teardown hands back. */
+const asked = { setups: 0, requests: 0, returned: [] as string[] }
+const target = createServer((request, response) => {
+  const { pathname, searchParams } = new URL(request.url ?? '/', 'http://target')
+  if (pathname === '/ticket') response.end(JSON.stringify({ ticket: `ticket-${String(++asked.setups)}` }))
+  else if (pathname === '/return') {
+    asked.returned.push(searchParams.get('ticket') ?? '')
+    response.end('thanks')
+  } else {
+    asked.requests++
+    response.end('{}')
+  }
+})
+let database: MariaDb
+let server: Served
+
+interface Served {
+  process: ChildProcess
+  call: Call
+  origin: string
+  headers: Record<string, string>
+}
+
+beforeAll(async () => {
+  const origin = await new Promise<string>((resolve) => {
+    target.listen(0, '127.0.0.1', () => {
+      const address = target.address()
+      resolve(`http://127.0.0.1:${String(typeof address === 'object' && address !== null ? address.port : 0)}`)
+    })
+  })
+  for (const name of ['plans', 'targets', 'runs']) mkdirSync(join(repository, name), { recursive: true })
+  writeFileSync(join(repository, 'targets/here.target.yaml'), `origin: ${origin}\n`)
+  writeFileSync(join(repository, 'plans/long.gate.yaml'), planOf('Long', SECONDS))
+  writeFileSync(join(repository, 'plans/next.gate.yaml'), planOf('Next', 1))
+  git(repository, 'init', '-q', '-b', 'main')
+  git(repository, 'config', 'user.name', 'T')
+  git(repository, 'config', 'user.email', 't@t.example')
+  git(repository, 'add', '-A')
+  git(repository, 'commit', '-qm', 'first')
+  await openDatabase()
+  server = await serve()
+})
+afterAll(async () => {
+  server.process.kill('SIGTERM')
+  await new Promise((resolve) => server.process.once('exit', resolve))
+  await database.stop()
+  target.close()
+  rmSync(folder, { recursive: true, force: true })
+})
+
+const planOf = (name: string, seconds: number) => `jolt: 1
+name: ${name}
+target: here
+setup:
+  - send: POST /ticket
+    keep: { ticket: json $.ticket }
+teardown:
+  - send: POST /return{?ticket}
+    with: { ticket: '{ticket}' }
+journeys:
+  a:
+    steps:
+      - send: GET /sailings
+load:
+  - { phase: p, rate: 20/s, for: ${String(seconds)}s }
+gates:
+  - failed requests at most 1 %
+`
+
+/** The server is told one path; where the database listens changes with each start of it. */
+async function openDatabase(): Promise<void> {
+  database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
+  symlinkSync(database.socketPath, `${socket}.new`)
+  renameSync(`${socket}.new`, socket)
+}
+
+async function serve(): Promise<Served> {
+  const main = fileURLToPath(new URL('../src/main.ts', import.meta.url))
+  const where = ['--socket', socket, '--runs-folder', join(folder, 'runs'), '--project', repository, '--demo']
+  const child = spawn(process.execPath, [...FROM_SOURCES, main, ...where], { stdio: ['ignore', 'pipe', 'ignore'] })
+  const origin = await new Promise<string>((resolve, reject) => {
+    createInterface({ input: child.stdout }).on('line', (line) => {
+      const found = /answers at (\S+)/.exec(line)?.[1]
+      if (found !== undefined) resolve(found)
+    })
+    child.once('exit', () => {
+      reject(new Error('the server did not start'))
+    })
+  })
+  const headers = await signedIn(origin)
+  return { process: child, origin, headers, call: callerOf(origin, headers) }
+}
+
+interface Run {
+  id: string
+  state: string
+  verdict: string | null
+  reasons: string[]
+}
+
+async function start(plan: string): Promise<string> {
+  const { body } = await server.call('POST', '/projects/1/runs', { plan: `plans/${plan}.gate.yaml` })
+  return (body as Run).id
+}
+
+/** What is known of a run; nothing while the server cannot read it. */
+async function runOf(id: string): Promise<Partial<Run>> {
+  const { status, body } = await server.call('GET', `/runs/${id}`)
+  return status === 200 ? (body as Run) : {}
+}
+
+async function ended(id: string): Promise<Partial<Run>> {
+  await expect.poll(async () => (await runOf(id)).state, { timeout: 40_000, interval: 100 }).toBe('ended')
+  return runOf(id)
+}
+
+/** Numbers of the seconds that are stored of a run that has ended: all from the first on. */
+async function storedSeconds(id: string): Promise<number[]> {
+  const response = await fetch(`${server.origin}/api/runs/${id}/stream`, { headers: server.headers })
+  const events = (await response.text()).split('\n\n').filter((event) => /^event: ?bucket$/m.test(event))
+  const seconds = events.map((event) => Number(/^id: ?(\d+)$/m.exec(event)?.[1]))
+  expect(seconds).toEqual(seconds.map((_, index) => index))
+  return seconds
+}
+
+/** Follows a run from its load on to a moment in it; says how many seconds had been told by then. */
+async function untilWithin(id: string, ms: number): Promise<number> {
+  const response = await fetch(`${server.origin}/api/runs/${id}/stream`, { headers: server.headers })
+  let text = ''
+  const reading = (async () => {
+    for await (const chunk of response.body ?? []) text += Buffer.from(chunk).toString('utf8')
+  })().catch(() => undefined)
+  await expect.poll(() => text, { interval: 20 }).toContain('"state":"load"')
+  await sleep(ms)
+  const told = [...text.matchAll(/^event: ?bucket$/gm)].length
+  await Promise.race([reading, sleep(0)])
+  return told
+}
+
+const somewhere = () => 200 + Math.random() * (SECONDS * 1000 - 900)
+
+function generatorPid(): number {
+  const found = execFileSync('pgrep', ['-P', String(server.process.pid), '-f', 'generator-process'], {
+    encoding: 'utf8',
+  })
+  return Number(found.trim())
+}
+
+async function killServer(): Promise<void> {
+  server.process.kill('SIGKILL')
+  await new Promise((resolve) => server.process.once('exit', resolve))
+}
+
+describe('a run whose', () => {
+  it.each(kills)('generator is killed keeps its seconds, is torn down and closed as void (%i)', async () => {
+    const long = await start('long')
+    const next = await start('next')
+    const { setups } = asked
+    const told = await untilWithin(long, somewhere())
+
+    process.kill(generatorPid(), 'SIGKILL')
+
+    const run = await ended(long)
+    expect(run).toMatchObject({ verdict: 'void' })
+    expect(run.reasons?.join()).toMatch(/its generator ended by SIGKILL (before|after)/)
+    expect((await storedSeconds(long)).length).toBeGreaterThanOrEqual(told)
+    expect(asked.returned).toContain(`ticket-${String(setups + 1)}`)
+    expect(await ended(next)).toMatchObject({ verdict: 'open' })
+  })
+
+  it.each(kills)('server is killed stops, tears down, and is closed by the next server (%i)', async () => {
+    const long = await start('long')
+    const next = await start('next')
+    const { setups } = asked
+    const told = await untilWithin(long, somewhere())
+
+    await killServer()
+    server = await serve()
+
+    const run = await ended(long)
+    expect(run).toMatchObject({ verdict: 'stopped' })
+    expect(run.reasons?.join()).toContain('the server, which ended')
+    expect((await storedSeconds(long)).length).toBeGreaterThanOrEqual(told)
+    expect(asked.returned).toContain(`ticket-${String(setups + 1)}`)
+    expect(await ended(next)).toMatchObject({ verdict: 'open' })
+    expect(asked.setups).toBe(setups + 2)
+  })
+
+  it.each(kills)('server and generator are killed keeps its seconds, and is closed as void (%i)', async () => {
+    const long = await start('long')
+    const { setups } = asked
+    const told = await untilWithin(long, somewhere())
+
+    process.kill(generatorPid(), 'SIGKILL')
+    await killServer()
+    server = await serve()
+
+    const run = await ended(long)
+    expect(run).toMatchObject({ verdict: 'void' })
+    expect(run.reasons?.join()).toMatch(/ended .*(SIGKILL|teardown was not done)/)
+    expect((await storedSeconds(long)).length).toBeGreaterThanOrEqual(told)
+    expect(asked.setups).toBe(setups + 1)
+  })
+
+  it.each(kills)('database is killed goes on, and is stored when that is back (%i)', async () => {
+    const long = await start('long')
+    await untilWithin(long, somewhere())
+
+    execFileSync('pkill', ['-KILL', '-f', `datadir=${join(folder, 'data')}`])
+    await database.ended
+    await sleep(1000)
+    await openDatabase()
+
+    expect(await ended(long)).toMatchObject({ verdict: 'open', reasons: [] })
+    expect((await storedSeconds(long)).length).toBeGreaterThanOrEqual(SECONDS)
+  })
+})
