@@ -6,6 +6,7 @@ import type { Request, RequestHandler, Response } from 'express'
 import { Problem } from '../http/problems.js'
 import { refuseUnlessMay, visitorOfToken, type Visitor } from '../people/access.js'
 import { noteOf } from '../people/audit-log.js'
+import { oneAtATime } from '../projects/one-at-a-time.js'
 import { projectOf } from '../projects/project-of.js'
 
 const WITHIN_MS = 120_000
@@ -30,8 +31,13 @@ export const gitRemote: RequestHandler = async (request, response) => {
   if (!visitor.scopes.includes('git')) throw new Problem(403, 'SCOPE', 'this token lacks the scope "git"')
   if (service === 'push') refuseUnlessMay({ ...visitor, scopes: [...visitor.scopes, 'write'] }, 'write')
   const { project, copy } = await projectOf(id)
-  if (rest === '/git-receive-pack') await noteOf(visitor.person, 'pushed', project.name, project.id)
-  await serve(request, response, { root: copy.root, path: rest, visitor })
+  const answer = () => serve(request, response, { root: copy.root, path: rest, visitor })
+  if (rest !== '/git-receive-pack') {
+    await answer()
+    return
+  }
+  await noteOf(visitor.person, 'pushed', project.name, project.id)
+  await oneAtATime(copy.root, answer)
 }
 
 async function visitorOf(request: Request): Promise<Visitor | undefined> {

@@ -4,6 +4,7 @@ import { realpath } from 'node:fs/promises'
 import { simpleGit, type SimpleGit } from 'simple-git'
 import { Problem } from '../http/problems.js'
 import { readPlainFile, writePlainFile } from './plain-files.js'
+import { oneAtATime } from './one-at-a-time.js'
 
 const MOST_BYTES = 1_100_000
 const MOST_FILES = 2000
@@ -131,7 +132,11 @@ export class WorkingCopy {
   }
 
   /** Writes files and commits them alone; when one has changed in the meantime, none is written. */
-  async save({ files, message, author }: SaveRequest): Promise<CommitInfo> {
+  save(asked: SaveRequest): Promise<CommitInfo> {
+    return oneAtATime(this.root, () => this.saveNow(asked))
+  }
+
+  private async saveNow({ files, message, author }: SaveRequest): Promise<CommitInfo> {
     for (const { file, base } of files) await this.refuseChanged(file, base)
     for (const { file, text } of files) {
       if (!(await writePlainFile(this.root, file, text)))
@@ -185,12 +190,13 @@ export class WorkingCopy {
     )
     if (!isRight || name.startsWith('-')) throw new Problem(400, 'BAD_NAME', `"${name}" is not a valid branch name`)
     if ((await this.branches()).includes(name)) throw new Problem(409, 'KNOWN', `branch ${name} exists already`)
-    await this.git.raw(['switch', '-q', '-c', name])
+    await oneAtATime(this.root, () => this.git.raw(['switch', '-q', '-c', name]))
   }
 
   async switchTo(name: string): Promise<void> {
     if (!(await this.branches()).includes(name)) throw new Problem(404, 'NO_BRANCH', `no branch ${name}`)
-    await this.git.raw(['switch', '-q', name]).catch((error: unknown) => {
+    const change = () => this.git.raw(['switch', '-q', name])
+    await oneAtATime(this.root, change).catch((error: unknown) => {
       throw new Problem(
         409,
         'CHANGED',

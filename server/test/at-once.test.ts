@@ -1,0 +1,51 @@
+// Several people at the same moment.
+import { writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
+
+let place: Place
+let call: Call
+beforeAll(async () => {
+  place = await startPlace()
+  call = callerOf(place.server.origin, await signedIn(place.server.origin))
+})
+afterAll(() => place.stop())
+
+const save = (file: string, base: string | null, text = planText(1)) =>
+  call('PUT', `${place.project}/plan?file=${encodeURIComponent(file)}`, { text, base, message: `save ${file}` })
+
+describe('at the same moment', () => {
+  it('people save ten plans, each in a commit of its own', async () => {
+    const files = Array.from({ length: 10 }, (_, number) => `plans/at-once-${String(number)}.gate.yaml`)
+
+    const saved = await Promise.all(files.map((file) => save(file, null)))
+
+    expect(saved.map(({ status }) => status)).toEqual(files.map(() => 200))
+    const messages = git(place.repository, 'log', '-10', '--format=%s').split('\n')
+    expect(new Set(messages)).toEqual(new Set(files.map((file) => `save ${file}`)))
+  })
+
+  it('two people save one plan: one of them is told that it changed, and keeps the text', async () => {
+    const { body } = await call('GET', `${place.project}/plan?file=${encodeURIComponent(PLAN)}`)
+    const { base } = body as { base: string }
+
+    const saved = await Promise.all([save(PLAN, base, planText(3)), save(PLAN, base, planText(4))])
+
+    expect(saved.map(({ status }) => status).toSorted()).toEqual([200, 409])
+    expect(saved.find(({ status }) => status === 409)?.body).toMatchObject({ code: 'CHANGED' })
+  })
+
+  it('ten runs are asked for, and get ten numbers in a row', async () => {
+    writeFileSync(join(place.repository, PLAN), planText(1))
+
+    const asked = await Promise.all(
+      Array.from({ length: 10 }, () => call('POST', `${place.project}/runs`, { plan: PLAN })),
+    )
+
+    expect(asked.map(({ status }) => status)).toEqual(asked.map(() => 201))
+    const runs = asked.map(({ body }) => body as { id: string; number: number })
+    expect(runs.map(({ number }) => number).toSorted((a, b) => a - b)).toEqual(asked.map((_, index) => index + 1))
+    await Promise.all(runs.map(({ id }) => call('POST', `/runs/${id}/stop`)))
+  })
+})
