@@ -23,6 +23,8 @@ const project = (
     name,
     include: [include],
     globalSetup: ['./vitest.setup.ts'],
+    // Requests are no news of a test.
+    env: { JOLT_GATE_LOG: 'error' },
     environment: hasDom ? 'happy-dom' : 'node',
     testTimeout: timeoutMs,
     hookTimeout: 120_000,

@@ -4,7 +4,7 @@ import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import { execa } from 'execa'
 import { startChild, type Child } from './children.js'
-import { DEMO_SECRETS } from './demo.js'
+import { DEMO_ENVIRONMENT } from './demo.js'
 import { freePort } from './ports.js'
 import { FROM_SOURCES } from './sources.js'
 import { root, setStage, whileRunning } from './stage.js'
@@ -19,7 +19,7 @@ await whileRunning(async (running) => {
   const watch = [createRequire(import.meta.url).resolve('tsx/cli'), 'watch', '--clear-screen=false']
   const program = [...watch, '--conditions=jolt-gate-source', join(root, 'server/src/main.ts')]
   const port = ['--port', String(await freePort(SERVER_PORT))]
-  const server = running.add(await startChild([...program, ...serverArgs, ...port], DEMO_SECRETS))
+  const server = running.add(await startChild([...program, ...serverArgs, ...port], DEMO_ENVIRONMENT))
   const pages = running.add(await servePages(await freePort(PAGES_PORT), server.origin))
   process.stdout.write(`
 Jolt Gate, from sources: ${pages.origin} (up in ${((performance.now() - beganMs) / 1000).toFixed(1)} s)

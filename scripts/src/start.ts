@@ -1,7 +1,7 @@
 // `npm start`: database, stand-in, server, demo; everything stops on Ctrl-C.
 import { join } from 'node:path'
 import { startChild } from './children.js'
-import { DEMO_SECRETS, makeFirstRuns } from './demo.js'
+import { DEMO_ENVIRONMENT, makeFirstRuns } from './demo.js'
 import { freePort } from './ports.js'
 import { root, setStage, whileRunning } from './stage.js'
 
@@ -12,7 +12,7 @@ await whileRunning(async (running) => {
   const port = ['--port', String(await freePort(PORT))]
   const pages = ['--pages', join(root, 'web/dist')]
   const server = running.add(
-    await startChild([join(root, 'server/dist/main.js'), ...serverArgs, ...port, ...pages], DEMO_SECRETS),
+    await startChild([join(root, 'server/dist/main.js'), ...serverArgs, ...port, ...pages], DEMO_ENVIRONMENT),
   )
   process.stdout.write(`
 Jolt Gate: ${server.origin}

@@ -5,6 +5,8 @@ import express, { type Express } from 'express'
 import helmet from 'helmet'
 import { gitRemote } from './git/http-backend.js'
 import { gitRoutes } from './git/routes.js'
+import { figureRoutes, healthRoutes } from './health/routes.js'
+import { countRequests, logRequests } from './health/requests.js'
 import { onlyJson, onlyOwnPages } from './http/guard.js'
 import { OPENAPI } from './http/openapi.js'
 import { answerProblems, noSuchRoute } from './http/problems.js'
@@ -39,6 +41,8 @@ export function createApp(options: AppOptions): Express {
   const app = express()
   app.disable('x-powered-by')
   app.set('trust proxy', isBehindProxy ? 1 : false)
+  app.use(healthRoutes())
+  app.use(logRequests, countRequests)
   app.use(onlyOwnPages(hosts))
   app.use(
     helmet({
@@ -61,6 +65,7 @@ export function createApp(options: AppOptions): Express {
     }),
   )
   app.use('/git', gitRemote)
+  app.use(figureRoutes(queue))
   const api = express.Router()
   api.use(onlyJson)
   api.get('/openapi.json', (_request, response) => {

@@ -230,6 +230,8 @@ describe('a run whose', () => {
     execFileSync('pkill', ['-KILL', '-f', `datadir=${join(folder, 'data')}`])
     await database.ended
     await sleep(1000)
+    expect(await server.call('GET', `/runs/${long}`)).toMatchObject({ status: 503, body: { code: 'DATABASE_AWAY' } })
+    expect((await fetch(`${server.origin}/readyz`)).status).toBe(503)
     await openDatabase()
 
     expect(await ended(long)).toMatchObject({ verdict: 'open', reasons: [] })

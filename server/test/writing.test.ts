@@ -463,7 +463,7 @@ describe('beyond loopback', () => {
     writeFileSync(certFile, cert)
     const database = await startMariaDb(join(place.folder, 'secure'), 'jolt_gate')
     const main = [...FROM_SOURCES, fileURLToPath(new URL('../src/main.ts', import.meta.url))]
-    const names = ['--socket', database.socketPath, '--host', 'gate.larkholm.example']
+    const names = ['--socket', database.socketPath, '--host', 'gate.larkholm.example', '--runs-folder', place.folder]
     const secure = await startChild([...main, ...names, '--tls-cert', certFile, '--tls-key', keyFile])
     const ask = (host: string) =>
       new Promise<{ status: number | undefined; cookie: string; hsts: string | undefined }>((resolve, reject) => {

@@ -1,7 +1,7 @@
 // Writes that must not be lost: tried again for as long as the database is away.
 import pRetry, { AbortError } from 'p-retry'
-import { BaseError, ConnectionError, DatabaseError } from 'sequelize'
 import { log } from '../http/log.js'
+import { isAway } from './away.js'
 
 const FIRST_WAIT_MS = 100
 const LONGEST_WAIT_MS = 5000
@@ -33,15 +33,4 @@ export function keepTrying<T>(task: () => Promise<T>, signal: AbortSignal): Prom
       },
     },
   )
-}
-
-/** Whether an error says that the database cannot be reached, rather than that it refuses. */
-function isAway(error: unknown): boolean {
-  if (error instanceof ConnectionError) return true
-  if (!(error instanceof DatabaseError || error instanceof BaseError)) return false
-  const original: unknown = 'original' in error ? error.original : undefined
-  if (typeof original !== 'object' || original === null) return false
-  // Class 08 of the SQL standard is what concerns the connection; `fatal` is the connector's word for the same.
-  const state = 'sqlState' in original ? String(original.sqlState) : ''
-  return state.startsWith('08') || ('fatal' in original && original.fatal === true)
 }

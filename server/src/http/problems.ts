@@ -1,6 +1,7 @@
 // Errors of the API as problem details (RFC 9457).
 import type { ErrorRequestHandler, RequestHandler } from 'express'
 import { ValidationError } from 'yup'
+import { isAway } from '../database/away.js'
 import { log } from './log.js'
 
 /** An error for the person who meets it: what, and what to do. */
@@ -27,6 +28,7 @@ const TITLES: Record<number, string> = {
   429: 'Too many requests',
   502: 'Upstream did not answer',
   500: 'Internal error',
+  503: 'Not available',
 }
 
 export const noSuchRoute: RequestHandler = (request) => {
@@ -39,7 +41,7 @@ export const answerProblems: ErrorRequestHandler = (error: unknown, request, res
     return
   }
   const problem = problemOf(error)
-  if (problem.status === 500) log.error({ err: error, method: request.method, path: request.path }, 'request failed')
+  if (problem.status >= 500) log.error({ err: error, method: request.method, path: request.path }, 'request failed')
   response
     .status(problem.status)
     .type('application/problem+json')
@@ -62,5 +64,6 @@ function problemOf(error: unknown): Problem {
   const status = typeof error === 'object' && error !== null && 'status' in error ? error.status : 500
   if (typeof status === 'number' && status >= 400 && status < 500)
     return new Problem(status, 'BAD_REQUEST', error instanceof Error ? error.message : 'the request could not be read')
+  if (isAway(error)) return new Problem(503, 'DATABASE_AWAY', 'the database does not answer; try again in a minute')
   return new Problem(500, 'FAULT', 'see the server log')
 }

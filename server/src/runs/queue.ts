@@ -7,6 +7,7 @@ import type { LiveEvent, RunSummary } from '@jolt-gate/core/api'
 import { newId, VERSION } from '@jolt-gate/core/identity'
 import { keepTrying } from '../database/keep-trying.js'
 import { RunRow } from '../database/models.js'
+import { RUNS_ENDED } from '../health/figures.js'
 import { log } from '../http/log.js'
 import { Problem } from '../http/problems.js'
 import type { CommitInfo } from '../projects/working-copy.js'
@@ -102,6 +103,10 @@ export class RunQueue {
     )
   }
 
+  lengths(): { waiting: number; underWay: number } {
+    return { waiting: this.waiting.length, underWay: this.current === undefined ? 0 : 1 }
+  }
+
   /** Stops what runs, and waits until its teardown is done; what waits continues with the next server. */
   async close(): Promise<void> {
     this.waiting.splice(0)
@@ -150,6 +155,7 @@ export class RunQueue {
         if (!this.closing.signal.aborted) await this.markFault(next.row, error)
       }
       this.current = undefined
+      RUNS_ENDED.inc({ verdict: next.row.verdict ?? 'none' })
       this.tell(next.row.id, { kind: 'end' })
     }
     this.isWorking = false

@@ -1,0 +1,45 @@
+// For whoever operates the server: is it alive, is it ready, what are its figures.
+import { Router } from 'express'
+import { QueryTypes } from 'sequelize'
+import { RunRow } from '../database/models.js'
+import { findVisitor, whoMay } from '../people/access.js'
+import type { RunQueue } from '../runs/queue.js'
+import { FIGURES, RUNS_QUEUED, RUNS_UNDER_WAY } from './figures.js'
+
+/** Asked without an account, under any name: they say nothing but this. */
+export function healthRoutes(): Router {
+  const routes = Router()
+  routes.get('/healthz', (_request, response) => {
+    response.type('text').send('alive\n')
+  })
+  routes.get('/readyz', async (_request, response) => {
+    const isReady = await isDatabaseThere()
+    response
+      .status(isReady ? 200 : 503)
+      .type('text')
+      .send(isReady ? 'ready\n' : 'the database does not answer\n')
+  })
+  return routes
+}
+
+/** OpenMetrics for whoever may read. */
+export function figureRoutes(queue: RunQueue): Router {
+  const routes = Router()
+  routes.get('/metrics', findVisitor, async (request, response) => {
+    whoMay(request, 'read')
+    const { waiting, underWay } = queue.lengths()
+    RUNS_QUEUED.set(waiting)
+    RUNS_UNDER_WAY.set(underWay)
+    response.set('content-type', FIGURES.contentType).send(await FIGURES.metrics())
+  })
+  return routes
+}
+
+async function isDatabaseThere(): Promise<boolean> {
+  try {
+    await RunRow.sequelize?.query('SELECT 1', { type: QueryTypes.SELECT })
+    return true
+  } catch {
+    return false
+  }
+}

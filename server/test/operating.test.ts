@@ -1,0 +1,98 @@
+// What docs/operating.md promises: health, figures, the log of requests, backup and restore.
+import { execFileSync } from 'node:child_process'
+import { cpSync, mkdirSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { startMariaDb } from '@jolt-gate/scripts'
+import { startServer } from '@jolt-gate/server'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { callerOf, PLAN, signedIn, startPlace, type Call, type Place } from './place.js'
+
+let place: Place
+let call: Call
+beforeAll(async () => {
+  place = await startPlace()
+  call = callerOf(place.server.origin, await signedIn(place.server.origin))
+})
+afterAll(() => place.stop())
+
+const get = (path: string, headers: Record<string, string> = {}) => fetch(place.server.origin + path, { headers })
+
+async function ended(asks: Call, id: string): Promise<unknown> {
+  await expect.poll(async () => (await asks('GET', `/runs/${id}`)).body).toMatchObject({ state: 'ended' })
+  return (await asks('GET', `/runs/${id}`)).body
+}
+
+describe('whoever operates the server', () => {
+  it('asks whether it is alive and ready, without an account', async () => {
+    const [alive, ready] = await Promise.all([get('/healthz'), get('/readyz')])
+
+    expect([alive.status, await alive.text()]).toEqual([200, 'alive\n'])
+    expect([ready.status, await ready.text()]).toEqual([200, 'ready\n'])
+  })
+
+  // OpenMetrics 1.0: the content type, counters end with _total, and the exposition with # EOF.
+  it('reads its figures as OpenMetrics with a token, and not without', async () => {
+    const { body: made } = await call('POST', '/tokens', {
+      label: 'figures',
+      scopes: ['read'],
+      until: new Date(Date.now() + 3_600_000),
+    })
+    const { id } = (await call('POST', `${place.project}/runs`, { plan: PLAN })).body as { id: string }
+    await ended(call, id)
+
+    const refused = await get('/metrics')
+    const answered = await get('/metrics', { authorization: `Bearer ${(made as { token: string }).token}` })
+
+    expect(refused.status).toBe(401)
+    expect(answered.headers.get('content-type')).toBe('application/openmetrics-text; version=1.0.0; charset=utf-8')
+    const text = await answered.text()
+    expect(text).toMatch(/^jolt_gate_runs_ended_total\{verdict="open"\} 1$/m)
+    expect(text).toMatch(
+      /^jolt_gate_request_seconds_count\{method="GET",route="\/api\/runs\/:run",status="200"\} \d+$/m,
+    )
+    expect(text.endsWith('# EOF\n')).toBe(true)
+  })
+
+  it('restores a backup on another machine: runs with their seconds, people, and secrets with their key', async () => {
+    const safe = `origin: ${place.ferries.origin}\nsecrets: [password]\n`
+    writeFileSync(join(place.repository, 'targets/safe.target.yaml'), safe)
+    await call('PUT', `${place.project}/targets/safe/secrets/password`, { value: 'grey-gull-9' })
+    const { body: runs } = await call('GET', `${place.project}/runs`)
+    const [{ id }] = (runs as { runs: [{ id: string }] }).runs
+    const { body: before } = await call('GET', `/runs/${id}`)
+    const there = join(place.folder, 'restored')
+    mkdirSync(there)
+
+    const { socketPath, user } = place.database
+    const dump = execFileSync(
+      'mariadb-dump',
+      [`--socket=${socketPath}`, `--user=${user}`, '--single-transaction', '--hex-blob', 'jolt_gate_test'],
+      { maxBuffer: 1e9 },
+    )
+    cpSync(place.repository, join(there, 'booking'), { recursive: true })
+    const database = await startMariaDb(join(there, 'data'), 'jolt_gate_test')
+    execFileSync('mariadb', [`--socket=${database.socketPath}`, `--user=${database.user}`, 'jolt_gate_test'], {
+      input: dump,
+    })
+    const restored = await startServer({
+      database: { socketPath: database.socketPath, user: database.user, database: 'jolt_gate_test' },
+      port: 0,
+      pages: undefined,
+      projects: [],
+      runsFolder: join(there, 'runs'),
+      sealKey: { key: Buffer.alloc(32, 7) },
+      isDemo: true,
+    })
+
+    try {
+      const asks = callerOf(restored.origin, await signedIn(restored.origin))
+      expect((await asks('GET', `/runs/${id}`)).body).toEqual(before)
+      expect((await asks('GET', `/runs/${id}/stream`)).body).toContain('event:bucket')
+      // Only with the key of before can the secret be opened that this target needs.
+      expect((await asks('POST', `${place.project}/runs`, { plan: PLAN, target: 'safe' })).status).toBe(201)
+    } finally {
+      await restored.stop()
+      await database.stop()
+    }
+  })
+})
