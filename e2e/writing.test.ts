@@ -333,7 +333,7 @@ describe('every page', () => {
     for (const path of PAGES) {
       await open(path)
       await page.locator('main h1, main h2').first().waitFor()
-      await page.waitForLoadState('networkidle')
+      await page.waitForTimeout(300)
       // Colours that are on their way to others are none that a person reads.
       await page.addStyleTag({ content: '* { transition: none !important; animation: none !important }' })
       // The content policy of the application lets no script in: this one is put into the page by the browser itself.

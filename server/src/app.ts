@@ -10,6 +10,7 @@ import { countRequests, logRequests } from './health/requests.js'
 import { onlyJson, onlyOwnPages } from './http/guard.js'
 import { OPENAPI } from './http/openapi.js'
 import { answerProblems, noSuchRoute } from './http/problems.js'
+import { liveRoutes } from './live/routes.js'
 import { findVisitor } from './people/access.js'
 import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes.js'
 import { projectRoutes } from './projects/routes.js'
@@ -79,6 +80,7 @@ export function createApp(options: AppOptions): Express {
   api.use(targetRoutes(secrets))
   api.use(rehearsalRoutes(secrets))
   api.use(runRoutes(queue, ask))
+  api.use(liveRoutes())
   api.use(noSuchRoute)
   app.use('/api', api)
   if (pages !== undefined && existsSync(pages)) {

@@ -98,3 +98,54 @@ describe('signing out', () => {
     expect(JSON.stringify(before.body)).not.toContain(`"id":${String(events[0]?.id)},`)
   })
 })
+
+describe('a role in one project', () => {
+  const jon = () => session('given-in-person')
+  const give = async (role: string | null) => {
+    const { people } = (await administrator('GET', '/people')).body as { people: { id: number; email: string }[] }
+    const id = people.find(({ email }) => email === JON.email)?.id ?? 0
+    return (await administrator('PUT', `/people/${String(id)}/projects/1`, { role })).status
+  }
+  const save = (call: Call) =>
+    call('PUT', `/projects/1/plan?file=plans/of-jon.gate.yaml`, { text: 'jolt: 1\n', base: null, message: 'of Jon' })
+
+  it('takes the place of the one that a person has elsewhere, for pages, Git and runs', async () => {
+    const { body: run } = await administrator('POST', '/projects/1/runs', { plan: PLAN })
+    const { id } = run as { id: string }
+    const of = await jon()
+    const { body: made } = await of('POST', '/tokens', { ...TOKEN, scopes: ['git'] })
+    const remote = async () => {
+      const authorization = `Basic ${Buffer.from(`jon:${(made as { token: string }).token}`).toString('base64')}`
+      const url = `${origin}/git/1.git/info/refs?service=git-receive-pack`
+      return (await fetch(url, { headers: { authorization } })).status
+    }
+    const seen = async () => [
+      (await of('GET', '/projects/1/plans')).status,
+      (await of('GET', `/runs/${id}`)).status,
+      (await save(of)).status,
+      await remote(),
+    ]
+
+    expect(await give('reader')).toBe(204)
+    expect(await seen()).toEqual([200, 200, 403, 403])
+    expect(await give('none')).toBe(204)
+    expect(await seen()).toEqual([404, 404, 404, 404])
+    expect((await of('GET', '/projects')).body).toEqual({ projects: [] })
+    expect((await of('GET', '/queue')).body).toEqual({ runs: [] })
+    expect((await save(administrator)).status).toBe(200)
+  })
+
+  it('lets an administrator of a project keep its secrets, and nothing beyond it', async () => {
+    const of = await jon()
+    const keep = () => of('PUT', '/projects/1/targets/here/secrets/password', { value: 'grey-gull-9' })
+
+    expect(await give('administrator')).toBe(204)
+    // The target names no such secret: refused for what is asked, not for who asks.
+    expect((await keep()).status).not.toBe(403)
+    expect((await of('GET', '/people')).status).toBe(403)
+    expect((await of('GET', '/audit-log')).status).toBe(403)
+    expect(await give(null)).toBe(204)
+    expect((await keep()).status).toBe(403)
+    expect((await of('GET', '/projects')).body).toMatchObject({ projects: [{ id: 1, role: 'author' }] })
+  })
+})

@@ -73,6 +73,7 @@ function examples(): [Name, () => Example][] {
     ['signIn', () => ({ body: { email: person.email, password: person.password } })],
     ['resetPassword', () => ({ params: { person: idOf('addPerson') }, body: { password: 'ten letters and more' } })],
     ['changePassword', () => ({ body: { current: 'x', password: 'ten letters and more' } })],
+    ['setProjectRole', () => ({ params: { person: idOf('addPerson'), id: '1' }, body: { role: 'author' } })],
     ['removePerson', () => ({ params: { person: idOf('addPerson') } })],
     ['createToken', () => ({ body: { label: 'pipeline', scopes: ['read'], until: inDays(20) } })],
     ['tokens', () => ({})],
@@ -101,6 +102,7 @@ function examples(): [Name, () => Example][] {
     ['rehearsals', () => ({ params: project, query: { plan: PLAN } })],
     ['startRun', () => ({ params: project, body: { plan: PLAN } })],
     ['queue', () => ({})],
+    ['changes', () => ({})],
     ['runStream', run],
     ['runs', () => ({ params: project })],
     ['run', run],
@@ -129,14 +131,17 @@ const commitOf = () => (seen.get('history') as { commits: { commit: string }[] }
 async function faultsOf(name: Name, { params = {}, query = {}, body }: Example): Promise<string[]> {
   const route: Route = ROUTES[name]
   const path = route.path.replaceAll(/\{(\w+)\}/g, (_, part: string) => params[part] ?? '')
-  const own = name === 'signInToDemo' ? {} : await session()
+  const own = name === 'signInToDemo' ? {} : name === 'changes' ? await signedIn(place.server.origin) : await session()
   const search = new URLSearchParams(query).toString()
 
+  // This one has no end: somebody signs out, and so ends it.
+  const ends = name === 'changes' ? setTimeout(() => void signOutOf(own), 300) : undefined
   const answer = await callerOf(place.server.origin, own)(
     route.method,
     search === '' ? path : `${path}?${search}`,
     body,
   )
+  clearTimeout(ends)
   seen.set(name, answer.body)
 
   const refusal = REFUSALS[name]
@@ -160,6 +165,8 @@ const linesOf = (events: readonly Schema[] | undefined, text: string): unknown[]
         .trim()
         .split('\n')
         .map((line) => JSON.parse(line) as unknown)
+
+const signOutOf = (own: Record<string, string>) => callerOf(place.server.origin, own)('DELETE', '/session')
 
 let headers: Record<string, string> | undefined
 async function session(): Promise<Record<string, string>> {

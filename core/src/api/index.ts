@@ -1,5 +1,6 @@
 // The contract of the API: every request and answer, declared once. The server checks what it is asked and describes
 // itself by it; pages have their types from it.
+import { LIVE_ROUTES } from './live.js'
 import { PEOPLE_ROUTES } from './people.js'
 import { PROJECT_ROUTES } from './projects.js'
 import { REHEARSAL_ROUTES } from './rehearsals.js'
@@ -13,6 +14,7 @@ export const ROUTES = {
   ...TARGET_ROUTES,
   ...REHEARSAL_ROUTES,
   ...RUN_ROUTES,
+  ...LIVE_ROUTES,
   description: route({
     method: 'GET',
     path: '/openapi.json',
@@ -29,4 +31,5 @@ export * from './people.js'
 export * from './projects.js'
 export * from './rehearsals.js'
 export * from './runs.js'
+export * from './live.js'
 export * from './targets.js'

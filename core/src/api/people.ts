@@ -4,6 +4,9 @@ import { json, nothing, route, SCOPES } from './route.js'
 
 export const ROLES = ['reader', 'author', 'administrator'] as const
 export type Role = (typeof ROLES)[number]
+/** What a person is in one project, where that is another role than elsewhere; `none`: it does not exist for them. */
+export const PROJECT_ROLES = ['none', ...ROLES] as const
+export type ProjectRole = (typeof PROJECT_ROLES)[number]
 
 const email = () =>
   string()
@@ -29,6 +32,14 @@ const PERSON = object({
   role: role(),
 })
 export type Person = InferType<typeof PERSON>
+
+/** A person with the roles that differ from project to project. */
+const LISTED_PERSON = PERSON.shape({
+  projects: array()
+    .of(object({ project: number().required(), role: string().oneOf(PROJECT_ROLES).required() }))
+    .required(),
+})
+export type ListedPerson = InferType<typeof LISTED_PERSON>
 
 const SOMEBODY = object({
   kind: string().oneOf(['somebody']).required(),
@@ -139,7 +150,7 @@ export const PEOPLE_ROUTES = {
     summary: 'list people',
     needs: 'admin',
     status: 200,
-    answer: json(object({ people: array().of(PERSON).required() })),
+    answer: json(object({ people: array().of(LISTED_PERSON).required() })),
   }),
   addPerson: route({
     method: 'POST',
@@ -158,6 +169,15 @@ export const PEOPLE_ROUTES = {
     body: object({ role: role() }),
     status: 200,
     answer: json(PERSON),
+  }),
+  setProjectRole: route({
+    method: 'PUT',
+    path: '/people/{person}/projects/{id}',
+    summary: 'give a person another role in one project; none of their own when the role is empty',
+    needs: 'admin',
+    body: object({ role: string().oneOf(PROJECT_ROLES).nullable().defined() }),
+    status: 204,
+    answer: nothing,
   }),
   resetPassword: route({
     method: 'PUT',

@@ -1,10 +1,16 @@
 // Projects, their plans and branches, and the past of their files.
 import { array, boolean, number, object, string, type InferType } from 'yup'
 import type { Preview } from '../load/preview.js'
+import { ROLES } from './people.js'
 import { json, ownType, route } from './route.js'
 import { RUN_SUMMARY } from './runs.js'
 
-const PROJECT = object({ id: number().required(), name: string().required() })
+/** A project, with the role of whoever asks. */
+const PROJECT = object({
+  id: number().required(),
+  name: string().required(),
+  role: string().oneOf(ROLES).required(),
+})
 export type Project = InferType<typeof PROJECT>
 
 /** Where a working copy stands; dirty when something in it is not committed. */

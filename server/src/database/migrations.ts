@@ -241,4 +241,31 @@ const boundSecrets: Migration = {
   },
 }
 
-export const MIGRATIONS: readonly Migration[] = [firstTables, people, secondEdition, boundSecrets, runParts]
+const projectRoles: Migration = {
+  name: '006-roles-per-project',
+  async up(schema) {
+    const key = (model: string) => ({
+      ...number,
+      primaryKey: true,
+      references: { model, key: 'id' },
+      onDelete: 'CASCADE',
+    })
+    await schema.createTable(
+      'project_roles',
+      { project_id: key('projects'), person_id: key('people'), role: text(20) },
+      options,
+    )
+  },
+  async down(schema) {
+    await schema.dropTable('project_roles')
+  },
+}
+
+export const MIGRATIONS: readonly Migration[] = [
+  firstTables,
+  people,
+  secondEdition,
+  boundSecrets,
+  runParts,
+  projectRoles,
+]

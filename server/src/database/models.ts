@@ -8,7 +8,7 @@ import {
   type InferCreationAttributes,
 } from 'sequelize'
 import type { GateResult, Plan, Rehearsal, RunResult, RunShape, Verdict } from '@jolt-gate/core'
-import type { Role, StoredState } from '@jolt-gate/core/api'
+import type { ProjectRole, Role, StoredState } from '@jolt-gate/core/api'
 import type { Spark } from '../runs/figures.js'
 
 export class ProjectRow extends Model<InferAttributes<ProjectRow>, InferCreationAttributes<ProjectRow>> {
@@ -90,6 +90,13 @@ export class PersonRow extends Model<InferAttributes<PersonRow>, InferCreationAt
   /** A hash; null for whoever has no password, as the demo. */
   declare password: string | null
   declare madeAt: Date
+}
+
+/** The role of a person in one project, where it is another one than elsewhere. */
+export class ProjectRoleRow extends Model<InferAttributes<ProjectRoleRow>, InferCreationAttributes<ProjectRoleRow>> {
+  declare projectId: number
+  declare personId: number
+  declare role: ProjectRole
 }
 
 export class SessionRow extends Model<InferAttributes<SessionRow>, InferCreationAttributes<SessionRow>> {
@@ -233,6 +240,14 @@ export function defineModels(sequelize: Sequelize): void {
   PersonRow.init(
     { id: id(), name: text(100), email: text(200), role: text(20), password: DataTypes.STRING(200), madeAt: moment() },
     { ...common, tableName: 'people' },
+  )
+  ProjectRoleRow.init(
+    {
+      projectId: { type: DataTypes.INTEGER, primaryKey: true },
+      personId: { type: DataTypes.INTEGER, primaryKey: true },
+      role: text(20),
+    },
+    { ...common, tableName: 'project_roles' },
   )
   SessionRow.init(
     { hash: { type: DataTypes.STRING(64), primaryKey: true }, personId: number(), csrf: text(40), expiresAt: moment() },

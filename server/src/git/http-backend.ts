@@ -29,7 +29,8 @@ export const gitRemote: RequestHandler = async (request, response) => {
     return
   }
   if (!visitor.scopes.includes('git')) throw new Problem(403, 'SCOPE', 'this token lacks the scope "git"')
-  if (service === 'push') refuseUnlessMay({ ...visitor, scopes: [...visitor.scopes, 'write'] }, 'write')
+  const act = service === 'push' ? 'write' : 'read'
+  await refuseUnlessMay({ ...visitor, scopes: [...visitor.scopes, act] }, act, Number(id))
   const { project, copy } = await projectOf(id)
   const answer = () => serve(request, response, { root: copy.root, path: rest, visitor })
   if (rest !== '/git-receive-pack') {

@@ -26,7 +26,7 @@ export function healthRoutes(): Router {
 export function figureRoutes(queue: RunQueue): Router {
   const routes = Router()
   routes.get('/metrics', findVisitor, async (request, response) => {
-    whoMay(request, 'read')
+    await whoMay(request, 'read')
     const { waiting, underWay } = queue.lengths()
     RUNS_QUEUED.set(waiting)
     RUNS_UNDER_WAY.set(underWay)

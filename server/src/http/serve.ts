@@ -3,6 +3,7 @@ import type { AnswerOf, BodyOf, ParamsOf, QueryOf, Route } from '@jolt-gate/core
 import { json, type Request, type RequestHandler, type Response, type Router } from 'express'
 import type { PersonRow } from '../database/models.js'
 import { whoMay } from '../people/access.js'
+import { projectAsked } from './project-asked.js'
 
 /** What a handler is given: all of it checked. */
 export interface Asked<R extends Route> {
@@ -30,20 +31,19 @@ export function serve<const R extends Route>(
   first: { before?: RequestHandler[]; after?: RequestHandler[] } = {},
 ): void {
   const path = route.path.replaceAll(/\{(\w+)\}/g, ':$1')
-  const whoAsks = (request: Request) => (route.needs === 'nobody' ? undefined : whoMay(request, route.needs))
-  const refuse: RequestHandler = (request, _response, next) => {
-    whoAsks(request)
+  const people = new WeakMap<Request, PersonRow>()
+  const refuse: RequestHandler = async (request, _response, next) => {
+    if (route.needs !== 'nobody') people.set(request, await whoMay(request, route.needs, await projectAsked(request)))
     next()
   }
   const read = route.body === undefined ? [] : [json({ limit: `${String(route.mostKb ?? USUAL_KB)}kb` })]
   const { before = [], after = [] } = first
   routes[verbOf(route)](path, ...before, refuse, ...read, ...after, async (request: Request, response: Response) => {
-    const person = whoAsks(request)
     const asked = {
       params: request.params,
       query: await route.query?.validate(request.query, { stripUnknown: true }),
       body: await route.body?.validate(request.body, { stripUnknown: true }),
-      person,
+      person: people.get(request),
       request,
       response,
     }

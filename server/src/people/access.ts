@@ -1,10 +1,11 @@
 // Who asks, and what they may: a session cookie with its CSRF token, or a personal token.
-import { SCOPES, type Need, type Role, type Scope } from '@jolt-gate/core/api'
+import { SCOPES, type Need, type ProjectRole, type Scope } from '@jolt-gate/core/api'
 import { parse } from 'cookie'
 import type { Request, RequestHandler } from 'express'
 import { PersonRow, SessionRow, TokenRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { hashToken } from './passwords.js'
+import { roleIn } from './roles.js'
 
 /**
  * The cookie of a session. With TLS its prefix holds browsers to this very host (RFC 6265bis, section 4.1.3). Without,
@@ -23,7 +24,8 @@ export interface Visitor {
   session: SessionRow | undefined
 }
 
-const MAY: Record<Role, readonly Act[]> = {
+const MAY: Record<ProjectRole, readonly Act[]> = {
+  none: [],
   reader: ['read'],
   author: ['read', 'write', 'run'],
   administrator: ['read', 'write', 'run', 'admin'],
@@ -72,20 +74,27 @@ export const onlyPeople: RequestHandler = (request, _response, next) => {
   next()
 }
 
-/** The person who asks, who must be allowed to do such a thing. */
-export function whoMay(request: Request, act: Act): PersonRow {
+/**
+ * The person who asks, who must be allowed to do such a thing.
+ *
+ * @param projectId - in this project; undefined for what concerns the whole server
+ */
+export async function whoMay(request: Request, act: Act, projectId?: number): Promise<PersonRow> {
   const visitor = visitors.get(request)
   if (visitor === undefined) throw new Problem(401, 'NOBODY', 'sign in first')
-  refuseUnlessMay(visitor, act)
+  await refuseUnlessMay(visitor, act, projectId)
   return visitor.person
 }
 
-export function refuseUnlessMay({ person, scopes }: Visitor, act: Act): void {
-  if (!MAY[person.role].includes(act))
+export async function refuseUnlessMay({ person, scopes }: Visitor, act: Act, projectId?: number): Promise<void> {
+  const role = projectId === undefined ? person.role : await roleIn(person, projectId)
+  // Whoever has no role in a project does not hear that it exists.
+  if (role === 'none') throw new Problem(404, 'NO_PROJECT', 'there is no such project')
+  if (!MAY[role].includes(act))
     throw new Problem(
       403,
       'ROLE',
-      `not allowed for the role ${person.role}; ${act === 'admin' ? 'an administrator can do it' : 'authors and administrators can do it'}`,
+      `not allowed for the role ${role}; ${act === 'admin' ? 'an administrator can do it' : 'authors and administrators can do it'}`,
     )
   if (!scopes.includes(act)) throw new Problem(403, 'SCOPE', `this token lacks the scope "${act}"`)
 }

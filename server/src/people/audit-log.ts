@@ -1,4 +1,5 @@
 // The audit log: who did what, and when. It is only ever added to.
+import { CHANGES } from '../live/changes.js'
 import { EventRow } from '../database/models.js'
 
 /** One event of the audit log. */
@@ -13,6 +14,8 @@ export interface AuditEvent {
 
 export async function note({ personId, who, event, detail, projectId = null }: AuditEvent): Promise<void> {
   await EventRow.create({ at: new Date(), personId, who, event, detail: detail.slice(0, 1000), projectId })
+  // Whatever changes in a project is noted here.
+  if (projectId !== null) CHANGES.emit('project', projectId)
 }
 
 /** An event of a person. */

@@ -5,9 +5,10 @@ import { randomBytes } from 'node:crypto'
 import { Router, type Request, type Response } from 'express'
 import { ipKeyGenerator, rateLimit } from 'express-rate-limit'
 import { slowDown } from 'express-slow-down'
-import { PersonRow, SessionRow, TokenRow, EventRow } from '../database/models.js'
+import { EventRow, PersonRow, ProjectRoleRow, SessionRow, TokenRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve, type Asked } from '../http/serve.js'
+import { projectOf } from '../projects/project-of.js'
 import { cookieName, cookieOptions, onlyPeople, sessionOf, visitorIn } from './access.js'
 import { hashPassword, hashToken, isPassword, isSameCode, newToken } from './passwords.js'
 import { note, noteOf } from './audit-log.js'
@@ -161,9 +162,20 @@ export function peopleRoutes(): Router {
     { before: [perPerson] },
   )
 
-  serve(routes, ROUTES.people, async () => ({
-    people: (await PersonRow.findAll({ order: [['name', 'ASC']] })).map(publicPerson),
-  }))
+  serve(routes, ROUTES.people, async () => {
+    const [people, roles] = await Promise.all([
+      PersonRow.findAll({ order: [['name', 'ASC']] }),
+      ProjectRoleRow.findAll({ order: [['projectId', 'ASC']] }),
+    ])
+    return {
+      people: people.map((person) => ({
+        ...publicPerson(person),
+        projects: roles
+          .filter(({ personId }) => personId === person.id)
+          .map(({ projectId, role }) => ({ project: projectId, role })),
+      })),
+    }
+  })
 
   serve(routes, ROUTES.addPerson, async ({ person: administrator, body }) => {
     if ((await PersonRow.findOne({ where: { email: body.email } })) !== null)
@@ -183,6 +195,21 @@ export function peopleRoutes(): Router {
     await person.update({ role })
     await noteOf(administrator, 'changed a role', `${person.name} is ${role}`)
     return publicPerson(person)
+  })
+
+  serve(routes, ROUTES.setProjectRole, async ({ person: administrator, params, body: { role } }) => {
+    const person = await personOf(params.person)
+    const { project } = await projectOf(params.id)
+    const place = { projectId: project.id, personId: person.id }
+    if (role === null) await ProjectRoleRow.destroy({ where: place })
+    else await ProjectRoleRow.upsert({ ...place, role })
+    await noteOf(
+      administrator,
+      'changed a role',
+      `${person.name} is ${role ?? person.role} in ${project.name}`,
+      project.id,
+    )
+    return undefined
   })
 
   serve(routes, ROUTES.resetPassword, async ({ person: administrator, params, body: { password } }) => {

@@ -8,6 +8,7 @@ import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { partsOf, summaryOfRun } from '../runs/store.js'
 import { noteOf } from '../people/audit-log.js'
+import { rolesOf } from '../people/roles.js'
 import { cloneProject, newProject, openProject } from './add.js'
 import { projectOf } from './project-of.js'
 import { fingerprint, isReadablePath, type WorkingCopy } from './working-copy.js'
@@ -18,9 +19,14 @@ const LOOKED_BACK = 50
 export function projectRoutes(folder: string | undefined): Router {
   const routes = Router()
 
-  serve(routes, ROUTES.projects, async () => {
+  serve(routes, ROUTES.projects, async ({ person }) => {
     const rows = await ProjectRow.findAll({ order: [['name', 'ASC']] })
-    return { projects: rows.map(({ id, name }) => ({ id, name })) }
+    const roleFor = await rolesOf(person)
+    const projects = rows.flatMap(({ id, name }) => {
+      const role = roleFor(id)
+      return role === 'none' ? [] : [{ id, name, role }]
+    })
+    return { projects }
   })
 
   serve(routes, ROUTES.addProject, async ({ person: administrator, body: { path, clone, name } }) => {
@@ -34,7 +40,7 @@ export function projectRoutes(folder: string | undefined): Router {
             : undefined
     if (project === undefined) throw new Problem(400, 'BAD_FIELD', 'give a path, a clone URL or a name')
     await noteOf(administrator, 'added a project', project.name, project.id)
-    return { id: project.id, name: project.name }
+    return { id: project.id, name: project.name, role: 'administrator' as const }
   })
 
   serve(routes, ROUTES.addFiles, async ({ person, params, body }) => {

@@ -10,6 +10,7 @@ import { RunRow } from '../database/models.js'
 import { RUNS_ENDED } from '../health/figures.js'
 import { log } from '../http/log.js'
 import { Problem } from '../http/problems.js'
+import { CHANGES } from '../live/changes.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 import { journalOf, recoverRuns } from './recover.js'
 import { addRun, partsOf, storedPlan, summaryOfRun } from './store.js'
@@ -67,6 +68,7 @@ export class RunQueue {
     const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target.metrics)
     const row = await addRun({ id: newId(), shape, ...asked })
     this.waiting.push({ asked, row })
+    CHANGES.emit('queue')
     if (!this.isWorking) this.idle = this.work()
     return row
   }
@@ -97,10 +99,10 @@ export class RunQueue {
   }
 
   /** Runs that go or wait, the one that goes first. */
-  list(): RunSummary[] {
-    return [...(this.current === undefined ? [] : [this.current.row]), ...this.waiting.map(({ row }) => row)].map(
-      summaryOfRun,
-    )
+  list(isShown: (projectId: number) => boolean): RunSummary[] {
+    return [...(this.current === undefined ? [] : [this.current.row]), ...this.waiting.map(({ row }) => row)]
+      .filter(({ projectId }) => isShown(projectId))
+      .map(summaryOfRun)
   }
 
   lengths(): { waiting: number; underWay: number } {
@@ -211,6 +213,7 @@ export class RunQueue {
 
   private tell(id: string, event: LiveEvent): void {
     this.events.emit(id, event)
+    if (event.kind === 'state' || event.kind === 'end') CHANGES.emit('queue')
   }
 }
 

@@ -6,6 +6,7 @@ import { RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
+import { rolesOf } from '../people/roles.js'
 import { projectOf } from '../projects/project-of.js'
 import type { Asker } from './ask.js'
 import type { RunQueue } from './queue.js'
@@ -17,7 +18,10 @@ const LISTED = 200
 export function runRoutes(queue: RunQueue, ask: Asker): Router {
   const routes = Router()
 
-  serve(routes, ROUTES.queue, () => ({ runs: queue.list() }))
+  serve(routes, ROUTES.queue, async ({ person }) => {
+    const roleFor = await rolesOf(person)
+    return { runs: queue.list((projectId) => roleFor(projectId) !== 'none') }
+  })
 
   serve(routes, ROUTES.startRun, async ({ person, params, body, response }) => {
     const asked = await ask(params.project, body.plan, body.target)

@@ -8,6 +8,7 @@ import {
   type QueryOf,
   type RehearsalAsked,
   type RehearsalEvent,
+  type ProjectRole,
   type Role,
   type Route,
   type Scope,
@@ -42,6 +43,8 @@ export const api = {
   addPerson: (body: { name: string; email: string; password: string; role: Role }) =>
     call(ROUTES.addPerson, {}, { body }),
   changeRole: (person: number, role: Role) => call(ROUTES.changeRole, { person }, { body: { role } }),
+  setProjectRole: (person: number, project: number, role: ProjectRole | null) =>
+    call(ROUTES.setProjectRole, { person, id: project }, { body: { role } }),
   changePassword: (body: { current: string; password: string }) => call(ROUTES.changePassword, {}, { body }),
   resetPassword: (person: number, password: string) => call(ROUTES.resetPassword, { person }, { body: { password } }),
   removePerson: (person: number) => call(ROUTES.removePerson, { person }),

@@ -1,20 +1,22 @@
 <script setup lang="ts">
 // The one dark bar: mark, project, areas, what runs now.
 import { useQuery } from '@tanstack/vue-query'
-import { computed, onMounted, ref } from 'vue'
+import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElOption, ElSelect } from 'element-plus'
+import { computed, onMounted } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '../api/client.js'
 import { useProjects } from '../stores/projects.js'
 import { useSession } from '../stores/session.js'
+import { useChanges } from './use-changes.js'
 
-const REFETCH_MS = 2000
 const route = useRoute()
 const router = useRouter()
 const store = useProjects()
 const projectId = computed(() => Number(route.params['project']) || store.projects[0]?.id)
 const project = computed(() => store.projects.find((one) => one.id === projectId.value))
 // The server may be away for a moment; the bar then shows what it knew.
-const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue(), refetchInterval: REFETCH_MS })
+const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue() })
+useChanges()
 const queued = computed(() => queue.value?.runs.filter(({ state }) => state === 'waiting').length ?? 0)
 const running = computed(() => (queue.value?.runs.length ?? 0) - queued.value)
 const first = computed(() => queue.value?.runs[0])
@@ -24,13 +26,17 @@ const areas = [
   { name: 'targets', label: 'Targets' },
 ]
 const session = useSession()
-defineEmits<{ find: []; theme: []; signOut: [] }>()
-const isMenuOpen = ref(false)
-/** Another project is chosen by its name, where there is more than one. */
-function goTo(event: Event): void {
-  if (!(event.target instanceof HTMLSelectElement)) return
-  const id = event.target.value
-  void router.push(id === 'add' ? { name: 'home', query: { add: 'yes' } } : { name: 'plans', params: { project: id } })
+const emit = defineEmits<{ find: []; theme: []; signOut: [] }>()
+
+const ADD = 'add'
+function goTo(id: number | typeof ADD): void {
+  void router.push(id === ADD ? { name: 'home', query: { add: 'yes' } } : { name: 'plans', params: { project: id } })
+}
+/** What the menu of the person does: pages by their names, and two acts. */
+function choose(command: 'account' | 'people' | 'audit-log' | 'theme' | 'sign out'): void {
+  if (command === 'theme') emit('theme')
+  else if (command === 'sign out') emit('signOut')
+  else void router.push({ name: command })
 }
 
 onMounted(() => {
@@ -47,10 +53,17 @@ onMounted(() => {
       </svg>
       Jolt Gate
     </RouterLink>
-    <select v-if="project" class="project" aria-label="Project" :value="project.id" @change="goTo">
-      <option v-for="one in store.projects" :key="one.id" :value="one.id">{{ one.name }}</option>
-      <option v-if="session.isAdministrator" value="add">add a project …</option>
-    </select>
+    <ElSelect
+      v-if="project"
+      class="project"
+      aria-label="Project"
+      :model-value="project.id"
+      :fit-input-width="false"
+      @update:model-value="goTo"
+    >
+      <ElOption v-for="one in store.projects" :key="one.id" :value="one.id" :label="one.name" />
+      <ElOption v-if="session.isAdministrator" :value="ADD" label="Add a project…" />
+    </ElSelect>
     <nav v-if="projectId" class="areas" aria-label="Areas">
       <RouterLink
         v-for="area in areas"
@@ -69,21 +82,21 @@ onMounted(() => {
     >
       {{ running }} running<template v-if="queued > 0">, {{ queued }} queued</template>
     </RouterLink>
-    <button type="button" class="find" @click="$emit('find')">Find or do <kbd>Ctrl K</kbd></button>
-    <div class="person">
-      <button type="button" class="who" :aria-expanded="isMenuOpen" @click="isMenuOpen = !isMenuOpen">
-        {{ session.person?.name }}
-      </button>
-      <div v-if="isMenuOpen" class="menu" @click="isMenuOpen = false" @keydown.esc="isMenuOpen = false">
-        <RouterLink :to="{ name: 'account' }">Your account</RouterLink>
-        <template v-if="session.isAdministrator">
-          <RouterLink :to="{ name: 'people' }">People</RouterLink>
-          <RouterLink :to="{ name: 'audit-log' }">Audit log</RouterLink>
-        </template>
-        <button type="button" @click="$emit('theme')">Light or dark</button>
-        <button type="button" @click="$emit('signOut')">Sign out</button>
-      </div>
-    </div>
+    <ElButton class="find" @click="$emit('find')">Find or do <kbd>Ctrl K</kbd></ElButton>
+    <ElDropdown class="person" trigger="click" @command="choose">
+      <ElButton class="who" text>{{ session.person?.name }}</ElButton>
+      <template #dropdown>
+        <ElDropdownMenu>
+          <ElDropdownItem command="account">Your account</ElDropdownItem>
+          <template v-if="session.isAdministrator">
+            <ElDropdownItem command="people">People</ElDropdownItem>
+            <ElDropdownItem command="audit-log">Audit log</ElDropdownItem>
+          </template>
+          <ElDropdownItem command="theme" divided>Light or dark</ElDropdownItem>
+          <ElDropdownItem command="sign out">Sign out</ElDropdownItem>
+        </ElDropdownMenu>
+      </template>
+    </ElDropdown>
   </header>
 </template>
 
@@ -119,16 +132,23 @@ onMounted(() => {
   stroke-width: 3.6;
 }
 .project {
-  align-self: stretch;
-  max-width: 220px;
-  padding: 0 12px;
+  width: 200px;
+  flex: none;
+}
+.project :deep(.el-select__wrapper) {
+  min-height: 44px;
+  border-radius: 0;
   background: var(--bar);
-  color: inherit;
-  font: inherit;
-  cursor: pointer;
-  border: solid #3b4850;
-  border-width: 0 1px;
-  border-style: solid;
+  box-shadow:
+    1px 0 #3b4850,
+    -1px 0 #3b4850;
+}
+.project :deep(.el-select__wrapper:focus-within) {
+  outline: 2px solid #e0a53a;
+  outline-offset: -2px;
+}
+.project :deep(.el-select__selected-item) {
+  color: var(--bar-text);
 }
 .areas {
   display: flex;
@@ -160,16 +180,21 @@ onMounted(() => {
   color: #fff;
   text-decoration: none;
 }
-.find {
-  padding: 4px 10px;
-  border: 1px solid #55626a;
-  border-radius: 3px;
-  background: none;
-  color: #c7c8c2;
-  font: inherit;
-  cursor: pointer;
+.find,
+.who {
+  --el-button-bg-color: transparent;
+  --el-button-text-color: #c7c8c2;
+  --el-button-border-color: #55626a;
+  --el-button-hover-bg-color: #2b363d;
+  --el-button-hover-text-color: #fff;
+  --el-button-hover-border-color: #8b969c;
+  --el-fill-color-light: #2b363d;
+  --el-fill-color: #2b363d;
 }
-.find:first-of-type {
+.who {
+  --el-button-text-color: var(--bar-text);
+}
+.find {
   margin-left: auto;
 }
 .going + .find {
@@ -180,39 +205,6 @@ onMounted(() => {
   font: 11.5px var(--mono);
 }
 .person {
-  position: relative;
-  margin-left: 12px;
-}
-.who {
-  padding: 4px 6px;
-  border: 0;
-  background: none;
-  color: inherit;
-  font: inherit;
-  cursor: pointer;
-}
-.menu {
-  position: absolute;
-  z-index: 20;
-  top: 36px;
-  right: 0;
-  display: grid;
-  min-width: 190px;
-  border: 1px solid var(--rule);
-  background: var(--white);
-  color: var(--ink);
-}
-.menu > * {
-  padding: 8px 12px;
-  border: 0;
-  background: none;
-  color: inherit;
-  font: inherit;
-  text-align: left;
-  text-decoration: none;
-  cursor: pointer;
-}
-.menu > *:hover {
-  background: var(--lake-light);
+  margin-left: 8px;
 }
 </style>

@@ -4,13 +4,12 @@ import { ElButton, ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
-import { useSession } from '../stores/session.js'
+import { useMay } from '../stores/may.js'
 import ImportChoices from './ImportChoices.vue'
 import { useImport } from './use-import.js'
 
 const route = useRoute()
 const router = useRouter()
-const session = useSession()
 const project = computed(() => Number(route.params['project']))
 const { state, choice, choose, read, cancel } = useImport()
 const text = ref('')
@@ -23,8 +22,9 @@ const shown = ref(0)
 const ready = computed(() => (state.value.kind === 'made' ? state.value : undefined))
 const imported = computed(() => ready.value?.imported)
 const what = computed(() => (ready.value === undefined ? '' : WHAT[ready.value.what]))
-const mayWrite = computed(() => session.mayWrite)
-const isAdministrator = computed(() => session.isAdministrator)
+const may = useMay(() => project.value)
+const mayWrite = computed(() => may.mayWrite)
+const isAdministrator = computed(() => may.isAdministrator)
 const plan = computed(() => imported.value?.files[shown.value])
 const WHAT = {
   har: 'a recording',
@@ -51,7 +51,7 @@ async function save(): Promise<void> {
   try {
     await api.addFiles(project.value, files, message.value.trim() || `Plan "${name}" from ${WHAT[ready.value.what]}`)
     const target = /targets\/(.+)\.target\.yaml$/.exec(files[1]?.path ?? '')?.[1]
-    if (target !== undefined && session.isAdministrator)
+    if (target !== undefined && may.isAdministrator)
       for (const [secret, value] of Object.entries(secrets))
         if (value !== '') await api.storeSecret(project.value, target, secret, value)
     await router.push({

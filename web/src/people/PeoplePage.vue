@@ -14,13 +14,14 @@ import {
   ElTableColumn,
 } from 'element-plus'
 import { useAsyncState } from '@vueuse/core'
-import { NEW_PERSON, RESET_PASSWORD, ROLES, type Person, type Role } from '@jolt-gate/core/api'
+import { NEW_PERSON, RESET_PASSWORD, ROLES, type ListedPerson, type ProjectRole, type Role } from '@jolt-gate/core/api'
 import { computed, ref, useTemplateRef } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import { useChecked } from '../forms/use-checked.js'
 import { useSession } from '../stores/session.js'
 import PeopleTabs from './PeopleTabs.vue'
+import ProjectRoles from './ProjectRoles.vue'
 
 const MAY: Record<Role, string> = {
   reader: 'reads plans, runs and reports',
@@ -30,15 +31,21 @@ const MAY: Record<Role, string> = {
 const session = useSession()
 const { state, error, isLoading, execute } = useAsyncState(
   () => api.people(),
-  { people: [] as Person[] },
+  { people: [] as ListedPerson[] },
   {
     resetOnExecute: false,
   },
 )
 const people = computed(() => state.value.people)
 const fault = ref('')
-const resetting = ref<Person>()
+const resetting = ref<ListedPerson>()
+/** Whose roles in projects are open, by number: the list is read anew after each change. */
+const openRoles = ref<number>()
+const person = computed(() => people.value.find(({ id }) => id === openRoles.value))
 const input = useTemplateRef('input')
+
+const changeIn = (project: number, role: ProjectRole | null) =>
+  act(() => (person.value === undefined ? Promise.resolve() : api.setProjectRole(person.value.id, project, role)))
 
 async function act(work: () => Promise<unknown>): Promise<void> {
   fault.value = ''
@@ -49,6 +56,8 @@ async function act(work: () => Promise<unknown>): Promise<void> {
   }
   await execute()
 }
+const rolesWords = (others: number) =>
+  others === 0 ? 'the same…' : `${String(others)} other role${others === 1 ? '' : 's'}…`
 const added = useChecked(
   NEW_PERSON,
   (): { name: string; email: string; password: string; role: Role } => ({
@@ -93,6 +102,20 @@ const reset = useChecked(
               >
                 <ElOption v-for="role in ROLES" :key="role" :value="role" />
               </ElSelect>
+            </template>
+          </ElTableColumn>
+          <ElTableColumn label="in projects" width="132">
+            <template #default="{ row }">
+              <span v-if="row.role === 'administrator'" class="soft">the same</span>
+              <ElButton
+                v-else
+                class="differ"
+                size="small"
+                text
+                :aria-label="`${rolesWords(row.projects.length)}: roles of ${row.name} in projects`"
+                @click="openRoles = row.id"
+                >{{ rolesWords(row.projects.length) }}</ElButton
+              >
             </template>
           </ElTableColumn>
           <ElTableColumn width="220" align="right">
@@ -148,6 +171,7 @@ const reset = useChecked(
         </ElForm>
       </section>
     </div>
+    <ProjectRoles :person="person" @close="openRoles = undefined" @change="changeIn" />
     <ElDialog
       :model-value="resetting !== undefined"
       :title="`A new password for ${resetting?.name ?? ''}`"
@@ -186,6 +210,9 @@ const reset = useChecked(
 h1,
 h2 {
   padding-bottom: 8px;
+}
+.differ {
+  margin-left: -11px;
 }
 .roles {
   display: grid;

@@ -6,6 +6,7 @@ import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import { useMay } from '../stores/may.js'
 import { useSession } from '../stores/session.js'
 import ChangesView from './ChangesView.vue'
 import ConflictBar from './ConflictBar.vue'
@@ -29,8 +30,9 @@ import { useSaving } from './use-saving.js'
 
 const route = useRoute()
 const router = useRouter()
-const session = useSession()
 const project = computed(() => Number(route.params['project']))
+const may = useMay(() => project.value)
+const session = useSession()
 const file = computed(() => String(route.query['file'] ?? ''))
 const mode = computed<Mode>(() => MODES.find((one) => one === route.query['as']) ?? 'text')
 const state = usePlan(project, file)
@@ -133,7 +135,7 @@ useEventListener('keydown', (event) => {
     show(MODES[Number(event.key) - 1] ?? 'text')
   }
   if (event.altKey && event.key === 'r') rehearse()
-  if (event.key === 'F2' && session.mayWrite) renaming.value = namedAt(treeNow(), line.value)
+  if (event.key === 'F2' && may.mayWrite) renaming.value = namedAt(treeNow(), line.value)
 })
 useEventListener('beforeunload', (event) => {
   if (changedLines.value > 0) event.preventDefault()
@@ -154,7 +156,7 @@ onBeforeRouteLeave((to) => {
       :opened="opened"
       :changed-lines="changedLines"
       :mode="mode"
-      :may-write="session.mayWrite"
+      :may-write="may.mayWrite"
       @mode="showFresh"
       @switched="open()"
       @undo="editor?.undoLast()"
@@ -197,7 +199,7 @@ onBeforeRouteLeave((to) => {
           v-if="opened && mode === 'history'"
           :project="project"
           :file="file"
-          :may-write="session.mayWrite"
+          :may-write="may.mayWrite"
           @restore="restore"
           @compare="(version, commit) => compare({ text: version, commit })"
         />
@@ -209,7 +211,7 @@ onBeforeRouteLeave((to) => {
           :target="view.target"
           :line="line"
           :observed="opened.history.observed"
-          :may-write="session.mayWrite"
+          :may-write="may.mayWrite"
           @pick="pick"
           @rule="changeRule"
           @add="addGate"
@@ -221,7 +223,7 @@ onBeforeRouteLeave((to) => {
     <LoadStrip
       :preview="view?.preview ?? null"
       :phases="view?.plan.load.phases ?? []"
-      :may-write="session.mayWrite"
+      :may-write="may.mayWrite"
       @length="changeLength"
       @rate="changeRate"
       @add="addPhase"
@@ -232,7 +234,7 @@ onBeforeRouteLeave((to) => {
         :held="opened?.history.held ?? []"
         :is-changed="changedLines > 0"
         :is-busy="isBusy"
-        :may-write="session.mayWrite"
+        :may-write="may.mayWrite"
         :fault="runFault"
         @rehearse="rehearse()"
         @run="run()"

@@ -4,8 +4,6 @@ import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { api, ApiError, wordsOf } from '../api/client.js'
 import type { usePlan } from './use-plan.js'
 
-const LOOK_EVERY_MS = 5000
-
 interface SavingOptions {
   project: Ref<number>
   file: Ref<string>
@@ -47,7 +45,6 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
     queryKey: ['plan', project, file],
     // What the page was over when it asked: a save meanwhile makes the answer an old one.
     queryFn: async () => ({ over: state.opened.value?.base, now: await api.plan(project.value, file.value) }),
-    refetchInterval: LOOK_EVERY_MS,
     staleTime: 0,
     gcTime: 0,
     enabled: computed(() => state.opened.value !== undefined && theirs.value === undefined),

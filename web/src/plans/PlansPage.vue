@@ -6,7 +6,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import { ElButton } from 'element-plus'
-import { useSession } from '../stores/session.js'
+import { useMay } from '../stores/may.js'
 import NewPlan from './NewPlan.vue'
 import RunSpark from '../runs/RunSpark.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
@@ -17,10 +17,10 @@ const route = useRoute()
 const router = useRouter()
 const now = useNow({ interval: 30_000 })
 const project = computed(() => Number(route.params['project']))
+const may = useMay(() => project.value)
 const { state, isLoading, error, execute } = useAsyncState(() => api.plans(project.value), undefined, {
   resetOnExecute: false,
 })
-const session = useSession()
 const isNewOpen = ref(route.query['new'] === 'yes')
 watch(project, () => void execute())
 watch(
@@ -42,7 +42,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         <template v-if="state.commit"> · {{ state.commit.slice(0, 7) }}</template>
         <template v-if="state.dirty"> · not committed yet</template>
       </span>
-      <span v-if="session.mayWrite" class="make">
+      <span v-if="may.mayWrite" class="make">
         <RouterLink class="button" :to="{ name: 'import', params: { project } }">Import…</RouterLink>
         <ElButton type="primary" @click="isNewOpen = true">New plan…</ElButton>
       </span>

@@ -24,7 +24,6 @@ const {
 } = useQuery({
   queryKey: ['runs', project],
   queryFn: () => api.runs(project.value),
-  refetchInterval: 3000,
 })
 
 const linkTo = (run: string) => ({ name: 'run', params: { project: project.value, run } })

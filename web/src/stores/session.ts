@@ -7,7 +7,6 @@ import type { Session } from '@jolt-gate/core/api'
 export const useSession = defineStore('session', () => {
   const session = ref<Session>()
   const person = computed(() => (session.value?.kind === 'somebody' ? session.value.person : undefined))
-  const mayWrite = computed(() => person.value !== undefined && person.value.role !== 'reader')
   const isAdministrator = computed(() => person.value?.role === 'administrator')
 
   function become(next: Session): void {
@@ -27,5 +26,5 @@ export const useSession = defineStore('session', () => {
     void load()
   })
 
-  return { session, person, mayWrite, isAdministrator, become, load, signOut }
+  return { session, person, isAdministrator, become, load, signOut }
 })

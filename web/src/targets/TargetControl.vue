@@ -4,10 +4,10 @@ import { ElButton, ElInput } from 'element-plus'
 import { ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { ControlLine, TargetLine } from '@jolt-gate/core/api'
-import { useSession } from '../stores/session.js'
+import { useMay } from '../stores/may.js'
 
 const props = defineProps<{ project: number; target: TargetLine }>()
-const store = useSession()
+const may = useMay(() => props.project)
 const control = ref<ControlLine[]>()
 const words = ref('')
 const fault = ref('')
@@ -54,7 +54,7 @@ const approve = () => ask(() => api.approve(props.project, props.target.name, wo
           </p>
         </div>
         <form
-          v-if="store.isAdministrator && control?.some((one) => !one.isProven)"
+          v-if="may.isAdministrator && control?.some((one) => !one.isProven)"
           class="approve"
           @submit.prevent="approve"
         >

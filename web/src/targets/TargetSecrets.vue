@@ -4,11 +4,11 @@ import { ElButton, ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { TargetLine } from '@jolt-gate/core/api'
-import { useSession } from '../stores/session.js'
+import { useMay } from '../stores/may.js'
 
 const props = defineProps<{ project: number; target: TargetLine }>()
 const emit = defineEmits<{ changed: [] }>()
-const store = useSession()
+const may = useMay(() => props.project)
 const writing = ref<string>()
 const value = ref('')
 const fault = ref('')
@@ -45,7 +45,7 @@ const forget = (name: string) => act(() => api.deleteSecret(props.project, props
       <span :class="secret.from === 'nowhere' || secret.from === 'sealed off' ? 'fault' : 'soft'">{{
         FROM[secret.from]
       }}</span>
-      <span v-if="store.isAdministrator" class="acts">
+      <span v-if="may.isAdministrator" class="acts">
         <button class="link" type="button" @click="writing = secret.name">write</button>
         <button
           v-if="secret.from === 'store' || secret.from === 'sealed off'"
@@ -63,7 +63,7 @@ const forget = (name: string) => act(() => api.deleteSecret(props.project, props
     </div>
     <p v-if="isSealedOff" class="sealed">
       No run or rehearsal uses them until an administrator says that they may go to the addresses above.
-      <ElButton v-if="store.isAdministrator" size="small" @click="confirm">They may go there</ElButton>
+      <ElButton v-if="may.isAdministrator" size="small" @click="confirm">They may go there</ElButton>
     </p>
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
   </section>

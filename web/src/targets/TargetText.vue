@@ -6,11 +6,11 @@ import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { TargetLine } from '@jolt-gate/core/api'
 import PlanEditor from '../plan/PlanEditor.vue'
-import { useSession } from '../stores/session.js'
+import { useMay } from '../stores/may.js'
 
 const props = defineProps<{ project: number; target: TargetLine | undefined }>()
 const emit = defineEmits<{ saved: [name: string] }>()
-const store = useSession()
+const may = useMay(() => props.project)
 
 const name = ref(props.target?.name ?? '')
 const text = ref(props.target?.text ?? 'origin: http://127.0.0.1:7710\n')
@@ -62,7 +62,7 @@ async function save(): Promise<void> {
     <p v-for="problem in problems" :key="`${problem.line}:${problem.message}`" class="fault">
       {{ problem.line }}:{{ problem.column }} {{ problem.message }}
     </p>
-    <form v-if="store.mayWrite && (isChanged || !target)" class="save" @submit.prevent="save">
+    <form v-if="may.mayWrite && (isChanged || !target)" class="save" @submit.prevent="save">
       <ElInput v-model="message" aria-label="Commit message" placeholder="Commit message" />
       <ElButton
         type="primary"

@@ -6,7 +6,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
-import { useSession } from '../stores/session.js'
+import { useMay } from '../stores/may.js'
 import TargetControl from './TargetControl.vue'
 import TargetMetrics from './TargetMetrics.vue'
 import TargetSecrets from './TargetSecrets.vue'
@@ -14,8 +14,8 @@ import TargetText from './TargetText.vue'
 
 const route = useRoute()
 const router = useRouter()
-const store = useSession()
 const project = computed(() => Number(route.params['project']))
+const may = useMay(() => project.value)
 const { state, error, execute } = useAsyncState(() => api.targets(project.value), undefined, { resetOnExecute: false })
 watch(project, () => void execute())
 const isNew = ref(false)
@@ -51,7 +51,7 @@ async function saved(name: string): Promise<void> {
         <span v-if="one.fault" class="warn">{{ one.isLoopback ? '' : 'not permitted yet' }}</span>
       </button>
       <p v-if="state && targets.length === 0" class="soft none">No targets yet. A target is the system under test.</p>
-      <ElButton v-if="store.mayWrite" @click="isNew = true">New target…</ElButton>
+      <ElButton v-if="may.mayWrite" @click="isNew = true">New target…</ElButton>
     </nav>
     <div v-if="state" class="detail">
       <TargetText :key="chosen?.name ?? ''" :project="project" :target="chosen" @saved="saved" />

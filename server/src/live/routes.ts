@@ -1,0 +1,37 @@
+// One stream of server-sent events for each page that is open: what has changed, so that no page has to ask.
+import { createSession } from 'better-sse'
+import { Router } from 'express'
+import { ROUTES } from '@jolt-gate/core/api'
+import { serve } from '../http/serve.js'
+import { rolesOf } from '../people/roles.js'
+import { whenSessionEnds } from '../people/sessions.js'
+import { CHANGES } from './changes.js'
+
+const BEAT_MS = 15_000
+
+export function liveRoutes(): Router {
+  const routes = Router()
+  serve(routes, ROUTES.changes, async ({ person, request, response }) => {
+    const headers = { 'x-accel-buffering': 'no' }
+    const [session, roleFor] = await Promise.all([
+      createSession(request, response, { keepAlive: BEAT_MS, headers }),
+      rolesOf(person),
+    ])
+    const onQueue = () => {
+      session.push({}, 'queue')
+    }
+    const onProject = (project: number) => {
+      if (roleFor(project) !== 'none') session.push({ project }, 'project')
+    }
+    CHANGES.on('queue', onQueue)
+    CHANGES.on('project', onProject)
+    const forget = whenSessionEnds(request, () => response.end())
+    session.once('disconnected', () => {
+      forget()
+      CHANGES.off('queue', onQueue)
+      CHANGES.off('project', onProject)
+    })
+    return undefined
+  })
+  return routes
+}
