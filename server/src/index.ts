@@ -6,12 +6,14 @@ import { createApp } from './app.js'
 import { migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
 import { PersonRow } from './database/models.js'
 import { newSetupCode } from './people/passwords.js'
+import type { ProviderOptions } from './people/provider.js'
 import { openProject } from './projects/add.js'
 import { askerOf } from './runs/ask.js'
 import { RunQueue } from './runs/queue.js'
 import type { SealKey } from './targets/seal.js'
 import { SecretStore } from './targets/secrets.js'
 
+export type { ProviderOptions } from './people/provider.js'
 export { sealKeyFrom, type SealKey } from './targets/seal.js'
 
 export { migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
@@ -37,6 +39,7 @@ export interface ServerOptions {
   isBehindProxy?: boolean
   sealKey?: SealKey | undefined
   isDemo?: boolean
+  provider?: ProviderOptions | undefined
 }
 
 export interface JoltServer {
@@ -66,6 +69,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
     isBehindProxy,
     isDemo: options.isDemo ?? false,
     setupCode,
+    provider: options.provider,
     isSecure: tls !== undefined || isBehindProxy,
   })
   const server = tls === undefined ? createServer(app) : createSecureServer(tls, app)

@@ -3,7 +3,8 @@ import { userInfo } from 'node:os'
 import { parseArgs } from 'node:util'
 import { readFileSync } from 'node:fs'
 import { isLoopbackAddress } from '@jolt-gate/core'
-import { sealKeyFrom, startServer } from './index.js'
+import { ROLES } from '@jolt-gate/core/api'
+import { sealKeyFrom, startServer, type ProviderOptions } from './index.js'
 
 const { values } = parseArgs({
   options: {
@@ -21,6 +22,10 @@ const { values } = parseArgs({
     'behind-proxy': { type: 'boolean', default: false },
     'key-file': { type: 'string' },
     demo: { type: 'boolean', default: false },
+    'oidc-issuer': { type: 'string' },
+    'oidc-client': { type: 'string' },
+    'oidc-name': { type: 'string' },
+    'oidc-role': { type: 'string' },
   },
 })
 if (values.socket === undefined) {
@@ -40,6 +45,18 @@ if (values.demo && (values['behind-proxy'] || !isLoopbackAddress(values.listen))
   process.stderr.write('--demo signs everyone in: it is for loopback alone, and never behind a proxy\n')
   process.exit(2)
 }
+function providerOf(): ProviderOptions | undefined {
+  const { 'oidc-issuer': issuer, 'oidc-client': client, 'oidc-name': name, 'oidc-role': role } = values
+  if (issuer === undefined) return undefined
+  const newRole = ROLES.find((one) => one === role)
+  if (client === undefined || !URL.canParse(issuer) || (role !== undefined && newRole === undefined)) {
+    process.stderr.write(`--oidc-issuer is a URL and needs --oidc-client; --oidc-role is one of ${ROLES.join(', ')}\n`)
+    process.exit(2)
+  }
+  const secret = process.env['JOLT_GATE_OIDC_SECRET']
+  return { issuer, client, secret, name: name ?? new URL(issuer).hostname, newRole }
+}
+
 const server = await startServer({
   database: { socketPath: values.socket, user: userInfo().username, database: values.database },
   port: Number(values.port),
@@ -56,6 +73,7 @@ const server = await startServer({
   isBehindProxy: values['behind-proxy'],
   sealKey: sealKeyFrom(values['key-file'], process.env),
   isDemo: values.demo,
+  provider: providerOf(),
 })
 if (server.setupCode !== undefined)
   process.stdout.write(`setup code for the first administrator: ${server.setupCode}\n`)

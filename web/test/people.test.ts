@@ -56,7 +56,7 @@ describe('signing in', () => {
 
   it('asks the first person of all for the setup code, and nobody else', () => {
     expect(labels(page({ kind: 'first', isDemo: false })).join()).toContain('Setup code')
-    expect(labels(page({ kind: 'nobody', isDemo: false })).join()).not.toContain('Setup code')
+    expect(labels(page({ kind: 'nobody', isDemo: false, provider: null })).join()).not.toContain('Setup code')
   })
 
   it('sends the code with the first account, and shows a refusal in the words of the server', async () => {
@@ -73,8 +73,8 @@ describe('signing in', () => {
   })
 
   it('offers the demo where there is one', () => {
-    expect(page({ kind: 'nobody', isDemo: true }).text()).toContain('Enter the demo')
-    expect(page({ kind: 'nobody', isDemo: false }).text()).not.toContain('Enter the demo')
+    expect(page({ kind: 'nobody', isDemo: true, provider: null }).text()).toContain('Enter the demo')
+    expect(page({ kind: 'nobody', isDemo: false, provider: null }).text()).not.toContain('Enter the demo')
   })
 })
 

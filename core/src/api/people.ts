@@ -47,7 +47,12 @@ const SOMEBODY = object({
   /** The token of this session against forged requests, which every change carries. */
   csrf: string().defined(),
 })
-const NOBODY = object({ kind: string().oneOf(['nobody']).required(), isDemo: boolean().required() })
+/** `provider`: its name, where people can sign in by one. */
+const NOBODY = object({
+  kind: string().oneOf(['nobody']).required(),
+  isDemo: boolean().required(),
+  provider: string().nullable().defined(),
+})
 /** No account exists yet. */
 const FIRST = object({ kind: string().oneOf(['first']).required(), isDemo: boolean().required() })
 export type Session = InferType<typeof SOMEBODY> | InferType<typeof NOBODY> | InferType<typeof FIRST>

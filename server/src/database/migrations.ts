@@ -261,6 +261,16 @@ const projectRoles: Migration = {
   },
 }
 
+const subjects: Migration = {
+  name: '007-people-of-a-sign-in-provider',
+  async up(schema) {
+    await schema.addColumn('people', 'subject', { type: DataTypes.STRING(500), allowNull: true, unique: true })
+  },
+  async down(schema) {
+    await schema.sequelize.query('ALTER TABLE people DROP COLUMN subject', { type: QueryTypes.RAW })
+  },
+}
+
 export const MIGRATIONS: readonly Migration[] = [
   firstTables,
   people,
@@ -268,4 +278,5 @@ export const MIGRATIONS: readonly Migration[] = [
   boundSecrets,
   runParts,
   projectRoles,
+  subjects,
 ]

@@ -89,6 +89,8 @@ export class PersonRow extends Model<InferAttributes<PersonRow>, InferCreationAt
   declare role: Role
   /** A hash; null for whoever has no password, as the demo. */
   declare password: string | null
+  /** Who they are to the sign-in provider: its issuer and their subject there. */
+  declare subject: CreationOptional<string | null>
   declare madeAt: Date
 }
 
@@ -238,7 +240,15 @@ export function defineModels(sequelize: Sequelize): void {
   const number = () => ({ type: DataTypes.INTEGER, allowNull: false })
   const moment = () => ({ type: DataTypes.DATE(3), allowNull: false })
   PersonRow.init(
-    { id: id(), name: text(100), email: text(200), role: text(20), password: DataTypes.STRING(200), madeAt: moment() },
+    {
+      id: id(),
+      name: text(100),
+      email: text(200),
+      role: text(20),
+      password: DataTypes.STRING(200),
+      subject: DataTypes.STRING(500),
+      madeAt: moment(),
+    },
     { ...common, tableName: 'people' },
   )
   ProjectRoleRow.init(

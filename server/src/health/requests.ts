@@ -18,14 +18,19 @@ export const logRequests: RequestHandler = pinoHttp<Request>({
   autoLogging: { ignore: ({ url }) => !/^\/(?:api|git|metrics)\b/.test(url) },
   customLogLevel: (_request, response) => (response.statusCode >= 500 ? 'error' : 'info'),
   serializers: { req: () => undefined, res: () => undefined, err: () => undefined },
-  customSuccessObject: (request, response) => lineOf(request, response.statusCode),
-  customErrorObject: (request, response) => lineOf(request, response.statusCode),
+  customSuccessObject: (request, response, told: Told) => lineOf(request, response.statusCode, told),
+  customErrorObject: (request, response, _error, told: Told) => lineOf(request, response.statusCode, told),
   customSuccessMessage: () => 'request',
   customErrorMessage: () => 'request failed',
-  customAttributeKeys: { responseTime: 'ms' },
+  customAttributeKeys: { responseTime: 'ms', reqId: 'request' },
 })
 
-const lineOf = (request: Request, status: number) => ({
+interface Told {
+  ms: number
+}
+
+const lineOf = (request: Request, status: number, { ms }: Told) => ({
+  ms,
   method: request.method,
   path: request.originalUrl.split('?')[0],
   status,

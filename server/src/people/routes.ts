@@ -12,6 +12,7 @@ import { projectOf } from '../projects/project-of.js'
 import { cookieName, cookieOptions, onlyPeople, sessionOf, visitorIn } from './access.js'
 import { hashPassword, hashToken, isPassword, isSameCode, newToken } from './passwords.js'
 import { note, noteOf } from './audit-log.js'
+import { providerRoutes, type ProviderOptions } from './provider.js'
 import { endSession, endSessionsOf } from './sessions.js'
 import { Op, type WhereOptions } from 'sequelize'
 
@@ -26,10 +27,12 @@ export interface PeopleOptions {
   isSecure: boolean
   /** By which the first administrator is known; undefined when there are people already. */
   setupCode: string | undefined
+  /** By which people sign in beside their passwords. */
+  provider: ProviderOptions | undefined
 }
 
 /** What may be asked by nobody yet. */
-export function sessionRoutes({ isDemo, isSecure, setupCode }: PeopleOptions): Router {
+export function sessionRoutes({ isDemo, isSecure, setupCode, provider }: PeopleOptions): Router {
   const routes = Router()
   const perAddress = rateLimit({
     windowMs: 15 * 60_000,
@@ -75,7 +78,8 @@ export function sessionRoutes({ isDemo, isSecure, setupCode }: PeopleOptions): R
     if (visitor !== undefined)
       return { kind: 'somebody', person: publicPerson(visitor.person), csrf: visitor.session?.csrf ?? '' }
     if ((await PersonRow.count()) === 0) return { kind: 'first', isDemo }
-    return { kind: 'nobody', isDemo: isDemo && isLoopbackAddress(request.socket.remoteAddress ?? '') }
+    const isAtDemo = isDemo && isLoopbackAddress(request.socket.remoteAddress ?? '')
+    return { kind: 'nobody', isDemo: isAtDemo, provider: provider?.name ?? null }
   })
 
   const signIn = async ({ request, response, body: asked }: Asked<typeof ROUTES.signIn>) => {
@@ -121,6 +125,8 @@ export function sessionRoutes({ isDemo, isSecure, setupCode }: PeopleOptions): R
     return begin(response, person)
   }
   serve(routes, ROUTES.addFirst, addFirst, { before: [perAddress] })
+  if (provider !== undefined) routes.use('/session/provider', perAddress)
+  if (provider !== undefined) routes.use(providerRoutes(provider, isSecure, begin))
 
   return routes
 }

@@ -11,6 +11,9 @@ const form = ref({ name: '', email: '', password: '', code: '' })
 const fault = ref('')
 const isBusy = ref(false)
 const isFirst = computed(() => store.session?.kind === 'first')
+const provider = computed(() => (store.session?.kind === 'nobody' ? store.session.provider : null))
+/** Why the provider's way in ended here. */
+const refused = new URLSearchParams(window.location.search).get('refused') ?? ''
 const isDemo = computed(() => store.session !== undefined && store.session.kind !== 'somebody' && store.session.isDemo)
 
 async function attempt(act: () => Promise<Session>): Promise<void> {
@@ -40,9 +43,14 @@ const enter = () =>
         >Enter the demo</ElButton
       >
     </div>
+    <div v-if="provider" class="demo">
+      <h1>Sign in with {{ provider }}</h1>
+      <p v-if="refused" class="fault" role="alert">{{ refused }}</p>
+      <ElButton type="primary" size="large" tag="a" href="/api/session/provider">Continue to {{ provider }}</ElButton>
+    </div>
     <form class="form" @submit.prevent="enter">
       <h1 v-if="isFirst">{{ isDemo ? 'Or create your own administrator' : 'The first administrator' }}</h1>
-      <h1 v-else>{{ isDemo ? 'Or sign in' : 'Sign in' }}</h1>
+      <h1 v-else>{{ isDemo ? 'Or sign in' : provider ? 'Or by password' : 'Sign in' }}</h1>
       <p v-if="isFirst" class="soft">
         No account exists yet. The first one is an administrator, who adds people, projects and secrets.
       </p>
@@ -62,7 +70,7 @@ const enter = () =>
       </label>
       <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
       <ElButton
-        :type="isDemo ? 'default' : 'primary'"
+        :type="isDemo || provider ? 'default' : 'primary'"
         native-type="submit"
         :loading="isBusy"
         :disabled="form.email === '' || form.password === ''"
