@@ -150,7 +150,7 @@ describe('by a sign-in provider', () => {
     const { to, person } = await signIn(IDA)
 
     expect(to).toContain('did not confirm')
-  })
+    expect(person).toMatchObject({ kind: 'nobody' })
   })
 
   it.each([

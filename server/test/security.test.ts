@@ -217,6 +217,24 @@ describe('the way out', () => {
     expect((await runPlan('kept')).status).toBe(201)
   })
 
+  it('takes a value of its environment beyond this machine only when an administrator confirms it', async () => {
+    process.env['JOLT_SECRET_TIDE'] = 'spring-tide-4'
+    const source = async (name: string) => {
+      const { body } = await call('GET', `${place.project}/targets`)
+      const { targets } = body as { targets: { name: string; secrets: { from: string }[] }[] }
+      return targets.find((one) => one.name === name)?.secrets[0]?.from
+    }
+    await save('at-home', `origin: ${place.ferries.origin}\nsecrets: [tide]\n`)
+    await save('abroad', 'origin: http://192.0.2.1\nsecrets: [tide]\n')
+
+    expect([await source('at-home'), await source('abroad')]).toEqual(['environment', 'sealed off'])
+    expect(await runPlan('abroad')).toMatchObject({ status: 409, body: { code: 'SEALED_OFF' } })
+    expect((await call('POST', `${place.project}/targets/abroad/secrets`)).status).toBe(204)
+    expect(await source('abroad')).toBe('environment')
+    expect((await runPlan('abroad')).body).toMatchObject({ code: 'NOT_PERMITTED' })
+    delete process.env['JOLT_SECRET_TIDE']
+  })
+
   it('needs a permission for a proxy, too', async () => {
     await save('through', `origin: ${place.ferries.origin}\nproxy: http://192.0.2.1:3128\n`)
 

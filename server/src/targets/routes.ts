@@ -38,7 +38,7 @@ export function targetRoutes(secrets: SecretStore): Router {
     const text = (await copy.read(file)) ?? ''
     const { target, problems } = readTarget(file, text, copy.text)
     const name = nameOfTargetFile(file)
-    const stored = target === undefined ? undefined : await secrets.stored(projectId, target)
+    const sources = target === undefined ? undefined : await secrets.sources(projectId, target)
     return {
       name,
       file,
@@ -48,7 +48,7 @@ export function targetRoutes(secrets: SecretStore): Router {
       problems,
       secrets: (target?.secrets ?? []).map((secret) => ({
         name: secret,
-        from: stored?.get(secret) ?? (inEnvironment(secret) ? 'environment' : 'nowhere'),
+        from: sources?.get(secret) ?? 'nowhere',
       })),
       isLoopback: target !== undefined && [target.origin, ...target.also].every(isLoopback),
       fault: target === undefined ? null : (permissionFault(target, NO_LOAD, new Date()) ?? null),
@@ -139,8 +139,6 @@ async function targetOf(copy: WorkingCopy, name: string): Promise<Target> {
   if (target === undefined) throw new Problem(422, 'TARGET', `${file}: ${problems[0]?.message ?? 'it cannot be read'}`)
   return target
 }
-
-const inEnvironment = (secret: string) => process.env[`JOLT_SECRET_${secret.toUpperCase()}`] !== undefined
 
 async function familiesAt(target: Target, address: string) {
   const url = URL.canParse(address, target.origin) ? new URL(address, target.origin) : undefined

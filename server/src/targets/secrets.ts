@@ -1,7 +1,7 @@
 // The store of secrets: written, used by runs and rehearsals, never read back.
 import { createHash } from 'node:crypto'
-import type { Target } from '@jolt-gate/core'
-import { secretsOf } from '@jolt-gate/engine'
+import { isLoopback, type Target } from '@jolt-gate/core'
+import { secretsOf, variableOf } from '@jolt-gate/engine'
 import { SecretRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { open, seal, type SealKey } from './seal.js'
@@ -9,10 +9,18 @@ import { open, seal, type SealKey } from './seal.js'
 export class SecretStore {
   constructor(private readonly key: SealKey | undefined) {}
 
-  /** The stored secrets of a target by name, and whether each may go to its addresses. */
-  async stored(projectId: number, target: Target): Promise<Map<string, 'store' | 'sealed off'>> {
-    const rows = await SecretRow.findAll({ where: { projectId, target: target.name }, attributes: ['name', 'bound'] })
-    return new Map(rows.map(({ name, bound }) => [name, bound === boundTo(target) ? 'store' : 'sealed off']))
+  /** Where the value of each secret of a target comes from, if it may go to its addresses. */
+  async sources(projectId: number, target: Target): Promise<Map<string, SecretSource>> {
+    const rows = await this.rowsOf(projectId, target)
+    return new Map(
+      target.secrets.map((name) => {
+        const row = rows.get(name)
+        const isConfirmed = row?.bound === boundTo(target)
+        if (row !== undefined && row.sealed !== CONFIRMED) return [name, isConfirmed ? 'store' : 'sealed off']
+        if (!isInEnvironment(name)) return [name, 'nowhere']
+        return [name, isConfirmed || isHere(target) ? 'environment' : 'sealed off']
+      }),
+    )
   }
 
   async write(projectId: number, target: Target, name: string, value: string): Promise<void> {
@@ -22,9 +30,14 @@ export class SecretStore {
     await SecretRow.upsert({ projectId, target: target.name, name, sealed, bound: boundTo(target) })
   }
 
-  /** Lets the stored secrets go to the addresses that the target has now. */
+  /** Lets the secrets of a target go to the addresses that it has now, those of the environment too. */
   async confirm(projectId: number, target: Target): Promise<void> {
-    await SecretRow.update({ bound: boundTo(target) }, { where: { projectId, target: target.name } })
+    const rows = await this.rowsOf(projectId, target)
+    const place = { projectId, target: target.name }
+    await SecretRow.update({ bound: boundTo(target) }, { where: place })
+    for (const name of target.secrets)
+      if (!rows.has(name) && isInEnvironment(name))
+        await SecretRow.create({ ...place, name, sealed: CONFIRMED, bound: boundTo(target) })
   }
 
   async forget(projectId: number, target: string, name: string): Promise<boolean> {
@@ -34,15 +47,16 @@ export class SecretStore {
   /** The values that a target needs, from here or from the environment; what is missing is said. */
   async valuesFor(projectId: number, target: Target): Promise<Record<string, string>> {
     const stored: Record<string, string> = {}
-    const rows = this.key === undefined ? [] : await SecretRow.findAll({ where: { projectId, target: target.name } })
-    for (const { name, sealed, bound } of rows) {
-      if (!target.secrets.includes(name)) continue
-      if (bound !== boundTo(target))
+    const rows = await this.rowsOf(projectId, target)
+    for (const [name, source] of await this.sources(projectId, target)) {
+      if (source === 'sealed off')
         throw new Problem(
           409,
           'SEALED_OFF',
-          `the addresses of ${target.name} have changed since the secret "${name}" was stored: an administrator can confirm on the Targets page that it may go there`,
+          `nobody has confirmed that the secret "${name}" may go to the addresses that ${target.name} has now: an administrator can do it on the Targets page`,
         )
+      if (source !== 'store') continue
+      const sealed = rows.get(name)?.sealed ?? ''
       const value = this.key === undefined ? undefined : open(this.key, placeOf(projectId, target.name, name), sealed)
       if (value === undefined)
         throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was sealed with another key: store it again`)
@@ -63,7 +77,28 @@ export class SecretStore {
       )
     return found.values
   }
+
+  private async rowsOf(projectId: number, { name }: Target): Promise<Map<string, SecretRow>> {
+    const rows = await SecretRow.findAll({ where: { projectId, target: name } })
+    return new Map(rows.map((row) => [row.name, row]))
+  }
 }
+
+export type SecretSource = 'store' | 'environment' | 'sealed off' | 'nowhere'
+
+/** In place of a sealed value: the value is in the environment, and an administrator has confirmed where it may go. */
+const CONFIRMED = ''
+
+const isInEnvironment = (secret: string) => process.env[variableOf(secret)] !== undefined
+
+/** Whether nothing of a target is beyond this machine: whoever may only write targets cannot listen here. */
+const isHere = ({ origin, also, proxy, metrics }: Target) =>
+  [
+    origin,
+    ...also,
+    ...(proxy === undefined ? [] : [proxy]),
+    ...metrics.map(({ url }) => new URL(url, origin).href),
+  ].every(isLoopback)
 
 /**
  * The addresses that a target's secrets may go to, as one text: whoever may change a target must not be able to send

@@ -14,7 +14,7 @@ const value = ref('')
 const fault = ref('')
 const FROM = {
   store: 'sealed in the store',
-  'sealed off': 'sealed off: the addresses of the target have changed',
+  'sealed off': 'sealed off: its addresses are not confirmed',
   environment: 'from the server’s environment',
   nowhere: 'missing',
 }
