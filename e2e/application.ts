@@ -30,7 +30,7 @@ export async function startApplication() {
     [
       ...FROM_SOURCES,
       join(root, 'server/src/main.ts'),
-      ...['--socket', database.socketPath],
+      ...['--socket', database.socketPath, '--database-user', database.user],
       ...['--pages', join(root, 'web/dist')],
       ...['--project', demo],
       ...['--projects-folder', join(folder, 'projects')],

@@ -302,7 +302,7 @@ describe('people, projects and targets', () => {
     await stranger.getByRole('button', { name: 'Enter the demo' }).click()
     await stranger.getByRole('link', { name: 'Smoke', exact: true }).waitFor()
     await stranger.getByRole('button', { name: 'Ida Quay' }).click()
-    await stranger.getByRole('button', { name: 'Sign out' }).click()
+    await stranger.getByRole('menuitem', { name: 'Sign out' }).click()
     await stranger.getByRole('button', { name: 'Enter the demo' }).waitFor()
     await context.close()
   })

@@ -6,11 +6,14 @@ import { join } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 
 const START_WITHIN_MS = 60_000
+/** Of the application. */
+const ACCOUNT = 'jolt_gate'
 /** Who started a server on a data folder, and which. */
 const STARTED = 'jolt-gate-started.json'
 
 export interface MariaDb {
   socketPath: string
+  /** The account of the application. */
   user: string
   /** How it ended, in words, whoever wanted it. */
   ended: Promise<string>
@@ -51,9 +54,12 @@ export async function startMariaDb(dataFolder: string, database: string, port?: 
   )
   await untilReady(child, socketPath, user)
   client(socketPath, user, `CREATE DATABASE IF NOT EXISTS \`${database}\` CHARACTER SET utf8mb4`)
+  // The application has an account of its own, which may do nothing beyond its database.
+  client(socketPath, user, `CREATE USER IF NOT EXISTS '${ACCOUNT}'@'localhost'`)
+  client(socketPath, user, `GRANT ALL ON \`${database}\`.* TO '${ACCOUNT}'@'localhost'`)
   return {
     socketPath,
-    user,
+    user: ACCOUNT,
     ended,
     async stop() {
       child.kill('SIGTERM')

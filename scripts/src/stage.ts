@@ -82,7 +82,7 @@ export async function setStage(running: Running, ferriesProgram: readonly string
   return {
     ferries,
     serverArgs: [
-      ...['--socket', database.socketPath],
+      ...['--socket', database.socketPath, '--database-user', database.user],
       ...['--project', demo],
       ...['--projects-folder', join(data, 'projects')],
       ...['--runs-folder', join(data, 'runs')],

@@ -13,6 +13,7 @@ import { answerProblems, noSuchRoute } from './http/problems.js'
 import { liveRoutes } from './live/routes.js'
 import { findVisitor } from './people/access.js'
 import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes.js'
+import type { ProjectWatch } from './projects/watch.js'
 import { projectRoutes } from './projects/routes.js'
 import { rehearsalRoutes } from './rehearsals/routes.js'
 import type { Asker } from './runs/ask.js'
@@ -24,6 +25,7 @@ import type { SecretStore } from './targets/secrets.js'
 export interface AppOptions extends PeopleOptions {
   queue: RunQueue
   ask: Asker
+  watch: ProjectWatch
   secrets: SecretStore
   /** Folder of the built application; without it the server has an API alone. */
   pages: string | undefined
@@ -75,7 +77,7 @@ export function createApp(options: AppOptions): Express {
   api.use(findVisitor)
   api.use(sessionRoutes(options))
   api.use(peopleRoutes())
-  api.use(projectRoutes(projectsFolder))
+  api.use(projectRoutes(projectsFolder, options.watch))
   api.use(gitRoutes())
   api.use(targetRoutes(secrets))
   api.use(rehearsalRoutes(secrets))

@@ -8,6 +8,7 @@ import { PersonRow } from './database/models.js'
 import { newSetupCode } from './people/passwords.js'
 import type { ProviderOptions } from './people/provider.js'
 import { openProject } from './projects/add.js'
+import { ProjectWatch } from './projects/watch.js'
 import { askerOf } from './runs/ask.js'
 import { RunQueue } from './runs/queue.js'
 import type { SealKey } from './targets/seal.js'
@@ -54,6 +55,8 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   const sequelize = openDatabase(options.database)
   await migratorOf(sequelize).up()
   for (const path of options.projects) await openProject(path)
+  const watch = new ProjectWatch()
+  await watch.follow()
   const queue = new RunQueue(options.runsFolder)
   const secrets = new SecretStore(options.sealKey)
   const ask = askerOf(secrets)
@@ -62,6 +65,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   const app = createApp({
     queue,
     ask,
+    watch,
     secrets,
     pages: options.pages,
     projectsFolder: options.projectsFolder,
@@ -87,6 +91,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
     origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,
     async stop() {
       await queue.close()
+      await watch.close()
       server.closeAllConnections()
       await new Promise((resolve) => server.close(resolve))
       await sequelize.close()

@@ -10,6 +10,7 @@ const { values } = parseArgs({
   options: {
     socket: { type: 'string' },
     database: { type: 'string', default: 'jolt_gate' },
+    'database-user': { type: 'string', default: userInfo().username },
     port: { type: 'string', default: '0' },
     pages: { type: 'string' },
     project: { type: 'string', multiple: true, default: [] },
@@ -58,7 +59,7 @@ function providerOf(): ProviderOptions | undefined {
 }
 
 const server = await startServer({
-  database: { socketPath: values.socket, user: userInfo().username, database: values.database },
+  database: { socketPath: values.socket, user: values['database-user'], database: values.database },
   port: Number(values.port),
   pages: values.pages,
   projects: values.project,

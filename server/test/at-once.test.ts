@@ -36,6 +36,25 @@ describe('at the same moment', () => {
     expect(saved.find(({ status }) => status === 409)?.body).toMatchObject({ code: 'CHANGED' })
   })
 
+  it('everybody with a page open hears what changes, on disk and in the queue', async () => {
+    const headers = await signedIn(place.server.origin)
+    const response = await fetch(`${place.server.origin}/api/changes`, { headers })
+    let heard = ''
+    const reading = (async () => {
+      for await (const chunk of response.body ?? []) heard += Buffer.from(chunk).toString('utf8')
+    })()
+
+    writeFileSync(join(place.repository, PLAN), planText(2))
+    await expect.poll(() => heard).toMatch(/event: ?project\n(?:id:.*\n)?data: ?\{"project":1\}/)
+    const { body } = await call('POST', `${place.project}/runs`, { plan: PLAN })
+    await expect.poll(() => heard).toMatch(/event: ?queue/)
+    await call('POST', `/runs/${(body as { id: string }).id}/stop`)
+
+    // Who signs out hears nothing more.
+    await callerOf(place.server.origin, headers)('DELETE', '/session')
+    await reading
+  })
+
   it('ten runs are asked for, and get ten numbers in a row', async () => {
     writeFileSync(join(place.repository, PLAN), planText(1))
 
@@ -45,7 +64,8 @@ describe('at the same moment', () => {
 
     expect(asked.map(({ status }) => status)).toEqual(asked.map(() => 201))
     const runs = asked.map(({ body }) => body as { id: string; number: number })
-    expect(runs.map(({ number }) => number).toSorted((a, b) => a - b)).toEqual(asked.map((_, index) => index + 1))
+    const numbers = runs.map(({ number }) => number).toSorted((a, b) => a - b)
+    expect(numbers).toEqual(asked.map((_, index) => (numbers[0] ?? 0) + index))
     await Promise.all(runs.map(({ id }) => call('POST', `/runs/${id}/stop`)))
   })
 })

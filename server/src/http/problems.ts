@@ -41,7 +41,8 @@ export const answerProblems: ErrorRequestHandler = (error: unknown, request, res
     return
   }
   const problem = problemOf(error)
-  if (problem.status === 500 || problem.status === 503) log.error({ err: error, method: request.method, path: request.path }, 'request failed')
+  if (problem.status === 500 || problem.status === 503)
+    log.error({ err: error, method: request.method, path: request.path }, 'request failed')
   response
     .status(problem.status)
     .type('application/problem+json')

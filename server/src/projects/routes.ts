@@ -11,12 +11,13 @@ import { noteOf } from '../people/audit-log.js'
 import { rolesOf } from '../people/roles.js'
 import { cloneProject, newProject, openProject } from './add.js'
 import { projectOf } from './project-of.js'
+import type { ProjectWatch } from './watch.js'
 import { fingerprint, isReadablePath, type WorkingCopy } from './working-copy.js'
 
 /** Runs in which the past of a plan is looked for. */
 const LOOKED_BACK = 50
 
-export function projectRoutes(folder: string | undefined): Router {
+export function projectRoutes(folder: string | undefined, watch: ProjectWatch): Router {
   const routes = Router()
 
   serve(routes, ROUTES.projects, async ({ person }) => {
@@ -39,6 +40,7 @@ export function projectRoutes(folder: string | undefined): Router {
             ? await newProject(folder, name, administrator)
             : undefined
     if (project === undefined) throw new Problem(400, 'BAD_FIELD', 'give a path, a clone URL or a name')
+    await watch.follow()
     await noteOf(administrator, 'added a project', project.name, project.id)
     return { id: project.id, name: project.name, role: 'administrator' as const }
   })
