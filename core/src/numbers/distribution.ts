@@ -164,12 +164,18 @@ export class Distribution {
   movedBy(us: number): Distribution {
     if (us === 0 || this.count === 0) return this
     const moved = new Distribution()
+    const [slots, counts] = [new Uint16Array(this.slotCount), new Uint32Array(this.slotCount)]
+    let used = 0
     for (const [at, count] of this.values()) {
       const value = Math.max(0, at + us)
       moved.sum += count * value
       moved.sumOfSquares += count * value * value
-      moved.addAt(slotOf(value), count)
+      const slot = slotOf(value)
+      // They keep their order: those that fall into one slot follow one another.
+      if (used === 0 || slots[used - 1] !== slot) slots[used++] = slot
+      counts[used - 1] = (counts[used - 1] ?? 0) + count
     }
+    moved.packed = { slots: slots.subarray(0, used), counts: counts.subarray(0, used) }
     moved.count = this.count
     moved.clamped = this.clamped
     moved.least = Math.max(0, this.least + us)
