@@ -67,7 +67,7 @@ describe('a first plan', () => {
   it('comes from a recording of the website, and is finished, committed and rehearsed by form alone', async () => {
     const har = await recordVisit()
     await open('/p/1/import')
-    await page.getByLabel('File to import').setInputFiles(har)
+    await page.locator('input[type=file]').setInputFiles(har)
     await page.getByLabel('Name of the plan').fill(`Hold places ${String(round)}`)
     await page.getByLabel('Name of the plan').blur()
     await expect.poll(() => page.getByLabel('The draft').innerText()).toMatch(/name: Hold places \d/)
@@ -80,7 +80,8 @@ describe('a first plan', () => {
       .toMatch(/^POST \/crossing\/.*\/hold$/)
     await page.getByLabel('name', { exact: true }).fill('hold places')
     await page.getByLabel('name', { exact: true }).press('Enter')
-    await page.getByLabel('Add a gate').selectOption('p95 response time under 500 ms')
+    await button('Add a gate…').click()
+    await page.getByRole('menuitem', { name: 'p95 response time under 500 ms' }).click()
     await expect.poll(() => page.locator('.gate').count()).toBe(2)
     await button('500 ms').click()
     await page.getByRole('textbox', { name: 'Limit' }).fill('800 ms')
@@ -151,7 +152,8 @@ describe('the form', () => {
     )
 
     await page.locator('.outline').getByText('look around').click()
-    await page.getByLabel('Add a step').selectOption('wait')
+    await button('Add a step…').click()
+    await page.getByRole('menuitem', { name: 'wait', exact: true }).click()
     await page.locator('.outline').getByText('look around').click()
     await button('turn off').first().click()
     await expect.poll(() => page.locator('.problems').innerText()).toMatch(/no value "sailing"/)

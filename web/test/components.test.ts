@@ -128,16 +128,16 @@ describe('the tables of a run', () => {
     expect(text).toContain('–')
   })
 
-  it('list failures of all steps, the most frequent first', () => {
+  it('list failures of all steps, the most frequent first', async () => {
     const failure = { kind: 'status', detail: '503', firstAtMs: 61_000, sample: 'queue full' }
     const steps = [
       step({ failures: [{ ...failure, count: 2 }] }),
       step({ name: 'pay', failures: [{ ...failure, count: 40, kind: 'timeout' }] }),
     ]
     shown = mount(FailuresTable, { props: { steps } })
-    const rows = shown.findAll('tbody tr').map((row) => row.text())
-    expect(rows[0]).toMatch(/pay.*timeout.*40.*1:01/s)
-    expect(rows).toHaveLength(2)
+    const rows = () => shown?.findAll('tbody tr').map((row) => row.text()) ?? []
+    await expect.poll(rows).toHaveLength(2)
+    expect(rows()[0]).toMatch(/pay.*timeout.*40.*1:01/s)
     shown.unmount()
     shown = mount(FailuresTable, { props: { steps: [step({})] } })
     expect(shown.text()).toBe('No failures.')

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // Entries of a recording: what is taken, and why the others are not; a click turns either.
+import { ElButton, ElCheckbox } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { EntryLine } from './import.worker.js'
 
@@ -15,29 +16,44 @@ const short = (url: string) => url.replace(/^https?:\/\/[^/]+/, '').slice(0, 80)
   <div class="entries">
     <div class="title">
       <b>Entries</b>
-      <button type="button" class="link soft" @click="showsAll = !showsAll">
-        {{ showsAll ? 'only those taken' : `and ${left} left out` }}
-      </button>
+      <ElButton v-if="left > 0" size="small" text @click="showsAll = !showsAll">
+        {{ showsAll ? 'Only those taken' : `And ${left} left out` }}
+      </ElButton>
     </div>
-    <label v-for="entry in shown" :key="entry.number" class="entry" :class="{ left: entry.leftOut }" :title="entry.url">
-      <input type="checkbox" :checked="entry.leftOut === ''" @change="$emit('turn', entry.number)" />
+    <ElCheckbox
+      v-for="entry in shown"
+      :key="entry.number"
+      class="entry"
+      :class="{ left: entry.leftOut }"
+      :title="entry.url"
+      :model-value="entry.leftOut === ''"
+      @update:model-value="$emit('turn', entry.number)"
+    >
       <span class="method">{{ entry.method }}</span>
       <span class="url">{{ short(entry.url) }}</span>
       <span class="soft">{{ entry.leftOut || entry.status }}</span>
-    </label>
+    </ElCheckbox>
   </div>
 </template>
 
 <style scoped>
 .title {
   display: flex;
+  align-items: center;
+  margin-top: 6px;
   justify-content: space-between;
 }
 .entry {
+  display: flex;
+  height: 25px;
+  margin: 0;
+}
+.entry :deep(.el-checkbox__label) {
   display: grid;
-  grid-template-columns: 18px 46px minmax(0, 1fr) auto;
+  flex: 1;
+  grid-template-columns: 46px minmax(0, 1fr) auto;
   gap: 6px;
-  padding: 2px 0;
+  min-width: 0;
 }
 .method {
   color: var(--lake);

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // What of a recording or a description is taken, and how.
-import { ref } from 'vue'
+import { ElButton, ElCheckbox, ElCheckboxGroup, ElForm, ElFormItem, ElInput, ElOption, ElSelect } from 'element-plus'
+import { computed, ref } from 'vue'
 import EntryList from './EntryList.vue'
 import type { ImportChoice } from './import.worker.js'
 import type { ReadyImport } from './use-import.js'
@@ -17,12 +18,15 @@ const WAITS: [ImportChoice['waits'], string][] = [
   ['rounded', 'in whole seconds'],
   ['none', 'none'],
 ]
+const all = computed(() =>
+  props.ready.what === 'openapi' || props.ready.what === 'wsdl' ? props.ready.operations.map(({ id }) => id) : [],
+)
 const choose = (part: Partial<ImportChoice>) => emit('choose', part)
-const toggled = (list: readonly string[], one: string) =>
-  list.includes(one) ? list.filter((other) => other !== one) : [...list, one]
-const fieldOf = (event: Event) =>
-  event.target instanceof HTMLSelectElement || event.target instanceof HTMLInputElement ? event.target.value : ''
-const waitsFrom = (event: Event) => WAITS.find(([one]) => one === fieldOf(event))?.[0] ?? 'around'
+/** Operations are called in the order in which they are chosen. */
+const inOrder = (before: readonly string[], chosen: readonly string[]) => [
+  ...before.filter((one) => chosen.includes(one)),
+  ...chosen.filter((one) => !before.includes(one)),
+]
 function turn(number: number): void {
   const { turned } = props.choice
   choose({ turned: turned.includes(number) ? turned.filter((one) => one !== number) : [...turned, number] })
@@ -30,76 +34,80 @@ function turn(number: number): void {
 </script>
 
 <template>
-  <div class="choices">
-    <label>Name of the plan<input v-model="name" class="field" @change="choose({ name })" /></label>
+  <ElForm class="choices" label-position="top" size="small" @submit.prevent>
+    <ElFormItem label="Name of the plan">
+      <ElInput v-model="name" aria-label="Name of the plan" @change="choose({ name })" />
+    </ElFormItem>
     <template v-if="ready.what === 'har'">
-      <fieldset>
-        <legend>Hosts</legend>
-        <label v-for="host in ready.hosts" :key="host.origin" class="check">
-          <input
-            type="checkbox"
-            :checked="choice.origins.includes(host.origin)"
-            @change="choose({ origins: toggled(choice.origins, host.origin) })"
-          />
-          {{ host.origin }} <span class="soft">{{ host.requests }}</span>
-        </label>
-      </fieldset>
-      <label>
-        Think times
-        <select class="field" :value="choice.waits" @change="choose({ waits: waitsFrom($event) })">
-          <option v-for="[waits, words] in WAITS" :key="waits" :value="waits">{{ words }}</option>
-        </select>
-      </label>
-      <label class="check"
-        ><input type="checkbox" :checked="choice.byPage" @change="choose({ byPage: !choice.byPage })" /> one group per
-        page</label
-      >
+      <ElFormItem label="Hosts">
+        <ElCheckboxGroup
+          class="list"
+          aria-label="Hosts"
+          :model-value="choice.origins"
+          @update:model-value="(origins) => choose({ origins: origins.map(String) })"
+        >
+          <ElCheckbox v-for="host in ready.hosts" :key="host.origin" :value="host.origin">
+            {{ host.origin }} <span class="soft">{{ host.requests }}</span>
+          </ElCheckbox>
+        </ElCheckboxGroup>
+      </ElFormItem>
+      <ElFormItem label="Think times">
+        <ElSelect
+          aria-label="Think times"
+          :model-value="choice.waits"
+          @update:model-value="(waits: ImportChoice['waits']) => choose({ waits })"
+        >
+          <ElOption v-for="[waits, words] in WAITS" :key="waits" :value="waits" :label="words" />
+        </ElSelect>
+      </ElFormItem>
+      <ElCheckbox :model-value="choice.byPage" @update:model-value="choose({ byPage: !choice.byPage })">
+        One group per page
+      </ElCheckbox>
       <EntryList :entries="ready.entries" @turn="turn" />
     </template>
     <template v-if="ready.what === 'openapi' || ready.what === 'wsdl'">
-      <label v-if="ready.what === 'openapi'"
-        >Origin of the service<input v-model="origin" class="field" @change="choose({ origin })"
-      /></label>
-      <fieldset>
-        <legend>Operations <span class="soft">in this order</span></legend>
-        <label v-for="operation in ready.operations" :key="operation.id" class="check">
-          <input
-            type="checkbox"
-            :checked="choice.operations.includes(operation.id)"
-            @change="choose({ operations: toggled(choice.operations, operation.id) })"
-          />
-          <code>{{ operation.id }}</code> <span class="soft">{{ operation.summary }}</span>
-        </label>
-      </fieldset>
+      <ElFormItem v-if="ready.what === 'openapi'" label="Origin of the service">
+        <ElInput v-model="origin" aria-label="Origin of the service" @change="choose({ origin })" />
+      </ElFormItem>
+      <ElFormItem label="Operations, in the order in which they are chosen">
+        <div class="both">
+          <ElButton size="small" text @click="choose({ operations: all })">All</ElButton>
+          <ElButton size="small" text @click="choose({ operations: [] })">None</ElButton>
+        </div>
+        <ElCheckboxGroup
+          class="list"
+          aria-label="Operations"
+          :model-value="choice.operations"
+          @update:model-value="(chosen) => choose({ operations: inOrder(choice.operations, chosen.map(String)) })"
+        >
+          <ElCheckbox v-for="operation in ready.operations" :key="operation.id" :value="operation.id">
+            <code>{{ operation.id }}</code> <span class="soft">{{ operation.summary }}</span>
+          </ElCheckbox>
+        </ElCheckboxGroup>
+      </ElFormItem>
     </template>
-  </div>
+  </ElForm>
 </template>
 
 <style scoped>
 .choices {
-  display: grid;
-  gap: 12px;
-  align-content: start;
   padding: 12px 16px;
   overflow: auto;
 }
-.choices > label {
+.list {
   display: grid;
-  gap: 4px;
+  width: 100%;
 }
-fieldset {
-  display: grid;
-  gap: 4px;
-  margin: 0;
-  padding: 0;
-  border: 0;
-}
-legend {
-  padding: 0 0 4px;
-  font-weight: 650;
-}
-.check {
-  display: block !important;
+.list :deep(.el-checkbox),
+.choices > :deep(.el-checkbox) {
+  height: auto;
+  min-height: 24px;
+  margin-right: 0;
+  white-space: normal;
   overflow-wrap: anywhere;
+}
+.both {
+  display: flex;
+  width: 100%;
 }
 </style>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // A plan from what exists: a recording, a description of a service, a command line, a URL.
-import { ElButton, ElInput } from 'element-plus'
+import { ElButton, ElInput, ElProgress, ElTabPane, ElTabs, ElUpload, type UploadFile } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
@@ -16,7 +16,6 @@ const text = ref('')
 const message = ref('')
 const fault = ref('')
 const isBusy = ref(false)
-const isOver = ref(false)
 const shown = ref(0)
 
 const ready = computed(() => (state.value.kind === 'made' ? state.value : undefined))
@@ -34,14 +33,8 @@ const WHAT = {
   url: 'a URL',
 }
 
-function take(files: FileList | null | undefined): void {
-  const file = files?.[0]
-  if (file !== undefined) read(file, file.name.replace(/\.\w+$/, ''))
-}
-const filesOf = (event: Event) => (event.target instanceof HTMLInputElement ? event.target.files : null)
-function drop(event: DragEvent): void {
-  isOver.value = false
-  take(event.dataTransfer?.files)
+function take({ raw }: UploadFile): void {
+  if (raw !== undefined) read(raw, raw.name.replace(/\.\w+$/, ''))
 }
 async function save(): Promise<void> {
   if (imported.value === undefined || ready.value === undefined) return
@@ -71,30 +64,25 @@ async function save(): Promise<void> {
     <div class="head">
       <h1>Import a plan</h1>
       <span v-if="ready" class="soft">from {{ what }}: {{ imported?.steps }} requests</span>
-      <button v-if="state.kind === 'made'" type="button" class="link" @click="cancel()">start over</button>
+      <ElButton v-if="state.kind === 'made'" size="small" text @click="cancel()">Start over</ElButton>
     </div>
-    <div
-      v-if="state.kind === 'empty' || state.kind === 'fault'"
-      class="start"
-      :class="{ over: isOver }"
-      @dragover.prevent="isOver = true"
-      @dragleave="isOver = false"
-      @drop.prevent="drop($event)"
-    >
+    <div v-if="state.kind === 'empty' || state.kind === 'fault'" class="start">
       <div class="ways">
-        <label class="file">
+        <ElUpload
+          class="file"
+          drag
+          :auto-upload="false"
+          :show-file-list="false"
+          accept=".har,.json,.yaml,.yml,.wsdl,.xml"
+          aria-label="File to import"
+          :on-change="take"
+        >
           <b>Choose a file, or drop it here</b>
-          <span class="soft"
-            >a recording of browser traffic (HAR 1.2, from the network tools of a browser), an OpenAPI 3 description, or
-            a WSDL 1.1 description. It stays in your browser until you commit.</span
-          >
-          <input
-            type="file"
-            accept=".har,.json,.yaml,.yml,.wsdl,.xml"
-            aria-label="File to import"
-            @change="take(filesOf($event))"
-          />
-        </label>
+          <p class="soft">
+            A recording of browser traffic (HAR 1.2, from the network tools of a browser), an OpenAPI 3 description, or
+            a WSDL 1.1 description. It stays in your browser until you commit.
+          </p>
+        </ElUpload>
         <form class="line" @submit.prevent="read(text, 'Imported')">
           <label for="import-text"><b>Or paste</b> a URL, a command line of curl, or a whole description</label>
           <ElInput
@@ -111,25 +99,16 @@ async function save(): Promise<void> {
     </div>
     <div v-else-if="state.kind === 'reading'" class="start" role="status">
       <p>{{ state.words }} …</p>
-      <progress :value="state.share" max="1"></progress>
+      <ElProgress class="progress" :percentage="Math.round(100 * state.share)" />
       <ElButton @click="cancel()">Cancel</ElButton>
     </div>
     <div v-else-if="ready && choice" class="desk">
       <ImportChoices :ready="ready" :choice="choice" @choose="choose" />
       <div class="draft">
         <p v-if="ready.fault" class="fault" role="alert">{{ ready.fault }}</p>
-        <div class="files">
-          <button
-            v-for="(file, index) in imported?.files ?? []"
-            :key="file.path"
-            type="button"
-            class="tab"
-            :class="{ here: index === shown }"
-            @click="shown = index"
-          >
-            {{ file.path }}
-          </button>
-        </div>
+        <ElTabs v-model="shown" class="files">
+          <ElTabPane v-for="(file, index) in imported?.files ?? []" :key="file.path" :label="file.path" :name="index" />
+        </ElTabs>
         <pre v-if="plan" tabindex="0" aria-label="The draft">{{ plan.text.slice(0, 60000) }}</pre>
       </div>
       <div class="end">
@@ -163,20 +142,6 @@ async function save(): Promise<void> {
 </template>
 
 <style scoped>
-input[type='file'] {
-  font: inherit;
-}
-input[type='file']::file-selector-button {
-  margin-right: 10px;
-  padding: 5px 12px;
-  border: 1px solid var(--ink);
-  border-radius: 3px;
-  background: none;
-  color: var(--ink);
-  font: inherit;
-  font-weight: 600;
-  cursor: pointer;
-}
 .import {
   display: flex;
   flex-direction: column;
@@ -203,16 +168,17 @@ input[type='file']::file-selector-button {
   width: 100%;
   max-width: 1100px;
 }
-.file {
-  display: grid;
-  gap: 8px;
+.file :deep(.el-upload-dragger) {
   padding: 24px;
-  border: 1px dashed var(--soft);
+  border-radius: 0;
   background: var(--sheet);
+  text-align: left;
 }
-.over .file {
-  border-color: var(--lake);
-  background: var(--lake-light);
+.file p {
+  padding-top: 8px;
+}
+.progress {
+  width: 320px;
 }
 .line {
   display: grid;
@@ -241,25 +207,15 @@ input[type='file']::file-selector-button {
   background: var(--sheet);
 }
 .files {
-  display: flex;
   flex: none;
-  gap: 4px;
-  padding: 6px 12px 0;
-  overflow: auto;
+  padding: 0 12px;
 }
-.tab {
-  padding: 4px 8px;
-  border: 0;
-  border-bottom: 2px solid transparent;
-  background: none;
-  color: var(--soft);
+.files :deep(.el-tabs__header) {
+  margin: 0;
+}
+.files :deep(.el-tabs__item) {
+  height: 34px;
   font: 12px var(--mono);
-  white-space: nowrap;
-  cursor: pointer;
-}
-.tab.here {
-  border-bottom-color: var(--lake);
-  color: var(--ink);
 }
 pre {
   flex: 1;

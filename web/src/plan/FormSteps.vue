@@ -2,6 +2,7 @@
 // Steps of a journey or a group: in order, to be dragged, duplicated, switched off, removed, and added.
 import { STEP_CONTEXTS, textAt, type Path, type TreeNode, type Written } from '@jolt-gate/core'
 import { computed, inject, ref } from 'vue'
+import AddMenu from '../forms/AddMenu.vue'
 import { PLAN_FORM } from './use-form.js'
 
 const props = defineProps<{ path: Path; items: readonly TreeNode[] }>()
@@ -29,11 +30,9 @@ const START: Record<(typeof STEP_CONTEXTS)[number], Written> = {
   socket: { socket: 'GET /live', steps: [{ await: 'json $.kind exists' }] },
   sql: { sql: '{secret.database}', run: 'SELECT 1' },
 }
-function add(event: Event): void {
-  const select = event.target
-  if (!(select instanceof HTMLSelectElement)) return
-  const kind = STEP_CONTEXTS.find((one) => one === select.value)
-  select.value = ''
+const KINDS = STEP_CONTEXTS.map((kind) => ({ value: kind, label: kind }))
+function add(chosen: string): void {
+  const kind = STEP_CONTEXTS.find((one) => one === chosen)
   if (kind !== undefined)
     form?.edit({ kind: 'insert', list: props.path, index: props.items.length, value: START[kind] })
 }
@@ -115,10 +114,7 @@ function turn(index: number, isOff: boolean): void {
       @dragover.prevent="over = rows.length"
       @drop.prevent="drop($event, rows.length)"
     >
-      <select class="field" aria-label="Add a step" @change="add">
-        <option value="">add a step …</option>
-        <option v-for="kind in STEP_CONTEXTS" :key="kind">{{ kind }}</option>
-      </select>
+      <AddMenu label="Add a step" :items="KINDS" @add="add" />
     </li>
   </ol>
 </template>

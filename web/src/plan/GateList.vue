@@ -2,6 +2,7 @@
 // Gates as sentences; their words can be picked and changed, and gates added and removed.
 import { readSentence, type Gate, type Plan, type StopRule, type Target } from '@jolt-gate/core'
 import { ElInput, ElPopover } from 'element-plus'
+import AddMenu from '../forms/AddMenu.vue'
 import { computed, ref } from 'vue'
 import { wordsOfGate, type GateWord } from './gate-words.js'
 import { choicesFor, suggestedLimit, usualGates } from './use-gates.js'
@@ -53,11 +54,6 @@ const suggested = (gate: Gate) => {
   const seen = props.observed[gate.rule]
   const limit = seen === undefined ? undefined : suggestedLimit(seen)
   return seen === undefined || limit === undefined ? undefined : { seen, limit }
-}
-function add(event: Event): void {
-  if (!(event.target instanceof HTMLSelectElement) || event.target.value === '') return
-  emit('add', event.target.value)
-  event.target.value = ''
 }
 </script>
 
@@ -123,10 +119,13 @@ function add(event: Event): void {
         ×
       </button>
     </div>
-    <select v-if="mayWrite" class="field add" aria-label="Add a gate" @change="add">
-      <option value="">add a gate …</option>
-      <option v-for="rule in usualGates(plan)" :key="rule" :value="rule">{{ rule }}</option>
-    </select>
+    <AddMenu
+      v-if="mayWrite"
+      class="add"
+      label="Add a gate"
+      :items="usualGates(plan).map((rule) => ({ value: rule, label: rule }))"
+      @add="emit('add', $event)"
+    />
   </div>
 </template>
 
@@ -188,8 +187,7 @@ function add(event: Event): void {
   opacity: 1;
 }
 .add {
-  width: 100%;
-  color: var(--soft);
+  margin-top: 8px;
 }
 .none {
   padding-bottom: 8px;

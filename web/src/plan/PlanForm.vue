@@ -2,6 +2,7 @@
 // The form of whatever is selected: the plan itself, a journey, a step, a phase, a gate, values or data.
 import { CONTEXTS, nodeAt, pathOfLine, rootShapeOf, spotAt, textAt, type ContextName, type Path } from '@jolt-gate/core'
 import { computed, inject, ref } from 'vue'
+import AddMenu from '../forms/AddMenu.vue'
 import FormField from './FormField.vue'
 import FormText from './FormText.vue'
 import ResponsePicker from './ResponsePicker.vue'
@@ -43,11 +44,8 @@ const journeys = computed(() => {
   return found?.kind === 'map' ? found.entries : []
 })
 
-function add(event: Event): void {
-  const select = event.target
-  if (!(select instanceof HTMLSelectElement)) return
-  const key = keys.value.find((one) => one.key === select.value)
-  select.value = ''
+function add(chosen: string): void {
+  const key = keys.value.find((one) => one.key === chosen)
   if (key === undefined) return
   const simple = ['text', 'sentence', 'whole', 'words', 'switch', 'file', 'request'].includes(key.shape.kind)
   const start = START[key.key] ?? (simple ? key.example || 'value' : undefined)
@@ -130,10 +128,13 @@ function rename(to: string): void {
           ×
         </button>
       </div>
-      <select v-if="absent.length > 0" class="field add" aria-label="Add a part" @change="add">
-        <option value="">add …</option>
-        <option v-for="{ key, about } in absent" :key="key" :value="key">{{ key }}: {{ about }}</option>
-      </select>
+      <AddMenu
+        v-if="absent.length > 0"
+        class="add"
+        label="Add a part"
+        :items="absent.map(({ key, about }) => ({ value: key, label: `${key}: ${about}` }))"
+        @add="add"
+      />
     </template>
     <FormField v-else-if="spot" :path="path" :shape="spot.shape" :name="title" />
     <form v-if="path.length === 0" class="parts" @submit.prevent="addJourney">
@@ -185,9 +186,7 @@ h2 {
   color: var(--soft);
 }
 .add {
-  width: 102px;
   margin: 8px 0;
-  color: var(--soft);
 }
 .parts {
   display: flex;

@@ -6,6 +6,7 @@ import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import { useAddress } from '../frame/use-address.js'
 import { useMay } from '../stores/may.js'
 import { useSession } from '../stores/session.js'
 import ChangesView from './ChangesView.vue'
@@ -32,6 +33,7 @@ const route = useRoute()
 const router = useRouter()
 const project = computed(() => Number(route.params['project']))
 const may = useMay(() => project.value)
+const keepInAddress = useAddress()
 const session = useSession()
 const file = computed(() => String(route.query['file'] ?? ''))
 const mode = computed<Mode>(() => MODES.find((one) => one === route.query['as']) ?? 'text')
@@ -59,7 +61,9 @@ async function open(): Promise<void> {
 }
 onMounted(open)
 watch(file, () => void open())
-watch(line, (next) => void router.replace({ query: { ...route.query, line: String(next) } }))
+watch(line, (next) => {
+  keepInAddress({ line: String(next) })
+})
 const show = (next: Mode) => void router.replace({ query: { ...route.query, as: next } })
 
 /** By its own tab, a view begins anew: changes are those since the commit. */

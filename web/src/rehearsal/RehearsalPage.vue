@@ -1,11 +1,12 @@
 <script setup lang="ts">
 // A rehearsal: one user, one iteration, step by step as it happens, with every exchange in full.
-import { ElButton } from 'element-plus'
+import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api } from '../api/client.js'
 import type { RehearsedStep } from '@jolt-gate/core'
 import { draftKey } from '../plan/use-plan.js'
+import { useMay } from '../stores/may.js'
 import { clock } from '../text/figures.js'
 import ExchangeView from './ExchangeView.vue'
 import { useRehearsal } from './use-rehearsal.js'
@@ -22,6 +23,7 @@ const { steps, before, state, fault, canResume, start, stop, loadBefore } = useR
   draft,
   target,
 })
+const may = useMay(() => project.value)
 const chosen = ref(0)
 const step = computed(() => steps.value[chosen.value])
 
@@ -29,7 +31,7 @@ onMounted(async () => {
   const listed = await api.targets(project.value).catch(() => ({ targets: [] }))
   targets.value = listed.targets.map(({ name }) => name)
   await loadBefore()
-  await start()
+  if (may.mayWrite) await start()
 })
 onBeforeUnmount(stop)
 
@@ -58,13 +60,13 @@ function press(event: KeyboardEvent): void {
       <RouterLink class="soft" :to="{ name: 'plan', params: { project }, query: { file } }"
         >back to {{ file }}</RouterLink
       >
-      <label v-if="targets.length > 0" class="soft">
+      <span v-if="targets.length > 0" class="soft against">
         against
-        <select v-model="target" class="field" aria-label="Target">
-          <option value="">the plan’s own target</option>
-          <option v-for="one in targets" :key="one">{{ one }}</option>
-        </select>
-      </label>
+        <ElSelect v-model="target" size="small" aria-label="Target" :empty-values="[undefined]">
+          <ElOption value="" label="the plan’s own target" />
+          <ElOption v-for="one in targets" :key="one" :value="one" />
+        </ElSelect>
+      </span>
       <span class="outcome" role="status">
         <template v-if="state === 'going'">{{ steps.length }} steps so far …</template>
         <template v-else-if="state === 'passed'"
@@ -77,7 +79,8 @@ function press(event: KeyboardEvent): void {
         <span v-else-if="fault" class="fault" role="alert">{{ fault }}</span>
       </span>
       <ElButton v-if="state === 'going'" @click="stop()">Stop</ElButton>
-      <ElButton v-else type="primary" @click="start()">Rehearse again</ElButton>
+      <ElButton v-else-if="may.mayWrite" type="primary" @click="start()">Rehearse again</ElButton>
+      <span v-else class="soft">Only authors and administrators rehearse.</span>
     </div>
     <div class="desk">
       <ol class="steps" tabindex="0" aria-label="Steps" @keydown="press">
@@ -108,6 +111,9 @@ function press(event: KeyboardEvent): void {
 </template>
 
 <style scoped>
+.against :deep(.el-select) {
+  width: 190px;
+}
 .rehearsal {
   display: flex;
   flex-direction: column;

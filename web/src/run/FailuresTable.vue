@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // Failures by step and kind, with when each began and a sample response.
 import type { StepSummary } from '@jolt-gate/core'
+import { ElTable, ElTableColumn } from 'element-plus'
 import { computed } from 'vue'
 import { clock, grouped } from '../text/figures.js'
 
@@ -14,30 +15,22 @@ const rows = computed(() =>
 
 <template>
   <p v-if="rows.length === 0" class="soft none">No failures.</p>
-  <table v-else class="table">
-    <thead>
-      <tr>
-        <th>step</th>
-        <th>kind</th>
-        <th>what</th>
-        <th class="figure">times</th>
-        <th class="figure">first at</th>
-        <th>sample response</th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr v-for="row in rows" :key="`${row.step} ${row.kind} ${row.detail}`">
-        <td>{{ row.step }}</td>
-        <td>{{ row.kind }}</td>
-        <td>{{ row.detail }}</td>
-        <td class="figure">{{ grouped(row.count) }}</td>
-        <td class="figure">{{ clock(row.firstAtMs / 1000) }}</td>
-        <td>
-          <code>{{ row.sample.slice(0, 120) }}</code>
-        </td>
-      </tr>
-    </tbody>
-  </table>
+  <ElTable v-else :data="rows" size="small">
+    <ElTableColumn prop="step" label="step" min-width="130" show-overflow-tooltip />
+    <ElTableColumn prop="kind" label="kind" width="96" />
+    <ElTableColumn prop="detail" label="what" min-width="200" show-overflow-tooltip />
+    <ElTableColumn label="times" width="84" align="right">
+      <template #default="{ row }">{{ grouped(row.count) }}</template>
+    </ElTableColumn>
+    <ElTableColumn label="first at" width="84" align="right">
+      <template #default="{ row }">{{ clock(row.firstAtMs / 1000) }}</template>
+    </ElTableColumn>
+    <ElTableColumn label="sample response" min-width="220" show-overflow-tooltip>
+      <template #default="{ row }">
+        <code>{{ row.sample.slice(0, 120) }}</code>
+      </template>
+    </ElTableColumn>
+  </ElTable>
 </template>
 
 <style scoped>

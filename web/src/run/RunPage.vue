@@ -6,6 +6,7 @@ import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import { useMay } from '../stores/may.js'
 import { clock, lengthOf } from '../text/figures.js'
 import FailuresTable from './FailuresTable.vue'
 import RunLanes from './RunLanes.vue'
@@ -17,6 +18,7 @@ const route = useRoute()
 const router = useRouter()
 const id = computed(() => String(route.params['run']))
 const { run, view, state, fault, isConnected, open, select, stop } = useRun(id)
+const may = useMay(() => run.value?.projectId ?? 0)
 const isStopping = ref(false)
 const againFault = ref('')
 const tab = computed({
@@ -95,11 +97,13 @@ async function again(): Promise<void> {
         </span>
         <span class="buttons">
           <span v-if="!isConnected" class="soft">reconnecting …</span>
-          <ElButton v-if="isGoing" :loading="isStopping" @click="stopNow()">Stop</ElButton>
+          <template v-if="isGoing">
+            <ElButton v-if="may.mayWrite" :loading="isStopping" @click="stopNow()">Stop</ElButton>
+          </template>
           <template v-else>
             <a v-if="run.result" class="report" :href="`/api/runs/${run.id}/result.json`" download>result.json</a>
             <a v-if="run.result" class="report" :href="`/api/runs/${run.id}/junit.xml`" download>JUnit XML</a>
-            <ElButton type="primary" @click="again()">Run again</ElButton>
+            <ElButton v-if="may.mayWrite" type="primary" @click="again()">Run again</ElButton>
           </template>
         </span>
       </div>
@@ -118,7 +122,7 @@ async function again(): Promise<void> {
         <span v-if="range" class="range">
           computed for {{ clock(range.fromSecond) }} – {{ clock(range.toSecond) }},
           {{ range.toSecond - range.fromSecond }} s selected on the chart ·
-          <button class="link" type="button" @click="range = null">whole run</button>
+          <ElButton class="whole" size="small" text @click="range = null">Whole run</ElButton>
         </span>
         <span v-else class="soft hint">drag over the chart to select a time range</span>
       </div>

@@ -2,9 +2,11 @@
 // The runs of a project, newest first, each with a small picture of its load and response time.
 import { useQuery } from '@tanstack/vue-query'
 import { useNow } from '@vueuse/core'
+import { ElTable, ElTableColumn } from 'element-plus'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { formatMs } from '@jolt-gate/core'
+import type { RunSummary } from '@jolt-gate/core/api'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
@@ -43,45 +45,52 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
         Open a plan and run it. <RouterLink :to="{ name: 'plans', params: { project } }">Open plans</RouterLink>
       </p>
     </div>
-    <table v-else-if="state" class="table picked">
-      <thead>
-        <tr>
-          <th class="figure">run</th>
-          <th>verdict</th>
-          <th>plan</th>
-          <th>load and response time</th>
-          <th class="figure">highest p95</th>
-          <th class="figure">requests</th>
-          <th class="figure">failed</th>
-          <th class="figure">length</th>
-          <th>commit</th>
-          <th>when</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="run in state.runs" :key="run.id" @click="router.push(linkTo(run.id))">
-          <td class="figure">{{ run.number }}</td>
-          <td>
-            <RouterLink class="verdict" :class="run.verdict ?? 'going'" :to="linkTo(run.id)" @click.stop>
-              <VerdictSign :verdict="run.verdict ?? 'going'" />{{ runWords(run) }}
-            </RouterLink>
-            <div v-if="run.gates && run.gates.breached > 0" class="soft">
-              {{ run.gates.breached }} of {{ run.gates.all }} gates
-            </div>
-          </td>
-          <td>{{ run.planName }}</td>
-          <td><RunSpark v-if="run.spark.due.length > 0" :spark="run.spark" /></td>
-          <td class="figure">{{ run.p95 === null ? '–' : formatMs(run.p95) }}</td>
-          <td class="figure">{{ run.requests === null ? '–' : grouped(run.requests) }}</td>
-          <td class="figure">{{ run.failedShare === null ? '–' : percent(run.failedShare) }}</td>
-          <td class="figure">{{ lengthOf(run.seconds) }}</td>
-          <td>
-            <code>{{ run.commit?.slice(0, 7) ?? '–' }}</code> <span class="soft">{{ run.branch }}</span>
-          </td>
-          <td class="soft">{{ ago(run.askedAt, now.getTime()) }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <ElTable
+      v-else-if="state"
+      class="list"
+      :data="state.runs"
+      row-key="id"
+      size="small"
+      @row-click="(run: RunSummary) => router.push(linkTo(run.id))"
+    >
+      <ElTableColumn prop="number" label="run" width="64" align="right" />
+      <ElTableColumn label="verdict" width="180">
+        <template #default="{ row }">
+          <RouterLink class="verdict" :class="row.verdict ?? 'going'" :to="linkTo(row.id)" @click.stop>
+            <VerdictSign :verdict="row.verdict ?? 'going'" />{{ runWords({ verdict: row.verdict, state: row.state }) }}
+          </RouterLink>
+          <div v-if="row.gates && row.gates.breached > 0" class="soft">
+            {{ row.gates.breached }} of {{ row.gates.all }} gates
+          </div>
+        </template>
+      </ElTableColumn>
+      <ElTableColumn prop="planName" label="plan" min-width="150" show-overflow-tooltip />
+      <ElTableColumn label="load and response time" width="180">
+        <template #default="{ row }"><RunSpark v-if="row.spark.due.length > 0" :spark="row.spark" /></template>
+      </ElTableColumn>
+      <ElTableColumn label="highest p95" width="104" align="right">
+        <template #default="{ row }">{{ row.p95 === null ? '–' : formatMs(row.p95) }}</template>
+      </ElTableColumn>
+      <ElTableColumn label="requests" width="88" align="right">
+        <template #default="{ row }">{{ row.requests === null ? '–' : grouped(row.requests) }}</template>
+      </ElTableColumn>
+      <ElTableColumn label="failed" width="76" align="right">
+        <template #default="{ row }">{{ row.failedShare === null ? '–' : percent(row.failedShare) }}</template>
+      </ElTableColumn>
+      <ElTableColumn label="length" width="76" align="right">
+        <template #default="{ row }">{{ lengthOf(row.seconds) }}</template>
+      </ElTableColumn>
+      <ElTableColumn label="commit" width="130" show-overflow-tooltip>
+        <template #default="{ row }">
+          <code>{{ row.commit?.slice(0, 7) ?? '–' }}</code> <span class="soft">{{ row.branch }}</span>
+        </template>
+      </ElTableColumn>
+      <ElTableColumn label="when" width="120">
+        <template #default="{ row }"
+          ><span class="soft">{{ ago(row.askedAt, now.getTime()) }}</span></template
+        >
+      </ElTableColumn>
+    </ElTable>
   </div>
 </template>
 
@@ -127,6 +136,9 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
 }
 .going {
   color: var(--ochre-text);
+}
+.list :deep(.el-table__row) {
+  cursor: pointer;
 }
 .wait {
   padding: 24px 10px;
