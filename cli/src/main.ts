@@ -90,8 +90,8 @@ program
 
 program
   .command('run')
-  .description('run a plan; the verdict is the exit code')
-  .argument('<plan or url>', 'plan file, or a URL to send GET requests to')
+  .description('run plans in order; the verdict is the exit code')
+  .argument('<plan or url...>', 'plan files, or a URL to send GET requests to')
   .addOption(target())
   .addOption(set())
   .addOption(seed())
@@ -102,6 +102,13 @@ program
   .option('--markdown <file>', 'write Markdown')
   .option('--html <file>', 'write a self-contained HTML page with charts')
   .option('--csv <file>', 'write the series, one row per second')
+  .option('--out <folder>', 'write all reports: JSON, HTML and CSV of each plan, junit.xml and summary.md of all')
+  .option('--all', 'run the plans after one that was not open, too')
+  .addOption(
+    new Option('--on-void <what>', 'exit code of a void run: 3, or with pass 0')
+      .choices(['pass', 'fail'])
+      .default('fail'),
+  )
   .option('--rate <rate>', 'for a URL: arrival rate, such as 5/s')
   .option('--for <duration>', 'for a URL: duration, such as 30s')
   .option('--users <number>', 'for a URL: concurrent users', wholeNumber)
@@ -116,11 +123,12 @@ program
 Examples:
   jolt-gate run plans/smoke.gate.yaml --json result.json --junit junit.xml
   jolt-gate run plans/summer.gate.yaml --scale 0.1 --html report.html
+  jolt-gate run plans/smoke.gate.yaml plans/typical.gate.yaml --out reports
   jolt-gate run http://127.0.0.1:7710/health --users 10 --iterations 20`,
   )
-  .action(async (file: string, options: RunArguments) => {
+  .action(async (files: string[], options: RunArguments) => {
     const { run } = await import('./run.js')
-    process.exitCode = await run(file, options, outputOf())
+    process.exitCode = await run(files, options, outputOf())
   })
 
 program

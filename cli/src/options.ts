@@ -53,6 +53,9 @@ export interface RunArguments {
   gate?: string[]
   repeat?: number
   retryVoid?: number
+  out?: string
+  onVoid: 'pass' | 'fail'
+  all?: boolean
 }
 
 export interface Output {

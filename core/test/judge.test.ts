@@ -378,7 +378,7 @@ describe('reports', () => {
       const schema = readFileSync(new URL('./junit.xsd', import.meta.url), 'utf8')
 
       const { valid, errors } = await validateXML({
-        xml: [{ fileName: 'junit.xml', contents: junitOf({ ...result, verdict }) }],
+        xml: [{ fileName: 'junit.xml', contents: junitOf([{ ...result, verdict }]) }],
         schema: [schema],
       })
 
@@ -388,8 +388,8 @@ describe('reports', () => {
   )
 
   it('JUnit XML has a failure for a breach, an error for the unmeasured, and a case of its own for a void run', () => {
-    expect(junitOf(result)).toMatch(/tests="3" failures="1" errors="1"/)
-    expect(junitOf({ ...result, verdict: 'void', reasons: ['too busy'] })).toMatch(
+    expect(junitOf([result])).toMatch(/tests="3" failures="1" errors="1"/)
+    expect(junitOf([{ ...result, verdict: 'void', reasons: ['too busy'] }])).toMatch(
       /tests="4" failures="2" .*[^]*name="verdict: Void \(inconclusive\)"[^]*too busy/,
     )
   })
@@ -408,7 +408,7 @@ describe('reports', () => {
     const failed = resultOf(identity, { ...facts, judgement }, failing.view)
 
     expect(markdownOf(failed)).toMatch(/Failures:\n- search: timeout 503, 40 times\n- search: status 503, 5 times\n/)
-    expect(junitOf(failed)).toMatch(/<failure [^>]*type="breached"[^>]*>[^<]*\nsearch: timeout 503, 40 times/)
+    expect(junitOf([failed])).toMatch(/<failure [^>]*type="breached"[^>]*>[^<]*\nsearch: timeout 503, 40 times/)
   })
 
   it('Markdown names the verdict, and no name can become markup', () => {

@@ -21,20 +21,12 @@ interface Finding {
   '#'?: string
 }
 
-/** Writes a result as JUnit XML. */
-export function junitOf(result: RunResult): string {
-  const cases = [...result.gates.map((gate) => caseOfGate(gate, result)), ...caseOfRun(result)]
-  const count = (part: 'failure' | 'error' | 'skipped') => cases.filter((item) => item[part] !== undefined).length
-  const suite = {
-    '@name': result.plan.name,
-    '@tests': cases.length,
-    '@failures': count('failure'),
-    '@errors': count('error'),
-    '@skipped': count('skipped'),
-    '@time': (result.measuredMs / 1000).toFixed(3),
-    '@timestamp': result.startedAt.slice(0, 19),
-    testcase: cases,
-  }
+/**
+ * Writes results as JUnit XML.
+ *
+ * @param notRun - plans that were asked for and not run, since one before them was not open
+ */
+export function junitOf(results: readonly RunResult[], notRun: readonly string[] = []): string {
   const builder = new XMLBuilder({
     ignoreAttributes: false,
     attributeNamePrefix: '@',
@@ -42,8 +34,35 @@ export function junitOf(result: RunResult): string {
     format: true,
     suppressEmptyNode: true,
   })
-  const tree = { testsuites: { testsuite: suite } }
+  const tree = { testsuites: { testsuite: [...results.map(suiteOf), ...notRun.map(suiteNotRun)] } }
   return `<?xml version="1.0" encoding="UTF-8"?>\n${withoutControls(builder.build(tree))}`
+}
+
+function suiteOf(result: RunResult) {
+  const cases = [...result.gates.map((gate) => caseOfGate(gate, result)), ...caseOfRun(result)]
+  return {
+    ...countsOf(result.plan.name, cases),
+    '@time': (result.measuredMs / 1000).toFixed(3),
+    '@timestamp': result.startedAt.slice(0, 19),
+    testcase: cases,
+  }
+}
+
+function suiteNotRun(plan: string) {
+  const skipped = { '@message': 'not run: a plan before it was not open' }
+  const cases: Case[] = [{ '@name': 'run', '@classname': plan, '@time': '0', skipped }]
+  return { ...countsOf(plan, cases), '@time': '0', testcase: cases }
+}
+
+function countsOf(name: string, cases: readonly Case[]) {
+  const count = (part: 'failure' | 'error' | 'skipped') => cases.filter((item) => item[part] !== undefined).length
+  return {
+    '@name': name,
+    '@tests': cases.length,
+    '@failures': count('failure'),
+    '@errors': count('error'),
+    '@skipped': count('skipped'),
+  }
 }
 
 /** XML 1.0 has no place for most control characters, however escaped. */

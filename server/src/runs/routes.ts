@@ -58,7 +58,7 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
   })
 
   serve(routes, ROUTES.runResult, ({ params }) => resultOfRun(params.run))
-  serve(routes, ROUTES.runJunit, async ({ params }) => junitOf(await resultOfRun(params.run)))
+  serve(routes, ROUTES.runJunit, async ({ params }) => junitOf([await resultOfRun(params.run)]))
   serve(routes, ROUTES.runMarkdown, async ({ params }) => markdownOf(await resultOfRun(params.run)))
 
   return routes

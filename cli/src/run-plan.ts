@@ -1,0 +1,154 @@
+// One plan, read and run.
+import {
+  baselineFault,
+  baselineFrom,
+  loadFingerprint,
+  type Baseline,
+  type Plan,
+  type RunResult,
+  type Target,
+} from '@jolt-gate/core'
+import {
+  lastCalibration,
+  secretsOf,
+  startRun,
+  type RunHandle,
+  type RunOptions,
+  type RunOutcome,
+} from '@jolt-gate/engine'
+import { newId, VERSION } from '@jolt-gate/core/identity'
+import { isUrl, mostOfUsers, planOfUrl, refuseForbidden, refuseUnknownValues } from './asked.js'
+import { readStored } from './compare.js'
+import { UsageError } from './errors.js'
+import type { Output, RunArguments } from './options.js'
+import { progressOf } from './progress.js'
+import { asOftenAsAsked } from './repeat.js'
+import { commitOf, NO_REPOSITORY, type Commit, type Repository } from './repository.js'
+import { readValidPlan, readValidText } from './validate.js'
+
+/** A plan that may be run. */
+export interface AskedPlan {
+  /** As it was named. */
+  file: string
+  plan: Plan
+  target: Target
+  secrets: Record<string, string>
+  baseline: Baseline | undefined
+  repository: Repository
+}
+
+/** Reads a plan, and refuses what cannot be run; nothing is sent. */
+export async function askedPlan(file: string, options: RunArguments): Promise<AskedPlan> {
+  const { reading, repository } = isUrl(file)
+    ? { reading: readValidText(file, planOfUrl(file, options)), repository: NO_REPOSITORY }
+    : readValidPlan(file, options)
+  refuseLoadOptions(file, options)
+  const { plan, target } = reading
+  if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
+  refuseUnknownValues(reading, options.set)
+  const secrets = secretsOf(target, process.env)
+  if (secrets.kind === 'missing')
+    throw new UsageError(`the target needs secrets: set ${secrets.variables.join(' and ')}`)
+  if (secrets.kind === 'short')
+    throw new UsageError(`a secret needs at least four characters: ${secrets.variables.join(' and ')}`)
+  await refuseForbidden(plan, target, options.scale)
+  const baseline =
+    options.baseline === undefined ? undefined : readBaseline(options.baseline, plan, target, options.scale)
+  return { file, plan, target, secrets: secrets.values, baseline, repository }
+}
+
+/**
+ * Runs it, as often as is asked for.
+ *
+ * @param onResult - given each result as it stands, before teardown and after it
+ */
+export async function runPlan(
+  { file, plan, target, secrets, baseline, repository }: AskedPlan,
+  options: RunArguments,
+  output: Output,
+  onResult: (result: RunResult) => void,
+): Promise<Pick<RunOutcome, 'result' | 'judgement'>> {
+  const most = isUrl(file) ? mostOfUsers(options) : undefined
+  if (most !== undefined && !output.quiet) process.stderr.write(`${most}\n`)
+  const commit = commitOf(repository.root)
+  const once = () => {
+    const id = newId()
+    if (!output.quiet) process.stderr.write(`${headline(plan, target, commit, id)}\n`)
+    return runOnce(
+      {
+        plan,
+        target,
+        secrets,
+        overrides: options.set,
+        scale: options.scale,
+        baseline,
+        calibration: lastCalibration(),
+        fileBytes: repository.readBytes,
+        identity: {
+          id,
+          tool: VERSION,
+          plan: { name: plan.name, file: plan.file, ...commit, seed: options.seed ?? plan.seed },
+        },
+        onResult,
+      },
+      output,
+    )
+  }
+  return asOftenAsAsked(once, options, output)
+}
+
+async function runOnce(asked: RunOptions, output: Output): Promise<RunOutcome> {
+  const handle: RunHandle = startRun({
+    ...asked,
+    onState: (state) => {
+      progress.onState(state)
+    },
+    onEvent: (event) => {
+      if (event.kind === 'bucket') progress.onBucket(event.bucket)
+    },
+  })
+  const progress = progressOf(() => handle.view.shape, output.quiet)
+  const release = stopOnSignals(handle)
+  const outcome = await handle.done
+  release()
+  progress.end()
+  return outcome
+}
+
+/** What runs: so that a log of a pipeline can be understood by itself. */
+function headline(plan: Plan, target: Target, { commit, dirty }: Commit, id: string): string {
+  if (plan.file === plan.name) return `${plan.name}, run ${id}`
+  const at = commit === null ? '' : `, commit ${commit.slice(0, 8)}${dirty ? ' with changes' : ''}`
+  const against = target.name === target.origin ? target.origin : `${target.name} (${target.origin})`
+  return `${plan.name} (${plan.file}${at}) against ${against}, run ${id}`
+}
+
+/** The options that make the load of a URL say nothing beside a plan. */
+function refuseLoadOptions(file: string, options: RunArguments): void {
+  if (isUrl(file)) return
+  for (const name of ['rate', 'for', 'users', 'iterations', 'wait', 'gate'] as const)
+    if (options[name] !== undefined)
+      throw new UsageError(`--${name} is for the run of a URL: a plan has its own load and gates`)
+}
+
+/** The run that gates are held to. */
+function readBaseline(file: string, plan: Plan, target: Target, scale: number): Baseline {
+  const baseline = baselineFrom(readStored(file))
+  const fault = baselineFault(baseline, { target, plan: { scale, load: loadFingerprint(plan) } })
+  if (fault !== undefined) throw new UsageError(`${file} is no baseline for this run: ${fault}`)
+  return baseline
+}
+
+/** The first signal stops the run, with its teardown; a second one ends at once. */
+function stopOnSignals(handle: RunHandle): () => void {
+  let signals = 0
+  const onSignal = (signal: NodeJS.Signals) => {
+    if (++signals > 1) process.exit(4)
+    process.stderr.write(`\n${signal}: stopping; teardown runs first, a second signal ends at once\n`)
+    handle.stop(signal)
+  }
+  process.on('SIGINT', onSignal).on('SIGTERM', onSignal)
+  return () => {
+    process.off('SIGINT', onSignal).off('SIGTERM', onSignal)
+  }
+}
