@@ -63,7 +63,9 @@ async function save(): Promise<void> {
   <div class="import">
     <div class="head">
       <h1>Import a plan</h1>
-      <span v-if="ready" class="soft">from {{ what }}: {{ imported?.steps }} requests</span>
+      <span v-if="ready" class="soft"
+        >from {{ what }}: {{ imported?.steps }} {{ imported?.steps === 1 ? 'request' : 'requests' }}</span
+      >
       <ElButton v-if="state.kind === 'made'" size="small" text @click="cancel()">Start over</ElButton>
     </div>
     <div v-if="state.kind === 'empty' || state.kind === 'fault'" class="start">
