@@ -14,7 +14,7 @@ import { callerOf, git, signedIn, type Call } from './place.js'
 
 const KILLS = Number(process.env['KILLS'] ?? 2)
 const kills = Array.from({ length: KILLS }, (_, number) => number + 1)
-const SECONDS = 4
+const SECONDS = 3
 
 const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-kill-'))
 const repository = join(folder, 'larkholm')
