@@ -1,5 +1,5 @@
 // Reports to files; - is standard output.
-import { mkdirSync, writeFileSync } from 'node:fs'
+import { mkdirSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { csvOf, htmlOf, junitOf, markdownOf, type RunResult } from '@jolt-gate/core'
 import { UsageError } from './errors.js'
@@ -97,6 +97,11 @@ export function writeReport(file: string, content: string): void {
   writeFileSync(file, content)
 }
 
+/** Plans that were not run leave no reports. */
+export function removeUnwritten(reports: Reports, ran: number): void {
+  for (const { file, of } of reports) if (of !== 'all' && of >= ran) rmSync(file, { force: true })
+}
+
 /** Refuses, before anything is sent, two reports on standard output and files that cannot be written. */
 export function checkReports(reports: Reports): void {
   const files = reports.map(({ file }) => file)
@@ -105,7 +110,8 @@ export function checkReports(reports: Reports): void {
     if (file === '-') continue
     try {
       mkdirSync(dirname(file), { recursive: true })
-      writeFileSync(file, '', { flag: 'a' })
+      // A report of an earlier run must not be taken for one of this.
+      writeFileSync(file, '')
     } catch (error) {
       throw new UsageError(`${file} cannot be written: ${error instanceof Error ? error.message : String(error)}`)
     }

@@ -1,9 +1,10 @@
 // `run`: makes the load of plans, one after another; the verdict is the exit code.
+import { existsSync } from 'node:fs'
 import { verdictWords, type RunResult } from '@jolt-gate/core'
 import { EXIT } from './errors.js'
 import type { Output, RunArguments } from './options.js'
 import { printResult } from './print-result.js'
-import { checkReports, reportsFor, writeReports, type Reports } from './reports.js'
+import { checkReports, removeUnwritten, reportsFor, writeReports, type Reports } from './reports.js'
 import { askedPlan, runPlan, type AskedPlan } from './run-plan.js'
 
 /** The gravest first: what several plans come to. */
@@ -23,10 +24,9 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   const results: RunResult[] = []
   const codes: number[] = []
   for (const one of asked) {
-    const rest = () => asked.slice(results.length).map(({ file }) => file)
     const { result, judgement } = await runPlan(one, options, output, (early) => {
       // Standard output gets one document: the last one.
-      writeReports(reports, [...results, early], rest().slice(1), 'files')
+      writeReports(reports, [...results, early], files.slice(results.length + 1), 'files')
     })
     results.push(result)
     const code = judgement.exitCode === EXIT.void && options.onVoid === 'pass' ? EXIT.ok : judgement.exitCode
@@ -36,6 +36,7 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   }
   const notRun = files.slice(results.length)
   const faults = writeReports(reports, results, notRun, 'all')
+  removeUnwritten(reports, results.length)
   tell(reports, faults, output)
   if (files.length > 1) summarize(files, results)
   const code = GRAVEST.find((one) => codes.includes(one)) ?? EXIT.ok
@@ -44,7 +45,9 @@ export async function run(files: readonly string[], options: RunArguments, outpu
 }
 
 function tell(reports: Reports, faults: readonly string[], output: Output): void {
-  const written = reports.filter(({ file }) => file !== '-' && !faults.some((fault) => fault.startsWith(`${file} `)))
+  const written = reports.filter(
+    ({ file }) => existsSync(file) && !faults.some((fault) => fault.startsWith(`${file} `)),
+  )
   if (!output.quiet && written.length > 0)
     process.stderr.write(`written: ${written.map(({ file }) => file).join(', ')}\n`)
   for (const fault of faults) process.stderr.write(`${fault}\n`)

@@ -1,9 +1,10 @@
 // A generator as a process: what it tells, and its journal.
-import { appendFileSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { appendFileSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { readPlan } from '@jolt-gate/core'
 import { readJournal, startGenerator, type FromGenerator } from '@jolt-gate/engine'
+import { Journal } from '../src/carry/journal.js'
 import { startFerries, type Ferries } from '@jolt-gate/stand-in-ferries'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 
@@ -50,13 +51,17 @@ describe('a generator', () => {
     )
   })
 
-  it('reads a journal whose last line was cut, without that line', () => {
+  it('reads a journal in which a line was cut without that line, also when another one wrote on', () => {
     const journal = join(folder, 'g.jsonl')
     const before = readJournal(journal)
     appendFileSync(journal, '{"kind":"bucket","second":')
-
     expect(readJournal(journal)).toEqual(before)
-    expect(readFileSync(journal, 'utf8').endsWith(':')).toBe(true)
+
+    const next = new Journal(journal)
+    next.write({ kind: 'state', state: 'teardown' })
+    next.close()
+
+    expect(readJournal(journal)?.told).toEqual([...(before?.told ?? []), { kind: 'state', state: 'teardown' }])
   })
 
   it('makes its run also where the disk for its journal is full', async () => {

@@ -100,7 +100,8 @@ describe('signing out', () => {
 })
 
 describe('a role in one project', () => {
-  const jon = () => session('given-in-person')
+  const jonNow = { ...JON, password: 'given-in-person' }
+  const jon = () => session(jonNow.password)
   const give = async (role: string | null) => {
     const { people } = (await administrator('GET', '/people')).body as { people: { id: number; email: string }[] }
     const id = people.find(({ email }) => email === JON.email)?.id ?? 0
@@ -128,7 +129,10 @@ describe('a role in one project', () => {
 
     expect(await give('reader')).toBe(204)
     expect(await seen()).toEqual([200, 200, 403, 403])
+    const open = await fetch(`${origin}/api/changes`, { headers: await signedIn(origin, '/session', jonNow) })
     expect(await give('none')).toBe(204)
+    // What was open for the role of before has ended.
+    await open.text()
     expect(await seen()).toEqual([404, 404, 404, 404])
     expect((await of('GET', '/projects')).body).toEqual({ projects: [] })
     expect((await of('GET', '/queue')).body).toEqual({ runs: [] })

@@ -1,6 +1,6 @@
 // The journal of a run: what its generator told, written down before it is told, so that a run outlives whoever
-// listens. One line of JSON for each; a last line that was cut is none.
-import { closeSync, existsSync, fsyncSync, openSync, readFileSync, writeSync } from 'node:fs'
+// listens. One line of JSON for each; a line that was cut, by a kill or a full disk, is none.
+import { closeSync, existsSync, fstatSync, fsyncSync, openSync, readFileSync, writeSync } from 'node:fs'
 import { base64OfBytes, bytesOfBase64 } from '@jolt-gate/core'
 import type { RunOrder, Told } from './generator-protocol.js'
 
@@ -18,6 +18,8 @@ export class Journal {
   /** Opens a journal to write at its end. */
   constructor(path: string) {
     this.file = openSync(path, 'a', 0o600)
+    // What follows a line that was cut begins one of its own.
+    if (fstatSync(this.file).size > 0) writeSync(this.file, '\n')
   }
 
   begin(order: RunOrder): void {
@@ -42,11 +44,18 @@ export class Journal {
 /** Reads a journal; undefined where there is none, or not even its head. */
 export function readJournal(path: string): { head: JournalHead; told: Told[] } | undefined {
   if (!existsSync(path)) return undefined
-  const lines = readFileSync(path, 'utf8').split('\n').slice(0, -1)
-  const [head, ...rest] = lines.map((line): unknown => JSON.parse(line, textAsInfinity))
+  const [head, ...rest] = readFileSync(path, 'utf8').split('\n').flatMap(parsedLine)
   // Nobody but this file writes journals, in a folder that is the application's own.
   if (head === undefined) return undefined
   return { head: head as JournalHead, told: rest.map(toldOf) }
+}
+
+function parsedLine(line: string): unknown[] {
+  try {
+    return [JSON.parse(line, textAsInfinity)]
+  } catch {
+    return []
+  }
 }
 
 function toldOf(line: unknown): Told {

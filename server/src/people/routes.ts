@@ -13,7 +13,7 @@ import { cookieName, cookieOptions, onlyPeople, sessionOf, visitorIn } from './a
 import { hashPassword, hashToken, isPassword, isSameCode, newToken } from './passwords.js'
 import { note, noteOf } from './audit-log.js'
 import { providerRoutes, type ProviderOptions } from './provider.js'
-import { endSession, endSessionsOf } from './sessions.js'
+import { endSession, endSessionsOf, endStreamsOf } from './sessions.js'
 import { Op, type WhereOptions } from 'sequelize'
 
 const SESSION_MS = 12 * 3_600_000
@@ -199,6 +199,7 @@ export function peopleRoutes(): Router {
     const person = await personOf(params.person)
     await refuseLastAdministrator(person, role)
     await person.update({ role })
+    await endStreamsOf(person.id)
     await noteOf(administrator, 'changed a role', `${person.name} is ${role}`)
     return publicPerson(person)
   })
@@ -209,6 +210,7 @@ export function peopleRoutes(): Router {
     const place = { projectId: project.id, personId: person.id }
     if (role === null) await ProjectRoleRow.destroy({ where: place })
     else await ProjectRoleRow.upsert({ ...place, role })
+    await endStreamsOf(person.id)
     await noteOf(
       administrator,
       'changed a role',

@@ -19,6 +19,11 @@ export async function endSessionsOf(personId: number, kept?: SessionRow): Promis
   for (const session of await SessionRow.findAll({ where: { personId, ...but } })) await endSession(session)
 }
 
+/** Ends what is open for a person, whose role is another one now; pages ask anew, and are told what they may see. */
+export async function endStreamsOf(personId: number): Promise<void> {
+  for (const { hash } of await SessionRow.findAll({ where: { personId }, attributes: ['hash'] })) ended.emit(hash)
+}
+
 /** Calls back when the session of a request ends. Gives what stops listening; a token has no session to end. */
 export function whenSessionEnds(request: Request, act: () => void): () => void {
   const hash = sessionOf(request)?.hash

@@ -139,6 +139,10 @@ export class RunQueue {
       const { plan } = await partsOf(row.id)
       if (JSON.stringify(plan) !== JSON.stringify(storedPlan(asked.plan)))
         throw new Problem(409, 'CHANGED', 'the plan was changed while the server was away: run it again')
+      if (asked.target.origin !== row.origin)
+        throw new Problem(409, 'CHANGED', 'the target was changed while the server was away: run it again')
+      // The plan is the same; what it takes from other files is that of now.
+      await row.update(asked.head)
       this.waiting.push({ asked, row })
     } catch (error) {
       if (!(error instanceof Problem)) throw error
