@@ -54,8 +54,11 @@ const rounds = Array.from({ length: ROUNDS }, () => ({
   bare: measure('bare')['perSecond'] ?? NaN,
   full: measure('full')['perSecond'] ?? NaN,
 }))
-const pace = measure('pace')
-const lag = measure('lag')
+const pacing = Array.from({ length: ROUNDS }, () => ({
+  alone: measure('pace'),
+  shared: measure('lag'),
+  free: unpinned('lag', []),
+}))
 const record = measure('record')
 const users = measure('users')
 const hour = measure('hour')
@@ -85,14 +88,24 @@ for (const [what, second] of [
 row('our full path, 64 connections', `${median(rounds.map((round) => round.full)).toFixed(0)}/s`)
 row('ratio, round by round', rounds.map((round) => (round.full / round.bare).toFixed(2)).join(', '))
 row('ratio, median', median(rounds.map((round) => round.full / round.bare)).toFixed(2))
+const ofPacing = (read: (round: (typeof pacing)[number]) => number | undefined) =>
+  median(pacing.map((round) => read(round) ?? NaN))
+row('pacing alone at 1 000 rings/s', `${(100 * ofPacing(({ alone }) => alone['cores'])).toFixed(0)} % of a core`)
+for (const [where, of] of [
+  ['the pacing alone', 'alone'],
+  ['command and sender on one core', 'shared'],
+  ['command and sender on two cores', 'free'],
+] as const) {
+  const p99 = ofPacing((round) => round[of]['p99Ms'])
+  const ratio = ofPacing((round) => (round[of]['p99Ms'] ?? NaN) / (round.alone['p99Ms'] ?? NaN))
+  row(
+    `start lag over 10 s at 1 000 arrivals/s, ${where}: p50, p99, p99 beside the pacing alone`,
+    `${ofPacing((round) => round[of]['p50Ms']).toFixed(2)} ms, ${p99.toFixed(2)} ms, ${ratio.toFixed(2)}`,
+  )
+}
 row(
-  'start lag at 1 000 arrivals/s, p50 and p99',
-  `${lag['p50Ms']?.toFixed(2) ?? ''} and ${lag['p99Ms']?.toFixed(2) ?? ''} ms`,
-)
-row('sender thread busy at 1 000 arrivals/s', `${((lag['busy'] ?? NaN) * 100).toFixed(0)} % of a core`)
-row(
-  'pacing alone at 1 000 rings/s',
-  `${((pace['cores'] ?? NaN) * 100).toFixed(0)} % of a core, late ${pace['p50Ms']?.toFixed(2) ?? ''} ms at p50 and ${pace['p99Ms']?.toFixed(2) ?? ''} ms at p99`,
+  'sender thread busy at 1 000 arrivals/s',
+  `${(100 * ofPacing(({ shared }) => shared['busy'])).toFixed(0)} % of a core`,
 )
 row('recording one value', `${record['nanoseconds']?.toFixed(0) ?? ''} ns`)
 row('a user who waits, of 100 000', `${((users['bytes'] ?? NaN) / 1000).toFixed(2)} kB`)
