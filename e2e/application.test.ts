@@ -76,7 +76,7 @@ describe('the application', () => {
     await page.goto(`${origin}/p/1/plan?file=plans/overload.gate.yaml`)
     await page.getByRole('button', { name: '1 %', exact: true }).click()
     await page.getByRole('textbox', { name: 'Limit' }).fill('0.5 %')
-    await page.getByRole('button', { name: 'change', exact: true }).click()
+    await page.getByRole('button', { name: 'Change', exact: true }).click()
     await expect.poll(() => page.locator('.gates').innerText()).toMatch(/failed requests at most 0.5 %/)
 
     await page.getByRole('button', { name: 'Commit and run' }).click()

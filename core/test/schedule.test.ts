@@ -241,6 +241,21 @@ describe('a preview', () => {
     expect(previewOf(plan).usersInFlight).toBeNull()
     expect(curveOf(preview).users.at(-2)).toEqual([30, 12])
   })
+
+  it('draws users in flight: who came within the last W is there, and each of them for W', () => {
+    const plan = planOf('  - { phase: up, rate: 2/s to 10/s, for: 40s }\n  - { phase: rest, rest: 20s }')
+    const names = plan.journeys.map(({ name }): [string, number] => [name, 4000])
+    const { inFlight } = curveOf(previewOf(plan, new Map(names)))
+    const at = (second: number) => inFlight.find(([seconds]) => Math.abs(seconds - second) < 0.151)?.[1] ?? NaN
+
+    // A ramp from 2/s to 10/s in 40 s: between 26 s and 30 s the mean rate is 7.6/s, for 4 s.
+    expect(at(30)).toBeCloseTo(30.4, 6)
+    expect(at(44.1)).toBe(0)
+    // The area under L is arrivals times W: 240 times 4 s.
+    const area = inFlight.reduce((sum, [, value]) => sum + value * (60 / (inFlight.length - 1)), 0)
+    expect(area / 960).toBeCloseTo(1, 2)
+    expect(curveOf(previewOf(plan)).inFlight).toEqual([])
+  })
 })
 
 describe('a ready-made load', () => {

@@ -191,6 +191,21 @@ describe('projects', () => {
 describe('targets', () => {
   const text = () => `origin: ${place.ferries.origin}\nsecrets: [user, password]\n`
 
+  it('keep data files that are read and changed like a plan, and no other file', async () => {
+    const path = '/projects/1/data?file=data/rows.csv'
+    expect(await administrator('GET', path)).toMatchObject({ status: 404 })
+    const made = await administrator('PUT', path, { text: 'name\nTove\n', message: 'Rows', base: null })
+    expect(made.status).toBe(200)
+    const read = await administrator('GET', path)
+    expect(read.body).toMatchObject({ file: 'data/rows.csv', text: 'name\nTove\n' })
+    const over = await administrator('PUT', path, { text: 'name\nIda\n', message: 'Over', base: 'another' })
+    expect(over).toMatchObject({ status: 409, body: { code: 'CHANGED' } })
+    for (const file of ['plans/a.gate.yaml', '../rows.csv', '.git/x.csv', 'data/rows.txt'])
+      expect(await administrator('GET', `/projects/1/data?file=${encodeURIComponent(file)}`)).toMatchObject({
+        status: 400,
+      })
+  })
+
   it('keep secrets that are sealed, used, and never read back', async () => {
     const { body } = await administrator('GET', `${place.project}/targets`)
     const { base } = (body as { targets: { base: string }[] }).targets[0] ?? {}

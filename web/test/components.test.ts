@@ -2,12 +2,13 @@
 import { mount, type VueWrapper } from '@vue/test-utils'
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { shallowRef } from 'vue'
-import type { GateResult, Problem, Shape, StepSummary, Surroundings } from '@jolt-gate/core'
+import type { GateResult, Problem, StepSummary, Surroundings } from '@jolt-gate/core'
 import { compilePath, parseJson, readPlan, treeOf } from '@jolt-gate/core'
-import FormText from '../src/plan/FormText.vue'
+import { offersFor } from '../src/plan/form/offers.js'
+import FormText from '../src/plan/form/FormText.vue'
 import ProblemList from '../src/plan/ProblemList.vue'
-import ResponsePicker from '../src/plan/ResponsePicker.vue'
-import { PLAN_FORM, type PlanForm } from '../src/plan/use-form.js'
+import ResponsePicker from '../src/plan/form/ResponsePicker.vue'
+import { PLAN_FORM, type PlanForm } from '../src/plan/form/use-form.js'
 import FailuresTable from '../src/run/FailuresTable.vue'
 import StepsTable from '../src/run/StepsTable.vue'
 import VerdictColumn from '../src/run/VerdictColumn.vue'
@@ -167,6 +168,13 @@ function formOf(problems: Problem[] = []): PlanForm {
     problems: shallowRef(problems),
     around: shallowRef(around),
     rehearsed: shallowRef([]),
+    observed: shallowRef({}),
+    files: shallowRef({}),
+    project: shallowRef(1),
+    mayWrite: shallowRef(true),
+    addFile: vi.fn(),
+    readFiles: vi.fn(),
+    selectPath: vi.fn(),
     edit: vi.fn(),
     rename: vi.fn(),
     select: vi.fn(),
@@ -185,7 +193,10 @@ describe('a text of the form', () => {
     await wrapper.get('input').setValue('GET /b')
     expect(wrapper.emitted('set')).toBeUndefined()
     await wrapper.get('input').trigger('keydown', { key: 'Enter' })
-    expect(wrapper.emitted('set')).toEqual([['GET /b']])
+    await wrapper.get('input').trigger('blur')
+    await vi.waitFor(() => {
+      expect(wrapper.emitted('set')).toEqual([['GET /b']])
+    })
   })
 
   it('is as it was after Escape', async () => {
@@ -197,15 +208,12 @@ describe('a text of the form', () => {
     expect(wrapper.get('input').element.value).toBe('GET /a')
   })
 
-  it('offers what may be written there: sentences, names in braces, files', async () => {
-    const offers = async (text: string, shape: Shape) => {
-      const wrapper = textOf({ text, label: 'x', line: 12, shape })
-      await wrapper.get('input').trigger('focus')
-      return wrapper.findAll('option').map((option) => option.attributes('value'))
-    }
-    expect(await offers('failed ', { kind: 'sentence', rule: 'Gate' })).toContain('failed requests')
-    expect(await offers('GET /{da', { kind: 'text' })).toContain('GET /{day}')
-    expect(await offers('', { kind: 'file', ending: '.csv' })).toEqual(['data/p.csv'])
+  it('offers what may be written there: sentences, names in braces, files', () => {
+    const around = formOf().around.value
+    if (around === undefined) throw new Error('nothing is around')
+    expect(offersFor('failed ', { kind: 'sentence', rule: 'Gate' }, around)).toContain('failed requests')
+    expect(offersFor('GET /{da', { kind: 'text' }, around)).toContain('GET /{day}')
+    expect(offersFor('', { kind: 'file', ending: '.csv' }, around)).toEqual(['data/p.csv'])
   })
 
   it('shows the error of its line, and no other', () => {
@@ -215,7 +223,7 @@ describe('a text of the form', () => {
       { ...problem, line: 9, message: 'another' },
     ]
     const wrapper = textOf({ text: 'GETT /a', label: 'send', line: 8 }, formOf(problems))
-    expect(wrapper.text()).toBe('expected a method')
+    expect(wrapper.get('.fault').text()).toBe('expected a method')
     expect(wrapper.get('input').attributes('aria-invalid')).toBe('true')
   })
 })

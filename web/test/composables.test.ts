@@ -6,7 +6,7 @@ import { afterEach, describe, expect, it, vi } from 'vitest'
 import { computed, defineComponent, h, ref, shallowRef } from 'vue'
 import { api } from '../src/api/client.js'
 import type { PlanText } from '@jolt-gate/core/api'
-import { partOf } from '../src/plan/use-form.js'
+import { partOf } from '../src/plan/form/use-form.js'
 import { useParts } from '../src/plan/use-parts.js'
 import type { PlanView } from '../src/plan/plan.worker.js'
 import { useSaving } from '../src/plan/use-saving.js'
@@ -107,6 +107,7 @@ describe('saving', () => {
       rebase(current: string, base: string) {
         opened.value = { ...opened.value, text: current, base }
       },
+      readFiles: () => Promise.resolve(),
     }
     const made: ReturnType<typeof useSaving>[] = []
     const page = mount(

@@ -35,6 +35,8 @@ export const SAVED = HEAD.shape({ file: string().required(), base: string().requ
 const branchName = object({ name: string().trim().required('a name is needed').max(200) })
 export const ofFile = { file: string().required('file is needed: a path in this project').max(700) }
 
+const DATA_TEXT = object({ file: string().required(), text: string().defined(), base: string().required() })
+
 const PLAN_SUMMARY = object({
   file: string().required(),
   name: string().defined(),
@@ -151,6 +153,26 @@ export const PROJECT_ROUTES = {
     method: 'PUT',
     path: '/projects/{project}/plan',
     summary: 'save a plan: a commit with message and author',
+    needs: 'write',
+    mostKb: FILE_KB,
+    query: object(ofFile),
+    body: SAVE,
+    status: 200,
+    answer: json(SAVED),
+  }),
+  data: route({
+    method: 'GET',
+    path: '/projects/{project}/data',
+    summary: 'read a data file: CSV or JSON Lines, up to 1 MB',
+    needs: 'read',
+    query: object(ofFile),
+    status: 200,
+    answer: json(DATA_TEXT),
+  }),
+  saveData: route({
+    method: 'PUT',
+    path: '/projects/{project}/data',
+    summary: 'save a data file: a commit with message and author',
     needs: 'write',
     mostKb: FILE_KB,
     query: object(ofFile),

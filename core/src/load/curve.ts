@@ -9,6 +9,8 @@ export interface LoadCurve {
   rate: CurvePoints
   /** Users who come again by themselves, over all tracks. */
   users: CurvePoints
+  /** Expected users in flight of all that arrive; empty where the time of a journey is not known. */
+  inFlight: CurvePoints
   /** Arrivals a second of each track, where there are several with arrivals. */
   tracks: { name: string | null; rate: CurvePoints }[]
 }
@@ -32,6 +34,7 @@ export function curveOf(preview: Pick<Preview, 'phases' | 'tracks' | 'seconds'>)
   return {
     rate: lineOf(phases, 'rates'),
     users: lineOf(phases, 'users'),
+    inFlight: inFlightOf(phases, arriving, preview.seconds),
     tracks:
       arriving.length < 2
         ? []
@@ -56,4 +59,33 @@ function levelAt(phases: readonly PhasePreview[], moment: number, side: -1 | 1, 
     level += from + ((to - from) * (moment - fromSeconds)) / (toSeconds - fromSeconds)
   }
   return Math.round(level * 1e6) / 1e6
+}
+
+const POINTS = 200
+
+/**
+ * Users in flight over time, as if each journey took its mean time W: who arrived within the last W is still there. Where
+ * the rate λ is constant this is Little's law, L = λ W.
+ *
+ * Source: J. D. C. Little, "A proof for the queuing formula L = λW", Operations Research 9 (1961).
+ */
+function inFlightOf(phases: readonly PhasePreview[], arriving: Preview['tracks'], seconds: number): CurvePoints {
+  if (arriving.length === 0 || arriving.some(({ journeySeconds }) => journeySeconds === null)) return []
+  return Array.from({ length: POINTS + 1 }, (_, point): [number, number] => {
+    const at = (seconds * point) / POINTS
+    const level = arriving.reduce((sum, { name, journeySeconds }) => {
+      const own = phases.filter((phase) => phase.track === name)
+      return sum + arrivalsUntil(own, at) - arrivalsUntil(own, at - (journeySeconds ?? 0))
+    }, 0)
+    return [at, Math.round(level * 1e6) / 1e6]
+  })
+}
+
+/** Expected arrivals until a moment; rates are linear within a phase. */
+function arrivalsUntil(phases: readonly PhasePreview[], at: number): number {
+  return phases.reduce((sum, { fromSeconds, toSeconds, rates: [from, to] }) => {
+    const length = toSeconds - fromSeconds
+    const inside = Math.min(Math.max(at - fromSeconds, 0), length)
+    return length === 0 ? sum : sum + from * inside + ((to - from) * inside * inside) / (2 * length)
+  }, 0)
 }

@@ -31,6 +31,8 @@ export interface TrackPreview {
   arrivals: number
   peakRate: number
   mostUsers: number
+  /** Mean time of its journeys, where they are known. */
+  journeySeconds: number | null
 }
 
 export interface Preview {
@@ -79,12 +81,15 @@ export function previewOf(plan: Plan, journeyMs: ReadonlyMap<string, number> = n
         arrivals: sumOf(own, (phase) => phase.arrivals),
         peakRate: Math.max(...own.flatMap((phase) => phase.rates)),
         mostUsers: Math.max(...own.flatMap((phase) => phase.users)),
+        journeySeconds: secondsOf(meanJourneyMs(plan, name, journeyMs)),
       }
     }),
     phases,
     warnings: warningsOf(plan, phases),
   }
 }
+
+const secondsOf = (ms: number | undefined) => (ms === undefined ? null : ms / 1000)
 
 function phasesOf(plan: Plan): PhasePreview[] {
   const counts = arrivalCounts(plan.load.phases, new Draws(plan.seed))

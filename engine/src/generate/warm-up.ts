@@ -84,7 +84,7 @@ function detachOnce(): void {
 const ALONE = { index: 0, senders: 1, mostLateMs: 1000 }
 const emptyCounters = ({ data }: Plan) => new Int32Array(new SharedArrayBuffer(4 * (1 + data.length)))
 
-/** The same journeys, without what waits and what reaches beyond HTTP, begun in the way in which the plan begins them. */
+/** The same journeys, without what waits and what reaches beyond HTTP, begun as the plan begins them. */
 function warmPlan(plan: Plan): Plan {
   const [first] = plan.load.phases
   if (first === undefined) return plan

@@ -12,7 +12,7 @@ import { rolesOf } from '../people/roles.js'
 import { cloneProject, newProject, openProject } from './add.js'
 import { projectOf } from './project-of.js'
 import type { ProjectWatch } from './watch.js'
-import { fingerprint, isReadablePath, type WorkingCopy } from './working-copy.js'
+import { fingerprint, isDataPath, isReadablePath, type WorkingCopy } from './working-copy.js'
 
 /** Runs in which the past of a plan is looked for. */
 const LOOKED_BACK = 50
@@ -76,6 +76,23 @@ export function projectRoutes(folder: string | undefined, watch: ProjectWatch): 
     }
   })
 
+  serve(routes, ROUTES.data, async ({ params, query }) => {
+    const { copy } = await projectOf(params.project)
+    const file = dataFileOf(query.file)
+    const text = await copy.read(file)
+    if (text === undefined) throw new Problem(404, 'NO_FILE', `there is no file ${file} in this project`)
+    if (text.length > MOST_EDITED) throw new Problem(413, 'TOO_LARGE', `${file} is over 1 MB: change it with Git`)
+    return { file, text, base: fingerprint(text) }
+  })
+
+  serve(routes, ROUTES.saveData, async ({ person, params, query, body: { text, base, message } }) => {
+    const { project, copy } = await projectOf(params.project)
+    const file = dataFileOf(query.file)
+    const head = await copy.save({ files: [{ file, text, base }], message, author: person })
+    await noteOf(person, 'changed a data file', file, project.id)
+    return { file, base: fingerprint(text), ...head }
+  })
+
   serve(routes, ROUTES.savePlan, async ({ person, params, query, body: { text, base, message } }) => {
     const { project, copy } = await projectOf(params.project)
     const file = fileOf(query.file)
@@ -90,6 +107,12 @@ export function projectRoutes(folder: string | undefined, watch: ProjectWatch): 
 function fileOf(value: string): string {
   if (value.endsWith('.gate.yaml') && isReadablePath(value)) return value
   throw new Problem(400, 'BAD_PATH', 'file must be the path of a *.gate.yaml file of this project')
+}
+
+const MOST_EDITED = 1_000_000
+function dataFileOf(value: string): string {
+  if (isDataPath(value)) return value
+  throw new Problem(400, 'BAD_PATH', 'file must be the path of a CSV or JSON Lines file of this project')
 }
 
 /** What earlier runs tell about the next: how long journeys take, and which loads have held against which target. */

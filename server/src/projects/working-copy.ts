@@ -244,9 +244,14 @@ export function isReadablePath(file: string): boolean {
   return READABLE.test(file) && isInnerPath(file)
 }
 
-/** Files that pages write: plans, targets and shared steps, and schemas that an import brings. */
+/** A file of rows that pages read and write. */
+export function isDataPath(file: string): boolean {
+  return /\.(?:csv|jsonl|ndjson)$/.test(file) && isInnerPath(file)
+}
+
+/** Files that pages write: plans, targets and shared steps, rows, and schemas that an import brings. */
 export function isWritablePath(file: string): boolean {
-  return isInnerPath(file) && (READABLE.test(file) || /^schemas\/[\w.-]+\.json$/.test(file))
+  return isInnerPath(file) && (READABLE.test(file) || isDataPath(file) || /^schemas\/[\w.-]+\.json$/.test(file))
 }
 
 function isInnerPath(file: string): boolean {

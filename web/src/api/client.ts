@@ -62,6 +62,10 @@ export const api = {
   savePlan: (project: number, file: string, body: TextChange) =>
     call(ROUTES.savePlan, { project }, { query: { file }, body }),
 
+  data: (project: number, file: string) => call(ROUTES.data, { project }, { query: { file } }),
+  saveData: (project: number, file: string, body: TextChange) =>
+    call(ROUTES.saveData, { project }, { query: { file }, body }),
+
   branches: (project: number) => call(ROUTES.branches, { project }),
   newBranch: (project: number, name: string) => call(ROUTES.newBranch, { project }, { body: { name } }),
   switchBranch: (project: number, name: string) => call(ROUTES.switchBranch, { project }, { body: { name } }),

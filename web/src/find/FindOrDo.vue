@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // Find or do: plans, steps, runs, targets and actions, from the keyboard.
-import { ElDialog } from 'element-plus'
+import { ElDialog, ElInput } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { findable, type Found } from './findable.js'
@@ -13,7 +13,12 @@ const words = ref('')
 const all = ref<Found[]>([])
 const chosen = ref(0)
 const isLoading = ref(false)
-const input = ref<HTMLInputElement>()
+const input = ref<InstanceType<typeof ElInput>>()
+/** The library's field takes no role, and this one chooses from a list. */
+function begin(): void {
+  input.value?.input?.setAttribute('role', 'combobox')
+  input.value?.focus()
+}
 
 watch(isOpen, async (open) => {
   if (!open) return
@@ -48,7 +53,8 @@ function go(one: Found | undefined): void {
   if (one.to !== undefined) void router.push(one.to)
   else if (one.act !== undefined) emit('act', one.act)
 }
-function press(event: KeyboardEvent): void {
+function press(event: Event): void {
+  if (!(event instanceof KeyboardEvent)) return
   if (event.key === 'ArrowDown') chosen.value = Math.min(found.value.length - 1, chosen.value + 1)
   else if (event.key === 'ArrowUp') chosen.value = Math.max(0, chosen.value - 1)
   else if (event.key === 'Enter') go(found.value[chosen.value])
@@ -65,14 +71,13 @@ function press(event: KeyboardEvent): void {
     top="12vh"
     title="Find or do"
     @open-auto-focus="input?.focus()"
-    @opened="input?.focus()"
+    @opened="begin()"
   >
-    <input
+    <ElInput
       ref="input"
       v-model="words"
       autofocus
-      class="field words"
-      role="combobox"
+      class="words"
       aria-label="Find or do"
       aria-expanded="true"
       aria-controls="found"
@@ -103,7 +108,6 @@ function press(event: KeyboardEvent): void {
 <style scoped>
 .words {
   width: 100%;
-  padding: 8px 10px;
   font-size: 15px;
 }
 .found {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // Something went wrong on a page: what, and the way on.
+import { ElButton } from 'element-plus'
 defineProps<{ title: string; detail: string }>()
 defineEmits<{ again: [] }>()
 </script>
@@ -8,7 +9,7 @@ defineEmits<{ again: [] }>()
   <div class="error" role="alert">
     <h2>{{ title }}</h2>
     <p>{{ detail }}</p>
-    <button class="link" type="button" @click="$emit('again')">Try again</button>
+    <ElButton link @click="$emit('again')">Try again</ElButton>
   </div>
 </template>
 

@@ -31,21 +31,20 @@ async function act(work: () => Promise<unknown>): Promise<void> {
 <template>
   <ElPopover :visible="isOpen" placement="bottom-start" :width="260">
     <template #reference>
-      <button type="button" class="link" :aria-expanded="isOpen" @click="open()">
-        branch <b>{{ branch ?? 'none' }}</b>
-      </button>
+      <ElButton link :aria-expanded="isOpen" @click="open()">
+        branch&nbsp;<b>{{ branch ?? 'none' }}</b>
+      </ElButton>
     </template>
     <div class="branches" @keydown.esc.stop="isOpen = false">
-      <button
+      <ElButton
         v-for="one in branches"
         :key="one"
-        type="button"
-        class="link"
+        link
         :disabled="one === branch || !mayWrite"
         @click="act(() => api.switchBranch(project, one))"
       >
         {{ one }}<span v-if="one === branch" class="soft"> is here</span>
-      </button>
+      </ElButton>
       <form v-if="mayWrite" class="new" @submit.prevent="act(() => api.newBranch(project, name))">
         <ElInput v-model="name" aria-label="Name of a new branch" placeholder="new branch" />
         <ElButton native-type="submit" :disabled="name.trim() === ''">Make</ElButton>

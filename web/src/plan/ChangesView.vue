@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // What changed since the commit: in the plan's own words, and side by side.
+import { ElButton } from 'element-plus'
 import { MergeView } from '@codemirror/merge'
 import { yaml } from '@codemirror/lang-yaml'
 import { EditorState } from '@codemirror/state'
@@ -37,9 +38,9 @@ onBeforeUnmount(() => view?.destroy())
   <div class="changes">
     <ul v-if="changes.length > 0" class="words" aria-label="Changes in words">
       <li v-for="(change, index) in changes" :key="index">
-        <button v-if="change.line" type="button" class="link" @click="$emit('pick', change.line)">
+        <ElButton v-if="change.line" link @click="$emit('pick', change.line)">
           {{ change.words }}
-        </button>
+        </ElButton>
         <span v-else>{{ change.words }}</span>
       </li>
     </ul>

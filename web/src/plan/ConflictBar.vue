@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The file has changed elsewhere while it was open here: both texts are there, and the person chooses.
+import { ElButton } from 'element-plus'
 defineProps<{ isDirty: boolean }>()
 defineEmits<{ compare: []; mine: []; theirs: [] }>()
 </script>
@@ -7,11 +8,9 @@ defineEmits<{ compare: []; mine: []; theirs: [] }>()
 <template>
   <div class="conflict" role="alert">
     <b>This file changed elsewhere</b>, on disk or in another window. Your text is kept.
-    <button type="button" class="link" @click="$emit('compare')">compare</button>
-    <button type="button" class="link" @click="$emit('theirs')">
-      Take theirs{{ isDirty ? ' (undo brings mine back)' : '' }}
-    </button>
-    <button v-if="isDirty" type="button" class="link" @click="$emit('mine')">Keep mine</button>
+    <ElButton link @click="$emit('compare')">compare</ElButton>
+    <ElButton link @click="$emit('theirs')"> Take theirs{{ isDirty ? ' (undo brings mine back)' : '' }} </ElButton>
+    <ElButton v-if="isDirty" link @click="$emit('mine')">Keep mine</ElButton>
   </div>
 </template>
 

@@ -1,9 +1,12 @@
 <script setup lang="ts">
 // Gates as sentences; their words can be picked and changed, and gates added and removed.
 import { readSentence, type Gate, type Plan, type StopRule, type Target } from '@jolt-gate/core'
-import { ElInput, ElPopover } from 'element-plus'
+import { Close } from '@element-plus/icons-vue'
+import { ElButton, ElInput, ElPopover } from 'element-plus'
 import AddMenu from '../forms/AddMenu.vue'
-import { computed, ref } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { computed, nextTick, ref } from 'vue'
+import GateChoices from './form/GateChoices.vue'
 import { wordsOfGate, type GateWord } from './gate-words.js'
 import { choicesFor, suggestedLimit, usualGates } from './use-gates.js'
 
@@ -50,6 +53,31 @@ function apply(gate: Gate, index: number, text = draft.value.trim()): void {
   if (rule !== gate.written) emit('rule', gate, rule)
 }
 
+const isBuilding = ref(false)
+const builder = ref<HTMLElement>()
+const built = ref('')
+function begin(rule: string): void {
+  editing.value = undefined
+  if (rule !== '') {
+    emit('add', rule)
+    return
+  }
+  built.value = usualGates(props.plan)[0] ?? 'p95 response time under 500 ms'
+  isBuilding.value = true
+  void nextTick(() => {
+    builder.value?.scrollIntoView({ block: 'nearest' })
+  })
+}
+// A click elsewhere leaves the word as it was.
+useEventListener(document, 'pointerdown', ({ target: at }) => {
+  if (at instanceof Element && at.closest('.el-popper, .word') === null) editing.value = undefined
+})
+function addBuilt(): void {
+  if (!readSentence('Gate', built.value).ok) return
+  emit('add', built.value)
+  isBuilding.value = false
+}
+
 const suggested = (gate: Gate) => {
   const seen = props.observed[gate.rule]
   const limit = seen === undefined ? undefined : suggestedLimit(seen)
@@ -63,7 +91,7 @@ const suggested = (gate: Gate) => {
       <h2>Gates</h2>
       <span class="soft">{{ sentences.length }}</span>
     </div>
-    <p v-if="sentences.length === 0" class="soft none">No gates yet. Without a gate, no run fails.</p>
+    <p v-if="sentences.length === 0" class="soft none">No gates yet: the default gates go for a run.</p>
     <div
       v-for="gate in sentences"
       :key="gate.at.line"
@@ -74,63 +102,68 @@ const suggested = (gate: Gate) => {
       <template v-for="(word, index) in wordsOfGate(gate)" :key="index">
         <ElPopover v-if="word.kind !== 'plain'" :visible="isEditing(gate, index)" placement="bottom" :width="260">
           <template #reference>
-            <button type="button" class="word" :class="word.kind" @click.stop="edit(gate, word, index)">
+            <ElButton link class="word" :class="word.kind" @click.stop="edit(gate, word, index)">
               {{ word.text }}
-            </button>
+            </ElButton>
           </template>
           <form class="change" @submit.prevent="apply(gate, index)" @keydown.esc.stop="editing = undefined">
             <ElInput v-model="draft" :aria-label="word.kind === 'limit' ? 'Limit' : 'Word of the gate'" autofocus />
             <p v-if="fault" class="fault">{{ fault }}</p>
-            <button
-              v-if="word.kind === 'limit' && suggested(gate)"
-              type="button"
-              class="link"
-              @click="draft = suggested(gate)!.limit"
-            >
+            <ElButton v-if="word.kind === 'limit' && suggested(gate)" link @click="draft = suggested(gate)!.limit">
               {{ suggested(gate)!.limit }}: the last run saw {{ suggested(gate)!.seen }}
-            </button>
-            <div v-if="word.kind !== 'limit'" class="choices">
-              <button
+            </ElButton>
+            <div v-if="word.kind !== 'limit'" class="offers">
+              <ElButton
                 v-for="choice in choicesFor(word, gate, plan, target)"
                 :key="choice"
-                type="button"
-                class="link"
+                link
                 @click="apply(gate, index, choice)"
               >
                 {{ choice }}
-              </button>
+              </ElButton>
             </div>
-            <div class="actions">
-              <button class="link" type="submit">change</button>
-              <button class="link" type="button" @click="editing = undefined">cancel</button>
-            </div>
+            <span>
+              <ElButton size="small" native-type="submit">Change</ElButton>
+              <ElButton size="small" @click="editing = undefined">Cancel</ElButton>
+            </span>
           </form>
         </ElPopover>
         <span v-else>{{ word.text }}</span>
       </template>
-      <span v-if="gate.stop" class="soft stop">{{ stopOf(gate.stop) }}</span>
-      <button
+      <span v-if="gate.stop" class="soft note">{{ stopOf(gate.stop) }}</span>
+      <span v-if="observed[gate.rule]" class="soft note">last run {{ observed[gate.rule] }}</span>
+      <ElButton
         v-if="mayWrite"
-        type="button"
-        class="icon remove"
+        class="remove"
+        link
+        :icon="Close"
         :aria-label="`Remove the gate ${gate.written}`"
         @click.stop="$emit('remove', gate)"
-      >
-        ×
-      </button>
+      />
     </div>
+    <form v-if="isBuilding" ref="builder" class="build" @submit.prevent="addBuilt" @keydown.esc="isBuilding = false">
+      <GateChoices v-model="built" :plan="plan" :target="target" />
+      <p v-if="observed[built]" class="soft">last run {{ observed[built] }}</p>
+      <span>
+        <ElButton size="small" type="primary" native-type="submit">Add gate</ElButton>
+        <ElButton size="small" @click="isBuilding = false">Cancel</ElButton>
+      </span>
+    </form>
     <AddMenu
-      v-if="mayWrite"
+      v-else-if="mayWrite"
       class="add"
       label="Add a gate"
-      :items="usualGates(plan).map((rule) => ({ value: rule, label: rule }))"
-      @add="emit('add', $event)"
+      :items="[
+        { value: '', label: 'Choose its parts…' },
+        ...usualGates(plan).map((rule) => ({ value: rule, label: rule })),
+      ]"
+      @add="begin"
     />
   </div>
 </template>
 
 <style scoped>
-.stop {
+.note {
   display: block;
   font-size: 12px;
 }
@@ -153,23 +186,34 @@ const suggested = (gate: Gate) => {
   background: var(--lake-light);
 }
 .word {
-  padding: 0;
-  border: 0;
-  border-bottom: 1px dotted transparent;
-  background: none;
+  display: inline;
+  height: auto;
+  margin: 0 !important;
   color: var(--lake);
   font: inherit;
   font-weight: 600;
-  text-align: left;
-  cursor: pointer;
+  text-decoration: none;
+  white-space: normal;
+  vertical-align: baseline;
+}
+.word :deep(> span) {
+  display: inline;
 }
 .word:hover,
 .limit {
-  border-bottom-color: var(--lake);
+  text-decoration: underline dotted;
 }
-.choices {
+.build {
+  display: grid;
+  gap: 8px;
+  padding: 10px;
+  border: 1px solid var(--lake);
+  background: var(--white);
+}
+.offers {
   display: grid;
   gap: 4px;
+  justify-items: start;
   max-height: 180px;
   overflow: auto;
 }
@@ -186,6 +230,9 @@ const suggested = (gate: Gate) => {
 .remove:focus-visible {
   opacity: 1;
 }
+.offers .el-button {
+  margin: 0;
+}
 .add {
   margin-top: 8px;
 }
@@ -199,9 +246,5 @@ const suggested = (gate: Gate) => {
 .fault {
   color: var(--brick);
   font-size: 12px;
-}
-.actions {
-  display: flex;
-  gap: 14px;
 }
 </style>

@@ -14,7 +14,12 @@ const props = defineProps<{
   secondsPerPixel: number
   ratePerPixel: number
 }>()
-const emit = defineEmits<{ length: [phase: Phase, seconds: number]; rate: [phase: Phase, from: number, to: number] }>()
+const emit = defineEmits<{
+  length: [phase: Phase, seconds: number]
+  rate: [phase: Phase, from: number, to: number]
+  /** What a phase would be where the handle is held now, or nothing once it is let go. */
+  held: [phase: Phase | undefined]
+}>()
 
 interface Handle {
   key: string
@@ -54,59 +59,61 @@ const handles = computed(() =>
       return [length]
     }),
 )
-const dragged = ref<{ handle: Handle; fromX: number; fromY: number; dx: number; dy: number }>()
-const shift = (handle: Handle) => {
-  const drag = dragged.value
-  if (drag === undefined || drag.handle.key !== handle.key) return ''
-  return handle.kind === 'length' ? `translate(${String(drag.dx)} 0)` : `translate(0 ${String(drag.dy)})`
-}
+const dragged = ref<{ handle: Handle; fromX: number; fromY: number; perX: number; perY: number }>()
 
 function begin(handle: Handle, event: PointerEvent): void {
   if (event.target instanceof Element) event.target.setPointerCapture(event.pointerId)
-  dragged.value = { handle, fromX: event.clientX, fromY: event.clientY, dx: 0, dy: 0 }
+  // The picture is drawn anew while a handle is held: its scale goes by how it was when it was taken.
+  const { secondsPerPixel: perX, ratePerPixel: perY } = props
+  dragged.value = { handle, fromX: event.clientX, fromY: event.clientY, perX, perY }
+}
+function phaseAt(event: PointerEvent): Phase | undefined {
+  const drag = dragged.value
+  if (drag === undefined) return undefined
+  const [dx, dy] = [event.clientX - drag.fromX, event.clientY - drag.fromY]
+  const by = drag.handle.kind === 'length' ? dx * drag.perX : -dy * drag.perY
+  return dx === 0 && dy === 0 ? undefined : changedBy(drag.handle, by)
 }
 function drag(event: PointerEvent): void {
-  if (dragged.value === undefined) return
-  dragged.value = { ...dragged.value, dx: event.clientX - dragged.value.fromX, dy: event.clientY - dragged.value.fromY }
+  if (dragged.value !== undefined) emit('held', phaseAt(event))
 }
-function end(): void {
-  const drag = dragged.value
+function end(event: PointerEvent): void {
+  const phase = phaseAt(event)
+  const kind = dragged.value?.handle.kind
   dragged.value = undefined
-  if (drag === undefined || (drag.dx === 0 && drag.dy === 0)) return
-  if (drag.handle.kind === 'length') change(drag.handle, drag.dx * props.secondsPerPixel)
-  else change(drag.handle, -drag.dy * props.ratePerPixel)
+  emit('held', undefined)
+  if (phase !== undefined) tell(phase, kind === 'length')
+}
+function tell(phase: Phase, isLength: boolean): void {
+  if (isLength) emit('length', phase, phase.seconds)
+  else if (phase.kind === 'constant') emit('rate', phase, phase.rate, phase.rate)
+  else if (phase.kind === 'ramp') emit('rate', phase, phase.from, phase.to)
 }
 /** Lengths go by whole seconds, or tenths of a minute where they are long; rates by one, or tenths below ten. */
-function change({ phase, kind }: Handle, by: number): void {
+function changedBy({ phase, kind }: Handle, by: number): Phase {
   if (kind === 'length') {
-    const step = phase.seconds >= 600 ? 30 : phase.seconds >= 120 ? 5 : 1
-    emit('length', phase, Math.max(1, Math.round((phase.seconds + by) / step) * step))
-    return
+    const step = stepOf(phase)
+    return { ...phase, seconds: Math.max(1, Math.round((phase.seconds + by) / step) * step) }
   }
   const rounded = (rate: number) => Math.max(0, rate < 10 ? Math.round(rate * 10) / 10 : Math.round(rate))
-  if (phase.kind === 'constant')
-    emit('rate', phase, Math.max(0.1, rounded(phase.rate + by)), Math.max(0.1, rounded(phase.rate + by)))
-  if (phase.kind === 'ramp')
-    emit(
-      'rate',
-      phase,
-      kind === 'from' ? rounded(phase.from + by) : phase.from,
-      kind === 'to' ? rounded(phase.to + by) : phase.to,
-    )
+  if (phase.kind === 'constant') return { ...phase, rate: Math.max(0.1, rounded(phase.rate + by)) }
+  if (phase.kind !== 'ramp') return phase
+  return kind === 'from' ? { ...phase, from: rounded(phase.from + by) } : { ...phase, to: rounded(phase.to + by) }
 }
+const stepOf = ({ seconds }: Phase) => (seconds >= 600 ? 30 : seconds >= 120 ? 5 : 1)
 function press(handle: Handle, event: KeyboardEvent): void {
   const up = event.key === 'ArrowUp' || event.key === 'ArrowRight'
   const down = event.key === 'ArrowDown' || event.key === 'ArrowLeft'
   if (!up && !down) return
   event.preventDefault()
-  const size = handle.kind === 'length' ? (handle.phase.seconds >= 600 ? 30 : handle.phase.seconds >= 120 ? 5 : 1) : 1
-  change(handle, up ? size : -size)
+  const size = handle.kind === 'length' ? stepOf(handle.phase) : 1
+  tell(changedBy(handle, up ? size : -size), handle.kind === 'length')
 }
 </script>
 
 <template>
   <g class="handles">
-    <g v-for="handle in handles" :key="handle.key" :transform="shift(handle)">
+    <g v-for="handle in handles" :key="handle.key">
       <rect
         class="handle"
         :class="handle.kind"
@@ -131,7 +138,7 @@ function press(handle: Handle, event: KeyboardEvent): void {
         "
         @pointerdown="begin(handle, $event)"
         @pointermove="drag"
-        @pointerup="end()"
+        @pointerup="end"
         @keydown="press(handle, $event)"
       />
     </g>

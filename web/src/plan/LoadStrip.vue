@@ -1,12 +1,22 @@
 <script setup lang="ts">
 // The load that the plan would make, before it is made: totals, and arrivals per second over time.
-import { curveOf, type Phase, type Preview, type CurvePoints } from '@jolt-gate/core'
+import { ElButton } from 'element-plus'
+import { curveOf, durationOf, previewOf, type CurvePoints, type Phase, type Plan, type Preview } from '@jolt-gate/core'
 import { useElementSize } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 import { clock, grouped, lengthOf, rate } from '../text/figures.js'
 import LoadHandles from './LoadHandles.vue'
 
-const props = defineProps<{ preview: Preview | null; phases: Phase[]; mayWrite: boolean }>()
+const props = defineProps<{
+  preview: Preview | null
+  plan: Plan | undefined
+  /** Mean time of each journey in the last run. */
+  journeyMs: Readonly<Record<string, number>>
+  /** The line that is selected, and the section of the plan in which it is. */
+  line: number
+  section: string
+  mayWrite: boolean
+}>()
 defineEmits<{
   length: [phase: Phase, seconds: number]
   rate: [phase: Phase, from: number, to: number]
@@ -20,18 +30,49 @@ const FOOT = 22
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
 
+/** A phase whose handle is held: the load follows it, before the plan does. */
+const held = shallowRef<Phase>()
+const phases = computed(() => {
+  const all = props.plan?.load.phases ?? []
+  return all.map((phase) =>
+    held.value !== undefined && phase.at.line === held.value.at.line && phase.name === held.value.name
+      ? held.value
+      : phase,
+  )
+})
+const preview = computed<Preview | null>(() => {
+  if (props.plan === undefined || held.value === undefined) return props.preview
+  const plan = { ...props.plan, load: { ...props.plan.load, phases: phases.value } }
+  return previewOf(plan, new Map(Object.entries(props.journeyMs)))
+})
+const heldFigure = computed(() => {
+  const phase = held.value
+  if (phase === undefined) return ''
+  const rates =
+    phase.kind === 'constant'
+      ? `${rate(phase.rate)}/s`
+      : phase.kind === 'ramp'
+        ? `${rate(phase.from)} to ${rate(phase.to)}/s`
+        : ''
+  return `${phase.name}: ${rates === '' ? '' : `${rates} for `}${durationOf(phase.seconds)}`
+})
+/** The phase that is selected. */
+const chosen = computed(() =>
+  props.section === 'load' ? phases.value.filter(({ at }) => at.line <= props.line).at(-1)?.name : undefined,
+)
+
 const totals = computed(() =>
-  props.preview === null
+  preview.value === null
     ? []
     : [
-        { figure: lengthOf(props.preview.seconds), label: 'length' },
-        ...(props.preview.arrivals > 0 || props.preview.mostUsers === 0 ? arrivalTotals(props.preview) : []),
-        ...(props.preview.mostUsers > 0
-          ? [{ figure: grouped(props.preview.mostUsers), label: 'concurrent users' }]
+        { figure: lengthOf(preview.value.seconds), label: 'length' },
+        ...(preview.value.arrivals > 0 || preview.value.mostUsers === 0 ? arrivalTotals(preview.value) : []),
+        ...(preview.value.mostUsers > 0
+          ? [{ figure: grouped(preview.value.mostUsers), label: 'concurrent users' }]
           : []),
-        ...(props.preview.usersInFlight === null
+        ...(preview.value.usersInFlight === null
           ? []
-          : [{ figure: `about ${rate(props.preview.usersInFlight)}`, label: 'users in flight at the peak' }]),
+          : [{ figure: `about ${rate(preview.value.usersInFlight)}`, label: 'users in flight at the peak' }]),
       ].slice(0, 4),
 )
 
@@ -45,27 +86,44 @@ function arrivalTotals(preview: Preview) {
 
 const LEFT = 40
 const x = (seconds: number) =>
-  LEFT + (seconds / Math.max(props.preview?.seconds ?? 1, 1e-9)) * Math.max(0, width.value - LEFT - 6)
+  LEFT + (seconds / Math.max(preview.value?.seconds ?? 1, 1e-9)) * Math.max(0, width.value - LEFT - 6)
 const level = (value: number, most: number) =>
   HEIGHT - FOOT - (value / Math.max(most * 1.12, 1e-9)) * (HEIGHT - FOOT - BAND)
-const y = (value: number) => level(value, props.preview?.peakRate ?? 1)
-const secondsPerPixel = computed(() => (props.preview?.seconds ?? 0) / Math.max(1, width.value - LEFT - 6))
-const ratePerPixel = computed(() => ((props.preview?.peakRate ?? 1) * 1.12) / (HEIGHT - FOOT - BAND))
-const lineOf = (name: string) => props.phases.find((phase) => phase.name === name)?.at.line ?? 1
-const profile = computed(() => (props.preview === null ? null : curveOf(props.preview)))
+const y = (value: number) => level(value, preview.value?.peakRate ?? 1)
+const secondsPerPixel = computed(() => (preview.value?.seconds ?? 0) / Math.max(1, width.value - LEFT - 6))
+const ratePerPixel = computed(() => ((preview.value?.peakRate ?? 1) * 1.12) / (HEIGHT - FOOT - BAND))
+const lineOf = (name: string) => phases.value.find((phase) => phase.name === name)?.at.line ?? 1
+const profile = computed(() => (preview.value === null ? null : curveOf(preview.value)))
 const pathOf = (line: CurvePoints, at: (value: number) => number) =>
   line.map(([seconds, value]) => `${x(seconds).toFixed(1)} ${at(value).toFixed(1)}`).join('L')
-const hasRates = computed(() => (props.preview?.peakRate ?? 0) > 0)
+const hasRates = computed(() => (preview.value?.peakRate ?? 0) > 0)
 const outline = computed(() => (profile.value === null || !hasRates.value ? '' : pathOf(profile.value.rate, y)))
 /** Users stand on a scale of their own, at the right where there are arrivals too. */
 const users = computed(() => {
-  const most = props.preview?.mostUsers ?? 0
+  const most = preview.value?.mostUsers ?? 0
   return profile.value === null || most === 0 ? '' : pathOf(profile.value.users, (value) => level(value, most))
+})
+/** Expected users in flight, by Little's law, on a scale of their own: its top is named. */
+const IN_FLIGHT_ROOM = 1.45
+const inFlightTop = computed(() => Math.max(...(profile.value?.inFlight ?? []).map(([, value]) => value), 0))
+const inFlight = computed(() => {
+  const line = profile.value?.inFlight ?? []
+  return inFlightTop.value === 0 ? '' : pathOf(line, (value) => level(value, inFlightTop.value * IN_FLIGHT_ROOM))
+})
+const inFlightAt = computed((): [number, number] => {
+  const line = profile.value?.inFlight ?? []
+  const top = line.filter(([, value]) => value >= inFlightTop.value * 0.98)
+  const [seconds = 0] = top[Math.floor(top.length / 2)] ?? []
+  const edge = 90
+  return [
+    Math.min(Math.max(x(seconds), LEFT + edge), Math.max(width.value - edge, LEFT + edge)),
+    level(inFlightTop.value, inFlightTop.value * IN_FLIGHT_ROOM) - 5,
+  ]
 })
 /** The phases of the common track stand in the band, or of the first where there is none. */
 const band = computed(() => {
-  const first = props.preview?.tracks[0]?.name ?? null
-  return (props.preview?.phases ?? []).filter((phase) => phase.track === first)
+  const first = preview.value?.tracks[0]?.name ?? null
+  return (preview.value?.phases ?? []).filter((phase) => phase.track === first)
 })
 /** One label for a ladder would be cut by its levels: each level is named where it has room. */
 const trackLines = computed(() =>
@@ -76,17 +134,17 @@ const trackLines = computed(() =>
   })),
 )
 const area = computed(() =>
-  props.preview === null || outline.value === ''
+  preview.value === null || outline.value === ''
     ? ''
-    : `M${String(x(0))} ${String(y(0))}L${outline.value}L${String(x(props.preview.seconds))} ${String(y(0))}Z`,
+    : `M${String(x(0))} ${String(y(0))}L${outline.value}L${String(x(preview.value.seconds))} ${String(y(0))}Z`,
 )
 const ticks = computed(() => {
-  const length = props.preview?.seconds ?? 0
+  const length = preview.value?.seconds ?? 0
   const step = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600].find((size) => length / size <= 10) ?? 7200
   return Array.from({ length: Math.floor(length / step) + 1 }, (_, index) => index * step)
 })
 const rates = computed(() => {
-  const peak = props.preview?.peakRate ?? 0
+  const peak = preview.value?.peakRate ?? 0
   return peak === 0 ? [] : [peak / 2, peak]
 })
 const usersLabel = ([from, to]: [number, number]) =>
@@ -119,7 +177,7 @@ const labels = computed(() =>
       <div v-for="total in totals" :key="total.label" class="total">
         <b>{{ total.figure }}</b><span>{{ total.label }}</span>
       </div>
-      <button v-if="mayWrite" type="button" class="link soft" @click="$emit('add')">add a phase</button>
+      <ElButton v-if="mayWrite" link class="soft" @click="$emit('add')">add a phase</ElButton>
     </div>
     <div ref="box" class="picture">
       <svg
@@ -137,7 +195,7 @@ const labels = computed(() =>
         <g v-for="(phase, index) in band" :key="phase.name">
           <rect
             class="band"
-            :class="{ odd: index % 2 === 1 }"
+            :class="{ odd: index % 2 === 1, chosen: phase.name === chosen }"
             :x="x(phase.fromSeconds)"
             y="0"
             :width="x(phase.toSeconds) - x(phase.fromSeconds)"
@@ -178,6 +236,11 @@ const labels = computed(() =>
         >
           {{ grouped(preview.mostUsers) }}{{ hasRates ? ' users' : '' }}
         </text>
+        <path v-if="inFlight" class="in-flight" :d="`M${inFlight}`" />
+        <text v-if="inFlight" class="tick" :x="inFlightAt[0]" :y="inFlightAt[1]" text-anchor="middle">
+          about {{ rate(preview.usersInFlight ?? 0) }} users in flight
+        </text>
+        <text v-if="heldFigure" class="held" :x="width / 2" :y="BAND + 16" text-anchor="middle">{{ heldFigure }}</text>
         <path class="axis" :d="`M${x(0)} ${y(0)}H${x(preview.seconds)}`" />
         <text
           v-for="second in ticks"
@@ -199,6 +262,7 @@ const labels = computed(() =>
           :rate-per-pixel="ratePerPixel"
           @length="(phase, seconds) => $emit('length', phase, seconds)"
           @rate="(phase, from, to) => $emit('rate', phase, from, to)"
+          @held="held = $event"
         />
       </svg>
       <p v-else class="soft none">The load is shown once the plan’s load is valid.</p>
@@ -275,6 +339,20 @@ h2 .soft {
   stroke: var(--ochre);
   stroke-width: 2;
   stroke-dasharray: 6 3;
+}
+.in-flight {
+  fill: none;
+  stroke: var(--slate);
+  stroke-width: 1.4;
+  stroke-dasharray: 5 3;
+}
+.chosen {
+  fill: var(--ochre-light);
+}
+.held {
+  fill: var(--ink);
+  font-size: 13px;
+  font-weight: 650;
 }
 .axis {
   stroke: var(--soft);

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 // The head of a plan: its name, where it stands in Git, how it is looked at, and undo.
-import { ElButton } from 'element-plus'
+import { RefreshLeft, RefreshRight } from '@element-plus/icons-vue'
+import { ElButton, ElTabPane, ElTabs } from 'element-plus'
 import type { PlanText } from '@jolt-gate/core/api'
 import BranchMenu from './BranchMenu.vue'
-import { MODES, type Mode } from './modes.js'
+import { MODE_LABELS, MODES, type Mode } from './modes.js'
 
 defineProps<{
   project: number
@@ -14,12 +15,16 @@ defineProps<{
   mode: Mode
   mayWrite: boolean
 }>()
-defineEmits<{ mode: [mode: Mode]; switched: []; undo: []; redo: []; commit: [] }>()
+const emit = defineEmits<{ mode: [mode: Mode]; switched: []; undo: []; redo: []; commit: [] }>()
+function change(chosen: string | number): void {
+  const mode = MODES.find((one) => one === chosen)
+  if (mode !== undefined) emit('mode', mode)
+}
 </script>
 
 <template>
   <div class="head">
-    <h1>{{ name }}</h1>
+    <h1 :title="name">{{ name }}</h1>
     <code class="soft file">{{ file }}</code>
     <span v-if="opened" class="soft">
       <BranchMenu
@@ -35,23 +40,12 @@ defineEmits<{ mode: [mode: Mode]; switched: []; undo: []; redo: []; commit: [] }
       >
       <template v-else>as in {{ opened.commit?.slice(0, 7) ?? 'no commit' }}</template>
     </span>
-    <span class="modes" role="tablist" aria-label="View of the plan">
-      <button
-        v-for="one in MODES"
-        :key="one"
-        type="button"
-        role="tab"
-        class="mode"
-        :class="{ here: mode === one }"
-        :aria-selected="mode === one"
-        @click="$emit('mode', one)"
-      >
-        {{ one }}
-      </button>
-    </span>
+    <ElTabs class="modes" :model-value="mode" aria-label="View of the plan" @tab-change="change">
+      <ElTabPane v-for="one in MODES" :key="one" :name="one" :label="MODE_LABELS[one]" />
+    </ElTabs>
     <span v-if="mayWrite" class="undo">
-      <button type="button" class="icon" aria-label="Undo" title="Undo" @click="$emit('undo')">↶</button>
-      <button type="button" class="icon" aria-label="Redo" title="Redo" @click="$emit('redo')">↷</button>
+      <ElButton text :icon="RefreshLeft" aria-label="Undo" title="Undo" @click="$emit('undo')" />
+      <ElButton text :icon="RefreshRight" aria-label="Redo" title="Redo" @click="$emit('redo')" />
     </span>
     <ElButton v-if="mayWrite" class="commit" :disabled="changedLines === 0" @click="$emit('commit')">Commit…</ElButton>
   </div>
@@ -72,24 +66,23 @@ defineEmits<{ mode: [mode: Mode]; switched: []; undo: []; redo: []; commit: [] }
   overflow: hidden;
   text-overflow: ellipsis;
 }
+h1 {
+  min-width: 120px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
 .modes {
-  display: flex;
-  align-self: stretch;
+  flex: none;
   margin-left: auto;
 }
-.mode {
-  padding: 0 12px;
-  border: 0;
-  border-bottom: 3px solid transparent;
-  background: none;
-  color: var(--soft);
-  font: inherit;
-  cursor: pointer;
+.modes :deep(.el-tabs__header) {
+  margin: 0;
 }
-.mode.here {
-  border-bottom-color: var(--lake);
-  color: var(--ink);
-  font-weight: 650;
+.modes :deep(.el-tabs__nav-wrap::after) {
+  display: none;
+}
+.modes {
+  --el-tabs-header-height: 44px;
 }
 .undo {
   display: flex;

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 // The journeys of a plan and their steps, in order.
+import { ElButton } from 'element-plus'
 import type { Plan, Step } from '@jolt-gate/core'
 import { computed } from 'vue'
 
-const props = defineProps<{ plan: Plan; line: number }>()
-defineEmits<{ pick: [line: number] }>()
+const props = defineProps<{ plan: Plan; line: number; section: string; mayWrite: boolean }>()
+defineEmits<{ pick: [line: number]; journey: []; step: [section: 'setup' | 'teardown'] }>()
 
 interface Row {
   key: string
@@ -21,18 +22,18 @@ const weights = computed(() => props.plan.journeys.reduce((sum, journey) => sum 
 const rows = computed(() => {
   const { plan } = props
   const parts = [
-    { name: 'the plan', note: '', steps: [], line: 1 },
+    { name: 'Plan, values and data', note: '', steps: [], line: 1 },
     ...(plan.setup.length > 0
-      ? [{ name: 'setup', note: '', steps: plan.setup, line: plan.setup[0]?.at.line ?? 1 }]
+      ? [{ name: 'Setup', note: '', steps: plan.setup, line: plan.setup[0]?.at.line ?? 1 }]
       : []),
     ...plan.journeys.map((journey) => ({
       name: journey.name,
-      note: journey.weight === 0 ? 'own load' : `${String(journey.weight)} of ${String(weights.value)}`,
+      note: journey.weight === 0 ? 'own load' : `weight ${String(journey.weight)} of ${String(weights.value)}`,
       steps: journey.steps,
       line: journey.at.line,
     })),
     ...(plan.teardown.length > 0
-      ? [{ name: 'teardown', note: '', steps: plan.teardown, line: plan.teardown[0]?.at.line ?? 1 }]
+      ? [{ name: 'Teardown', note: '', steps: plan.teardown, line: plan.teardown[0]?.at.line ?? 1 }]
       : []),
   ]
   return parts.flatMap((part, index): Row[] => [
@@ -49,7 +50,14 @@ const rows = computed(() => {
     ...rowsOf(part.steps, 1, String(index)),
   ])
 })
-const here = computed(() => rows.value.filter((row) => !row.isElsewhere && row.line <= props.line).at(-1)?.key)
+/** Phases and gates are selected elsewhere. */
+const here = computed(() =>
+  ['load', 'gates'].includes(props.section)
+    ? undefined
+    : ['journeys', 'setup', 'teardown'].includes(props.section)
+      ? rows.value.filter((row) => !row.isElsewhere && row.line <= props.line).at(-1)?.key
+      : rows.value[0]?.key,
+)
 
 function rowsOf(steps: readonly Step[], depth: number, prefix: string): Row[] {
   return steps.flatMap((step, index): Row[] => {
@@ -127,10 +135,10 @@ function waitLabel(wait: Extract<Step, { kind: 'wait' }>['wait']): string {
 
 <template>
   <nav class="outline" aria-label="Journeys and steps">
-    <button
+    <ElButton
       v-for="row in rows"
       :key="row.key"
-      type="button"
+      text
       class="row"
       :class="[row.kind, { here: row.key === here }]"
       :style="{ paddingLeft: `${String(row.depth * 14 + (row.depth > 0 ? 14 : 14))}px` }"
@@ -141,7 +149,12 @@ function waitLabel(wait: Extract<Step, { kind: 'wait' }>['wait']): string {
       <span v-if="row.kind !== 'part'" class="method">{{ row.method }}</span>
       <span class="label">{{ row.label }}</span>
       <span class="note">{{ row.note }}</span>
-    </button>
+    </ElButton>
+    <div v-if="mayWrite" class="more">
+      <ElButton link @click="$emit('journey')">+ Journey</ElButton>
+      <ElButton link @click="$emit('step', 'setup')">+ Setup</ElButton>
+      <ElButton link @click="$emit('step', 'teardown')">+ Teardown</ElButton>
+    </div>
   </nav>
 </template>
 
@@ -151,23 +164,25 @@ function waitLabel(wait: Extract<Step, { kind: 'wait' }>['wait']): string {
   overflow: auto;
 }
 .row {
+  display: block;
+  width: 100%;
+  height: auto;
+  margin: 0;
+  padding: 3.5px 14px;
+  border-radius: 0;
+  color: var(--ink);
+  font: inherit;
+}
+.row :deep(> span) {
   display: flex;
   gap: 4px;
   align-items: baseline;
-  width: 100%;
-  padding: 3.5px 14px;
-  border: 0;
-  background: none;
-  color: var(--ink);
-  font: inherit;
+  line-height: 1.4;
   text-align: left;
-  cursor: pointer;
 }
-.row:disabled {
-  cursor: default;
-}
-.row:hover:enabled {
-  background: var(--paper);
+.more {
+  display: flex;
+  padding: 14px 14px 8px;
 }
 .part {
   padding-top: 12px;

@@ -15,7 +15,7 @@ import GateList from './GateList.vue'
 import HistoryView from './HistoryView.vue'
 import LoadStrip from './LoadStrip.vue'
 import PlanEditor from './PlanEditor.vue'
-import PlanForm from './PlanForm.vue'
+import PlanForm from './form/PlanForm.vue'
 import PlanHead from './PlanHead.vue'
 import PlanLaunch from './PlanLaunch.vue'
 import PlanOutline from './PlanOutline.vue'
@@ -47,8 +47,21 @@ const runFault = ref('')
 const isBusy = ref(false)
 const renaming = shallowRef<Named>()
 const older = ref<{ text: string; commit: string }>()
-const { around, edit, rename, treeNow, pathAt, addRehearsed } = useEdits({ file, state, editor, select: pick })
-const { changeRule, removeGate, addGate, changeLength, changeRate, addPhase } = useParts({ view, edit, pathAt })
+const { around, edit, rename, treeNow, pathAt, addRehearsed } = useEdits({
+  project,
+  mayWrite: computed(() => may.mayWrite),
+  file,
+  state,
+  editor,
+  select: pick,
+})
+const { changeRule, removeGate, addGate, changeLength, changeRate, addPhase, addJourney, addStep } = useParts({
+  view,
+  edit,
+  pathAt,
+})
+/** The section of the plan in which the selection is. */
+const section = computed(() => (view.value === undefined ? '' : String(pathAt(line.value)[0] ?? '')))
 const saving = useSaving({ project, file, state, run })
 
 async function open(): Promise<void> {
@@ -176,7 +189,16 @@ onBeforeRouteLeave((to) => {
     />
     <div class="desk">
       <div class="left">
-        <PlanOutline v-if="view" :plan="view.plan" :line="line" @pick="pick" />
+        <PlanOutline
+          v-if="view"
+          :plan="view.plan"
+          :line="line"
+          :section="section"
+          :may-write="may.mayWrite"
+          @pick="pick"
+          @journey="addJourney"
+          @step="addStep"
+        />
       </div>
       <div class="middle">
         <PlanEditor
@@ -226,7 +248,10 @@ onBeforeRouteLeave((to) => {
     </div>
     <LoadStrip
       :preview="view?.preview ?? null"
-      :phases="view?.plan.load.phases ?? []"
+      :plan="view?.plan"
+      :journey-ms="opened?.history.journeyMs ?? {}"
+      :line="line"
+      :section="section"
       :may-write="may.mayWrite"
       @length="changeLength"
       @rate="changeRate"

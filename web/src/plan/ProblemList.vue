@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // What is wrong with the plan, each with its place.
+import { ElButton } from 'element-plus'
 import type { Problem } from '@jolt-gate/core'
 
 defineProps<{ problems: Problem[]; file: string }>()
@@ -10,17 +11,17 @@ defineEmits<{ pick: [problem: Problem] }>()
   <div class="problems" aria-live="polite">
     <h2>Problems</h2>
     <p v-if="problems.length === 0" class="soft">none</p>
-    <button
+    <ElButton
       v-for="(problem, index) in problems"
       :key="index"
-      type="button"
+      text
       class="problem"
       :class="problem.severity"
       @click="$emit('pick', problem)"
     >
       <span class="place">{{ problem.file === file ? `${problem.line}:${problem.column}` : problem.file }}</span>
       <span>{{ problem.message }}</span>
-    </button>
+    </ElButton>
   </div>
 </template>
 

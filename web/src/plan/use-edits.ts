@@ -14,7 +14,8 @@ import {
 } from '@jolt-gate/core'
 import { computed, provide, shallowRef, watch, type Ref } from 'vue'
 import type { RehearsedStep } from '@jolt-gate/core'
-import { partOf, PLAN_FORM } from './use-form.js'
+import { api } from '../api/client.js'
+import { partOf, PLAN_FORM } from './form/use-form.js'
 import type { usePlan } from './use-plan.js'
 
 /** What the editor lets its page do. */
@@ -27,14 +28,16 @@ export interface TextHolder {
 }
 
 interface EditsOptions {
+  project: Ref<number>
+  mayWrite: Ref<boolean>
   file: Ref<string>
   state: ReturnType<typeof usePlan>
   editor: Ref<TextHolder | undefined>
   select: (line: number) => void
 }
 
-export function useEdits({ file, state, editor, select }: EditsOptions) {
-  const { opened, text, view } = state
+export function useEdits({ project, mayWrite, file, state, editor, select }: EditsOptions) {
+  const { opened, text, view, readFiles } = state
   const rehearsed = shallowRef<readonly RehearsedStep[]>([])
   const around = computed<Surroundings | undefined>(() =>
     view.value === undefined || opened.value === undefined
@@ -81,9 +84,22 @@ export function useEdits({ file, state, editor, select }: EditsOptions) {
     problems: computed(() => view.value?.problems.filter((problem) => problem.file === file.value) ?? []),
     around,
     rehearsed,
+    observed: computed(() => opened.value?.history.observed ?? {}),
+    files: computed(() => opened.value?.files ?? {}),
+    project,
+    mayWrite,
+    addFile: async (path, content) => {
+      await api.addFiles(project.value, [{ path, text: content }], `Add ${path}`)
+      await readFiles()
+    },
+    readFiles,
     edit,
     rename,
     select,
+    selectPath: (path) => {
+      const node = nodeAt(treeNow(), path)
+      if (node !== undefined) select(node.line)
+    },
   })
 
   return {

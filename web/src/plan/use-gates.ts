@@ -16,9 +16,7 @@ export function choicesFor(word: GateWord, gate: Gate, plan: Plan, target: Targe
     case 'journey':
       return plan.journeys.map(({ name }) => JSON.stringify(name))
     case 'phase':
-      return [...new Set(plan.load.phases.map(({ name, ladder }) => ladder ?? name))].map((name) =>
-        /^[\w-]+$/.test(name) ? name : JSON.stringify(name),
-      )
+      return phaseNames(plan)
     case 'comparison':
       return ['under', 'at most', 'over', 'at least']
     case 'plain':
@@ -37,16 +35,22 @@ function measureChoices(target: Target | null): string[] {
   })
 }
 
-const groupNames = (plan: Plan) => [
+export const groupNames = (plan: Plan): string[] => [
   ...new Set(plan.journeys.flatMap(({ steps }) => [...groupsOf(steps)].map(({ name }) => name))),
 ]
-const requestNames = (plan: Plan) => [
+export const requestNames = (plan: Plan): string[] => [
   ...new Set(
     plan.journeys.flatMap(({ steps }) =>
       [...timedOf(steps)].flatMap(({ name, isRequest }) => (isRequest ? [name] : [])),
     ),
   ),
 ]
+
+/** Phases as a gate names them. */
+export const phaseNames = (plan: Plan): string[] =>
+  [...new Set(plan.load.phases.map(({ name, ladder }) => ladder ?? name))].map((name) =>
+    /^[\w-]+$/.test(name) ? name : JSON.stringify(name),
+  )
 
 /** Gates that most plans begin with. */
 export function usualGates(plan: Plan): string[] {

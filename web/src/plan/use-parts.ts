@@ -35,6 +35,18 @@ export function useParts({ view, edit, pathAt }: PartsOptions) {
       const value = phase.kind === 'ramp' ? `${String(from)}/s to ${String(to)}/s` : `${String(to)}/s`
       edit({ kind: 'set', path: [...pathOf(phase), 'rate'], value })
     },
+    addJourney: () => {
+      const names = new Set(view.value?.plan.journeys.map(({ name }) => name))
+      let name = 'visit'
+      for (let number = 2; names.has(name); number++) name = `visit ${String(number)}`
+      const first = { send: 'GET /', name: `${name}: first`, check: ['status is 200'] }
+      edit({ kind: 'set', path: ['journeys', name], value: { steps: [first] } })
+    },
+    addStep: (section: 'setup' | 'teardown') => {
+      const value =
+        section === 'setup' ? { send: 'POST /sessions', name: 'sign in' } : { send: 'GET /', name: 'tidy up' }
+      edit({ kind: 'insert', list: [section], index: LAST, value })
+    },
     addPhase: () => {
       const names = new Set(view.value?.plan.load.phases.map(({ name }) => name))
       let name = 'steady'

@@ -64,6 +64,15 @@ export function usePlan(project: Ref<number>, file: Ref<string>) {
     read()
   }
 
+  /** The files around the plan, anew: one of them has been added or changed from here. */
+  async function readFiles(): Promise<void> {
+    const before = opened.value
+    if (before === undefined) return
+    const { files, commit } = await api.plan(project.value, file.value)
+    opened.value = { ...before, files, commit }
+    read()
+  }
+
   /** Somebody else's text is now the one that a save is made over; ours stays in the editor. */
   function rebase(current: string, base: string): void {
     if (opened.value !== undefined) opened.value = { ...opened.value, text: current, committed: current, base }
@@ -76,5 +85,5 @@ export function usePlan(project: Ref<number>, file: Ref<string>) {
     return Math.max(1, text.value.split('\n').filter((line) => !before.has(line)).length)
   })
 
-  return { opened, text, view, changedLines, load, save, rebase }
+  return { opened, text, view, changedLines, load, save, rebase, readFiles }
 }

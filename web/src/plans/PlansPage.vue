@@ -1,11 +1,13 @@
 <script setup lang="ts">
 // The plans of a project: what each would send, and how its last run ended.
-import { useAsyncState, useNow } from '@vueuse/core'
+import { useQuery } from '@tanstack/vue-query'
+import { useNow } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
-import { ElButton } from 'element-plus'
+import { ElButton, ElTable, ElTableColumn } from 'element-plus'
+import type { PlanSummary } from '@jolt-gate/core/api'
 import { useMay } from '../stores/may.js'
 import NewPlan from './NewPlan.vue'
 import RunSpark from '../runs/RunSpark.vue'
@@ -18,11 +20,16 @@ const router = useRouter()
 const now = useNow({ interval: 30_000 })
 const project = computed(() => Number(route.params['project']))
 const may = useMay(() => project.value)
-const { state, isLoading, error, execute } = useAsyncState(() => api.plans(project.value), undefined, {
-  resetOnExecute: false,
+const {
+  data: state,
+  isLoading,
+  error,
+  refetch,
+} = useQuery({
+  queryKey: ['plans', project],
+  queryFn: () => api.plans(project.value),
 })
 const isNewOpen = ref(route.query['new'] === 'yes')
-watch(project, () => void execute())
 watch(
   () => route.query['new'],
   (asked) => {
@@ -47,7 +54,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         <ElButton type="primary" @click="isNewOpen = true">New plan…</ElButton>
       </span>
     </div>
-    <PageError v-if="error" title="The plans could not be read" :detail="wordsOf(error)" @again="execute()" />
+    <PageError v-if="error" title="The plans could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="isLoading && !state" class="wait soft">Loading plans…</p>
     <div v-else-if="state && state.plans.length === 0" class="empty">
       <h2>Steps to a first verdict</h2>
@@ -57,7 +64,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
           where it answers and what it keeps secret.
         </li>
         <li>
-          Write a plan: <button type="button" class="link" @click="isNewOpen = true">from nothing</button>, or
+          Write a plan: <ElButton link @click="isNewOpen = true">from nothing</ElButton>, or
           <RouterLink :to="{ name: 'import', params: { project } }">from what exists</RouterLink>: a recording, a
           description, a URL.
         </li>
@@ -65,47 +72,51 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         <li>Run it, small before large, and read the verdict.</li>
       </ol>
     </div>
-    <table v-else-if="state" class="table picked">
-      <thead>
-        <tr>
-          <th>plan</th>
-          <th>load</th>
-          <th class="figure">length</th>
-          <th class="figure">arrivals</th>
-          <th class="figure">gates</th>
-          <th>last run</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="plan in state.plans" :key="plan.file" @click="router.push(linkTo(plan.file))">
-          <td class="name">
-            <RouterLink :to="linkTo(plan.file)" @click.stop>{{ plan.name }}</RouterLink>
-            <div class="about soft">{{ plan.about }}</div>
-            <code class="soft">{{ plan.file }}</code>
-          </td>
-          <td><RunSpark v-if="plan.preview" :preview="plan.preview" /></td>
-          <template v-if="plan.preview">
-            <td class="figure">{{ lengthOf(plan.preview.seconds) }}</td>
-            <td class="figure">{{ grouped(plan.preview.arrivals) }}</td>
-          </template>
-          <td v-else colspan="2" class="errors">{{ plan.errors }} {{ plan.errors === 1 ? 'error' : 'errors' }}</td>
-          <td class="figure">{{ plan.gates }}</td>
-          <td>
-            <RouterLink
-              v-if="plan.lastRun"
-              class="last"
-              :to="{ name: 'run', params: { project, run: plan.lastRun.id } }"
-              @click.stop
-            >
-              <VerdictSign :verdict="plan.lastRun.verdict ?? 'going'" />
-              {{ runWords(plan.lastRun) }}
-              <span class="soft">{{ ago(plan.lastRun.askedAt, now.getTime()) }}</span>
-            </RouterLink>
-            <span v-else class="soft">never</span>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <ElTable
+      v-else-if="state"
+      class="list"
+      :data="state.plans"
+      row-key="file"
+      @row-click="(plan: PlanSummary) => router.push(linkTo(plan.file))"
+    >
+      <ElTableColumn label="plan" min-width="320">
+        <template #default="{ row }">
+          <span class="name">
+            <RouterLink :to="linkTo(row.file)" @click.stop>{{ row.name }}</RouterLink>
+            <span class="about soft">{{ row.about }}</span>
+            <code class="soft">{{ row.file }}</code>
+          </span>
+        </template>
+      </ElTableColumn>
+      <ElTableColumn label="load" width="200">
+        <template #default="{ row }"><RunSpark v-if="row.preview" :preview="row.preview" /></template>
+      </ElTableColumn>
+      <ElTableColumn label="length" width="90" align="right">
+        <template #default="{ row }">{{ row.preview ? lengthOf(row.preview.seconds) : '' }}</template>
+      </ElTableColumn>
+      <ElTableColumn label="arrivals" width="90" align="right">
+        <template #default="{ row }">
+          <template v-if="row.preview">{{ grouped(row.preview.arrivals) }}</template>
+          <span v-else class="errors">{{ row.errors }} {{ row.errors === 1 ? 'error' : 'errors' }}</span>
+        </template>
+      </ElTableColumn>
+      <ElTableColumn prop="gates" label="gates" width="70" align="right" />
+      <ElTableColumn label="last run" width="230">
+        <template #default="{ row }">
+          <RouterLink
+            v-if="row.lastRun"
+            class="last"
+            :to="{ name: 'run', params: { project, run: row.lastRun.id } }"
+            @click.stop
+          >
+            <VerdictSign :verdict="row.lastRun.verdict ?? 'going'" />
+            {{ runWords(row.lastRun) }}
+            <span class="soft">{{ ago(row.lastRun.askedAt, now.getTime()) }}</span>
+          </RouterLink>
+          <span v-else class="soft">never</span>
+        </template>
+      </ElTableColumn>
+    </ElTable>
     <NewPlan v-model="isNewOpen" :project="project" />
   </div>
 </template>
@@ -119,6 +130,12 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
   gap: 16px;
   align-items: baseline;
   padding-bottom: 12px;
+}
+.list {
+  cursor: pointer;
+}
+.name {
+  display: grid;
 }
 .name a {
   font-size: 14px;
@@ -136,7 +153,6 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
 }
 .errors {
   color: var(--brick);
-  text-align: right;
 }
 .empty,
 .wait {

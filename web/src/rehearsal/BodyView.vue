@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // A body, set out by its type: JSON and XML with margins, all else as it came.
+import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import { prettyBody } from './pretty-body.js'
 
@@ -10,9 +11,9 @@ const pretty = computed(() => prettyBody(props.text, props.type))
 
 <template>
   <div class="body">
-    <button v-if="pretty !== text" type="button" class="link soft" @click="isRaw = !isRaw">
+    <ElButton v-if="pretty !== text" link class="soft" @click="isRaw = !isRaw">
       {{ isRaw ? 'formatted' : 'raw' }}
-    </button>
+    </ElButton>
     <pre tabindex="0">{{ isRaw ? text : pretty }}</pre>
   </div>
 </template>

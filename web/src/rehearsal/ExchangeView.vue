@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // One exchange: request as sent, response as received, checks with what was found, kept values, timing parts.
+import { ElButton } from 'element-plus'
 import { computed } from 'vue'
 import type { RehearsedStep } from '@jolt-gate/core'
 import BodyView from './BodyView.vue'
@@ -30,7 +31,7 @@ const beforeOf = (name: string) => props.before?.checks.find((check) => check.na
   <section class="exchange">
     <div class="title">
       <h2>{{ step.step }}</h2>
-      <button v-if="canResume" type="button" class="link" @click="$emit('again')">rehearse from here</button>
+      <ElButton v-if="canResume" link @click="$emit('again')">rehearse from here</ElButton>
     </div>
     <p v-if="step.failure" class="failure" role="alert">
       <b>{{ step.failure.kind }}</b> {{ step.failure.detail }}

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // One run, live or finished: verdict on the left; lanes, steps and failures on the right.
 import type { TimeRange } from '@jolt-gate/core'
-import { ElButton } from 'element-plus'
+import { ElButton, ElTabPane, ElTabs } from 'element-plus'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
@@ -114,11 +114,11 @@ async function again(): Promise<void> {
       </div>
       <div v-else-if="!view" class="soft waiting">Loading run…</div>
       <div v-else class="soft waiting">No load was sent.</div>
-      <div class="tabs" role="tablist">
-        <button type="button" role="tab" :aria-selected="tab === 'steps'" @click="tab = 'steps'">Steps</button>
-        <button type="button" role="tab" :aria-selected="tab === 'failures'" @click="tab = 'failures'">
-          Failures {{ failures }}
-        </button>
+      <div class="tabs">
+        <ElTabs v-model="tab">
+          <ElTabPane name="steps" label="Steps" />
+          <ElTabPane name="failures" :label="`Failures ${String(failures)}`" />
+        </ElTabs>
         <span v-if="range" class="range">
           computed for {{ clock(range.fromSecond) }} – {{ clock(range.toSecond) }},
           {{ range.toSecond - range.fromSecond }} s selected on the chart ·
@@ -183,20 +183,6 @@ h1 a:hover {
   gap: 18px;
   align-items: center;
   padding: 8px 0 4px;
-}
-.tabs > [role='tab'] {
-  padding: 2px 0;
-  border: 0;
-  border-bottom: 2px solid transparent;
-  background: none;
-  color: var(--soft);
-  font: inherit;
-  cursor: pointer;
-}
-.tabs > [aria-selected='true'] {
-  border-color: var(--ink);
-  color: var(--ink);
-  font-weight: 650;
 }
 .range {
   margin-left: auto;

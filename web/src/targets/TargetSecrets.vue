@@ -46,15 +46,10 @@ const forget = (name: string) => act(() => api.deleteSecret(props.project, props
         FROM[secret.from]
       }}</span>
       <span v-if="may.isAdministrator" class="acts">
-        <button class="link" type="button" @click="writing = secret.name">write</button>
-        <button
-          v-if="secret.from === 'store' || secret.from === 'sealed off'"
-          class="link"
-          type="button"
-          @click="forget(secret.name)"
-        >
+        <ElButton link @click="writing = secret.name">write</ElButton>
+        <ElButton v-if="secret.from === 'store' || secret.from === 'sealed off'" link @click="forget(secret.name)">
           forget
-        </button>
+        </ElButton>
       </span>
       <form v-if="writing === secret.name" class="value" @submit.prevent="write(secret.name)">
         <ElInput v-model="value" type="password" :aria-label="`Value of ${secret.name}`" autocomplete="off" autofocus />

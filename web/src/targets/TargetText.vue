@@ -1,10 +1,13 @@
 <script setup lang="ts">
-// A target's file: what is in it, as text, saved as a commit.
-import { CONTEXTS, readPlan, readTarget, type Surroundings } from '@jolt-gate/core'
-import { ElButton, ElInput } from 'element-plus'
-import { computed, ref } from 'vue'
+// A target's file: what is in it, by form or as text, saved as a commit.
+import { applyChanges, editText, readPlan, readTarget, treeOf, type Edit, type Surroundings } from '@jolt-gate/core'
+import { ElButton, ElInput, ElTabPane, ElTabs } from 'element-plus'
+import { computed, provide, ref, shallowRef } from 'vue'
+import { onBeforeRouteLeave, onBeforeRouteUpdate } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import type { TargetLine } from '@jolt-gate/core/api'
+import PartRows from '../plan/form/PartRows.vue'
+import { PLAN_FORM } from '../plan/form/use-form.js'
 import PlanEditor from '../plan/PlanEditor.vue'
 import { useMay } from '../stores/may.js'
 
@@ -19,13 +22,47 @@ const fault = ref('')
 const file = computed(() => `targets/${name.value || 'new'}.target.yaml`)
 const problems = computed(() => readTarget(file.value, text.value).problems.filter(({ code }) => code !== 'FILE'))
 const isChanged = computed(() => text.value !== (props.target?.text ?? ''))
-const keys = Object.keys(CONTEXTS.target.keys)
+const mode = ref<'form' | 'text'>('form')
 /** A target stands for itself: no plan is around it. */
 const around: Surroundings = {
   plan: readPlan('none.gate.yaml', '', { files: () => undefined }).plan,
   target: null,
   files: [],
 }
+
+const tree = computed(() => treeOf(text.value) ?? null)
+function edit(wanted: Edit): void {
+  text.value = applyChanges(text.value, editText(file.value, text.value, wanted))
+}
+provide(PLAN_FORM, {
+  file,
+  tree,
+  problems: computed(() => problems.value),
+  around: shallowRef(around),
+  rehearsed: shallowRef([]),
+  observed: shallowRef({}),
+  files: shallowRef({}),
+  project: computed(() => props.project),
+  mayWrite: computed(() => may.mayWrite),
+  addFile: () => Promise.resolve(),
+  readFiles: () => Promise.resolve(),
+  edit,
+  rename: () => undefined,
+  select: () => undefined,
+  selectPath: () => undefined,
+})
+/** A metric family that was found is one to be read in runs. */
+function addMetric(family: string, url: string): void {
+  edit({ kind: 'set', path: ['metrics', family.replaceAll('_', ' ')], value: { url, family } })
+}
+defineExpose({ addMetric })
+
+/** What would lose a text that is not committed asks first. */
+const mayLeave = () =>
+  !(isChanged.value && props.target !== undefined) ||
+  window.confirm('Your change of the target is not committed and would be lost. Leave anyway?')
+onBeforeRouteLeave(mayLeave)
+onBeforeRouteUpdate((to, from) => to.query['target'] === from.query['target'] || mayLeave())
 
 async function save(): Promise<void> {
   fault.value = ''
@@ -50,8 +87,16 @@ async function save(): Promise<void> {
       <label v-else class="name">Name <ElInput v-model="name" placeholder="harbour" /></label>
       <code class="soft">{{ file }}</code>
     </div>
-    <p class="soft keys">{{ keys.join(' · ') }}</p>
+    <ElTabs v-model="mode">
+      <ElTabPane name="form" label="Form" />
+      <ElTabPane name="text" label="Text" />
+    </ElTabs>
+    <div v-if="mode === 'form'" class="form">
+      <p v-if="tree === null && text.trim() !== ''" class="fault">YAML cannot read this text: fix it as text first.</p>
+      <PartRows v-else :path="[]" context="target" />
+    </div>
     <PlanEditor
+      v-else
       v-model="text"
       class="editor"
       label="Text of the target"

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 // The systems under test: where they answer, what is secret, what can be read from them, and who permits the load.
-import { useAsyncState } from '@vueuse/core'
+import { useQuery } from '@tanstack/vue-query'
 import { ElButton } from 'element-plus'
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
@@ -16,9 +16,13 @@ const route = useRoute()
 const router = useRouter()
 const project = computed(() => Number(route.params['project']))
 const may = useMay(() => project.value)
-const { state, error, execute } = useAsyncState(() => api.targets(project.value), undefined, { resetOnExecute: false })
-watch(project, () => void execute())
+const {
+  data: state,
+  error,
+  refetch,
+} = useQuery({ queryKey: ['targets', project], queryFn: () => api.targets(project.value) })
 const isNew = ref(false)
+const detail = ref<InstanceType<typeof TargetText>>()
 const targets = computed(() => state.value?.targets ?? [])
 const chosen = computed(() =>
   isNew.value ? undefined : (targets.value.find(({ name }) => name === route.query['target']) ?? targets.value[0]),
@@ -28,20 +32,20 @@ function choose(name: string): void {
   void router.replace({ query: { target: name } })
 }
 async function saved(name: string): Promise<void> {
-  await execute()
+  await refetch()
   choose(name)
 }
 </script>
 
 <template>
-  <PageError v-if="error" title="The targets could not be read" :detail="wordsOf(error)" @again="execute()" />
+  <PageError v-if="error" title="The targets could not be read" :detail="wordsOf(error)" @again="refetch()" />
   <div v-else class="targets">
     <nav class="list" aria-label="Targets">
       <h1>Targets</h1>
-      <button
+      <ElButton
         v-for="one in targets"
         :key="one.name"
-        type="button"
+        text
         class="target"
         :class="{ here: chosen?.name === one.name }"
         @click="choose(one.name)"
@@ -49,18 +53,24 @@ async function saved(name: string): Promise<void> {
         <b>{{ one.name }}</b>
         <span class="soft">{{ one.target?.origin ?? 'not valid' }}</span>
         <span v-if="one.fault" class="warn">{{ one.isLoopback ? '' : 'not permitted yet' }}</span>
-      </button>
+      </ElButton>
       <p v-if="state && targets.length === 0" class="soft none">No targets yet. A target is the system under test.</p>
       <ElButton v-if="may.mayWrite" @click="isNew = true">New target…</ElButton>
     </nav>
     <div v-if="state" class="detail">
-      <TargetText :key="chosen?.name ?? ''" :project="project" :target="chosen" @saved="saved" />
+      <TargetText :key="chosen?.name ?? ''" ref="detail" :project="project" :target="chosen" @saved="saved" />
     </div>
     <p v-else class="soft detail">Loading targets…</p>
     <aside v-if="chosen?.target" class="side">
-      <TargetSecrets :project="project" :target="chosen" @changed="execute()" />
+      <TargetSecrets :project="project" :target="chosen" @changed="refetch()" />
       <TargetControl :key="chosen.base" :project="project" :target="chosen" />
-      <TargetMetrics :key="chosen.name" :project="project" :target="chosen" />
+      <TargetMetrics
+        :key="chosen.name"
+        :project="project"
+        :target="chosen"
+        :may-add="may.mayWrite"
+        @add="(family, url) => detail?.addMetric(family, url)"
+      />
     </aside>
   </div>
 </template>
@@ -79,19 +89,21 @@ async function saved(name: string): Promise<void> {
   padding: 14px 16px;
 }
 .target {
-  display: grid;
+  justify-content: start;
   width: 100%;
+  height: auto;
+  margin: 0;
   padding: 8px 10px;
-  border: 0;
   border-left: 3px solid transparent;
-  background: none;
+  border-radius: 0;
   color: var(--ink);
-  font: inherit;
-  text-align: left;
-  cursor: pointer;
+  font-weight: 400;
 }
-.target:hover {
-  background: var(--sheet);
+.target :deep(> span) {
+  display: grid;
+  gap: 3px;
+  line-height: 1.3;
+  text-align: left;
 }
 .here {
   border-left-color: var(--lake);
@@ -109,6 +121,9 @@ async function saved(name: string): Promise<void> {
 }
 .side {
   padding: 0 16px 16px;
+}
+.list > .el-button {
+  margin-left: 0;
 }
 .none {
   padding: 8px 0;

@@ -1,10 +1,15 @@
 <script setup lang="ts">
 // One key of the format with what stands under it, to be changed without text. It holds itself where parts hold parts.
+import { ArrowUp, Close } from '@element-plus/icons-vue'
 import { CONTEXTS, nodeAt, type Path, type Shape, type TreeNode, type Written } from '@jolt-gate/core'
+import { ElButton, ElInput, ElOption, ElSelect, ElSwitch } from 'element-plus'
 import { computed, inject, ref } from 'vue'
+import AddMenu from '../../forms/AddMenu.vue'
 import FormJson from './FormJson.vue'
 import FormSteps from './FormSteps.vue'
 import FormText from './FormText.vue'
+import { labelOf } from './labels.js'
+import { startOf, startOfKey } from './starts.js'
 import { PLAN_FORM } from './use-form.js'
 
 const props = defineProps<{ path: Path; shape: Shape; name: string }>()
@@ -26,67 +31,26 @@ const shape = computed<Shape>(() => {
 const other = computed(() =>
   props.shape.kind === 'one of' ? props.shape.shapes.find((one) => one !== shape.value) : undefined,
 )
+const text = computed(() => (node.value?.kind === 'scalar' ? node.value.text : ''))
 const entries = computed(() => (node.value?.kind === 'map' ? node.value.entries : []))
 const items = computed(() => (node.value?.kind === 'list' ? node.value.items : []))
-const context = computed(() => (shape.value.kind === 'map' ? CONTEXTS[shape.value.of] : undefined))
+const keys = computed(() => (shape.value.kind === 'map' ? CONTEXTS[shape.value.of].keys : undefined))
 const missing = computed(() =>
-  Object.keys(context.value?.keys ?? {}).filter((key) => !entries.value.some((entry) => entry.key === key)),
+  Object.entries(keys.value ?? {})
+    .filter(([key]) => !entries.value.some((entry) => entry.key === key))
+    .map(([key, { about }]) => ({ value: key, label: `${labelOf(key)}: ${about}` })),
 )
-const words = computed(() => (shape.value.kind === 'words' ? shape.value.words : ['yes', 'no']))
 const isSteps = computed(() => shape.value.kind === 'list' && shape.value.of.kind === 'step')
 
 function set(value: Written): void {
   form?.edit({ kind: 'set', path: props.path, value })
 }
-function remove(path: Path): void {
-  form?.edit({ kind: 'remove', path })
-}
-/** What a new part of some shape begins as. */
-function startOf(of: Shape): Written {
-  switch (of.kind) {
-    case 'whole':
-      return '1'
-    case 'switch':
-      return 'yes'
-    case 'words':
-      return of.words[0] ?? ''
-    case 'map': {
-      const keys = Object.entries(CONTEXTS[of.of].keys)
-      const first = keys.filter(([, key]) => key.isNeeded)
-      return Object.fromEntries(
-        (first.length > 0 ? first : keys.slice(0, 1)).map(([key, { example, shape: inner }]) => [
-          key,
-          example === '' ? startOf(inner) : example.replace(/^- /, ''),
-        ]),
-      )
-    }
-    case 'list':
-      return [startOf(of.of)]
-    case 'one of':
-      return startOf(of.shapes[0] ?? { kind: 'text' })
-    case 'sentence':
-      return EXAMPLES[of.rule] ?? '1s'
-    default:
-      return 'value'
-  }
-}
-const EXAMPLES: Partial<Record<string, string>> = {
-  Check: 'status is 200',
-  ValueCheck: 'value fare is "adult"',
-  Keep: 'json $.id',
-  Gate: 'failed requests at most 1 %',
-  RatesOnly: '5/s',
-  UsersRange: '10',
-  WaitOnly: '1s to 3s',
-  WholeRange: '1 to 4',
-  DateOffset: 'today + 14 days',
+function remove(part: string | number): void {
+  form?.edit({ kind: 'remove', path: [...props.path, part] })
 }
 function addKey(key: string): void {
-  const meant = context.value?.keys[key]
-  if (meant === undefined) return
-  const { example, shape: of } = meant
-  const isSimple = ['text', 'sentence', 'whole', 'words', 'switch', 'file', 'request'].includes(of.kind)
-  form?.edit({ kind: 'set', path: [...props.path, key], value: isSimple && example !== '' ? example : startOf(of) })
+  const meant = keys.value?.[key]
+  if (meant !== undefined) form?.edit({ kind: 'set', path: [...props.path, key], value: startOfKey(key, meant) })
 }
 function addEntry(): void {
   if (shape.value.kind !== 'entries' || newKey.value.trim() === '') return
@@ -97,115 +61,116 @@ function addItem(): void {
   if (shape.value.kind !== 'list') return
   form?.edit({ kind: 'insert', list: props.path, index: items.value.length, value: startOf(shape.value.of) })
 }
-function move(from: number, by: number): void {
-  form?.edit({ kind: 'move', path: [...props.path, from], list: props.path, index: by < 0 ? from - 1 : from + 2 })
+function moveUp(from: number): void {
+  form?.edit({ kind: 'move', path: [...props.path, from], list: props.path, index: from - 1 })
 }
-const picked = (event: Event): string => (event.target instanceof HTMLSelectElement ? event.target.value : '')
-const labelOf = (key: string | number) => `${props.name} ${String(key)}`
+const numbered = (index: number) => `${props.name} ${String(index + 1)}`
 </script>
 
 <template>
   <FormSteps v-if="isSteps" :path="path" :items="items" />
   <FormJson v-else-if="shape.kind === 'json'" :node="node" :label="name" @set="set" />
-  <select
-    v-else-if="shape.kind === 'words' || shape.kind === 'switch'"
-    class="field"
+  <ElSwitch
+    v-else-if="shape.kind === 'switch'"
+    :model-value="text"
+    active-value="yes"
+    inactive-value="no"
     :aria-label="name"
-    :value="node?.kind === 'scalar' ? node.text : ''"
-    @change="set(picked($event))"
-  >
-    <option v-for="word in words" :key="word">{{ word }}</option>
-  </select>
-  <div v-else-if="shape.kind === 'map' && context" class="map">
+    @change="set(String($event))"
+  />
+  <ElSelect v-else-if="shape.kind === 'words'" :model-value="text" :aria-label="name" @change="set(String($event))">
+    <ElOption v-for="word in shape.words" :key="word" :value="word" />
+  </ElSelect>
+  <div v-else-if="keys" class="map">
     <div v-for="entry in entries" :key="entry.key" class="entry">
-      <span class="key" :title="context.keys[entry.key]?.about">{{ entry.key }}</span>
+      <span class="key" :title="keys[entry.key]?.about">{{ labelOf(entry.key) }}</span>
       <FormField
-        v-if="context.keys[entry.key]"
+        v-if="keys[entry.key]"
         :path="[...path, entry.key]"
-        :shape="context.keys[entry.key]!.shape"
-        :name="entry.key"
+        :shape="keys[entry.key]!.shape"
+        :name="labelOf(entry.key)"
       />
-      <button
-        v-if="!context.keys[entry.key]?.isNeeded"
-        type="button"
-        class="icon"
+      <ElButton
+        v-if="!keys[entry.key]?.isNeeded"
+        text
+        :icon="Close"
         :aria-label="`Remove ${entry.key}`"
-        @click="remove([...path, entry.key])"
-      >
-        ×
-      </button>
+        @click="remove(entry.key)"
+      />
     </div>
-    <select v-if="missing.length > 0" class="field add" :aria-label="`Add to ${name}`" @change="addKey(picked($event))">
-      <option value="">add …</option>
-      <option v-for="key in missing" :key="key" :value="key">{{ key }}: {{ context.keys[key]?.about }}</option>
-    </select>
+    <AddMenu v-if="missing.length > 0" :label="`Add to ${name.toLowerCase()}`" :items="missing" @add="addKey" />
   </div>
   <div v-else-if="shape.kind === 'entries'" class="map">
-    <div v-for="entry in entries" :key="entry.key" class="entry">
+    <div v-for="entry in entries" :key="entry.key" class="entry" :class="{ deep: entry.value?.kind === 'map' }">
       <FormText
         :text="entry.key"
-        :label="labelOf('name')"
+        :label="`${name} name`"
         :line="entry.line"
         is-key
         @set="form?.edit({ kind: 'rename key', path: [...path, entry.key], to: $event })"
       />
       <FormField :path="[...path, entry.key]" :shape="shape.of" :name="entry.key" />
-      <button type="button" class="icon" :aria-label="`Remove ${entry.key}`" @click="remove([...path, entry.key])">
-        ×
-      </button>
+      <ElButton text :icon="Close" :aria-label="`Remove ${entry.key}`" @click="remove(entry.key)" />
     </div>
-    <form class="new" @submit.prevent="addEntry">
-      <input v-model="newKey" class="field" :aria-label="`New name in ${name}`" placeholder="name" />
-      <button type="submit" class="link" :disabled="newKey.trim() === ''">add</button>
+    <form class="entry" @submit.prevent="addEntry">
+      <ElInput v-model="newKey" :aria-label="`New name in ${name}`" placeholder="name" />
+      <span>
+        <ElButton native-type="submit" size="small" :disabled="newKey.trim() === ''">Add</ElButton>
+      </span>
     </form>
   </div>
   <div v-else-if="shape.kind === 'list'" class="map">
-    <div v-for="(_, index) in items" :key="index" class="entry item">
-      <FormField :path="[...path, index]" :shape="shape.of" :name="labelOf(index + 1)" />
-      <button
+    <div v-for="(_, index) in items" :key="index" class="item">
+      <FormField :path="[...path, index]" :shape="shape.of" :name="numbered(index)" />
+      <ElButton
         v-if="index > 0"
-        type="button"
-        class="icon"
-        :aria-label="`Move ${labelOf(index + 1)} up`"
-        @click="move(index, -1)"
-      >
-        ↑
-      </button>
-      <button type="button" class="icon" :aria-label="`Remove ${labelOf(index + 1)}`" @click="remove([...path, index])">
-        ×
-      </button>
+        text
+        :icon="ArrowUp"
+        :aria-label="`Move ${numbered(index)} up`"
+        @click="moveUp(index)"
+      />
+      <ElButton text :icon="Close" :aria-label="`Remove ${numbered(index)}`" @click="remove(index)" />
     </div>
-    <button type="button" class="link" @click="addItem()">add</button>
+    <span><ElButton size="small" @click="addItem()">Add</ElButton></span>
   </div>
   <span v-else class="one">
-    <FormText
-      :text="node?.kind === 'scalar' ? node.text : ''"
-      :label="name"
-      :line="node?.line ?? 0"
-      :shape="shape"
-      @set="set($event)"
-    />
-    <button v-if="other" type="button" class="link" @click="set(startOf(other))">in full</button>
+    <FormText :text="text" :label="name" :line="node?.line ?? 0" :shape="shape" @set="set($event)" />
+    <ElButton v-if="other" link @click="set(startOf(other))">In full</ElButton>
   </span>
 </template>
 
 <style scoped>
 .map {
   display: grid;
-  gap: 4px;
+  gap: 6px;
   min-width: 0;
 }
 .entry {
   display: grid;
-  grid-template-columns: 120px minmax(0, 1fr) auto;
+  grid-template-columns: minmax(96px, 150px) minmax(0, 1fr) auto;
   gap: 8px;
   align-items: start;
 }
+.entry.deep > :nth-child(2) {
+  grid-row: 2;
+  grid-column: 1 / -1;
+  padding-left: 16px;
+}
+.entry.deep > :nth-child(1) {
+  grid-row: 1;
+  grid-column: 1 / 3;
+}
 .item {
+  display: grid;
   grid-template-columns: minmax(0, 1fr) auto auto;
+  gap: 4px;
+  align-items: start;
+}
+.one > .el-button {
+  margin-top: 8px;
 }
 .key {
-  padding-top: 4px;
+  padding-top: 6px;
   color: var(--soft);
 }
 .one {
@@ -213,20 +178,5 @@ const labelOf = (key: string | number) => `${props.name} ${String(key)}`
   gap: 8px;
   align-items: start;
   min-width: 0;
-}
-.new {
-  display: flex;
-  gap: 8px;
-}
-.new .field {
-  width: 120px;
-}
-.add {
-  width: 120px;
-  color: var(--soft);
-}
-.link {
-  padding-top: 3px;
-  color: var(--lake);
 }
 </style>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // JSON of the form: written as JSON, stored the way a plan has it.
 import type { TreeNode, Written } from '@jolt-gate/core'
+import { ElInput } from 'element-plus'
 import { ref, watch } from 'vue'
 
 const props = defineProps<{ node: TreeNode | undefined; label: string }>()
@@ -29,21 +30,22 @@ function write(): void {
     fault.value = ''
     if (draft.value !== shown()) emit('set', value)
   } catch (error) {
-    fault.value = error instanceof Error ? error.message : 'not valid JSON'
+    fault.value = `This is not valid JSON yet, and not in the plan: ${error instanceof Error ? error.message : ''}`
   }
 }
 </script>
 
 <template>
   <span class="json">
-    <textarea
+    <ElInput
       v-model="draft"
-      class="field mono"
-      :rows="Math.min(12, draft.split('\n').length)"
+      class="mono"
+      type="textarea"
+      :rows="Math.min(14, Math.max(4, draft.split('\n').length))"
       :aria-label="label"
       @change="write()"
     />
-    <span v-if="fault" class="fault">{{ fault }}</span>
+    <span v-if="fault" class="fault" role="alert">{{ fault }}</span>
   </span>
 </template>
 
@@ -51,8 +53,5 @@ function write(): void {
 .json {
   display: grid;
   min-width: 0;
-}
-.field {
-  width: 100%;
 }
 </style>

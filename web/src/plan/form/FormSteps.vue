@@ -1,8 +1,13 @@
 <script setup lang="ts">
 // Steps of a journey or a group: in order, to be dragged, duplicated, switched off, removed, and added.
-import { STEP_CONTEXTS, textAt, type Path, type TreeNode, type Written } from '@jolt-gate/core'
+import { Rank } from '@element-plus/icons-vue'
+import { STEP_CONTEXTS, textAt, type Path, type TreeNode } from '@jolt-gate/core'
+import { ElButton, ElIcon } from 'element-plus'
 import { computed, inject, ref } from 'vue'
-import AddMenu from '../forms/AddMenu.vue'
+import AddMenu from '../../forms/AddMenu.vue'
+import { STEP_LABELS } from './labels.js'
+import PartActions from './PartActions.vue'
+import { STEP_STARTS } from './starts.js'
 import { PLAN_FORM } from './use-form.js'
 
 const props = defineProps<{ path: Path; items: readonly TreeNode[] }>()
@@ -17,24 +22,11 @@ const rows = computed(() =>
     return { node, kind, label: textAt(node, ['name']) ?? said, isOff: textAt(node, ['off']) === 'yes' }
   }),
 )
-const START: Record<(typeof STEP_CONTEXTS)[number], Written> = {
-  send: { send: 'GET /', name: 'new step', check: ['status is 200'] },
-  wait: { wait: '1s to 3s' },
-  group: { group: 'new group', steps: [{ send: 'GET /', name: 'new step' }] },
-  parallel: { parallel: [{ send: 'GET /', name: 'new step' }] },
-  repeat: { repeat: '3', steps: [{ send: 'GET /', name: 'new step' }] },
-  when: { when: 'status is 200', steps: [{ send: 'GET /', name: 'new step' }] },
-  pick: { pick: [{ weight: '1', steps: [{ send: 'GET /', name: 'new step' }] }] },
-  use: { use: 'steps/shared.steps.yaml' },
-  call: { call: 'scripts/values.ts#choose' },
-  socket: { socket: 'GET /live', steps: [{ await: 'json $.kind exists' }] },
-  sql: { sql: '{secret.database}', run: 'SELECT 1' },
-}
-const KINDS = STEP_CONTEXTS.map((kind) => ({ value: kind, label: kind }))
+const KINDS = STEP_CONTEXTS.map((kind) => ({ value: kind, label: STEP_LABELS[kind] }))
 function add(chosen: string): void {
   const kind = STEP_CONTEXTS.find((one) => one === chosen)
   if (kind !== undefined)
-    form?.edit({ kind: 'insert', list: props.path, index: props.items.length, value: START[kind] })
+    form?.edit({ kind: 'insert', list: props.path, index: props.items.length, value: STEP_STARTS[kind] })
 }
 function drag(event: DragEvent, index: number): void {
   event.dataTransfer?.setData('application/x-jolt-gate-step', JSON.stringify([...props.path, index]))
@@ -45,17 +37,6 @@ function drop(event: DragEvent, index: number): void {
   if (data === '') return
   // It was written by `drag`, of this page.
   form?.edit({ kind: 'move', path: JSON.parse(data) as Path, list: props.path, index })
-}
-const at = (index: number): Path => [...props.path, index]
-function move(index: number, by: number): void {
-  form?.edit({ kind: 'move', path: at(index), list: props.path, index: by < 0 ? index - 1 : index + 2 })
-}
-function turn(index: number, isOff: boolean): void {
-  form?.edit(
-    isOff
-      ? { kind: 'remove', path: [...at(index), 'off'] }
-      : { kind: 'set', path: [...at(index), 'off'], value: 'yes' },
-  )
 }
 </script>
 
@@ -70,43 +51,12 @@ function turn(index: number, isOff: boolean): void {
       @dragover.prevent="over = index"
       @drop.prevent="drop($event, index)"
     >
-      <span class="grip" aria-hidden="true">⋮⋮</span>
+      <ElIcon class="grip" aria-hidden="true"><Rank /></ElIcon>
       <span class="kind">{{ row.kind }}</span>
-      <button type="button" class="link label" @click="form?.select(row.node.line)">{{ row.label || 'step' }}</button>
-      <span class="acts">
-        <button
-          v-if="index > 0"
-          type="button"
-          class="icon"
-          :aria-label="`Move ${row.label} up`"
-          @click="move(index, -1)"
-        >
-          ↑
-        </button>
-        <button
-          v-if="index < rows.length - 1"
-          type="button"
-          class="icon"
-          :aria-label="`Move ${row.label} down`"
-          @click="move(index, 1)"
-        >
-          ↓
-        </button>
-        <button type="button" class="link" @click="form?.edit({ kind: 'duplicate', path: at(index) })">
-          duplicate
-        </button>
-        <button type="button" class="link" @click="turn(index, row.isOff)">
-          {{ row.isOff ? 'turn on' : 'turn off' }}
-        </button>
-        <button
-          type="button"
-          class="icon"
-          :aria-label="`Remove ${row.label}`"
-          @click="form?.edit({ kind: 'remove', path: at(index) })"
-        >
-          ×
-        </button>
+      <span class="label">
+        <ElButton link @click="form?.select(row.node.line)">{{ row.label || 'step' }}</ElButton>
       </span>
+      <PartActions :list="path" :index="index" :count="rows.length" :name="row.label" :is-off="row.isOff" />
     </li>
     <li
       class="end"
@@ -129,8 +79,8 @@ function turn(index: number, isOff: boolean): void {
 li {
   display: flex;
   gap: 8px;
-  align-items: baseline;
-  padding: 4px 0;
+  align-items: center;
+  padding: 3px 0;
   border-bottom: 1px solid var(--rule);
 }
 .over {
@@ -150,15 +100,13 @@ li {
   font: 600 11.5px var(--mono);
 }
 .label {
+  display: flex;
   flex: 1;
   min-width: 0;
-}
-.acts {
-  display: flex;
-  gap: 10px;
-  color: var(--soft);
+  overflow: hidden;
 }
 .end {
+  padding-top: 8px;
   border: 0;
 }
 </style>

@@ -1,18 +1,26 @@
 <script setup lang="ts">
 // A text of the form: written when it is left or Enter is pressed, with what may stand there offered.
-import { completeSentence, namesKnown, type Shape } from '@jolt-gate/core'
-import { computed, inject, ref, useId, watch } from 'vue'
+import type { Shape } from '@jolt-gate/core'
+import { ElAutocomplete, ElInput, type AutocompleteInstance } from 'element-plus'
+import { computed, inject, onMounted, ref, watch } from 'vue'
+import { offersFor } from './offers.js'
 import { PLAN_FORM } from './use-form.js'
 
-const props = defineProps<{ text: string; label: string; line: number; shape?: Shape; isKey?: boolean }>()
+const props = defineProps<{
+  text: string
+  label: string
+  line: number
+  shape?: Shape
+  isKey?: boolean
+  placeholder?: string
+}>()
 const emit = defineEmits<{ set: [text: string] }>()
 const form = inject(PLAN_FORM)
 const draft = ref(props.text)
-const hasFocus = ref(false)
-const list = useId()
+const written = ref(props.text)
 watch(
   () => props.text,
-  (next) => (draft.value = next),
+  (next) => (draft.value = written.value = next),
 )
 
 const isLong = computed(() => props.text.includes('\n') || props.text.length > 90)
@@ -20,43 +28,72 @@ const problem = computed(() =>
   form?.problems.value.find(({ line, severity }) => line === props.line && severity === 'error' && !props.isKey),
 )
 
-/** Whole texts that may come of what is written so far. */
-const offers = computed(() => {
+function suggest(so: string): { value: string }[] {
   const around = form?.around.value
-  const { shape } = props
-  if (!hasFocus.value || around === undefined || shape === undefined) return []
-  const brace = /\{([\w.]*)$/.exec(draft.value)
-  if (brace !== null) return namesKnown(around).map((name) => `${draft.value.slice(0, brace.index)}{${name}}`)
-  if (shape.kind === 'file') return around.files.filter((path) => path.endsWith(shape.ending))
-  if (shape.kind !== 'sentence') return []
-  return completeSentence(shape.rule, draft.value, around).map((rest) => draft.value.slice(0, rest.from) + rest.text)
-})
+  if (around === undefined || props.shape === undefined) return []
+  return offersFor(so, props.shape, around)
+    .filter((value) => value !== so)
+    .map((value) => ({ value }))
+}
+
+const list = ref<AutocompleteInstance>()
+// The library names a chosen suggestion before there is any.
+onMounted(() => list.value?.inputRef?.input?.removeAttribute('aria-activedescendant'))
 
 function write(): void {
-  hasFocus.value = false
-  if (draft.value !== props.text) emit('set', draft.value)
+  if (draft.value === written.value) return
+  written.value = draft.value
+  emit('set', draft.value)
+}
+/** A suggestion that the keys have chosen arrives after the key. */
+const writeSoon = () => setTimeout(write)
+function leave(event: Event): void {
+  draft.value = written.value
+  if (event.target instanceof HTMLElement) event.target.blur()
 }
 </script>
 
 <template>
   <span class="text">
-    <textarea v-if="isLong" v-model="draft" class="field mono" rows="4" :aria-label="label" @change="write()" />
-    <input
-      v-else
+    <ElInput
+      v-if="isLong"
       v-model="draft"
-      class="field mono"
+      class="mono"
+      type="textarea"
+      :rows="Math.min(12, Math.max(3, draft.split('\n').length))"
+      :aria-label="label"
+      @change="write()"
+    />
+    <ElInput
+      v-else-if="shape === undefined"
+      v-model="draft"
+      class="mono"
       :class="{ wrong: problem }"
-      :list="list"
       :aria-label="label"
       :aria-invalid="problem !== undefined"
-      @focus="hasFocus = true"
+      :placeholder="placeholder ?? ''"
       @blur="write()"
       @keydown.enter.prevent="write()"
-      @keydown.esc="draft = text"
+      @keydown.esc="leave"
     />
-    <datalist :id="list">
-      <option v-for="offer in offers" :key="offer" :value="offer" />
-    </datalist>
+    <ElAutocomplete
+      v-else
+      ref="list"
+      v-model="draft"
+      class="mono"
+      :class="{ wrong: problem }"
+      :fetch-suggestions="suggest"
+      :debounce="0"
+      :hide-loading="true"
+      :fit-input-width="false"
+      :aria-label="label"
+      :aria-invalid="problem !== undefined"
+      :placeholder="placeholder ?? ''"
+      @select="writeSoon()"
+      @blur="writeSoon()"
+      @keydown.enter.prevent="writeSoon()"
+      @keydown.esc="leave"
+    />
     <span v-if="problem" class="fault">{{ problem.message }}</span>
   </span>
 </template>
@@ -66,12 +103,6 @@ function write(): void {
   display: grid;
   flex: 1;
   min-width: 0;
-}
-.field {
-  width: 100%;
-}
-.wrong {
-  border-color: var(--brick);
 }
 .fault {
   font-size: 12px;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The response of this step in the last rehearsal: a click on a value keeps it, or checks that it is so.
+import { ElButton } from 'element-plus'
 import { nodeAt, parseJson, type Json, type Path } from '@jolt-gate/core'
 import { computed, inject, ref } from 'vue'
 import { PLAN_FORM } from './use-form.js'
@@ -75,21 +76,21 @@ function check(): void {
     <p v-if="leaves.length === 0" class="soft">not JSON: keep values by match, xml or header</p>
     <div v-if="chosen" class="acts">
       <code>{{ chosen.path }}</code>
-      <button type="button" class="link" @click="keep()">Keep it</button>
-      <button type="button" class="link" @click="check()">Check that it is {{ chosen.json.slice(0, 30) }}</button>
+      <ElButton link @click="keep()">Keep it</ElButton>
+      <ElButton link @click="check()">Check that it is {{ chosen.json.slice(0, 30) }}</ElButton>
     </div>
     <div class="tree">
       <template v-for="leaf in leaves" :key="leaf.path">
-        <button
+        <ElButton
           v-if="leaf.json"
-          type="button"
+          text
           class="leaf"
           :class="{ here: chosen?.path === leaf.path }"
           :style="{ paddingLeft: `${String(leaf.depth * 14)}px` }"
           @click="chosen = leaf"
         >
           <span class="soft">{{ leaf.key }}</span> {{ leaf.text.slice(0, 90) }}
-        </button>
+        </ElButton>
         <span v-else class="leaf soft" :style="{ paddingLeft: `${String(leaf.depth * 14)}px` }">{{ leaf.key }}</span>
       </template>
     </div>

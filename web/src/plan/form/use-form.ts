@@ -10,10 +10,22 @@ export interface PlanForm {
   around: Ref<Surroundings | undefined>
   /** Steps of the last rehearsal, whose responses values can be picked from. */
   rehearsed: Ref<readonly RehearsedStep[]>
+  /** What gates saw in the last run, by their sentence. */
+  observed: Ref<Readonly<Record<string, string>>>
+  /** Texts of the files around the plan by path; of data the first rows. */
+  files: Ref<Readonly<Record<string, string>>>
+  project: Ref<number>
+  mayWrite: Ref<boolean>
+  /** Commits a new file beside the plan. */
+  addFile: (path: string, text: string) => Promise<void>
+  /** Reads the files around the plan anew. */
+  readFiles: () => Promise<void>
   edit: (edit: Edit) => void
   /** Renames with all uses. */
   rename: (kind: Renamed, before: string, after: string) => void
   select: (line: number) => void
+  /** Selects the part that stands at a path now. */
+  selectPath: (path: Path) => void
 }
 
 export const PLAN_FORM: InjectionKey<PlanForm> = Symbol('form of a plan')

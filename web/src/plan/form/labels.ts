@@ -1,0 +1,93 @@
+// What the form calls the keys of the format: in words of the person, with the key's own meaning beside them.
+import { CONTEXTS, type ContextName } from '@jolt-gate/core'
+
+const LABELS: Partial<Record<string, string>> = {
+  about: 'Description',
+  also: 'More origins',
+  as: 'Read as',
+  at: 'At',
+  ca: 'Authorities',
+  cap: 'Most users in flight',
+  cert: 'Client certificate',
+  check: 'Checks',
+  connections: 'Connections',
+  drain: 'Time to finish',
+  else: 'Steps otherwise',
+  file: 'File',
+  for: 'Length',
+  form: 'Form fields',
+  http: 'Version of HTTP',
+  'http proxy': 'Proxy',
+  json: 'JSON',
+  keep: 'Kept values',
+  key: 'Client key',
+  lasts: 'Kept for',
+  measure: 'Measured',
+  mix: 'Mix of journeys',
+  off: 'Switched off',
+  'on failure': 'After a failure',
+  pacing: 'At least between starts',
+  pick: 'One of',
+  query: 'Query parameters',
+  redirects: 'Redirects to follow',
+  refresh: 'Repeat during the load',
+  rest: 'Length',
+  returning: 'Users return',
+  rule: 'Limit',
+  run: 'Statement',
+  seed: 'Seed',
+  sql: 'Database',
+  starts: 'Arrivals',
+  stop: 'Stops the run',
+  take: 'Rows are taken',
+  text: 'Text',
+  then: 'When the rows run out',
+  tls: 'Certificates',
+  uuid: 'UUID',
+  until: 'Until',
+  url: 'URL',
+  verify: 'Verified',
+  weight: 'Weight',
+  when: 'Condition',
+  with: 'URL values',
+  within: 'Longest wait',
+  xml: 'XML',
+}
+
+/** The label of a key. */
+export const labelOf = (key: string): string => LABELS[key] ?? `${key.charAt(0).toUpperCase()}${key.slice(1)}`
+
+/** What a key means, for the tooltip of its label. */
+export const aboutOf = (context: ContextName, key: string): string => CONTEXTS[context].keys[key]?.about ?? ''
+
+/** What a part is called where it is the subject of the form. */
+export const TITLES: Partial<Record<ContextName, string>> = {
+  send: 'Request',
+  wait: 'Wait',
+  group: 'Group',
+  parallel: 'In parallel',
+  repeat: 'Repeat',
+  when: 'Condition',
+  pick: 'One of several',
+  use: 'Shared steps',
+  call: 'Script',
+  socket: 'WebSocket',
+  sql: 'SQL statement',
+  phase: 'Phase',
+  gate: 'Gate',
+}
+
+/** What each kind of step is called where one is added. */
+export const STEP_LABELS = {
+  send: 'Request',
+  wait: 'Wait',
+  group: 'Group: timed as one',
+  parallel: 'In parallel: all due at once',
+  repeat: 'Repeat: some times, or until a check holds',
+  when: 'Condition: only when a check holds',
+  pick: 'One of several, by weight',
+  use: 'Shared steps from a file',
+  call: 'Script in the sandbox',
+  socket: 'WebSocket',
+  sql: 'SQL statement, in setup or teardown',
+} as const
