@@ -200,6 +200,8 @@ describe('targets', () => {
     expect(read.body).toMatchObject({ file: 'data/rows.csv', text: 'name\nTove\n' })
     const over = await administrator('PUT', path, { text: 'name\nIda\n', message: 'Over', base: 'another' })
     expect(over).toMatchObject({ status: 409, body: { code: 'CHANGED' } })
+    const again = { files: [{ path: 'data/rows.csv', text: 'name\nJon\n' }], message: 'Written over' }
+    expect(await administrator('POST', '/projects/1/files', again)).toMatchObject({ status: 409 })
     for (const file of ['plans/a.gate.yaml', '../rows.csv', '.git/x.csv', 'data/rows.txt'])
       expect(await administrator('GET', `/projects/1/data?file=${encodeURIComponent(file)}`)).toMatchObject({
         status: 400,

@@ -63,8 +63,14 @@ function formOver(text = PLAN): { form: PlanForm; now: () => string; faults: () 
     faults: () => read().problems.filter(({ severity }) => severity === 'error'),
   }
 }
-function shownFor(component: typeof PhaseForm | typeof GateForm | typeof RequestForm, path: Path, form: PlanForm) {
-  const wrapper = mount(component, { props: { path }, global: { provide: { [PLAN_FORM]: form } } })
+function shownFor(part: 'phase' | 'gate' | 'request', path: Path, form: PlanForm): VueWrapper {
+  const options = { props: { path }, global: { provide: { [PLAN_FORM]: form } } }
+  const wrapper =
+    part === 'phase'
+      ? mount(PhaseForm, options)
+      : part === 'gate'
+        ? mount(GateForm, options)
+        : mount(RequestForm, options)
   shown = wrapper
   return wrapper
 }
@@ -82,7 +88,7 @@ describe('a phase', () => {
 
   it('changes its kind without an error in between, and keeps what goes for all kinds', async () => {
     const { form, now, faults } = formOver()
-    const wrapper = shownFor(PhaseForm, ['load', 0], form)
+    const wrapper = shownFor('phase', ['load', 0], form)
     expect(wrapper.findAll('input[aria-label]').map((input) => input.attributes('aria-label'))).toContain('From')
     for (const { kind } of PHASE_KINDS.filter((one) => one.kind !== 'iterations')) {
       wrapper.getComponent(ElRadioGroup).vm.$emit('change', kind)
@@ -95,7 +101,7 @@ describe('a phase', () => {
 
   it('is no longer measured by a switch', async () => {
     const { form, now } = formOver()
-    const wrapper = shownFor(PhaseForm, ['load', 0], form)
+    const wrapper = shownFor('phase', ['load', 0], form)
     wrapper.getComponent(ElSwitch).vm.$emit('change', false)
     await nextTick()
     expect(now()).toMatch(/climb.*measure: no/)
@@ -120,7 +126,7 @@ describe('a gate', () => {
 
   it('is changed by choices, each of which gives a sentence', async () => {
     const { form, now, faults } = formOver()
-    const wrapper = shownFor(GateForm, ['gates', 0], form)
+    const wrapper = shownFor('gate', ['gates', 0], form)
     expect(wrapper.text()).toContain('The last run saw 0.2 %.')
     const choose = async (label: string, value: string) => {
       const found = wrapper.findAllComponents(ElSelect).find((one) => one.props('ariaLabel') === label)
@@ -139,7 +145,7 @@ describe('a gate', () => {
 
   it('keeps its stop rule when its sentence changes', async () => {
     const { form, now } = formOver()
-    const wrapper = shownFor(GateForm, ['gates', 1], form)
+    const wrapper = shownFor('gate', ['gates', 1], form)
     wrapper.findAllComponents(ElSelect)[0]?.vm.$emit('change', 'p90')
     await nextTick()
     expect(now()).toMatch(/rule: p90 response time of "search" under 300 ms, stop: after 3 breached seconds in a row/)
@@ -149,7 +155,7 @@ describe('a gate', () => {
 describe('a request', () => {
   it('takes another method and another kind of body, and the plan stays right', async () => {
     const { form, now, faults } = formOver()
-    const wrapper = shownFor(RequestForm, ['journeys', 'look', 'steps', 0], form)
+    const wrapper = shownFor('request', ['journeys', 'look', 'steps', 0], form)
     wrapper.findAllComponents(ElSelect)[0]?.vm.$emit('change', 'POST')
     await nextTick()
     expect(now()).toMatch(/- send: POST \/a/)

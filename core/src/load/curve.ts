@@ -64,8 +64,8 @@ function levelAt(phases: readonly PhasePreview[], moment: number, side: -1 | 1, 
 const POINTS = 200
 
 /**
- * Users in flight over time, as if each journey took its mean time W: who arrived within the last W is still there. Where
- * the rate λ is constant this is Little's law, L = λ W.
+ * Users in flight over time, as if each journey took its mean time W: who arrived within the last W is still
+ * there. Where the rate λ is constant this is Little's law, L = λ W.
  *
  * Source: J. D. C. Little, "A proof for the queuing formula L = λW", Operations Research 9 (1961).
  */

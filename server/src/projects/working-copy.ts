@@ -88,7 +88,7 @@ export class WorkingCopy {
 
   /** Text of one readable file; undefined when there is none. */
   read(file: string): Promise<string | undefined> {
-    if (!isReadablePath(file)) return Promise.resolve(undefined)
+    if (!isWritablePath(file)) return Promise.resolve(undefined)
     const bytes = readPlainFile(this.root, file, MOST_BYTES)
     if (bytes === 'too large') throw new Problem(413, 'TOO_LARGE', `${file} is larger than 1 MB`)
     return Promise.resolve(bytes?.toString('utf8'))
