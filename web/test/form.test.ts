@@ -63,9 +63,10 @@ function formOver(text = PLAN): { form: PlanForm; now: () => string; faults: () 
     faults: () => read().problems.filter(({ severity }) => severity === 'error'),
   }
 }
-function shownFor(part: 'phase' | 'gate' | 'request', path: Path, form: PlanForm): VueWrapper {
+function shownFor(part: 'phase' | 'gate' | 'request', path: Path, form: PlanForm) {
   const options = { props: { path }, global: { provide: { [PLAN_FORM]: form } } }
-  const wrapper =
+  // eslint-disable-next-line @typescript-eslint/no-unsafe-assignment -- the linter cannot follow .vue files
+  const wrapper: VueWrapper =
     part === 'phase'
       ? mount(PhaseForm, options)
       : part === 'gate'

@@ -9,6 +9,7 @@ import PageError from '../frame/PageError.vue'
 import { ElButton, ElTable, ElTableColumn } from 'element-plus'
 import type { PlanSummary } from '@jolt-gate/core/api'
 import { useMay } from '../stores/may.js'
+import FirstSteps from './FirstSteps.vue'
 import NewPlan from './NewPlan.vue'
 import RunSpark from '../runs/RunSpark.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
@@ -56,24 +57,8 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
     </div>
     <PageError v-if="error" title="The plans could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="isLoading && !state" class="wait soft">Loading plans…</p>
-    <div v-else-if="state && state.plans.length === 0" class="empty">
-      <h2>Steps to a first verdict</h2>
-      <ol class="way">
-        <li>
-          <RouterLink :to="{ name: 'targets', params: { project } }">Say what is under test</RouterLink>: a target,
-          where it answers and what it keeps secret.
-        </li>
-        <li>
-          Write a plan: <ElButton link @click="isNewOpen = true">from nothing</ElButton>, or
-          <RouterLink :to="{ name: 'import', params: { project } }">from what exists</RouterLink>: a recording, a
-          description, a URL.
-        </li>
-        <li>Rehearse it: one user, every request and response shown.</li>
-        <li>Run it, small before large, and read the verdict.</li>
-      </ol>
-    </div>
     <ElTable
-      v-else-if="state"
+      v-else-if="state && state.plans.length > 0"
       class="list"
       :data="state.plans"
       row-key="file"
@@ -117,6 +102,13 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         </template>
       </ElTableColumn>
     </ElTable>
+    <FirstSteps
+      v-if="state && state.plans.every(({ lastRun }) => lastRun === null)"
+      :project="project"
+      :plans="state.plans"
+      :may-write="may.mayWrite"
+      @create="isNewOpen = true"
+    />
     <NewPlan v-model="isNewOpen" :project="project" />
   </div>
 </template>
@@ -154,7 +146,6 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
 .errors {
   color: var(--brick);
 }
-.empty,
 .wait {
   padding: 24px 10px;
 }
@@ -163,11 +154,5 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
   gap: 14px;
   align-items: baseline;
   margin-left: auto;
-}
-.way {
-  display: grid;
-  gap: 10px;
-  padding: 12px 0 0 20px;
-  font-size: 14px;
 }
 </style>
