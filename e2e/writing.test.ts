@@ -142,7 +142,7 @@ describe('the form', () => {
     await page.locator('.outline').getByText('view sailing').click()
     await page.locator('.tree').getByText('places').click()
     await button('Keep it').click()
-    await button(/^Check that it is/).click()
+    await button('Add check').click()
     await expect.poll(() => page.locator('.problems').innerText()).toMatch(/none/)
     await page.getByRole('tab', { name: 'Kept values' }).click()
     expect(await page.locator('.form').getByLabel('places', { exact: true }).inputValue()).toBe('json $.places')
@@ -211,6 +211,70 @@ describe('a plan in Git', () => {
 })
 
 describe('from the keyboard', () => {
+  it('does the main job: a plan is made, changed by form, committed, rehearsed, run, and its verdict read', async () => {
+    const name = `From the keys ${String(round)}`
+    /** Goes on with Tab until what has the focus is called so. */
+    const tabTo = async (called: RegExp) => {
+      for (let presses = 0; presses < 120; presses++) {
+        await page.keyboard.press('Tab')
+        const label = await page.evaluate(() => {
+          const at = document.activeElement
+          return at === null ? '' : (at.getAttribute('aria-label') ?? at.textContent).trim()
+        })
+        if (called.test(label)) return
+      }
+      throw new Error(`nothing that is called ${String(called)} has the focus`)
+    }
+    await open('/p/1/plans')
+    await page.getByRole('link', { name: 'Summer timetable opens' }).waitFor()
+    await tabTo(/^New plan…$/)
+    await page.keyboard.press('Enter')
+    await page.getByRole('dialog').waitFor()
+    await expect
+      .poll(() => page.getByRole('button', { name: 'Create plan' }).getAttribute('class'))
+      .not.toMatch(/loading/)
+    const hasCursor = () =>
+      expect.poll(() => page.evaluate(() => document.activeElement?.matches('.el-dialog input'))).toBe(true)
+    await hasCursor()
+    await page.keyboard.type(name)
+    await page.keyboard.press('Enter')
+    await page.waitForURL(/from-the-keys/)
+    await page.getByRole('button', { name: 'Run', exact: true }).waitFor()
+
+    await tabTo(/^GET home$|^GEThome$/)
+    await page.keyboard.press('Enter')
+    await tabTo(/^Address$/)
+    await page.keyboard.press('Control+a')
+    await page.keyboard.type('/health{?from}')
+    await page.keyboard.press('Enter')
+    await expect.poll(() => page.locator('.problems').innerText()).toMatch(/from/)
+    await page.keyboard.press('Control+a')
+    await page.keyboard.type('/health')
+    await page.keyboard.press('Enter')
+    await expect.poll(() => page.locator('.problems').innerText()).toMatch(/none/)
+    await tabTo(/^Length of visit$/)
+    for (let presses = 0; presses < 27; presses++) await page.keyboard.press('ArrowLeft')
+    await expect.poll(() => page.locator('.totals').innerText()).toMatch(/3 s/)
+    await page.keyboard.press('Control+s')
+    await page.getByRole('dialog').waitFor()
+    await hasCursor()
+    await page.keyboard.type('Three seconds of searches')
+    await page.keyboard.press('Enter')
+    await page.getByRole('dialog').waitFor({ state: 'hidden' })
+    expect(onDisk(`plans/from-the-keys-${String(round)}.gate.yaml`)).toMatch(/send: GET \/health\n[^]*for: 3s/)
+
+    await page.keyboard.press('Alt+r')
+    await expect.poll(() => page.locator('.outcome').innerText(), { timeout: 30_000 }).toMatch(/Passed/)
+    await tabTo(/^back to/)
+    await page.keyboard.press('Enter')
+    await page.getByRole('button', { name: 'Run', exact: true }).waitFor()
+    await tabTo(/^Run$/)
+    await page.keyboard.press('Enter')
+    await expect
+      .poll(() => page.locator('.verdict .title').innerText(), { timeout: 60_000 })
+      .toMatch(/Open \(passed\)|Void \(inconclusive\)/)
+  })
+
   it('finds a step of a plan, does what is asked, and lists the shortcuts', async () => {
     await open('/p/1/plans')
     await page.getByRole('link', { name: 'Summer timetable opens' }).waitFor()

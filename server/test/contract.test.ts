@@ -86,7 +86,12 @@ function examples(): [Name, () => Example][] {
     ['plan', () => ({ params: project, query: { file: PLAN } })],
     ['saveData', () => ({ params: project, query: { file: 'data/b.csv' }, body: change('name\nTove\n', null) })],
     ['data', () => ({ params: project, query: { file: 'data/b.csv' } })],
+    ['removeFile', () => ({ params: project, query: { file: 'data/b.csv' } })],
     ['savePlan', () => ({ params: project, query: { file: 'plans/b.gate.yaml' }, body: change(textOf(), null) })],
+    [
+      'renameFile',
+      () => ({ params: project, query: { file: 'plans/b.gate.yaml' }, body: { to: 'plans/c.gate.yaml' } }),
+    ],
     ['branches', () => ({ params: project })],
     ['newBranch', () => ({ params: project, body: { name: 'trial' } })],
     ['switchBranch', () => ({ params: project, body: { name: 'main' } })],

@@ -80,12 +80,12 @@ describe('people', () => {
     const change = { text: planText(3), message: 'Longer', base: null }
 
     expect((await reader('GET', `${place.project}/plans`)).status).toBe(200)
-    expect(await reader('PUT', `${place.project}/plan?file=plans/new.gate.yaml`, change)).toMatchObject({
+    expect(await reader('PUT', `${place.project}/plan?file=plans/renamed.gate.yaml`, change)).toMatchObject({
       status: 403,
       body: { code: 'ROLE' },
     })
     expect((await reader('POST', `${place.project}/runs`, { plan: PLAN })).status).toBe(403)
-    expect((await author('PUT', `${place.project}/plan?file=plans/new.gate.yaml`, change)).status).toBe(200)
+    expect((await author('PUT', `${place.project}/plan?file=plans/renamed.gate.yaml`, change)).status).toBe(200)
     expect((await author('POST', '/people', {})).status).toBe(403)
     expect((await author('GET', '/audit-log')).status).toBe(403)
     expect(git(place.repository, 'log', '-1', '--format=%an')).toBe('author')
@@ -206,6 +206,26 @@ describe('targets', () => {
       expect(await administrator('GET', `/projects/1/data?file=${encodeURIComponent(file)}`)).toMatchObject({
         status: 400,
       })
+  })
+
+  it('delete and rename files in commits of their own, runs and history go along, and nothing is written over', async () => {
+    const save = (file: string) =>
+      administrator('POST', '/projects/1/files', { files: [{ path: file, text: planText(2) }], message: 'Here' })
+    for (const file of ['plans/old.gate.yaml', 'plans/taken.gate.yaml']) expect((await save(file)).status).toBe(201)
+    const rename = (from: string, to: string) =>
+      administrator('POST', `/projects/1/file/name?file=${encodeURIComponent(from)}`, { to })
+
+    expect(await rename('plans/old.gate.yaml', 'plans/taken.gate.yaml')).toMatchObject({ status: 409 })
+    expect(await rename('plans/old.gate.yaml', '../out.gate.yaml')).toMatchObject({ status: 400 })
+    expect((await rename('plans/old.gate.yaml', 'plans/renamed.gate.yaml')).status).toBe(200)
+    expect(git(place.repository, 'show', '--name-status', '--format=%s', 'HEAD')).toMatch(
+      /^Rename plans\/old.gate.yaml to plans\/renamed.gate.yaml\n\nR100\tplans\/old.gate.yaml\tplans\/renamed.gate.yaml/,
+    )
+    const gone = await administrator('DELETE', '/projects/1/file?file=plans/renamed.gate.yaml')
+    expect(gone).toMatchObject({ status: 200, body: { dirty: false } })
+    expect(git(place.repository, 'show', '--name-status', '--format=%s', 'HEAD')).toMatch(/^Delete .*\n\nD\t/)
+    for (const file of ['plans/renamed.gate.yaml', '.git/config', '../x.gate.yaml', 'README.md'])
+      expect((await administrator('DELETE', `/projects/1/file?file=${encodeURIComponent(file)}`)).status).toBe(404)
   })
 
   it('keep secrets that are sealed, used, and never read back', async () => {

@@ -55,6 +55,11 @@ export function readSentence<Rule extends keyof Sentences>(rule: Rule, text: str
   } catch (error) {
     if (!(error instanceof SyntaxError)) throw error
     const offset = error.location.start.offset
+    // What comes after the last word is known only once it is followed by a blank.
+    if (offset === text.length && !text.endsWith(' ')) {
+      const further = readSentence(rule, `${text} `)
+      if (!further.ok) return { ok: false, fault: { ...further.fault, offset } }
+    }
     return { ok: false, fault: { offset, ...describe(text.slice(offset), error) } }
   }
 }
@@ -89,11 +94,15 @@ function describe(remaining: string, error: SyntaxError): Omit<SentenceFault, 'o
     if (!into.includes(text)) into.push(text)
   }
   const expected = [...words.map((word) => `"${word}"`), ...descriptions]
-  const found = remaining === '' ? 'the end' : `"${firstWords(remaining, 2)}"`
+  const found = `"${firstWords(remaining, 2)}"`
   const meant = words
     .map((word) => nearestWord(firstWords(remaining, word.split(' ').length), [word]))
     .find((word) => word !== undefined)
   const hint = meant === undefined ? bareNumberHint(remaining, descriptions) : `. Did you mean "${meant}"?`
+  if (remaining === '')
+    return {
+      message: `the sentence is not finished${expected.length === 0 ? '' : `: ${listWords(expected)} comes next`}`,
+    }
   const message = `expected ${expected.length === 0 ? 'the end' : listWords(expected)}, found ${found}${hint}`
   if (meant === undefined) return { message }
   return { message, fix: { length: firstWords(remaining, meant.split(' ').length).length, text: meant } }

@@ -3,7 +3,7 @@ import { Router } from 'express'
 import { Op, type Order } from 'sequelize'
 import { allSteps, formatValue, previewOf, readPlan } from '@jolt-gate/core'
 import { ROUTES, type PlanSummary, type PlanText } from '@jolt-gate/core/api'
-import { ProjectRow, RunRow } from '../database/models.js'
+import { RehearsalRow, ProjectRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { partsOf, summaryOfRun } from '../runs/store.js'
@@ -91,6 +91,23 @@ export function projectRoutes(folder: string | undefined, watch: ProjectWatch): 
     const head = await copy.save({ files: [{ file, text, base }], message, author: person })
     await noteOf(person, 'changed a data file', file, project.id)
     return { file, base: fingerprint(text), ...head }
+  })
+
+  serve(routes, ROUTES.removeFile, async ({ person, params, query: { file } }) => {
+    const { project, copy } = await projectOf(params.project)
+    const head = await copy.remove(file, `Delete ${file}`, person)
+    await noteOf(person, 'deleted a file', file, project.id)
+    return head
+  })
+
+  serve(routes, ROUTES.renameFile, async ({ person, params, query, body }) => {
+    const { project, copy } = await projectOf(params.project)
+    const [file, to] = [fileOf(query.file), fileOf(body.to)]
+    const head = await copy.rename(file, to, `Rename ${file} to ${to}`, person)
+    const where = { projectId: project.id, planFile: file }
+    await Promise.all([RunRow.update({ planFile: to }, { where }), RehearsalRow.update({ planFile: to }, { where })])
+    await noteOf(person, 'renamed a plan', `${file} to ${to}`, project.id)
+    return head
   })
 
   serve(routes, ROUTES.savePlan, async ({ person, params, query, body: { text, base, message } }) => {

@@ -1,6 +1,7 @@
 // A project on disk: a Git working copy, its plans, targets and shared steps.
 import { createHash } from 'node:crypto'
-import { realpath } from 'node:fs/promises'
+import { realpath, rm } from 'node:fs/promises'
+import { join } from 'node:path'
 import { simpleGit, type SimpleGit } from 'simple-git'
 import { Problem } from '../http/problems.js'
 import { readPlainFile, writePlainFile } from './plain-files.js'
@@ -147,6 +148,42 @@ export class WorkingCopy {
     if ((await this.git.diff(['--cached', '--name-only', '--', ...paths])) !== '')
       await this.commit(paths, message, author)
     return this.head()
+  }
+
+  /** Deletes a file in a commit; Git keeps it. */
+  remove(file: string, message: string, author: Author): Promise<CommitInfo> {
+    return oneAtATime(this.root, async () => {
+      await this.existing(file)
+      if (await this.removeFromTree(file)) await this.commit([file], message, author)
+      return this.head()
+    })
+  }
+
+  /** Gives a file another path in a commit; a file that is there already is not written over. */
+  rename(file: string, to: string, message: string, author: Author): Promise<CommitInfo> {
+    return oneAtATime(this.root, async () => {
+      const text = await this.existing(file)
+      await this.refuseChanged(to, null)
+      if (!(await writePlainFile(this.root, to, text)))
+        throw new Problem(400, 'BAD_PATH', `${to} is reached by a link: links are not followed`)
+      const wasKnown = await this.removeFromTree(file)
+      await this.git.add(['--', to])
+      await this.commit(wasKnown ? [file, to] : [to], message, author)
+      return this.head()
+    })
+  }
+
+  private async existing(file: string): Promise<string> {
+    const text = await this.read(file)
+    if (text === undefined) throw new Problem(404, 'NO_FILE', `there is no file ${file} in this project`)
+    return text
+  }
+  /** A file that was never committed is one that Git does not know: it goes from the disk alone. */
+  private async removeFromTree(file: string): Promise<boolean> {
+    const isKnown = (await this.git.raw(['ls-files', '--', file])) !== ''
+    if (isKnown) await this.git.raw(['rm', '--quiet', '--force', '--', file])
+    else await rm(join(this.root, file), { force: true })
+    return isKnown
   }
 
   private async refuseChanged(file: string, base: string | null): Promise<void> {

@@ -66,6 +66,10 @@ export const api = {
   saveData: (project: number, file: string, body: TextChange) =>
     call(ROUTES.saveData, { project }, { query: { file }, body }),
 
+  removeFile: (project: number, file: string) => call(ROUTES.removeFile, { project }, { query: { file } }),
+  renameFile: (project: number, file: string, to: string) =>
+    call(ROUTES.renameFile, { project }, { query: { file }, body: { to } }),
+
   branches: (project: number) => call(ROUTES.branches, { project }),
   newBranch: (project: number, name: string) => call(ROUTES.newBranch, { project }, { body: { name } }),
   switchBranch: (project: number, name: string) => call(ROUTES.switchBranch, { project }, { body: { name } }),

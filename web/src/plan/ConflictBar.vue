@@ -1,14 +1,15 @@
 <script setup lang="ts">
 // The file has changed elsewhere while it was open here: both texts are there, and the person chooses.
 import { ElButton } from 'element-plus'
-defineProps<{ isDirty: boolean }>()
-defineEmits<{ compare: []; mine: []; theirs: [] }>()
+defineProps<{ isDirty: boolean; canMerge: boolean }>()
+defineEmits<{ compare: []; mine: []; theirs: []; merge: [] }>()
 </script>
 
 <template>
   <div class="conflict" role="alert">
     <b>This file changed elsewhere</b>, on disk or in another window. Your text is kept.
-    <ElButton link @click="$emit('compare')">compare</ElButton>
+    <ElButton v-if="canMerge" link @click="$emit('merge')">Merge both</ElButton>
+    <ElButton link @click="$emit('compare')">Compare</ElButton>
     <ElButton link @click="$emit('theirs')"> Take theirs{{ isDirty ? ' (undo brings mine back)' : '' }} </ElButton>
     <ElButton v-if="isDirty" link @click="$emit('mine')">Keep mine</ElButton>
   </div>

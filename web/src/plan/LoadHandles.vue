@@ -2,6 +2,7 @@
 // Handles on the load strip: the end of a phase is its length, its level is its rate. They go by pointer and by arrow
 // keys.
 import type { Phase } from '@jolt-gate/core'
+import { useDebounceFn } from '@vueuse/core'
 import { computed, ref } from 'vue'
 
 const props = defineProps<{
@@ -107,8 +108,22 @@ function press(handle: Handle, event: KeyboardEvent): void {
   if (!up && !down) return
   event.preventDefault()
   const size = handle.kind === 'length' ? stepOf(handle.phase) : 1
-  tell(changedBy(handle, up ? size : -size), handle.kind === 'length')
+  const next = changedBy(
+    { ...handle, phase: pressed?.key === handle.key ? pressed.phase : handle.phase },
+    up ? size : -size,
+  )
+  pressed = { key: handle.key, phase: next }
+  emit('held', next)
+  void writeSoon(next, handle.kind === 'length')
 }
+/** Keys come faster than a plan is read anew: each goes on from where the one before has led. */
+let pressed: { key: string; phase: Phase } | undefined
+const AFTER_KEYS_MS = 250
+const writeSoon = useDebounceFn((phase: Phase, isLength: boolean) => {
+  pressed = undefined
+  emit('held', undefined)
+  tell(phase, isLength)
+}, AFTER_KEYS_MS)
 </script>
 
 <template>

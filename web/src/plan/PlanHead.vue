@@ -1,12 +1,22 @@
 <script setup lang="ts">
 // The head of a plan: its name, where it stands in Git, how it is looked at, and undo.
-import { RefreshLeft, RefreshRight } from '@element-plus/icons-vue'
-import { ElButton, ElTabPane, ElTabs } from 'element-plus'
+import { MoreFilled, RefreshLeft, RefreshRight } from '@element-plus/icons-vue'
+import {
+  ElButton,
+  ElDropdown,
+  ElDropdownItem,
+  ElDropdownMenu,
+  ElMessage,
+  ElMessageBox,
+  ElTabPane,
+  ElTabs,
+} from 'element-plus'
 import type { PlanText } from '@jolt-gate/core/api'
+import { api, wordsOf } from '../api/client.js'
 import BranchMenu from './BranchMenu.vue'
 import { MODE_LABELS, MODES, type Mode } from './modes.js'
 
-defineProps<{
+const props = defineProps<{
   project: number
   file: string
   name: string
@@ -15,10 +25,44 @@ defineProps<{
   mode: Mode
   mayWrite: boolean
 }>()
-const emit = defineEmits<{ mode: [mode: Mode]; switched: []; undo: []; redo: []; commit: [] }>()
+const emit = defineEmits<{
+  mode: [mode: Mode]
+  switched: []
+  undo: []
+  redo: []
+  commit: []
+  deleted: []
+  renamed: [to: string]
+}>()
 function change(chosen: string | number): void {
   const mode = MODES.find((one) => one === chosen)
   if (mode !== undefined) emit('mode', mode)
+}
+
+/** What a box answers when it is closed by its main action; undefined when it is left. */
+async function act(command: string): Promise<void> {
+  try {
+    if (command === 'rename') {
+      const { value: to } = await ElMessageBox.prompt('The new path, in this project', 'Rename the file', {
+        inputValue: props.file,
+        inputPattern: /^[\w./-]+\.gate\.yaml$/,
+        inputErrorMessage: 'a path that ends in .gate.yaml, such as plans/peak.gate.yaml',
+        confirmButtonText: 'Rename',
+      })
+      await api.renameFile(props.project, props.file, to)
+      emit('renamed', to)
+    } else {
+      await ElMessageBox.confirm(
+        `${props.file} goes in a commit of its own: its history and its runs stay, and Git can bring it back.`,
+        'Delete the plan?',
+        { confirmButtonText: 'Delete' },
+      )
+      await api.removeFile(props.project, props.file)
+      emit('deleted')
+    }
+  } catch (error) {
+    if (error instanceof Error) ElMessage.error(wordsOf(error))
+  }
 }
 </script>
 
@@ -47,6 +91,15 @@ function change(chosen: string | number): void {
       <ElButton text :icon="RefreshLeft" aria-label="Undo" title="Undo" @click="$emit('undo')" />
       <ElButton text :icon="RefreshRight" aria-label="Redo" title="Redo" @click="$emit('redo')" />
     </span>
+    <ElDropdown v-if="mayWrite && opened" trigger="click" @command="act">
+      <ElButton text :icon="MoreFilled" aria-label="More for this plan" />
+      <template #dropdown>
+        <ElDropdownMenu>
+          <ElDropdownItem command="rename" :disabled="changedLines > 0">Rename the file…</ElDropdownItem>
+          <ElDropdownItem command="delete">Delete the plan…</ElDropdownItem>
+        </ElDropdownMenu>
+      </template>
+    </ElDropdown>
     <ElButton v-if="mayWrite" class="commit" :disabled="changedLines === 0" @click="$emit('commit')">Commit…</ElButton>
   </div>
 </template>

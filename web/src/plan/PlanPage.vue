@@ -154,6 +154,12 @@ useEventListener('keydown', (event) => {
   if (event.altKey && event.key === 'r') rehearse()
   if (event.key === 'F2' && may.mayWrite) renaming.value = namedAt(treeNow(), line.value)
 })
+/** The plan is gone, and with it what was not committed: that was asked before. */
+function leaveDeleted(): void {
+  if (opened.value !== undefined) text.value = opened.value.text
+  void router.push({ name: 'plans', params: { project: project.value } })
+}
+
 useEventListener('beforeunload', (event) => {
   if (changedLines.value > 0) event.preventDefault()
 })
@@ -179,10 +185,14 @@ onBeforeRouteLeave((to) => {
       @undo="editor?.undoLast()"
       @redo="editor?.redoLast()"
       @commit="saving.ask(false)"
+      @deleted="leaveDeleted()"
+      @renamed="(to) => router.replace({ query: { ...route.query, file: to } })"
     />
     <ConflictBar
       v-if="saving.theirs.value"
       :is-dirty="changedLines > 0"
+      :can-merge="saving.merged.value !== undefined"
+      @merge="saving.mergeBoth()"
       @compare="compare({ text: saving.theirs.value.text, commit: 'theirs' })"
       @theirs="saving.takeTheirs()"
       @mine="saving.keepMine()"
@@ -310,8 +320,24 @@ onBeforeRouteLeave((to) => {
   min-height: 0;
 }
 .right {
-  padding: 12px 14px;
+  display: flex;
+  flex-direction: column;
   border-left: 1px solid var(--rule);
+  overflow: hidden;
+}
+/* Problems stay in sight, however many gates there are. */
+.right > :first-child {
+  flex: 1;
+  min-height: 80px;
+  padding: 12px 14px;
+  overflow: auto;
+}
+.right > :last-child {
+  flex: none;
+  max-height: 45%;
+  padding: 8px 14px 12px;
+  overflow: auto;
+  border-top: 1px solid var(--rule);
 }
 .reading {
   padding: 16px;

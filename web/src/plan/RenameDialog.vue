@@ -3,6 +3,7 @@
 import { ElButton, ElDialog, ElInput } from 'element-plus'
 import { ref, watch } from 'vue'
 import type { Named } from './named-at.js'
+import { takeCursor } from '../forms/take-cursor.js'
 
 const props = defineProps<{ named: Named | undefined }>()
 const emit = defineEmits<{ rename: [to: string]; close: [] }>()
@@ -18,6 +19,8 @@ watch(
     :model-value="named !== undefined"
     :title="`Rename the ${named?.kind ?? ''}, with all its uses`"
     width="420"
+    @open-auto-focus="takeCursor()"
+    @opened="takeCursor()"
     @close="$emit('close')"
   >
     <form class="rename" @submit.prevent="emit('rename', name.trim())">

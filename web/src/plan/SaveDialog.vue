@@ -3,6 +3,7 @@
 import { ElButton, ElDialog, ElForm, ElFormItem, ElInput } from 'element-plus'
 import type { PlanChange } from '@jolt-gate/core'
 import { ref } from 'vue'
+import { takeCursor } from '../forms/take-cursor.js'
 
 defineProps<{
   file: string
@@ -23,6 +24,8 @@ const message = ref('')
     v-model="isOpen"
     :title="thenRun ? 'Commit the change, then run' : 'Commit the change'"
     width="480"
+    @open-auto-focus="takeCursor()"
+    @opened="takeCursor()"
     @open="message = ''"
   >
     <p class="soft">

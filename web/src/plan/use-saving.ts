@@ -1,5 +1,6 @@
 // Committing a plan, and noticing when its file has changed elsewhere.
 import { useQuery } from '@tanstack/vue-query'
+import { merge } from 'node-diff3'
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { api, ApiError, wordsOf } from '../api/client.js'
 import type { usePlan } from './use-plan.js'
@@ -61,11 +62,26 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
     state.text.value = theirs.value.text
     theirs.value = undefined
   }
+  /** Both changes in one text, where they touch no line in common; the text that was opened is what both began with. */
+  const merged = computed(() => {
+    const opened = state.opened.value
+    if (theirs.value === undefined || opened === undefined || state.text.value === opened.text) return undefined
+    const [mine, before, their] = [state.text.value, opened.text, theirs.value.text].map((text) => text.split('\n'))
+    const { conflict, result } = merge(mine ?? [], before ?? [], their ?? [])
+    return conflict ? undefined : result.join('\n')
+  })
+  function mergeBoth(): void {
+    const both = merged.value
+    if (theirs.value === undefined || both === undefined) return
+    state.rebase(theirs.value.text, theirs.value.base)
+    state.text.value = both
+    theirs.value = undefined
+  }
   function keepMine(): void {
     if (theirs.value === undefined) return
     state.rebase(theirs.value.text, theirs.value.base)
     theirs.value = undefined
   }
 
-  return { isOpen, thenRuns, fault, isBusy, theirs, ask, save, takeTheirs, keepMine }
+  return { isOpen, thenRuns, fault, isBusy, theirs, ask, save, takeTheirs, keepMine, merged, mergeBoth }
 }

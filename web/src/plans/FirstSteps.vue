@@ -34,22 +34,22 @@ const planLink = computed(() => ({ name: 'plan', params: params.value, query: { 
     <h2>Steps to a first verdict</h2>
     <ol>
       <li :class="{ done: done.target }">
-        <ElIcon v-if="done.target" aria-label="done"><Check /></ElIcon>
+        <ElIcon v-if="done.target" role="img" aria-label="done"><Check /></ElIcon>
         <RouterLink :to="{ name: 'targets', params }">Say what is under test</RouterLink>: a target, where it answers
         and what it keeps secret.
       </li>
       <li :class="{ done: done.plan }">
-        <ElIcon v-if="done.plan" aria-label="done"><Check /></ElIcon>
+        <ElIcon v-if="done.plan" role="img" aria-label="done"><Check /></ElIcon>
         Write a plan: <ElButton link :disabled="!mayWrite" @click="$emit('create')">from nothing</ElButton>, or
         <RouterLink :to="{ name: 'import', params }">from what exists</RouterLink>: a recording, a description, a URL.
       </li>
       <li :class="{ done: done.rehearsal }">
-        <ElIcon v-if="done.rehearsal" aria-label="done"><Check /></ElIcon>
+        <ElIcon v-if="done.rehearsal" role="img" aria-label="done"><Check /></ElIcon>
         <RouterLink v-if="first" :to="{ name: 'rehearsal', params, query: { file: first } }">Rehearse it</RouterLink>
         <template v-else>Rehearse it</template>: one user, every request and response shown.
       </li>
       <li :class="{ done: done.run }">
-        <ElIcon v-if="done.run" aria-label="done"><Check /></ElIcon>
+        <ElIcon v-if="done.run" role="img" aria-label="done"><Check /></ElIcon>
         <RouterLink v-if="first" :to="planLink">Run it</RouterLink>
         <template v-else>Run it</template>, small before large, and read the verdict.
       </li>

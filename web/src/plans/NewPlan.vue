@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 import { object, string } from 'yup'
 import { api } from '../api/client.js'
 import { useChecked } from '../forms/use-checked.js'
+import { takeCursor } from '../forms/take-cursor.js'
 
 const props = defineProps<{ project: number }>()
 const isOpen = defineModel<boolean>({ required: true })
@@ -52,7 +53,7 @@ gates:
 </script>
 
 <template>
-  <ElDialog v-model="isOpen" title="A new plan" width="440">
+  <ElDialog v-model="isOpen" title="A new plan" width="440" @open-auto-focus="takeCursor()" @opened="takeCursor()">
     <ElForm label-position="top" @submit.prevent="send()">
       <ElFormItem label="Name" :error="faults.name ?? ''">
         <ElInput v-model="values.name" aria-label="Name" autofocus placeholder="Summer timetable opens" />

@@ -6,7 +6,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
-import { ElButton, ElTable, ElTableColumn } from 'element-plus'
+import { ElButton, ElInput, ElPopover, ElTable, ElTableColumn } from 'element-plus'
 import type { PlanSummary } from '@jolt-gate/core/api'
 import { useMay } from '../stores/may.js'
 import FirstSteps from './FirstSteps.vue'
@@ -38,6 +38,7 @@ watch(
   },
 )
 
+const clone = computed(() => `git clone ${window.location.origin}/git/${String(project.value)}.git`)
 const linkTo = (file: string) => ({ name: 'plan', params: { project: project.value }, query: { file } })
 </script>
 
@@ -50,6 +51,12 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         <template v-if="state.commit"> · {{ state.commit.slice(0, 7) }}</template>
         <template v-if="state.dirty"> · not committed yet</template>
       </span>
+      <ElPopover v-if="may.mayWrite" trigger="click" placement="bottom-start" :width="420">
+        <template #reference><ElButton link>Clone…</ElButton></template>
+        <p>With Git, over HTTP; a personal token with the scope <code>git</code> is the password:</p>
+        <ElInput class="mono clone" readonly aria-label="Clone command" :model-value="clone" />
+        <RouterLink :to="{ name: 'account' }">Create a token</RouterLink>
+      </ElPopover>
       <span v-if="may.mayWrite" class="make">
         <RouterLink class="button" :to="{ name: 'import', params: { project } }">Import…</RouterLink>
         <ElButton type="primary" @click="isNewOpen = true">New plan…</ElButton>
@@ -122,6 +129,9 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
   gap: 16px;
   align-items: baseline;
   padding-bottom: 12px;
+}
+.clone {
+  margin: 8px 0;
 }
 .list {
   cursor: pointer;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // One run, live or finished: verdict on the left; lanes, steps and failures on the right.
 import type { TimeRange } from '@jolt-gate/core'
+import { useQuery } from '@tanstack/vue-query'
 import { ElButton, ElTabPane, ElTabs } from 'element-plus'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -39,6 +40,13 @@ const range = computed({
         mark: next === null ? undefined : `${String(next.fromSecond)}-${String(next.toSecond)}`,
       },
     }),
+})
+const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue() })
+/** Where it stands among those that wait; who runs now is not one of them. */
+const queuedWords = computed(() => {
+  const waiting = (queue.value?.runs ?? []).filter((one) => one.state === 'waiting').sort((a, b) => a.number - b.number)
+  const before = waiting.findIndex((one) => one.id === id.value)
+  return before < 1 ? 'Queued: it is next.' : `Queued: number ${String(before + 1)} of ${String(waiting.length)}.`
 })
 const isGoing = computed(() => state.value !== 'ended')
 const gates = computed(() => run.value?.result?.gates ?? view.value?.gates ?? [])
@@ -110,7 +118,7 @@ async function again(): Promise<void> {
       <p v-if="againFault" class="fault" role="alert">{{ againFault }}</p>
       <RunLanes v-if="view && view.seconds > 0" v-model:range="range" :view="view" :shape="run.shape" />
       <div v-else-if="isGoing" class="soft waiting">
-        {{ state === 'waiting' ? 'Queued: one run at a time.' : 'Waiting for the first second …' }}
+        {{ state === 'waiting' ? queuedWords : 'Waiting for the first second …' }}
       </div>
       <div v-else-if="!view" class="soft waiting">Loading run…</div>
       <div v-else class="soft waiting">No load was sent.</div>

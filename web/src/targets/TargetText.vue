@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // A target's file: what is in it, by form or as text, saved as a commit.
 import { applyChanges, editText, readPlan, readTarget, treeOf, type Edit, type Surroundings } from '@jolt-gate/core'
-import { ElButton, ElInput, ElTabPane, ElTabs } from 'element-plus'
+import { ElButton, ElInput, ElPopconfirm, ElTabPane, ElTabs } from 'element-plus'
 import { computed, provide, ref, shallowRef } from 'vue'
 import { onBeforeRouteLeave, onBeforeRouteUpdate } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
@@ -64,6 +64,17 @@ const mayLeave = () =>
 onBeforeRouteLeave(mayLeave)
 onBeforeRouteUpdate((to, from) => to.query['target'] === from.query['target'] || mayLeave())
 
+async function remove(): Promise<void> {
+  fault.value = ''
+  await api.removeFile(props.project, file.value).then(
+    () => {
+      text.value = props.target?.text ?? ''
+      emit('saved', '')
+    },
+    (error: unknown) => (fault.value = wordsOf(error)),
+  )
+}
+
 async function save(): Promise<void> {
   fault.value = ''
   try {
@@ -86,6 +97,15 @@ async function save(): Promise<void> {
       <h2 v-if="target">{{ target.name }}</h2>
       <label v-else class="name">Name <ElInput v-model="name" placeholder="harbour" /></label>
       <code class="soft">{{ file }}</code>
+      <ElPopconfirm
+        v-if="target && may.mayWrite"
+        :title="`Delete ${file}? It goes in a commit of its own; its secrets stay until they are forgotten.`"
+        confirm-button-text="Delete"
+        width="280"
+        @confirm="remove()"
+      >
+        <template #reference><ElButton class="remove" link type="danger">Delete</ElButton></template>
+      </ElPopconfirm>
     </div>
     <ElTabs v-model="mode">
       <ElTabPane name="form" label="Form" />
@@ -131,6 +151,9 @@ async function save(): Promise<void> {
   display: flex;
   gap: 8px;
   align-items: center;
+}
+.remove {
+  margin-left: auto;
 }
 .keys {
   padding: 4px 0 8px;

@@ -5,6 +5,7 @@ import { ElButton, ElDialog, ElInput, ElTable, ElTableColumn } from 'element-plu
 import { computed, inject, ref } from 'vue'
 import { api, wordsOf } from '../../api/client.js'
 import { PLAN_FORM } from './use-form.js'
+import { takeCursor } from '../../forms/take-cursor.js'
 
 const props = defineProps<{ file: string; name: string }>()
 const form = inject(PLAN_FORM)
@@ -76,7 +77,13 @@ async function save(): Promise<void> {
     </span>
   </template>
   <p v-if="fault && !isOpen" class="fault" role="alert">{{ fault }}</p>
-  <ElDialog v-model="isOpen" :title="`Rows of ${file}`" width="720">
+  <ElDialog
+    v-model="isOpen"
+    :title="`Rows of ${file}`"
+    width="720"
+    @open-auto-focus="takeCursor()"
+    @opened="takeCursor()"
+  >
     <form class="rows" @submit.prevent="save()">
       <ElInput v-model="draft" class="mono" type="textarea" :rows="16" :aria-label="`Text of ${file}`" autofocus />
       <p v-if="!table.ok" class="fault" role="alert">Line {{ table.fault.line }}: {{ table.fault.message }}</p>

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 // The response of this step in the last rehearsal: a click on a value keeps it, or checks that it is so.
-import { ElButton } from 'element-plus'
+import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { nodeAt, parseJson, type Json, type Path } from '@jolt-gate/core'
-import { computed, inject, ref } from 'vue'
+import { computed, inject, ref, watch } from 'vue'
 import { PLAN_FORM } from './use-form.js'
 
 const props = defineProps<{ step: string; path: Path }>()
@@ -55,16 +55,29 @@ function keep(): void {
     value: `json ${chosen.value.path}`,
   })
 }
+/** Tests that a value of this kind can be put to. */
+const tests = computed(() => {
+  const json = chosen.value?.json ?? ''
+  const isNumber = /^-?\d/.test(json)
+  return [
+    'is',
+    'is not',
+    ...(isNumber ? ['at least', 'at most'] : []),
+    ...(json.startsWith('"') ? ['contains'] : []),
+    'exists',
+  ]
+})
+const test = ref('is')
+watch(tests, (now) => {
+  if (!now.includes(test.value)) test.value = 'is'
+})
 function check(): void {
   if (chosen.value === undefined) return
   const checks = nodeAt(form?.tree.value ?? undefined, [...props.path, 'check'])
   const index = checks?.kind === 'list' ? checks.items.length : 0
-  form?.edit({
-    kind: 'insert',
-    list: [...props.path, 'check'],
-    index,
-    value: `json ${chosen.value.path} is ${chosen.value.json}`,
-  })
+  const { path, json } = chosen.value
+  const value = `json ${path} ${test.value}${test.value === 'exists' ? '' : ` ${json}`}`
+  form?.edit({ kind: 'insert', list: [...props.path, 'check'], index, value })
 }
 </script>
 
@@ -77,7 +90,14 @@ function check(): void {
     <div v-if="chosen" class="acts">
       <code>{{ chosen.path }}</code>
       <ElButton link @click="keep()">Keep it</ElButton>
-      <ElButton link @click="check()">Check that it is {{ chosen.json.slice(0, 30) }}</ElButton>
+      <span class="check">
+        Check that it
+        <ElSelect v-model="test" class="test" size="small" aria-label="Test">
+          <ElOption v-for="one in tests" :key="one" :value="one" />
+        </ElSelect>
+        <code v-if="test !== 'exists'">{{ chosen.json.slice(0, 30) }}</code>
+        <ElButton size="small" @click="check()">Add check</ElButton>
+      </span>
     </div>
     <div class="tree">
       <template v-for="leaf in leaves" :key="leaf.path">
@@ -113,6 +133,14 @@ h3 {
 }
 .acts .link {
   color: var(--lake);
+}
+.check {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.test {
+  width: 96px;
 }
 .tree {
   padding-top: 6px;
