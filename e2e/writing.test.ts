@@ -216,6 +216,8 @@ describe('from the keyboard', () => {
     /** Goes on with Tab until what has the focus is called so. */
     const tabTo = async (called: RegExp) => {
       for (let presses = 0; presses < 120; presses++) {
+        // Within the text Tab indents; after Escape it leads on.
+        await page.keyboard.press('Escape')
         await page.keyboard.press('Tab')
         const label = await page.evaluate(() => {
           const at = document.activeElement

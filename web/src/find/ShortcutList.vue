@@ -21,6 +21,7 @@ const SHORTCUTS = [
       ['Alt 1 … 4', 'text, form, changes, history'],
       ['Alt R', 'rehearse'],
       ['Ctrl Z, Ctrl Shift Z', 'undo and redo, in text and form alike'],
+      ['Escape, then Tab', 'leave the text: within it, Tab indents'],
       ['Ctrl Space', 'complete'],
       ['Ctrl F', 'search'],
       ['Ctrl Shift [', 'fold'],

@@ -29,7 +29,7 @@ import VerdictSign from '../signs/VerdictSign.vue'
       <text class="label" x="0" y="150">response time, p95</text>
       <rect class="gate" x="300" y="196" width="260" height="4" />
       <text class="figure" x="570" y="203">300 ms</text>
-      <path class="hatched" d="M392 196C430 176 480 168 560 164L560 196Z" />
+      <path class="hatched" d="M421 196C446 187 480 171 560 164L560 196Z" />
       <path class="held" d="M0 262C80 258 150 262 300 238S480 226 560 230" />
       <path class="breached" d="M0 262C80 258 150 262 300 230S430 176 560 164" />
       <path class="rule" d="M0 282H560" />
@@ -37,8 +37,12 @@ import VerdictSign from '../signs/VerdictSign.vue'
       <text class="label" x="308" y="296">the phase that the gate judges</text>
     </svg>
     <ul class="verdicts">
-      <li><VerdictSign verdict="open" /> <b>Open (passed)</b>: every gate held</li>
-      <li><VerdictSign verdict="shut" /> <b>Shut (failed)</b>: a gate was breached</li>
+      <li>
+        <VerdictSign verdict="open" /> <span><b>Open (passed)</b>: every gate held</span>
+      </li>
+      <li>
+        <VerdictSign verdict="shut" /> <span><b>Shut (failed)</b>: a gate was breached</span>
+      </li>
       <li>
         <VerdictSign verdict="void" /> <b>Void (inconclusive)</b>: what was measured decides nothing, and says why
       </li>

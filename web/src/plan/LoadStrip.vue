@@ -238,7 +238,7 @@ const labels = computed(() =>
         </text>
         <path v-if="inFlight" class="in-flight" :d="`M${inFlight}`" />
         <text v-if="inFlight" class="tick" :x="inFlightAt[0]" :y="inFlightAt[1]" text-anchor="middle">
-          about {{ rate(preview.usersInFlight ?? 0) }} users in flight
+          about {{ grouped(Math.ceil(preview.usersInFlight ?? 0)) }} users in flight
         </text>
         <text v-if="heldFigure" class="held" :x="width / 2" :y="BAND + 16" text-anchor="middle">{{ heldFigure }}</text>
         <path class="axis" :d="`M${x(0)} ${y(0)}H${x(preview.seconds)}`" />
