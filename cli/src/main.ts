@@ -103,6 +103,13 @@ program
   .option('--html <file>', 'write a self-contained HTML page with charts')
   .option('--csv <file>', 'write the series, one row per second')
   .option('--out <folder>', 'write all reports: JSON, HTML and CSV of each plan, junit.xml and summary.md of all')
+  .addOption(
+    new Option('--label <name=value>', 'a label of the run, in its reports (repeatable)')
+      .argParser(collectLabel)
+      .default({}),
+  )
+  .option('--commit <id>', "the change under test, where it is not the plan's own commit")
+  .option('--branch <name>', 'the branch of the change under test')
   .option('--all', 'run the plans after one that was not open, too')
   .addOption(
     new Option('--on-void <what>', 'exit code of a void run: 3, or with pass 0')
@@ -222,6 +229,16 @@ function isTerminal(stream: { isTTY?: boolean }): boolean {
 function collectValue(pair: string, before: Record<string, string>): Record<string, string> {
   const [, name, value] = /^([A-Za-z0-9_]+)=(.*)$/s.exec(pair) ?? []
   if (name === undefined || value === undefined) throw new InvalidArgumentError('expected name=value')
+  return { ...before, [name]: value }
+}
+
+const MOST_LABELS = 20
+function collectLabel(pair: string, before: Record<string, string>): Record<string, string> {
+  const [, name, value] = /^([\w.-]{1,60})=(.{0,200})$/.exec(pair) ?? []
+  if (name === undefined || value === undefined)
+    throw new InvalidArgumentError('expected name=value: letters, digits, ".", "_" and "-", then up to 200 characters')
+  if (Object.keys(before).length >= MOST_LABELS)
+    throw new InvalidArgumentError(`a run has at most ${String(MOST_LABELS)} labels`)
   return { ...before, [name]: value }
 }
 

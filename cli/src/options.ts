@@ -55,6 +55,9 @@ export interface RunArguments {
   retryVoid?: number
   out?: string
   onVoid: 'pass' | 'fail'
+  label: Record<string, string>
+  commit?: string
+  branch?: string
   all?: boolean
 }
 

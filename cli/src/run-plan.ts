@@ -88,6 +88,8 @@ export async function runPlan(
           id,
           tool: VERSION,
           plan: { name: plan.name, file: plan.file, ...commit, seed: options.seed ?? plan.seed },
+          change: changeOf(options),
+          labels: options.label,
         },
         onResult,
       },
@@ -114,6 +116,10 @@ async function runOnce(asked: RunOptions, output: Output): Promise<RunOutcome> {
   progress.end()
   return outcome
 }
+
+/** The change under test, where the command line says that it is another than the plan's own commit. */
+const changeOf = ({ commit, branch }: RunArguments) =>
+  commit === undefined && branch === undefined ? undefined : { commit: commit ?? null, branch: branch ?? null }
 
 /** What runs: so that a log of a pipeline can be understood by itself. */
 function headline(plan: Plan, target: Target, { commit, dirty }: Commit, id: string): string {

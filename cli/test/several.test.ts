@@ -55,6 +55,24 @@ describe('several plans', () => {
     expect(existsSync(join(folder, 'reports/plans-later.json'))).toBe(false)
   })
 
+  it('bear their labels and the change under test in every report', () => {
+    const about = ['--label', 'tier=staging', '--label', 'build=<7>', '--commit', '1a2b3c4d5e6f', '--branch', 'fares']
+    const { status } = jolt('run', ...plans('smoke'), ...about, '--out', 'labelled')
+
+    expect(status).toBe(0)
+    expect(JSON.parse(read('labelled/plans-smoke.json'))).toMatchObject({
+      labels: { tier: 'staging', build: '<7>' },
+      change: { commit: '1a2b3c4d5e6f', branch: 'fares' },
+    })
+    expect(read('labelled/summary.md')).toMatch(/change 1a2b3c4d on fares, tier: staging/)
+    expect(read('labelled/junit.xml')).toMatch(/<property name="build" value="&lt;7&gt;"/)
+    expect(read('labelled/plans-smoke.html')).toMatch(/change 1a2b3c4d on fares · tier: staging · build: &#60;7&#62;/)
+    for (const wrong of ['tier', '=x', 'a b=c', `a=${'x'.repeat(201)}`]) {
+      const refused = jolt('run', ...plans('smoke'), '--label', wrong)
+      expect([refused.status, refused.stderr]).toEqual([2, expect.stringContaining('expected name=value')])
+    }
+  })
+
   it('all run when that is asked for, and come to the gravest', () => {
     const { status, stderr } = jolt('run', ...plans('void', 'shut', 'later'), '--all', '--junit', 'all.xml')
 

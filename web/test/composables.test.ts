@@ -191,6 +191,26 @@ describe('saving', () => {
     },
   )
 
+  it('merges two changes that touch no line in common, and offers no merge where they do', async () => {
+    const before = 'name: A\ntarget: here\nload: 1\ngates: 2\n'
+    const theirs = before.replace('load: 1', 'load: 9')
+    const { page, saving, text, opened } = pageWith(409, { ...CHANGED, current: theirs })
+    opened.value = { ...opened.value, text: before }
+    text.value = before.replace('name: A', 'name: B')
+    await saving.save('why')
+    saving.mergeBoth()
+    expect(text.value).toBe('name: B\ntarget: here\nload: 9\ngates: 2\n')
+    expect(opened.value).toMatchObject({ text: theirs, base: 'b2' })
+
+    opened.value = { ...opened.value, text: before }
+    text.value = before.replace('load: 1', 'load: 5')
+    await saving.save('why')
+    expect(saving.merged.value).toBeUndefined()
+    saving.mergeBoth()
+    expect(text.value).toContain('load: 5')
+    page.unmount()
+  })
+
   it('shows that the file was changed elsewhere while it is open, before anything is saved', async () => {
     const { page, saving, text } = pageWith(200, { ...OPENED, text: 'theirs', base: 'b2' })
     await expect.poll(() => saving.theirs.value).toEqual({ text: 'theirs', base: 'b2' })

@@ -1,5 +1,6 @@
 // Sign-in, people, and what a target asks of an administrator.
 import { flushPromises, mount } from '@vue/test-utils'
+import { VueQueryPlugin } from '@tanstack/vue-query'
 import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Session, TargetLine } from '@jolt-gate/core/api'
@@ -87,7 +88,10 @@ describe('an account', () => {
   const page = async () => {
     useSession().become(somebody('reader'))
     vi.spyOn(api, 'tokens').mockResolvedValue({ tokens: [] })
-    const wrapper = mount(AccountPage, { attachTo: document.body, global: { stubs: { PeopleTabs: true } } })
+    const wrapper = mount(AccountPage, {
+      attachTo: document.body,
+      global: { stubs: { PeopleTabs: true }, plugins: [VueQueryPlugin] },
+    })
     await flushPromises()
     return wrapper
   }

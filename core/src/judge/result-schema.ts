@@ -19,6 +19,9 @@ function isFigures(value: unknown): value is number[] {
 function isFiguresOrGaps(value: unknown): value is (number | null)[] {
   return Array.isArray(value) && value.every((item) => item === null || typeof item === 'number')
 }
+function isLabels(value: unknown): value is Record<string, string> {
+  return typeof value === 'object' && value !== null && Object.values(value).every((item) => typeof item === 'string')
+}
 function isInterval(value: unknown): value is [low: number | null, high: number | null] {
   return isFiguresOrGaps(value) && value.length === 2
 }
@@ -134,6 +137,11 @@ export const RESULT = object({
     load: text(),
   }).required(),
   target: object({ name: text(), origin: text() }).required(),
+  /** What is under test, where it is not the plan's own commit: a service in a repository of its own. */
+  change: object({ commit: string().nullable().defined(), branch: string().nullable().defined() })
+    .optional()
+    .default(undefined),
+  labels: mixed({ type: 'labels', check: isLabels }).optional(),
   startedAt: text(),
   endedAt: text(),
   measuredMs: figure(),

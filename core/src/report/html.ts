@@ -6,6 +6,7 @@ import { verdictWords } from '../judge/verdict.js'
 import { HTML_SCRIPT } from './html-script.js'
 import { HTML_STYLE } from './html-style.js'
 import type { RunResult } from '../judge/result-schema.js'
+import { contextWords } from './result.js'
 
 const VIEW = 960
 const LEFT = 64
@@ -47,7 +48,11 @@ export function htmlOf(result: RunResult): string {
 <body>
 <header class="${verdict}">
 <h1><span class="verdict">${verdictWords(verdict)}</span> ${text(plan.name)}</h1>
-<p>${text(target.name)}, ${text(target.origin)} · ${text(result.startedAt.slice(0, 19).replace('T', ' '))} UTC · ${text(plan.file)}${plan.commit === null ? '' : ` at ${text(plan.commit.slice(0, 8))}`} · seed ${String(plan.seed)}${plan.scale === 1 ? '' : ` · scale ${String(plan.scale)}`}</p>
+<p>${text(target.name)}, ${text(target.origin)} · ${text(result.startedAt.slice(0, 19).replace('T', ' '))} UTC · ${text(plan.file)}${plan.commit === null ? '' : ` at ${text(plan.commit.slice(0, 8))}`} · seed ${String(plan.seed)}${plan.scale === 1 ? '' : ` · scale ${String(plan.scale)}`}${contextWords(
+    result,
+  )
+    .map((words) => ` · ${text(words)}`)
+    .join('')}</p>
 ${result.reasons.map((reason) => `<p class="reason">${text(reason)}</p>`).join('\n')}
 </header>
 <main>

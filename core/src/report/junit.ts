@@ -44,8 +44,20 @@ function suiteOf(result: RunResult) {
     ...countsOf(result.plan.name, cases),
     '@time': (result.measuredMs / 1000).toFixed(3),
     '@timestamp': result.startedAt.slice(0, 19),
+    ...propertiesOf(result),
     testcase: cases,
   }
+}
+
+/** Change and labels: what a pipeline's own page can show and filter by. */
+function propertiesOf({ change, labels = {} }: RunResult) {
+  const said: [string, string | null][] = [
+    ['commit', change?.commit ?? null],
+    ['branch', change?.branch ?? null],
+    ...Object.entries(labels),
+  ]
+  const property = said.flatMap(([name, value]) => (value === null ? [] : [{ '@name': name, '@value': value }]))
+  return property.length === 0 ? {} : { properties: { property } }
 }
 
 function suiteNotRun(plan: string) {

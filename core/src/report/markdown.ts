@@ -4,6 +4,7 @@ import { formatMs, formatValue } from '../judge/values.js'
 import { verdictWords } from '../judge/verdict.js'
 import { causesOf, causeWords } from './causes.js'
 import type { RunResult } from '../judge/result-schema.js'
+import { contextWords } from './result.js'
 
 /** Writes a result as Markdown. */
 export function markdownOf(result: RunResult): string {
@@ -30,7 +31,11 @@ export function markdownOf(result: RunResult): string {
     }),
     ...causesIn(result),
     '',
-    `Run ${result.id}, seed ${String(result.plan.seed)}${result.plan.commit === null ? '' : `, commit ${result.plan.commit.slice(0, 8)}`}; start lag p99 ${formatMs(result.generator.startLag.p99 ?? 0)}.`,
+    `Run ${result.id}, seed ${String(result.plan.seed)}${result.plan.commit === null ? '' : `, commit ${result.plan.commit.slice(0, 8)}`}${contextWords(
+      result,
+    )
+      .map((words) => `, ${cell(words)}`)
+      .join('')}; start lag p99 ${formatMs(result.generator.startLag.p99 ?? 0)}.`,
   ]
   return `${lines.join('\n')}\n`
 }

@@ -29,6 +29,10 @@ export interface RunIdentity {
     load: string
   }
   target: { name: string; origin: string }
+  /** The change under test; the plan's own commit where nothing else is said. */
+  change?: { commit: string | null; branch: string | null } | undefined
+  /** What somebody wants to find the run by. */
+  labels?: Readonly<Record<string, string>> | undefined
   startedAt: string
   endedAt: string
 }
@@ -67,6 +71,8 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
     reasons: facts.judgement.reasons,
     plan: identity.plan,
     target: identity.target,
+    change: identity.change ?? { commit: identity.plan.commit, branch: identity.plan.branch },
+    labels: { ...identity.labels },
     startedAt: identity.startedAt,
     endedAt: identity.endedAt,
     measuredMs: measuredSeconds * 1000,
@@ -204,4 +210,13 @@ function busyOf(recording: Recording): { mean: number; max: number } {
 
 function msOf(us: number): number | null {
   return Number.isFinite(us) ? round(us / 1000) : null
+}
+
+/** The change and the labels of a run in words, where there are any: "change 1a2b3c4d on main; tier: staging". */
+export function contextWords({ plan, change, labels = {} }: Pick<RunResult, 'plan' | 'change' | 'labels'>): string[] {
+  const { commit = null, branch = null } = change ?? {}
+  const isOwn = commit === plan.commit && branch === plan.branch
+  const under = `change ${commit === null ? '' : commit.slice(0, 8)}${branch === null ? '' : ` on ${branch}`}`
+  const named = Object.entries(labels).map(([name, value]) => `${name}: ${value}`)
+  return [...(isOwn || change === undefined ? [] : [under]), ...named]
 }

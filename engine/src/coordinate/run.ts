@@ -49,7 +49,9 @@ export type RunState = 'setup' | 'load' | 'teardown' | 'ended'
 export interface RunOptions {
   plan: Plan
   target: Target
-  identity: Pick<RunIdentity, 'id' | 'tool'> & { plan: Omit<RunIdentity['plan'], 'load' | 'scale'> }
+  identity: Pick<RunIdentity, 'id' | 'tool' | 'change' | 'labels'> & {
+    plan: Omit<RunIdentity['plan'], 'load' | 'scale'>
+  }
   secrets: Record<string, string>
   /** Values that stand in for those of the plan and the target. */
   overrides?: Record<string, string>

@@ -14,8 +14,8 @@ import {
   ElTableColumn,
   ElTooltip,
 } from 'element-plus'
-import { useAsyncState } from '@vueuse/core'
-import { CHANGED_PASSWORD, NEW_TOKEN, type Scope, type TokenLine } from '@jolt-gate/core/api'
+import { useQuery } from '@tanstack/vue-query'
+import { CHANGED_PASSWORD, NEW_TOKEN, type Scope } from '@jolt-gate/core/api'
 import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
@@ -34,14 +34,8 @@ const DAY_MS = 86_400_000
 const MOST_DAYS = 366
 
 const session = useSession()
-const { state, error, isLoading, execute } = useAsyncState(
-  () => api.tokens(),
-  { tokens: [] as TokenLine[] },
-  {
-    resetOnExecute: false,
-  },
-)
-const tokens = computed(() => state.value.tokens)
+const { data, error, isLoading, refetch } = useQuery({ queryKey: ['tokens'], queryFn: () => api.tokens() })
+const tokens = computed(() => data.value?.tokens ?? [])
 const shown = ref('')
 const wasChanged = ref(false)
 const day = (instant: string) => instant.slice(0, 10)
@@ -53,7 +47,7 @@ const token = useChecked(
   () => ({ label: '', scopes: ['read'] as Scope[], until: inDays(90) }),
   async (values) => {
     shown.value = (await api.createToken(values)).token
-    await execute()
+    await refetch()
   },
 )
 const password = useChecked(
@@ -67,7 +61,7 @@ const password = useChecked(
 )
 async function revoke(id: number): Promise<void> {
   await api.revokeToken(id)
-  await execute()
+  await refetch()
 }
 </script>
 
@@ -83,7 +77,7 @@ async function revoke(id: number): Promise<void> {
           For pipelines and for Git. A token is the password of <code>git clone</code>; the name before it does not
           matter.
         </p>
-        <PageError v-if="error" title="Tokens could not be read" :detail="wordsOf(error)" @again="execute()" />
+        <PageError v-if="error" title="Tokens could not be read" :detail="wordsOf(error)" @again="refetch()" />
         <div v-if="shown" class="shown" role="status">
           Shown once: copy it now.<code>{{ shown }}</code>
           <div><ElButton size="small" @click="shown = ''">Done</ElButton></div>

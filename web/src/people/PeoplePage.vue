@@ -13,7 +13,7 @@ import {
   ElTable,
   ElTableColumn,
 } from 'element-plus'
-import { useAsyncState } from '@vueuse/core'
+import { useQuery } from '@tanstack/vue-query'
 import { NEW_PERSON, RESET_PASSWORD, ROLES, type ListedPerson, type ProjectRole, type Role } from '@jolt-gate/core/api'
 import { computed, ref, useTemplateRef } from 'vue'
 import { api, wordsOf } from '../api/client.js'
@@ -29,14 +29,8 @@ const MAY: Record<Role, string> = {
   administrator: 'also people, projects, secrets and approvals',
 }
 const session = useSession()
-const { state, error, isLoading, execute } = useAsyncState(
-  () => api.people(),
-  { people: [] as ListedPerson[] },
-  {
-    resetOnExecute: false,
-  },
-)
-const people = computed(() => state.value.people)
+const { data, error, isLoading, refetch } = useQuery({ queryKey: ['people'], queryFn: () => api.people() })
+const people = computed(() => data.value?.people ?? [])
 const fault = ref('')
 const resetting = ref<ListedPerson>()
 /** Whose roles in projects are open, by number: the list is read anew after each change. */
@@ -54,7 +48,7 @@ async function act(work: () => Promise<unknown>): Promise<void> {
   } catch (refusal) {
     fault.value = wordsOf(refusal)
   }
-  await execute()
+  await refetch()
 }
 const rolesWords = (others: number) =>
   others === 0 ? 'the same…' : `${String(others)} other role${others === 1 ? '' : 's'}…`
@@ -68,7 +62,7 @@ const added = useChecked(
   }),
   async (values) => {
     await api.addPerson(values)
-    await execute()
+    await refetch()
   },
 )
 const reset = useChecked(
@@ -84,7 +78,7 @@ const reset = useChecked(
 <template>
   <div class="page">
     <PeopleTabs />
-    <PageError v-if="error" title="People could not be read" :detail="wordsOf(error)" @again="execute()" />
+    <PageError v-if="error" title="People could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <div class="columns">
       <section>
         <h1>People</h1>

@@ -155,10 +155,6 @@ async function save(): Promise<void> {
 .remove {
   margin-left: auto;
 }
-.keys {
-  padding: 4px 0 8px;
-  font-size: 12px;
-}
 .editor {
   height: 420px;
   border: 1px solid var(--rule);

@@ -28,7 +28,7 @@ function setStop(stop: string): void {
 
 <template>
   <PartHead :path="path" title="Gate" />
-  <div v-if="around" class="gate">
+  <div v-if="around" class="built">
     <GateChoices :model-value="written" :plan="around.plan" :target="around.target" @update:model-value="setRule" />
     <p class="soft">{{ seen === undefined ? 'No run has measured it yet.' : `The last run saw ${seen}.` }}</p>
     <label>
@@ -46,7 +46,7 @@ function setStop(stop: string): void {
 </template>
 
 <style scoped>
-.gate {
+.built {
   display: grid;
   gap: 12px;
   max-width: 520px;

@@ -21,7 +21,7 @@ const isLast = computed(() => {
   const phases = nodeAt(tree.value, list.value)
   return phases?.kind === 'list' && phases.items.length - 1 === Number(props.path.at(-1))
 })
-const isLongRest = computed(() => kind.value?.kind === 'rest')
+const isRest = computed(() => kind.value?.kind === 'rest')
 
 /** Writes the phase anew: its name, what its kind needs, and what else stood there. */
 function write(next: PhaseKind, fields: Readonly<Record<string, string>>): void {
@@ -89,7 +89,7 @@ const copyName = computed(() => {
       />
     </label>
   </div>
-  <div v-if="!isLongRest" class="fields">
+  <div v-if="!isRest" class="fields">
     <label :title="aboutOf('phase', 'measure')">
       <span class="soft">Measured</span>
       <ElSwitch

@@ -40,6 +40,7 @@ const MORE = ['redirects', 'http', 'on failure', 'refresh'] as const
 const mores = computed(() => MORE.filter((key) => key !== 'refresh' || props.path[0] === 'setup'))
 const moreCount = computed(() => mores.value.filter((key) => nodeAt(node.value, [key]) !== undefined).length)
 
+/** What no key says is the format's own default: nothing takes the key out. */
 function set(key: string, value: string): void {
   const path = [...props.path, key]
   if (value.trim() !== '') form?.edit({ kind: 'set', path, value })
@@ -47,10 +48,6 @@ function set(key: string, value: string): void {
 }
 const setRequest = (method: string, address: string) => {
   set('send', `${method} ${address.trim() === '' ? '/' : address.trim()}`)
-}
-/** What no key says is the format's own default: choosing it takes the key out. */
-const setChoice = (key: string, value: string) => {
-  set(key, value)
 }
 </script>
 
@@ -127,7 +124,7 @@ const setChoice = (key: string, value: string) => {
           :aria-label="labelOf(key)"
           clearable
           placeholder="default"
-          @change="setChoice(key, String($event ?? ''))"
+          @change="set(key, String($event ?? ''))"
         >
           <ElOption
             v-for="word in keys[key]!.shape.kind === 'words' ? keys[key]!.shape.words : []"

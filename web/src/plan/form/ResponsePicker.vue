@@ -131,9 +131,6 @@ h3 {
   gap: 14px;
   padding: 6px 0;
 }
-.acts .link {
-  color: var(--lake);
-}
 .check {
   display: flex;
   gap: 8px;
