@@ -1,7 +1,7 @@
 // What other rooms may use of core.
 export * from './plan/model.js'
 export * from './plan/target-model.js'
-export * from './plan/walk.js'
+export * from './plan/steps/walk.js'
 export { readPlan, type PlanReading, type ReadOptions } from './plan/read.js'
 export { type FileReader } from './plan/context.js'
 export { fileOfTarget, nameOfTargetFile, readTarget, targetOfOrigin } from './plan/target.js'

@@ -32,6 +32,14 @@ export function subjectOfRule(rule: string): string | undefined {
   return parsed.ok ? subjectOf(parsed.value) : undefined
 }
 
+const OF_FAILURES: readonly string[] = ['failed requests', 'failed checks', 'failed journeys', 'cut off']
+
+/** Whether a rule as a result holds it limits what failed, so that the causes explain its breach. */
+export function isRuleOnFailures(rule: string): boolean {
+  const parsed = readSentence('Gate', rule)
+  return parsed.ok && OF_FAILURES.includes(parsed.value.measure.kind)
+}
+
 /** Whether a gate on a share is held against a count. */
 export const isCount = (gate: Gate): boolean => gate.limit.kind === 'fixed' && gate.limit.unit === 'number'
 

@@ -1,6 +1,6 @@
 // What a plan would send, worked out before anything is sent.
-import type { Gate, Phase, Plan, Step } from '../plan/model.js'
-import { timedOf, stepsInside } from '../plan/walk.js'
+import type { Gate, Phase, Plan } from '../plan/model.js'
+import { expectedRequestsIn } from '../plan/steps/walk.js'
 import { samplesNeeded } from '../numbers/percentiles.js'
 import { MEASURES } from '../plan/measures.js'
 import { Draws } from '../values/random.js'
@@ -159,32 +159,7 @@ function requestsPerArrival(plan: Plan, track: string | null, counts: (step: str
   const weights = sumOf(journeys, ({ weight }) => weight)
   return weights === 0
     ? 0
-    : sumOf(journeys, ({ journey, weight }) => weight * requestsIn(journey.steps, counts)) / weights
-}
-
-/**
- * Expected requests of a list of steps: a repeat counts all its rounds, a when its first branch, a pick by its weights.
- */
-function requestsIn(steps: readonly Step[], counts: (step: string) => boolean): number {
-  return sumOf(steps, (step) => {
-    switch (step.kind) {
-      case 'repeat':
-        return step.times * requestsIn(step.steps, counts)
-      case 'when':
-        return requestsIn(step.steps, counts)
-      case 'pick': {
-        const weights = sumOf(step.options, (option) => option.weight)
-        return weights === 0
-          ? 0
-          : sumOf(step.options, (option) => (option.weight / weights) * requestsIn(option.steps, counts))
-      }
-      case 'group':
-      case 'parallel':
-        return sumOf(stepsInside(step), (inner) => requestsIn(inner, counts))
-      default:
-        return [...timedOf([step])].filter((timed) => timed.isRequest && counts(timed.name)).length
-    }
-  })
+    : sumOf(journeys, ({ journey, weight }) => weight * expectedRequestsIn(journey.steps, counts)) / weights
 }
 
 function warningsOf(plan: Plan, phases: PhasePreview[]): Preview['warnings'] {

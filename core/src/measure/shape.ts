@@ -2,7 +2,7 @@
 import { isUpperLimit } from '../language/comparisons.js'
 import type { Check, Phase, Plan } from '../plan/model.js'
 import type { Metric } from '../plan/target-model.js'
-import { groupsOf, mostRequestsIn, timedOf } from '../plan/walk.js'
+import { groupsOf, mostRequestsIn, timedOf } from '../plan/steps/walk.js'
 import type { PhasePreview } from '../load/preview.js'
 
 export interface ShapePhase {

@@ -2,7 +2,7 @@
 // could be open.
 import { isUpperLimit } from '../language/comparisons.js'
 import { readSentence, type Measure } from '../language/sentences.js'
-import { allSteps, timedOf } from './walk.js'
+import { allSteps, timedOf } from './steps/walk.js'
 import type { Gate, Journey, Phase, Plan } from './model.js'
 
 const MOST_FAILED = 'at most 1 %'

@@ -4,15 +4,19 @@ import { namesInText, namesInUrl, urlTemplateFault } from '../language/templates
 import { fixOf } from './fields.js'
 import { MOST_PROBLEMS } from './source.js'
 import { RENAMED_NAMES } from './first-edition.js'
-import type { Check, Fix, Keep, Plan, Position, Problem, SendStep, SocketStep, Step } from './model.js'
+import type { Check, Fix, Keep, Plan, Position, Problem, Step } from './model.js'
+import type { NameScope } from './steps/kind.js'
+import { STEP_KINDS } from './steps/kinds.js'
 import type { Target } from './target-model.js'
-import { textsOfJson } from './texts.js'
 
 export const RESERVED_NAMES = ['run.id', 'run.seed', 'user.number', 'user.iteration', 'journey.name', 'now']
 
 interface Context {
   texts: ReadonlyMap<string, string>
+  target: Target | undefined
   secrets: readonly string[]
+  /** Names that a keep may not take. */
+  taken: ReadonlySet<string>
   problems: Problem[]
 }
 
@@ -24,7 +28,8 @@ interface Context {
  * @param texts - the text of each file read, to place a problem at the very name
  */
 export function checkNames(plan: Plan, target: Target | undefined, texts: ReadonlyMap<string, string>): Problem[] {
-  const context: Context = { texts, secrets: target?.secrets ?? [], problems: [] }
+  const taken = new Set<string>()
+  const context: Context = { texts, target, secrets: target?.secrets ?? [], taken, problems: [] }
   const made = new Set(plan.values.map((value) => value.name))
   const given = new Set(target?.values.map(([name]) => name))
   for (const value of plan.values) {
@@ -42,7 +47,7 @@ export function checkNames(plan: Plan, target: Target | undefined, texts: Readon
   }
   const columns = plan.data.flatMap((data) => data.columns.map((column) => `${data.name}.${column}`))
   const known = new Set([...made, ...given, ...columns])
-  const taken = new Set([...made, ...given, ...plan.data.map((data) => data.name)])
+  for (const name of [...made, ...given, ...plan.data.map((data) => data.name)]) taken.add(name)
   for (const value of plan.values) {
     const { maker } = value
     const texts =
@@ -55,155 +60,76 @@ export function checkNames(plan: Plan, target: Target | undefined, texts: Readon
           'NESTED',
           `the value ${value.name} uses another made value, "${name}": a value may use the target's values and reserved names only`,
         )
-      else checkName(context, name, given, target, value.at)
+      else checkName(context, name, given, value.at)
     }
   }
-  const names: Names = { target, taken }
-  const shared = checkSteps(context, plan.setup, known, names)
-  for (const journey of plan.journeys) checkSteps(context, journey.steps, shared, names)
-  checkSteps(context, plan.teardown, shared, names)
+  const shared = new Set(new Scope(context, known).steps(plan.setup))
+  for (const journey of plan.journeys) new Scope(context, shared).steps(journey.steps)
+  new Scope(context, shared).steps(plan.teardown)
   return context.problems
 }
 
-interface Names {
-  target: Target | undefined
-  /** Names that a keep may not take. */
-  taken: ReadonlySet<string>
-}
+/** The names known at one place of a plan. */
+class Scope implements NameScope {
+  constructor(
+    private readonly context: Context,
+    private readonly known: ReadonlySet<string>,
+  ) {}
 
-/**
- * Walks steps in order, so that a name is known only after the step that keeps it; returns what is known at the end.
- */
-function checkSteps(context: Context, steps: readonly Step[], before: ReadonlySet<string>, names: Names): Set<string> {
-  const known = new Set(before)
-  for (const step of steps) for (const name of checkStep(context, step, known, names)) known.add(name)
-  return known
-}
-
-/** Checks one step; returns the names known after it. */
-function checkStep(context: Context, step: Step, known: ReadonlySet<string>, names: Names): Iterable<string> {
-  const inner = (steps: readonly Step[]) => checkSteps(context, steps, known, names)
-  const { target } = names
-  const checkText = (text: string) => {
-    for (const name of namesInText(text)) checkName(context, name, known, target, step.at)
+  with(names: Iterable<string>): Scope {
+    return new Scope(this.context, new Set([...this.known, ...names]))
   }
-  switch (step.kind) {
-    case 'wait':
-      return []
-    case 'send':
-      checkSend(context, step, known, target)
-      return checkKeeps(context, step.keeps, known, names)
-    case 'group':
-      return inner(step.steps)
-    case 'repeat':
-      if (step.until !== undefined) checkOperands(context, step.until, inner(step.steps), target)
-      return inner(step.steps)
-    case 'parallel':
-      return step.steps.flatMap((one) => [...checkStep(context, one, known, names)])
-    case 'when':
-      checkOperands(context, step.condition, known, target)
-      return [...inner(step.steps), ...inner(step.otherwise)]
-    case 'pick':
-      return step.options.flatMap((option) => [...inner(option.steps)])
-    case 'call':
-      for (const [, json] of step.with) for (const text of textsOfJson(json)) checkText(text)
-      return checkKeeps(context, step.keeps, known, names)
-    case 'sql':
-      for (const text of [step.database, ...step.with]) checkText(text)
-      return []
-    case 'socket':
-      return checkSocket(context, step, known, names)
-    default:
-      return step satisfies never
-  }
-}
 
-function checkSocket(context: Context, step: SocketStep, known: ReadonlySet<string>, names: Names): Set<string> {
-  const { target } = names
-  const after = new Set(known)
-  checkUrl(context, step, known, target)
-  const local = new Set([...known, ...step.with.map(([name]) => name)])
-  for (const [, text] of step.headers)
-    for (const name of namesInText(text)) checkName(context, name, local, target, step.at)
-  for (const act of step.acts) {
-    if (act.kind === 'say') {
-      const texts = act.json === undefined ? [act.text ?? ''] : [...textsOfJson(act.json)]
-      for (const name of texts.flatMap(namesInText)) checkName(context, name, after, target, act.at)
+  texts(texts: Iterable<string>, at: Position): void {
+    for (const text of texts) for (const name of namesInText(text)) this.check(name, at)
+  }
+
+  url({ url, with: values, at }: Parameters<NameScope['url']>[0]): void {
+    const fault = urlTemplateFault(url)
+    if (fault !== undefined) report(this.context, locate(this.context, at, url), 'URL', fault)
+    this.texts(
+      values.map(([, text]) => text),
+      at,
+    )
+    const here = this.with(values.map(([name]) => name))
+    for (const name of namesInUrl(url)) here.check(name, at)
+  }
+
+  operands({ subject, test, at }: Check): void {
+    const values =
+      test.kind === 'is' || test.kind === 'is not' ? [test.value] : test.kind === 'one of' ? test.values : []
+    if (subject.kind === 'value') this.check(subject.name, at)
+    for (const value of values) if (value.kind === 'name') this.check(value.name, at)
+  }
+
+  keeps(keeps: readonly Keep[]): string[] {
+    for (const { name, or, at } of keeps) {
+      if (this.context.taken.has(name))
+        report(this.context, at, 'TWO_MEANINGS', `"${name}" is kept here, but is a value already: rename one`)
+      if (or?.kind === 'name') this.check(or.name, at)
     }
-    if (act.kind === 'await') {
-      checkOperands(context, act.check, after, target)
-      for (const name of checkKeeps(context, act.keeps, after, names)) after.add(name)
-    }
+    return keeps.map(({ name }) => name)
   }
-  return after
-}
 
-function checkKeeps(
-  context: Context,
-  keeps: readonly Keep[],
-  known: ReadonlySet<string>,
-  { target, taken }: Names,
-): string[] {
-  for (const keep of keeps) {
-    if (taken.has(keep.name))
-      report(context, keep.at, 'TWO_MEANINGS', `"${keep.name}" is kept here, but is a value already: rename one`)
-    if (keep.or?.kind === 'name') checkName(context, keep.or.name, known, target, keep.at)
+  /** A name is known only after the step that keeps it. */
+  steps(steps: readonly Step[]): Iterable<string> {
+    const known = new Set(this.known)
+    const here = new Scope(this.context, known)
+    for (const step of steps) for (const name of here.step(step)) known.add(name)
+    return known
   }
-  return keeps.map((keep) => keep.name)
+
+  step(step: Step): Iterable<string> {
+    return STEP_KINDS[step.kind].names(step, this)
+  }
+
+  private check(name: string, at: Position): void {
+    checkName(this.context, name, this.known, at)
+  }
 }
 
-/** The values that a check compares with, and the one it looks at. */
-function checkOperands(
-  context: Context,
-  { subject, test, at }: Check,
-  known: ReadonlySet<string>,
-  target: Target | undefined,
-): void {
-  const values = test.kind === 'is' || test.kind === 'is not' ? [test.value] : test.kind === 'one of' ? test.values : []
-  const names = values.flatMap((value) => (value.kind === 'name' ? [value.name] : []))
-  for (const name of subject.kind === 'value' ? [subject.name, ...names] : names)
-    checkName(context, name, known, target, at)
-}
-
-function checkUrl(
-  context: Context,
-  step: SendStep | SocketStep,
-  known: ReadonlySet<string>,
-  target: Target | undefined,
-): void {
-  const fault = urlTemplateFault(step.url)
-  if (fault !== undefined) report(context, locate(context, step.at, step.url), 'URL', fault)
-  for (const [, text] of step.with)
-    for (const name of namesInText(text)) checkName(context, name, known, target, step.at)
-  const local = new Set([...known, ...step.with.map(([name]) => name)])
-  for (const name of namesInUrl(step.url)) checkName(context, name, local, target, step.at)
-}
-
-function checkSend(context: Context, step: SendStep, known: ReadonlySet<string>, target: Target | undefined): void {
-  checkUrl(context, step, known, target)
-  const local = new Set([...known, ...step.with.map(([name]) => name)])
-  for (const text of textsOf(step))
-    for (const name of namesInText(text)) checkName(context, name, local, target, step.at)
-  for (const check of step.checks) checkOperands(context, check, local, target)
-}
-
-function* textsOf({ query, headers, auth, body }: SendStep): Generator<string> {
-  for (const [, text] of [...query, ...headers]) yield text
-  if (auth?.kind === 'basic') yield* [auth.user, auth.password]
-  if (auth?.kind === 'bearer') yield auth.token
-  if (body?.kind === 'json') yield* textsOfJson(body.json)
-  if (body?.kind === 'form') for (const [, text] of body.fields) yield text
-  if (body?.kind === 'text' || body?.kind === 'xml') yield body.text
-  if (body?.kind === 'multipart') for (const part of body.parts) if (part.kind === 'text') yield part.text
-}
-
-function checkName(
-  context: Context,
-  name: string,
-  known: ReadonlySet<string>,
-  target: Target | undefined,
-  from: Position,
-): void {
+function checkName(context: Context, name: string, known: ReadonlySet<string>, from: Position): void {
+  const { target } = context
   if (known.has(name) || RESERVED_NAMES.includes(name) || context.problems.length >= MOST_PROBLEMS) return
   if (name.startsWith('secret.') && (target === undefined || context.secrets.includes(name.slice(7)))) return
   const at = locate(context, from, name)

@@ -2,6 +2,7 @@
 import XMLBuilder from 'fast-xml-builder'
 import { causesOf, causeWords } from './causes.js'
 import { observedWords } from '../judge/gate-result.js'
+import { isRuleOnFailures } from '../judge/subject.js'
 import { formatValue } from '../judge/values.js'
 import { verdictWords } from '../judge/verdict.js'
 import type { RunResult } from '../judge/result-schema.js'
@@ -99,7 +100,7 @@ function caseOfGate(gate: RunResult['gates'][number], result: RunResult): Case {
         failure: {
           '@message': `${gate.rule}: ${observed}`,
           '@type': 'breached',
-          '#': [gate.rule, observed, ...(/^failed|^cut off/.test(gate.rule) ? causesIn(result) : [])].join('\n'),
+          '#': [gate.rule, observed, ...(isRuleOnFailures(gate.rule) ? causesIn(result) : [])].join('\n'),
         },
       }
     case 'undecided':

@@ -2,7 +2,7 @@
 import { isUpperLimit } from '../language/comparisons.js'
 import type { Gate, Journey, Phase, Plan, Step } from '../plan/model.js'
 import { phaseWords } from '../plan/phases.js'
-import { allSteps } from '../plan/walk.js'
+import { allSteps } from '../plan/steps/walk.js'
 import type { Limit } from '../language/sentences.js'
 
 /** One change, and the line of the later version where it stands, if it still does. */

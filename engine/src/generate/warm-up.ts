@@ -1,7 +1,7 @@
 // Before the load, a sender of the same plan sends to a server of our own in the same thread: the first requests of a
 // process load the HTTP parser and run code that is not compiled yet, and would start tens of milliseconds late.
 import { createServer, type Server } from 'node:net'
-import { isOpenPhase, loadSeconds, type Plan, type Step } from '@jolt-gate/core'
+import { isOpenPhase, loadSeconds, stepAround, type Plan, type Step } from '@jolt-gate/core'
 import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import { straightTo } from '../walk/alone.js'
@@ -111,26 +111,10 @@ function warmPlan(plan: Plan): Plan {
   }
 }
 
+/** A warm-up sends requests and leaves out what waits, calls scripts or talks to databases and sockets. */
 function warmStep(step: Step): Step[] {
-  switch (step.kind) {
-    case 'wait':
-    case 'call':
-    case 'sql':
-    case 'socket':
-      return []
-    case 'group':
-    case 'parallel':
-    case 'repeat':
-      return [{ ...step, steps: step.steps.flatMap(warmStep) }]
-    case 'when':
-      return [{ ...step, steps: step.steps.flatMap(warmStep), otherwise: step.otherwise.flatMap(warmStep) }]
-    case 'pick':
-      return [{ ...step, options: step.options.map((one) => ({ ...one, steps: one.steps.flatMap(warmStep) })) }]
-    case 'send':
-      return [step]
-    default:
-      return step satisfies never
-  }
+  const isLeft = step.kind === 'wait' || step.kind === 'call' || step.kind === 'sql' || step.kind === 'socket'
+  return isLeft ? [] : [stepAround(step, (steps) => steps.flatMap(warmStep))]
 }
 
 function listen(server: Server): Promise<string> {

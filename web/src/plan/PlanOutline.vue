@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // The journeys of a plan and their steps, in order.
 import { ElButton } from 'element-plus'
-import type { Plan, Step } from '@jolt-gate/core'
+import { outlineOf, type OutlineLine, type Plan, type Step } from '@jolt-gate/core'
 import { computed } from 'vue'
 
 const props = defineProps<{ plan: Plan; line: number; section: string; mayWrite: boolean }>()
@@ -9,7 +9,7 @@ defineEmits<{ pick: [line: number]; journey: []; step: [section: 'setup' | 'tear
 
 interface Row {
   key: string
-  kind: 'part' | 'send' | 'wait' | 'group' | 'turn'
+  kind: 'part' | OutlineLine['sort']
   label: string
   method: string
   note: string
@@ -60,76 +60,20 @@ const here = computed(() =>
 )
 
 function rowsOf(steps: readonly Step[], depth: number, prefix: string): Row[] {
-  return steps.flatMap((step, index): Row[] => {
+  return steps.flatMap((step, index) => linesOf(outlineOf(step), depth, `${prefix}.${String(index)}`))
+}
+
+function linesOf(lines: readonly OutlineLine[], depth: number, prefix: string): Row[] {
+  return lines.flatMap(({ sort, label, method, at, steps, lines: inner }, index): Row[] => {
     const key = `${prefix}.${String(index)}`
-    const isElsewhere = step.at.file !== props.plan.file
-    const common = { key, depth, line: step.at.line, isElsewhere, note: isElsewhere ? 'shared' : '' }
-    switch (step.kind) {
-      case 'send':
-        return [{ ...common, kind: 'send', label: step.name.replace(`${step.method} `, ''), method: step.method }]
-      case 'wait':
-        return [{ ...common, kind: 'wait', label: waitLabel(step.wait), method: '' }]
-      case 'group':
-        return [{ ...common, kind: 'group', label: step.name, method: '' }, ...rowsOf(step.steps, depth + 1, key)]
-      case 'socket':
-        return [
-          { ...common, kind: 'send', label: step.name, method: 'WS' },
-          ...step.acts.map((act, number): Row => {
-            const label = act.kind === 'wait' ? waitLabel(act.wait) : act.name
-            const kind = act.kind === 'wait' ? 'wait' : 'send'
-            const method = act.kind === 'wait' ? '' : act.kind
-            return {
-              ...common,
-              key: `${key}.${String(number)}`,
-              kind,
-              label,
-              method,
-              depth: depth + 1,
-              line: act.at.line,
-            }
-          }),
-        ]
-      case 'call':
-        return [{ ...common, kind: 'send', label: step.name.replace(/^call /, ''), method: 'call' }]
-      case 'sql':
-        return [{ ...common, kind: 'send', label: step.name.replace(/^sql /, ''), method: 'sql' }]
-      case 'parallel':
-      case 'repeat': {
-        const label = step.kind === 'parallel' ? 'parallel' : repeatLabel(step)
-        return [{ ...common, kind: 'turn', label, method: '' }, ...rowsOf(step.steps, depth + 1, key)]
-      }
-      case 'when':
-        return [
-          { ...common, kind: 'turn', label: `when ${step.condition.name}`, method: '' },
-          ...rowsOf(step.steps, depth + 1, `${key}.then`),
-          ...(step.otherwise.length === 0
-            ? []
-            : [{ ...common, key: `${key}.else`, kind: 'turn' as const, label: 'else', method: '' }]),
-          ...rowsOf(step.otherwise, depth + 1, `${key}.otherwise`),
-        ]
-      case 'pick':
-        return step.options.flatMap((option, number): Row[] => [
-          {
-            ...common,
-            key: `${key}.${String(number)}`,
-            kind: 'turn',
-            label: `pick ${String(option.weight)}`,
-            method: '',
-          },
-          ...rowsOf(option.steps, depth + 1, `${key}.${String(number)}`),
-        ])
-    }
+    const isElsewhere = at.file !== props.plan.file
+    const note = isElsewhere ? 'shared' : ''
+    return [
+      { key, kind: sort, label, method, depth, line: at.line, isElsewhere, note },
+      ...linesOf(inner, depth + 1, `${key}.act`),
+      ...rowsOf(steps, depth + 1, key),
+    ]
   })
-}
-
-function repeatLabel({ times, until }: Extract<Step, { kind: 'repeat' }>): string {
-  return until === undefined ? `repeat ${String(times)}` : `repeat until ${until.name}, at most ${String(times)}`
-}
-
-function waitLabel(wait: Extract<Step, { kind: 'wait' }>['wait']): string {
-  const time = (ms: number) => (ms < 1000 ? `${String(ms)} ms` : `${String(ms / 1000)} s`)
-  if (wait.kind === 'about') return `wait about ${time(wait.medianMs)}`
-  return wait.fromMs === wait.toMs ? `wait ${time(wait.fromMs)}` : `wait ${time(wait.fromMs)} to ${time(wait.toMs)}`
 }
 </script>
 
