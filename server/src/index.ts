@@ -85,7 +85,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
     })
   })
   const openPorts = closePorts([port])
-  queue.resume((projectId, planFile, targetName) => ask(String(projectId), planFile, targetName))
+  queue.resume((projectId, planFile, targetName, branch) => ask(String(projectId), planFile, targetName, branch))
   return {
     setupCode,
     origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,

@@ -94,7 +94,6 @@ function examples(): [Name, () => Example][] {
     ],
     ['branches', () => ({ params: project })],
     ['newBranch', () => ({ params: project, body: { name: 'trial' } })],
-    ['switchBranch', () => ({ params: project, body: { name: 'main' } })],
     ['history', () => ({ params: project, query: { file: PLAN } })],
     ['version', () => ({ params: project, query: { file: PLAN, commit: commitOf() } })],
     ['targets', () => ({ params: project })],

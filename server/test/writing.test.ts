@@ -1,6 +1,6 @@
 // Projects and their files: what the application writes into a repository, and what Git makes of it.
 import { execFile } from 'node:child_process'
-import { readFileSync, writeFileSync } from 'node:fs'
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
@@ -140,20 +140,14 @@ describe('Git', () => {
     expect((await fetch(`${origin}/git/1.git/config`)).status).toBe(404)
   })
 
-  it('has branches, and a history with the runs that were made at each commit', async () => {
-    expect((await administrator('POST', `${place.project}/branches`, { name: 'slower search' })).status).toBe(400)
-    expect((await administrator('POST', `${place.project}/branches`, { name: 'slower-search' })).body).toMatchObject({
-      branch: 'slower-search',
-    })
-    await administrator('PUT', `${place.project}/plan?file=plans/made.gate.yaml`, {
-      text: planText(2),
-      message: 'Twice as long',
-      base: ((await administrator('GET', `${place.project}/plan?file=plans/made.gate.yaml`)).body as { base: string })
-        .base,
-    })
-    const { body } = await administrator('POST', `${place.project}/runs`, { plan: 'plans/made.gate.yaml' })
+  it('has a history with the runs that were made at each commit', async () => {
+    const file = 'plans/made.gate.yaml'
+    const { base } = (await administrator('GET', `${place.project}/plan?file=${file}`)).body as { base: string }
+    const change = { text: planText(2), message: 'Twice as long', base }
+    await administrator('PUT', `${place.project}/plan?file=${file}`, change)
+    const { body } = await administrator('POST', `${place.project}/runs`, { plan: file })
 
-    const history = await administrator('GET', `${place.project}/history?file=plans/made.gate.yaml`)
+    const history = await administrator('GET', `${place.project}/history?file=${file}`)
 
     const { commits } = history.body as {
       commits: { commit: string; message: string; who: string; runs: { id: string }[] }[]
@@ -162,16 +156,52 @@ describe('Git', () => {
       { message: 'Twice as long', who: 'Ida Quay', runs: [{ id: (body as { id: string }).id }] },
       { message: 'From a recording', runs: [] },
     ])
-    const old = await administrator(
-      'GET',
-      `${place.project}/version?file=plans/made.gate.yaml&commit=${commits[1]?.commit ?? ''}`,
-    )
-    expect(old.body).toEqual({ text: planText(1) })
-    expect((await administrator('PUT', `${place.project}/branch`, { name: 'main' })).body).toMatchObject({
-      branch: 'main',
-    })
-    expect((await administrator('GET', `${place.project}/branches`)).body).toMatchObject({
-      branches: expect.arrayContaining(['slower-search', 'main']) as string[],
-    })
+    const old = `${place.project}/version?file=${file}&commit=${commits[1]?.commit ?? ''}`
+    expect((await administrator('GET', old)).body).toEqual({ text: planText(1) })
+  })
+
+  it('has branches: people look at different ones at once, and the files on disk stay where they are', async () => {
+    const on = (branch: string) => ({ 'jolt-gate-branch': encodeURIComponent(branch) })
+    const planAt = async (branch?: string) =>
+      (
+        await administrator(
+          'GET',
+          `${place.project}/plan?file=${PLAN}`,
+          undefined,
+          branch === undefined ? {} : on(branch),
+        )
+      ).body as { text: string; base: string; branch: string; commit: string; dirty: boolean }
+    const create = (name: string) => administrator('POST', `${place.project}/branches`, { name })
+    const before = await planAt()
+    const name = 'søk/slower'
+
+    expect((await create('slower search')).status).toBe(400)
+    expect((await create(name)).body).toMatchObject({ branch: name })
+    const change = { text: planText(4), message: 'Slower there', base: before.base }
+    const saved = await administrator('PUT', `${place.project}/plan?file=${PLAN}`, change, on(name))
+
+    expect(saved).toMatchObject({ status: 200, body: { branch: name, dirty: false } })
+    expect(await planAt(name)).toMatchObject({ text: planText(4), branch: name })
+    expect(await planAt()).toMatchObject({ text: before.text, branch: 'main', commit: before.commit })
+    expect(git(place.repository, 'log', '-1', '--format=%s', name)).toBe('Slower there')
+    // What is asked for on a branch runs as it stands there.
+    const run = await administrator('POST', `${place.project}/runs`, { plan: PLAN }, on(name))
+    expect(run.body).toMatchObject({ branch: name, commit: git(place.repository, 'rev-parse', name) })
+    // Git may move the branch, and even stand on it.
+    git(place.repository, 'switch', '-q', name)
+    git(place.repository, '-c', 'user.name=T', '-c', 'user.email=t@t', 'commit', '-q', '--allow-empty', '-m', 'Moved')
+    git(place.repository, 'switch', '-q', 'main')
+    expect((await planAt(name)).commit).toBe(git(place.repository, 'rev-parse', name))
+    // Killed in the middle of its work, Git leaves locks and halves behind.
+    const [copy = ''] = readdirSync(join(place.repository, '.git/worktrees'))
+    writeFileSync(join(place.repository, '.git/worktrees', copy, 'index.lock'), '')
+    mkdirSync(join(place.repository, '.git/jolt-gate-branches', `${copy}-making`, '.git'), { recursive: true })
+    git(place.repository, 'branch', '-f', name, 'main~1')
+    expect((await planAt(name)).commit).toBe(git(place.repository, 'rev-parse', 'main~1'))
+    git(place.repository, 'branch', '-D', name)
+    const gone = await administrator('GET', `${place.project}/plans`, undefined, on(name))
+    expect(gone).toMatchObject({ status: 404, body: { code: 'NO_BRANCH', detail: `there is no branch ${name}` } })
+    for (const odd of ['../main', '--help', 'main^{tree}', 'x'.repeat(300)])
+      expect((await administrator('GET', `${place.project}/plans`, undefined, on(odd))).status).toBeGreaterThan(399)
   })
 })

@@ -1,3 +1,4 @@
+import { useBranchLookedAt } from './stores/branches.js'
 import { createRouter, createWebHistory } from 'vue-router'
 
 export const router = createRouter({
@@ -51,4 +52,12 @@ export const router = createRouter({
     { path: '/audit-log', name: 'audit-log', component: () => import('./people/AuditLogPage.vue') },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./frame/NotFoundPage.vue') },
   ],
+})
+
+// A link that names a branch shows that branch; the choice stays until another is made.
+router.beforeEach((to) => {
+  const branches = useBranchLookedAt()
+  const { branch } = to.query
+  if (typeof to.params['project'] === 'string' && typeof branch === 'string' && branch !== '')
+    branches.look(Number(to.params['project']), branch)
 })

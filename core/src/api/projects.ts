@@ -32,6 +32,22 @@ export const SAVE = object({
   base: string().nullable().default(null),
 })
 export const SAVED = HEAD.shape({ file: string().required(), base: string().required() })
+/** Says which branch of a project is asked about; see BRANCH_NAME. */
+export const BRANCH_HEADER = 'jolt-gate-branch'
+/** Percent-encoded, since a header has no place for all letters. */
+export const BRANCH_NAME = string()
+  .transform((written: unknown) => (typeof written === 'string' ? decoded(written) : written))
+  .max(200)
+  .optional()
+
+function decoded(written: string): string {
+  try {
+    return decodeURIComponent(written)
+  } catch {
+    return written
+  }
+}
+
 const branchName = object({ name: string().trim().required('a name is needed').max(200) })
 export const ofFile = { file: string().required('file is needed: a path in this project').max(700) }
 
@@ -210,19 +226,10 @@ export const PROJECT_ROUTES = {
   newBranch: route({
     method: 'POST',
     path: '/projects/{project}/branches',
-    summary: 'create a branch and switch to it',
+    summary: 'create a branch from the one that is looked at',
     needs: 'write',
     body: branchName,
     status: 201,
-    answer: json(HEAD),
-  }),
-  switchBranch: route({
-    method: 'PUT',
-    path: '/projects/{project}/branch',
-    summary: 'switch branch',
-    needs: 'write',
-    body: branchName,
-    status: 200,
     answer: json(HEAD),
   }),
   history: route({

@@ -6,34 +6,27 @@ import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
-import { isReadablePath } from '../projects/working-copy.js'
+import { isReadablePath } from '../projects/paths.js'
 
 const MOST_COMMITS = 200
 
 export function gitRoutes(): Router {
   const routes = Router()
 
-  serve(routes, ROUTES.branches, async ({ params }) => {
-    const { copy } = await projectOf(params.project)
+  serve(routes, ROUTES.branches, async ({ params, branch }) => {
+    const { copy } = await projectOf(params.project, branch)
     return { branches: await copy.branches(), ...(await copy.head()) }
   })
 
-  serve(routes, ROUTES.newBranch, async ({ person, params, body: { name } }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.newBranch, async ({ person, params, body: { name }, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     await copy.newBranch(name)
     await noteOf(person, 'created a branch', name, project.id)
-    return copy.head()
+    return { ...(await copy.head()), branch: name }
   })
 
-  serve(routes, ROUTES.switchBranch, async ({ person, params, body: { name } }) => {
-    const { project, copy } = await projectOf(params.project)
-    await copy.switchTo(name)
-    await noteOf(person, 'switched branch', name, project.id)
-    return copy.head()
-  })
-
-  serve(routes, ROUTES.history, async ({ params, query }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.history, async ({ params, query, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const file = readable(query.file)
     const commits = await copy.history(file, MOST_COMMITS)
     const runs = await RunRow.findAll({
@@ -56,8 +49,8 @@ export function gitRoutes(): Router {
     }
   })
 
-  serve(routes, ROUTES.version, async ({ params, query: { file, commit } }) => {
-    const { copy } = await projectOf(params.project)
+  serve(routes, ROUTES.version, async ({ params, query: { file, commit }, branch }) => {
+    const { copy } = await projectOf(params.project, branch)
     const text = await copy.readAt(readable(file), commit)
     if (text === undefined) throw new Problem(404, 'NO_VERSION', `the file does not exist at ${commit.slice(0, 7)}`)
     return { text }

@@ -1,5 +1,5 @@
 // The API's description of itself (OpenAPI 3.1), made from the contract.
-import { API_PROBLEM, ROUTES, type Route } from '@jolt-gate/core/api'
+import { API_PROBLEM, BRANCH_HEADER, BRANCH_NAME, ROUTES, type Route } from '@jolt-gate/core/api'
 import { RESULT } from '@jolt-gate/core'
 import { VERSION } from '@jolt-gate/core/identity'
 import type { Schema } from 'yup'
@@ -44,7 +44,7 @@ function operationOf(name: string, route: Route): Json {
     summary,
     description: needs === 'nobody' ? 'Needs no sign-in.' : `Needs the right to ${needs}.`,
     ...(needs === 'nobody' ? { security: [] } : {}),
-    parameters: [...pathParameters(route), ...queryParameters(route)],
+    parameters: [...pathParameters(route), ...queryParameters(route), ...branchParameter(route)],
     ...(body === undefined
       ? {}
       : { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(body) } } } }),
@@ -77,6 +77,13 @@ function pathParameters({ path }: Route): Json[] {
     required: true,
     schema: { type: 'string' },
   }))
+}
+
+/** Files of a project are those of a branch. */
+function branchParameter({ path }: Route): Json[] {
+  if (!path.startsWith('/projects/{project}/')) return []
+  const description = "the branch to look at, percent-encoded; without it that of the project's own files"
+  return [{ name: BRANCH_HEADER, in: 'header', required: false, description, schema: schemaOf(BRANCH_NAME) }]
 }
 
 function queryParameters({ query }: Route): Json[] {

@@ -1,5 +1,13 @@
 // A route of the contract, served: who may ask, what is asked, and the answer, all as core/api declares them.
-import type { AnswerOf, BodyOf, ParamsOf, QueryOf, Route } from '@jolt-gate/core/api'
+import {
+  BRANCH_HEADER,
+  BRANCH_NAME,
+  type AnswerOf,
+  type BodyOf,
+  type ParamsOf,
+  type QueryOf,
+  type Route,
+} from '@jolt-gate/core/api'
 import { json, type Request, type RequestHandler, type Response, type Router } from 'express'
 import type { PersonRow } from '../database/models.js'
 import { whoMay } from '../people/access.js'
@@ -12,6 +20,8 @@ export interface Asked<R extends Route> {
   body: BodyOf<R>
   /** Who asks; nobody where the route needs nobody. */
   person: R['needs'] extends 'nobody' ? undefined : PersonRow
+  /** The branch that is looked at; undefined for that of the project's own files. */
+  branch: string | undefined
   request: Request
   response: Response
 }
@@ -44,6 +54,7 @@ export function serve<const R extends Route>(
       query: await route.query?.validate(request.query, { stripUnknown: true }),
       body: await route.body?.validate(request.body, { stripUnknown: true }),
       person: people.get(request),
+      branch: await BRANCH_NAME.validate(request.get(BRANCH_HEADER)),
       request,
       response,
     }

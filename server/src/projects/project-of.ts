@@ -1,11 +1,17 @@
 // Finding a project, with its working copy.
 import { ProjectRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
+import { copyOfBranch } from './branch-copies.js'
 import { WorkingCopy } from './working-copy.js'
 
-/** A project by the number in its address. */
-export async function projectOf(id: string): Promise<{ project: ProjectRow; copy: WorkingCopy }> {
+/**
+ * A project by the number in its address.
+ *
+ * @param branch - the branch to look at; without one it is that of the project's own files
+ */
+export async function projectOf(id: string, branch?: string): Promise<{ project: ProjectRow; copy: WorkingCopy }> {
   const project = /^\d{1,9}$/.test(id) ? await ProjectRow.findByPk(Number(id)) : null
   if (project === null) throw new Problem(404, 'NO_PROJECT', `there is no project ${id}`)
-  return { project, copy: await WorkingCopy.open(project.path) }
+  const own = await WorkingCopy.open(project.path)
+  return { project, copy: branch === undefined ? own : await copyOfBranch(own, branch) }
 }

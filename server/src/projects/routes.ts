@@ -12,7 +12,8 @@ import { rolesOf } from '../people/roles.js'
 import { cloneProject, newProject, openProject } from './add.js'
 import { projectOf } from './project-of.js'
 import type { ProjectWatch } from './watch.js'
-import { fingerprint, isDataPath, isReadablePath, type WorkingCopy } from './working-copy.js'
+import { isDataPath, isReadablePath } from './paths.js'
+import { fingerprint, type WorkingCopy } from './working-copy.js'
 
 /** Runs in which the past of a plan is looked for. */
 const LOOKED_BACK = 50
@@ -45,26 +46,27 @@ export function projectRoutes(folder: string | undefined, watch: ProjectWatch): 
     return { id: project.id, name: project.name, role: 'administrator' as const }
   })
 
-  serve(routes, ROUTES.addFiles, async ({ person, params, body }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.addFiles, async ({ person, params, body, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const files = body.files.map(({ path, text }) => ({ file: path, text, base: null }))
     const head = await copy.save({ files, message: body.message, author: person })
     await noteOf(person, 'added files', files.map(({ file }) => file).join(', '), project.id)
     return head
   })
 
-  serve(routes, ROUTES.plans, async ({ params }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.plans, async ({ params, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const files = (await copy.files()).filter((path) => path.endsWith('.gate.yaml'))
     const plans = await Promise.all(files.map((file) => planSummary(project.id, copy, file)))
     return { plans, ...(await copy.head()) }
   })
 
-  serve(routes, ROUTES.plan, async ({ params, query }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.plan, async ({ params, query, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const file = fileOf(query.file)
     const text = await copy.read(file)
-    if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${file} in this project`)
+    const where = branch === undefined ? 'in this project' : `on branch ${branch}`
+    if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${file} ${where}`)
     return {
       file,
       text,
@@ -76,8 +78,8 @@ export function projectRoutes(folder: string | undefined, watch: ProjectWatch): 
     }
   })
 
-  serve(routes, ROUTES.data, async ({ params, query }) => {
-    const { copy } = await projectOf(params.project)
+  serve(routes, ROUTES.data, async ({ params, query, branch }) => {
+    const { copy } = await projectOf(params.project, branch)
     const file = dataFileOf(query.file)
     const text = await copy.read(file)
     if (text === undefined) throw new Problem(404, 'NO_FILE', `there is no file ${file} in this project`)
@@ -85,33 +87,35 @@ export function projectRoutes(folder: string | undefined, watch: ProjectWatch): 
     return { file, text, base: fingerprint(text) }
   })
 
-  serve(routes, ROUTES.saveData, async ({ person, params, query, body: { text, base, message } }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.saveData, async ({ person, params, query, body: { text, base, message }, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const file = dataFileOf(query.file)
     const head = await copy.save({ files: [{ file, text, base }], message, author: person })
     await noteOf(person, 'changed a data file', file, project.id)
     return { file, base: fingerprint(text), ...head }
   })
 
-  serve(routes, ROUTES.removeFile, async ({ person, params, query: { file } }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.removeFile, async ({ person, params, query: { file }, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const head = await copy.remove(file, `Delete ${file}`, person)
     await noteOf(person, 'deleted a file', file, project.id)
     return head
   })
 
-  serve(routes, ROUTES.renameFile, async ({ person, params, query, body }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.renameFile, async ({ person, params, query, body, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const [file, to] = [fileOf(query.file), fileOf(body.to)]
     const head = await copy.rename(file, to, `Rename ${file} to ${to}`, person)
+    // Runs go along with the project's own files; on a branch beside them the old name still stands elsewhere.
     const where = { projectId: project.id, planFile: file }
-    await Promise.all([RunRow.update({ planFile: to }, { where }), RehearsalRow.update({ planFile: to }, { where })])
+    if (copy.isOwn)
+      await Promise.all([RunRow.update({ planFile: to }, { where }), RehearsalRow.update({ planFile: to }, { where })])
     await noteOf(person, 'renamed a plan', `${file} to ${to}`, project.id)
     return head
   })
 
-  serve(routes, ROUTES.savePlan, async ({ person, params, query, body: { text, base, message } }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.savePlan, async ({ person, params, query, body: { text, base, message }, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const file = fileOf(query.file)
     const head = await copy.save({ files: [{ file, text, base }], message, author: person })
     await noteOf(person, 'changed a plan', file, project.id)

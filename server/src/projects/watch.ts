@@ -1,5 +1,6 @@
-// Files of projects that are changed on disk, by an editor or Git: open pages are told, and read them anew.
-import { basename } from 'node:path'
+// Files of projects that are changed on disk, by an editor or Git, and branches that moved: open pages are told, and
+// read them anew.
+import { basename, join, sep } from 'node:path'
 import { watch, type FSWatcher } from 'chokidar'
 import { log } from '../http/log.js'
 import { CHANGES } from '../live/changes.js'
@@ -25,12 +26,16 @@ export class ProjectWatch {
   }
 
   private begin(id: number, path: string): void {
-    const watcher = watch(path, {
+    // Not always there: in a copy that is a linked one itself, branches that move elsewhere are not seen.
+    const branches = join(path, '.git', 'refs', 'heads')
+    const watcher = watch([path, branches], {
       ignoreInitial: true,
       followSymlinks: false,
       depth: MOST_DEEP,
       ignored: (one, stats) =>
-        NOT_LOOKED_INTO.has(basename(one)) || (stats?.isFile() === true && !one.endsWith('.yaml')),
+        one !== branches &&
+        !one.startsWith(branches + sep) &&
+        (NOT_LOOKED_INTO.has(basename(one)) || (stats?.isFile() === true && !one.endsWith('.yaml'))),
     })
     watcher.on('all', () => {
       this.tellSoon(id)

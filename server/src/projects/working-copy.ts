@@ -6,10 +6,10 @@ import { simpleGit, type SimpleGit } from 'simple-git'
 import { Problem } from '../http/problems.js'
 import { readPlainFile, writePlainFile } from './plain-files.js'
 import { oneAtATime } from './one-at-a-time.js'
+import { isInnerPath, isWritablePath } from './paths.js'
 
 const MOST_BYTES = 1_100_000
 const MOST_FILES = 2000
-const READABLE = /\.(gate|steps|target)\.yaml$/
 const IN_FULL = /\.(steps\.yaml|target\.yaml|ts|js|json)$/
 const DATA = /\.(csv|jsonl|ndjson)$/
 const FIRST_ROWS = 20
@@ -48,15 +48,34 @@ export interface CommitLine {
 }
 
 export class WorkingCopy {
-  private readonly git: SimpleGit
+  readonly git: SimpleGit
 
-  private constructor(readonly root: string) {
+  /**
+   * @param root - where its files are
+   * @param branch - the branch that it shows, of a copy beside the project's own; see branch-copies.ts
+   * @param projectRoot - the project's own copy, whose changes and those of its branches are made one at a time
+   */
+  constructor(
+    readonly root: string,
+    private readonly branch?: string,
+    private readonly projectRoot = root,
+  ) {
     // Links of a repository are written as the plain files that they are for Git.
     this.git = simpleGit({
       baseDir: root,
       config: ['core.symlinks=false'],
       allowEnvironment: ['GIT_COMMITTER_NAME', 'GIT_COMMITTER_EMAIL'],
     })
+  }
+
+  /** Whether this is the project's own copy, and not that of a branch beside it. */
+  get isOwn(): boolean {
+    return this.branch === undefined
+  }
+
+  /** Does something when nobody else changes the repository. */
+  alone<T>(task: () => Promise<T>): Promise<T> {
+    return oneAtATime(this.projectRoot, task)
   }
 
   /** Opens a folder that is the top of a Git working copy. */
@@ -128,13 +147,13 @@ export class WorkingCopy {
   async head(): Promise<CommitInfo> {
     const commit = await this.git.revparse(['HEAD']).catch(() => null)
     if (commit === null) return { commit: null, branch: null, dirty: true }
-    const branch = await this.git.revparse(['--abbrev-ref', 'HEAD'])
+    const branch = this.branch ?? (await this.git.revparse(['--abbrev-ref', 'HEAD']))
     return { commit, branch, dirty: !(await this.git.status()).isClean() }
   }
 
   /** Writes files and commits them alone; when one has changed in the meantime, none is written. */
   save(asked: SaveRequest): Promise<CommitInfo> {
-    return oneAtATime(this.root, () => this.saveNow(asked))
+    return this.alone(() => this.saveNow(asked))
   }
 
   private async saveNow({ files, message, author }: SaveRequest): Promise<CommitInfo> {
@@ -152,7 +171,7 @@ export class WorkingCopy {
 
   /** Deletes a file in a commit; Git keeps it. */
   remove(file: string, message: string, author: Author): Promise<CommitInfo> {
-    return oneAtATime(this.root, async () => {
+    return this.alone(async () => {
       await this.existing(file)
       if (await this.removeFromTree(file)) await this.commit([file], message, author)
       return this.head()
@@ -161,7 +180,7 @@ export class WorkingCopy {
 
   /** Gives a file another path in a commit; a file that is there already is not written over. */
   rename(file: string, to: string, message: string, author: Author): Promise<CommitInfo> {
-    return oneAtATime(this.root, async () => {
+    return this.alone(async () => {
       const text = await this.existing(file)
       await this.refuseChanged(to, null)
       if (!(await writePlainFile(this.root, to, text)))
@@ -197,6 +216,7 @@ export class WorkingCopy {
   }
 
   private async commit(paths: readonly string[], message: string, { name, email }: Author): Promise<void> {
+    const before = this.branch === undefined ? '' : await this.git.revparse(['HEAD'])
     await this.git
       .env({
         PATH: process.env['PATH'] ?? '',
@@ -205,6 +225,16 @@ export class WorkingCopy {
         GIT_COMMITTER_EMAIL: email,
       })
       .raw(['commit', '-q', '-m', message, `--author=${name} <${email}>`, '--', ...paths])
+    if (this.branch !== undefined) await this.moveBranch(this.branch, before)
+  }
+
+  /** The copy of a branch stands at a commit; the branch follows what was committed there, unless it went elsewhere. */
+  private async moveBranch(branch: string, before: string): Promise<void> {
+    try {
+      await this.git.raw(['update-ref', `refs/heads/${branch}`, 'HEAD', before])
+    } catch {
+      throw new Problem(409, 'CHANGED', `branch ${branch} moved while you saved; your text is kept: save again`)
+    }
   }
 
   // ---------- branches and history
@@ -219,7 +249,7 @@ export class WorkingCopy {
     return listed.split('\n').filter((name) => name !== '')
   }
 
-  /** Makes a branch from where the copy stands, and goes there. */
+  /** Makes a branch from where this copy stands. */
   async newBranch(name: string): Promise<void> {
     const isRight = await this.git.raw(['check-ref-format', '--branch', name]).then(
       () => true,
@@ -227,19 +257,7 @@ export class WorkingCopy {
     )
     if (!isRight || name.startsWith('-')) throw new Problem(400, 'BAD_NAME', `"${name}" is not a valid branch name`)
     if ((await this.branches()).includes(name)) throw new Problem(409, 'KNOWN', `branch ${name} exists already`)
-    await oneAtATime(this.root, () => this.git.raw(['switch', '-q', '-c', name]))
-  }
-
-  async switchTo(name: string): Promise<void> {
-    if (!(await this.branches()).includes(name)) throw new Problem(404, 'NO_BRANCH', `no branch ${name}`)
-    const change = () => this.git.raw(['switch', '-q', name])
-    await oneAtATime(this.root, change).catch((error: unknown) => {
-      throw new Problem(
-        409,
-        'CHANGED',
-        `Git could not switch: ${error instanceof Error ? error.message.trim().slice(0, 300) : ''}`,
-      )
-    })
+    await this.alone(() => this.git.raw(['branch', '--no-track', '--', name, 'HEAD']))
   }
 
   /** Commits that changed a file, the newest first. */
@@ -274,30 +292,6 @@ export class WorkingCopy {
   async readAt(file: string, commit: string): Promise<string | undefined> {
     return this.git.raw(['show', `${commit}:${file}`]).catch(() => undefined)
   }
-}
-
-/** A relative path, without steps upward, of a kind that a project is made of. */
-export function isReadablePath(file: string): boolean {
-  return READABLE.test(file) && isInnerPath(file)
-}
-
-/** A file of rows that pages read and write. */
-export function isDataPath(file: string): boolean {
-  return /\.(?:csv|jsonl|ndjson)$/.test(file) && isInnerPath(file)
-}
-
-/** Files that pages write: plans, targets and shared steps, rows, and schemas that an import brings. */
-export function isWritablePath(file: string): boolean {
-  return isInnerPath(file) && (READABLE.test(file) || isDataPath(file) || /^schemas\/[\w.-]+\.json$/.test(file))
-}
-
-function isInnerPath(file: string): boolean {
-  return (
-    file.length < 500 &&
-    !file.startsWith('/') &&
-    !file.split('/').some((part) => part === '..' || part.toLowerCase() === '.git' || part === '') &&
-    !/[\0\n\\]/.test(file)
-  )
 }
 
 function firstRows(text: string | undefined): string | undefined {

@@ -8,7 +8,7 @@ import { RehearsalRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { projectOf } from '../projects/project-of.js'
-import { isReadablePath } from '../projects/working-copy.js'
+import { isReadablePath } from '../projects/paths.js'
 import { refuseForbidden } from '../targets/permits.js'
 import type { SecretStore } from '../targets/secrets.js'
 
@@ -20,8 +20,8 @@ export function rehearsalRoutes(secrets: SecretStore): Router {
   const routes = Router()
   const memories = new Map<string, Memory[]>()
 
-  serve(routes, ROUTES.rehearse, async ({ params, body: asked, response }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.rehearse, async ({ params, body: asked, response, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const text = asked.text ?? (isReadablePath(asked.plan) ? await copy.read(asked.plan) : undefined)
     if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${asked.plan} in this project`)
     const { plan, target, problems, hasErrors } = readPlan(asked.plan, text, { files: copy.text, target: asked.target })

@@ -2,17 +2,17 @@
 import { previewOf, readPlan } from '@jolt-gate/core'
 import { Problem } from '../http/problems.js'
 import { projectOf } from '../projects/project-of.js'
-import { isReadablePath } from '../projects/working-copy.js'
+import { isReadablePath } from '../projects/paths.js'
 import { refuseForbidden } from '../targets/permits.js'
 import type { SecretStore } from '../targets/secrets.js'
 import type { AskedRun } from './queue.js'
 
 /** Reads a plan and its target; throws a problem where that cannot be run. */
-export type Asker = (project: string, planFile: string, targetName?: string) => Promise<AskedRun>
+export type Asker = (project: string, planFile: string, targetName?: string, branch?: string) => Promise<AskedRun>
 
 export function askerOf(secrets: SecretStore): Asker {
-  return async (id, planFile, targetName) => {
-    const { project, copy } = await projectOf(id)
+  return async (id, planFile, targetName, branch) => {
+    const { project, copy } = await projectOf(id, branch)
     const text = isReadablePath(planFile) ? await copy.read(planFile) : undefined
     if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${planFile} in this project`)
     const { plan, target, problems, hasErrors } = readPlan(planFile, text, { files: copy.text, target: targetName })

@@ -31,7 +31,7 @@ export interface AskedRun {
 }
 
 /** Reads anew what a run needs, by what its row says; throws when that cannot be run. */
-export type Ask = (projectId: number, planFile: string, targetName: string) => Promise<AskedRun>
+export type Ask = (projectId: number, planFile: string, targetName: string, branch?: string) => Promise<AskedRun>
 
 interface Waiting {
   asked: AskedRun
@@ -135,7 +135,7 @@ export class RunQueue {
   /** A run that waited for the server of before: it goes on waiting, unless its plan is another one by now. */
   private async askAgain(row: RunRow, ask: Ask): Promise<void> {
     try {
-      const asked = await ask(row.projectId, row.planFile, row.targetName)
+      const asked = await ask(row.projectId, row.planFile, row.targetName, row.branch ?? undefined)
       const { plan } = await partsOf(row.id)
       if (JSON.stringify(plan) !== JSON.stringify(storedPlan(asked.plan)))
         throw new Problem(409, 'CHANGED', 'the plan was changed while the server was away: run it again')

@@ -23,8 +23,8 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
     return { runs: queue.list((projectId) => roleFor(projectId) !== 'none') }
   })
 
-  serve(routes, ROUTES.startRun, async ({ person, params, body, response }) => {
-    const asked = await ask(params.project, body.plan, body.target)
+  serve(routes, ROUTES.startRun, async ({ person, params, body, branch, response }) => {
+    const asked = await ask(params.project, body.plan, body.target, branch)
     await asked.permit()
     const row = await queue.ask(asked)
     await noteOf(person, 'started a run', `${asked.plan.name} against ${asked.target.name}`, asked.projectId)

@@ -27,8 +27,8 @@ const MOST_METRICS = 4_000_000
 export function targetRoutes(secrets: SecretStore): Router {
   const routes = Router()
 
-  serve(routes, ROUTES.targets, async ({ params }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.targets, async ({ params, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const files = (await copy.files()).filter((path) => /^targets\/[^/]+\.target\.yaml$/.test(path))
     const targets = await Promise.all(files.map((file) => lineOf(project.id, copy, file)))
     return { targets, ...(await copy.head()) }
@@ -55,8 +55,8 @@ export function targetRoutes(secrets: SecretStore): Router {
     }
   }
 
-  serve(routes, ROUTES.saveTarget, async ({ person, params, body: { text, base, message } }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.saveTarget, async ({ person, params, body: { text, base, message }, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const file = fileOf(params.target)
     const { problems } = readTarget(file, text, copy.text)
     const [first] = problems
@@ -67,8 +67,8 @@ export function targetRoutes(secrets: SecretStore): Router {
     return { file, base: fingerprint(text), ...head }
   })
 
-  serve(routes, ROUTES.storeSecret, async ({ person: administrator, params, body: { value } }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.storeSecret, async ({ person: administrator, params, body: { value }, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const target = await targetOf(copy, params.target)
     const { secret } = params
     if (!target.secrets.includes(secret)) throw new Problem(404, 'NO_SECRET', `the target has no secret "${secret}"`)
@@ -77,8 +77,8 @@ export function targetRoutes(secrets: SecretStore): Router {
     return undefined
   })
 
-  serve(routes, ROUTES.confirmSecrets, async ({ person: administrator, params }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.confirmSecrets, async ({ person: administrator, params, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const target = await targetOf(copy, params.target)
     await secrets.confirm(project.id, target)
     await noteOf(administrator, 'confirmed where secrets go', `${target.name}: ${target.origin}`, project.id)
@@ -94,18 +94,18 @@ export function targetRoutes(secrets: SecretStore): Router {
   })
 
   // Only the target's own origins are asked: a page could not make this server fetch anything else.
-  serve(routes, ROUTES.metric, async ({ params, body: { url } }) => {
-    const { copy } = await projectOf(params.project)
+  serve(routes, ROUTES.metric, async ({ params, body: { url }, branch }) => {
+    const { copy } = await projectOf(params.project, branch)
     return { families: await familiesAt(await targetOf(copy, params.target), url) }
   })
 
-  serve(routes, ROUTES.control, async ({ params }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.control, async ({ params, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     return { control: await controlOf(project.id, await targetOf(copy, params.target)) }
   })
 
-  serve(routes, ROUTES.approve, async ({ person: administrator, params, body: { words } }) => {
-    const { project, copy } = await projectOf(params.project)
+  serve(routes, ROUTES.approve, async ({ person: administrator, params, body: { words }, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
     const target = await targetOf(copy, params.target)
     const missing = (await controlOf(project.id, target)).filter(({ isProven }) => !isProven)
     if (missing.length === 0)

@@ -1,6 +1,7 @@
 // Calls of the server's API, typed by its contract; what it refuses becomes an error in the person's words.
 import {
   API_PROBLEM,
+  BRANCH_HEADER,
   ROUTES,
   type AnswerOf,
   type ApiProblem,
@@ -72,7 +73,6 @@ export const api = {
 
   branches: (project: number) => call(ROUTES.branches, { project }),
   newBranch: (project: number, name: string) => call(ROUTES.newBranch, { project }, { body: { name } }),
-  switchBranch: (project: number, name: string) => call(ROUTES.switchBranch, { project }, { body: { name } }),
   history: (project: number, file: string) => call(ROUTES.history, { project }, { query: { file } }),
   version: (project: number, file: string, commit: string) =>
     call(ROUTES.version, { project }, { query: { file, commit } }),
@@ -135,7 +135,12 @@ async function call<R extends Route>(
   asking: Asking<R> = {},
 ): Promise<AnswerOf<R>> {
   const response = await send(route, params, asking)
-  if (!response.ok) throw await errorOf(response)
+  if (!response.ok) {
+    const error = await errorOf(response)
+    const { project }: Readonly<Record<string, string | number>> = params
+    if (error.problem.code === 'NO_BRANCH') branches.forget(Number(project))
+    throw error
+  }
   return (response.status === 204 ? undefined : await response.json()) as AnswerOf<R>
 }
 
@@ -149,6 +154,7 @@ async function send<R extends Route>(
   const headers = {
     ...(body === undefined ? {} : { 'content-type': 'application/json' }),
     ...(method === 'GET' ? {} : { 'x-jolt-gate-csrf': csrf }),
+    ...branchHeader(params),
   }
   const init: RequestInit = {
     method,
@@ -168,6 +174,22 @@ async function send<R extends Route>(
       status: 0,
     })
   }
+}
+
+interface BranchChoices {
+  /** Which branch of a project the person looks at. */
+  of: (project: number) => string | undefined
+  /** It does not exist any more. */
+  forget: (project: number) => void
+}
+let branches: BranchChoices = { of: () => undefined, forget: () => undefined }
+export function useBranches(choices: BranchChoices): void {
+  branches = choices
+}
+
+function branchHeader({ project }: Readonly<Record<string, string | number>>): Record<string, string> {
+  const branch = project === undefined ? undefined : branches.of(Number(project))
+  return branch === undefined ? {} : { [BRANCH_HEADER]: encodeURIComponent(branch) }
 }
 
 /** A path with its names filled in; none of them can lead elsewhere. */

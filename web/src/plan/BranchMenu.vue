@@ -1,27 +1,48 @@
 <script setup lang="ts">
-// The branch that the files on disk are at; another can be chosen, or made.
+// The branch that the person looks at; another can be chosen, or made from it. The others' pages stay where they are.
+import { useQueryClient } from '@tanstack/vue-query'
 import { ElButton, ElInput, ElPopover } from 'element-plus'
 import { ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
+import { useBranchLookedAt } from '../stores/branches.js'
 
-const props = defineProps<{ project: number; branch: string | null; mayWrite: boolean }>()
+/** @prop held - why another branch cannot be looked at now */
+const props = withDefaults(
+  defineProps<{ project: number; branch: string | null; mayWrite: boolean; held?: string }>(),
+  { held: '' },
+)
 const emit = defineEmits<{ switched: [] }>()
+const looked = useBranchLookedAt()
+const queries = useQueryClient()
+const route = useRoute()
+const router = useRouter()
 const branches = ref<string[]>([])
 const name = ref('')
 const fault = ref('')
 const isOpen = ref(false)
 
-async function open(): Promise<void> {
-  isOpen.value = !isOpen.value
-  if (isOpen.value) branches.value = (await api.branches(props.project)).branches
-}
-async function act(work: () => Promise<unknown>): Promise<void> {
+async function list(): Promise<void> {
   fault.value = ''
   try {
-    await work()
-    isOpen.value = false
+    branches.value = (await api.branches(props.project)).branches
+  } catch (error) {
+    fault.value = wordsOf(error)
+  }
+}
+async function look(branch: string): Promise<void> {
+  looked.look(props.project, branch)
+  isOpen.value = false
+  await router.replace({ query: { ...route.query, branch } })
+  await queries.invalidateQueries()
+  emit('switched')
+}
+async function make(): Promise<void> {
+  fault.value = ''
+  try {
+    await api.newBranch(props.project, name.value)
+    await look(name.value)
     name.value = ''
-    emit('switched')
   } catch (error) {
     fault.value = wordsOf(error)
   }
@@ -29,27 +50,22 @@ async function act(work: () => Promise<unknown>): Promise<void> {
 </script>
 
 <template>
-  <ElPopover :visible="isOpen" placement="bottom-start" :width="260">
+  <ElPopover v-model:visible="isOpen" trigger="click" placement="bottom-start" :width="280" @show="list()">
     <template #reference>
-      <ElButton link :aria-expanded="isOpen" @click="open()">
+      <ElButton link :aria-expanded="isOpen" @keydown.esc="isOpen = false">
         branch&nbsp;<b>{{ branch ?? 'none' }}</b>
       </ElButton>
     </template>
     <div class="branches" @keydown.esc.stop="isOpen = false">
-      <ElButton
-        v-for="one in branches"
-        :key="one"
-        link
-        :disabled="one === branch || !mayWrite"
-        @click="act(() => api.switchBranch(project, one))"
-      >
-        {{ one }}<span v-if="one === branch" class="soft"> is here</span>
+      <p v-if="held" class="soft">{{ held }}</p>
+      <ElButton v-for="one in branches" :key="one" link :disabled="one === branch || held !== ''" @click="look(one)">
+        {{ one }}<span v-if="one === branch" class="soft">, shown</span>
       </ElButton>
-      <form v-if="mayWrite" class="new" @submit.prevent="act(() => api.newBranch(project, name))">
-        <ElInput v-model="name" aria-label="Name of a new branch" placeholder="new branch" />
-        <ElButton native-type="submit" :disabled="name.trim() === ''">Make</ElButton>
+      <form v-if="mayWrite && !held" class="new" @submit.prevent="make()">
+        <ElInput v-model="name" aria-label="Name of a new branch" :placeholder="`new, from ${branch ?? 'here'}`" />
+        <ElButton native-type="submit" :disabled="name.trim() === ''">Create</ElButton>
       </form>
-      <p v-if="fault" class="fault">{{ fault }}</p>
+      <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
     </div>
   </ElPopover>
 </template>
@@ -58,6 +74,13 @@ async function act(work: () => Promise<unknown>): Promise<void> {
 .branches {
   display: grid;
   gap: 8px;
+  justify-items: start;
+}
+.branches p {
+  margin: 0;
+}
+.branches .el-button + .el-button {
+  margin-left: 0;
 }
 .new {
   display: flex;

@@ -74,7 +74,8 @@ async function act(command: string): Promise<void> {
       <BranchMenu
         :project="project"
         :branch="opened.branch"
-        :may-write="mayWrite && changedLines === 0"
+        :may-write="mayWrite"
+        :held="changedLines === 0 ? '' : 'Commit or undo your changes first.'"
         @switched="$emit('switched')"
       />
       ·

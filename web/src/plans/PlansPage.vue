@@ -9,6 +9,7 @@ import PageError from '../frame/PageError.vue'
 import { ElButton, ElInput, ElPopover, ElTable, ElTableColumn } from 'element-plus'
 import type { PlanSummary } from '@jolt-gate/core/api'
 import { useMay } from '../stores/may.js'
+import BranchMenu from '../plan/BranchMenu.vue'
 import FirstSteps from './FirstSteps.vue'
 import NewPlan from './NewPlan.vue'
 import RunSpark from '../runs/RunSpark.vue'
@@ -47,7 +48,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
     <div class="head">
       <h1>Plans</h1>
       <span v-if="state" class="soft">
-        branch <b>{{ state.branch ?? 'none' }}</b>
+        <BranchMenu :project="project" :branch="state.branch" :may-write="may.mayWrite" />
         <template v-if="state.commit"> · {{ state.commit.slice(0, 7) }}</template>
         <template v-if="state.dirty"> · not committed yet</template>
       </span>
