@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import express, { type Express } from 'express'
 import helmet from 'helmet'
 import { gitRemote } from './git/http-backend.js'
+import type { RemoteStore } from './git/remotes.js'
 import { gitRoutes } from './git/routes.js'
 import { figureRoutes, healthRoutes } from './health/routes.js'
 import { countRequests, logRequests } from './health/requests.js'
@@ -27,6 +28,7 @@ export interface AppOptions extends PeopleOptions {
   ask: Asker
   watch: ProjectWatch
   secrets: SecretStore
+  remotes: RemoteStore
   /** Folder of the built application; without it the server has an API alone. */
   pages: string | undefined
   /** Where new and cloned projects go. */
@@ -40,7 +42,7 @@ export interface AppOptions extends PeopleOptions {
 const HSTS_SECONDS = 365 * 86_400
 
 export function createApp(options: AppOptions): Express {
-  const { queue, ask, secrets, pages, projectsFolder, hosts, isBehindProxy } = options
+  const { queue, ask, secrets, remotes, pages, projectsFolder, hosts, isBehindProxy } = options
   const app = express()
   app.disable('x-powered-by')
   app.set('trust proxy', isBehindProxy ? 1 : false)
@@ -77,8 +79,8 @@ export function createApp(options: AppOptions): Express {
   api.use(findVisitor)
   api.use(sessionRoutes(options))
   api.use(peopleRoutes())
-  api.use(projectRoutes(projectsFolder, options.watch))
-  api.use(gitRoutes())
+  api.use(projectRoutes(projectsFolder, options.watch, remotes))
+  api.use(gitRoutes(remotes))
   api.use(targetRoutes(secrets))
   api.use(rehearsalRoutes(secrets))
   api.use(runRoutes(queue, ask))

@@ -9,6 +9,7 @@ import { newSetupCode } from './people/passwords.js'
 import type { ProviderOptions } from './people/provider.js'
 import { openProject } from './projects/add.js'
 import { ProjectWatch } from './projects/watch.js'
+import { RemoteStore } from './git/remotes.js'
 import { askerOf } from './runs/ask.js'
 import { RunQueue } from './runs/queue.js'
 import type { SealKey } from './targets/seal.js'
@@ -67,6 +68,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
     ask,
     watch,
     secrets,
+    remotes: new RemoteStore(options.sealKey),
     pages: options.pages,
     projectsFolder: options.projectsFolder,
     hosts: options.hosts ?? [],

@@ -5,7 +5,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { Validator } from '@seriousme/openapi-schema-validator'
 import { API_PROBLEM, ROUTES, type Route } from '@jolt-gate/core/api'
 import { ValidationError, type Schema } from 'yup'
-import { callerOf, PLAN, signedIn, startPlace, type Place } from './place.js'
+import { bareRemote, callerOf, PLAN, signedIn, startPlace, type Place } from './place.js'
 
 type Name = keyof typeof ROUTES
 interface Example {
@@ -94,6 +94,10 @@ function examples(): [Name, () => Example][] {
     ],
     ['branches', () => ({ params: project })],
     ['newBranch', () => ({ params: project, body: { name: 'trial' } })],
+    ['setRemote', () => ({ params: project, body: { url: bareRemote(place) } })],
+    ['remote', () => ({ params: project })],
+    ['push', () => ({ params: project })],
+    ['pull', () => ({ params: project })],
     ['history', () => ({ params: project, query: { file: PLAN } })],
     ['version', () => ({ params: project, query: { file: PLAN, commit: commitOf() } })],
     ['targets', () => ({ params: project })],

@@ -95,3 +95,11 @@ export async function signedIn(
   const { csrf = '' } = (await response.json()) as { csrf?: string }
   return { cookie: response.headers.getSetCookie()[0]?.split(';')[0] ?? '', 'x-jolt-gate-csrf': csrf }
 }
+
+/** An empty repository to push to. */
+export function bareRemote({ folder }: Pick<Place, 'folder'>): string {
+  const path = join(folder, 'remote.git')
+  mkdirSync(path, { recursive: true })
+  git(path, 'init', '-q', '--bare', '-b', 'main')
+  return path
+}

@@ -189,7 +189,7 @@ describe('the way out', () => {
     expect((await call('POST', '/projects', { clone: from('') })).status).toBe(201)
     expect(await call('POST', '/projects', { clone: from('/moved') })).toMatchObject({
       status: 502,
-      body: { code: 'NO_CLONE' },
+      body: { code: 'NO_GIT_ANSWER' },
     })
     served.closeAllConnections()
     served.close()

@@ -1,10 +1,11 @@
 // Projects and their files: what the application writes into a repository, and what Git makes of it.
 import { execFile } from 'node:child_process'
+import { createServer } from 'node:http'
 import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
+import { bareRemote, callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
 
 let place: Place
 let administrator: Call
@@ -203,5 +204,55 @@ describe('Git', () => {
     expect(gone).toMatchObject({ status: 404, body: { code: 'NO_BRANCH', detail: `there is no branch ${name}` } })
     for (const odd of ['../main', '--help', 'main^{tree}', 'x'.repeat(300)])
       expect((await administrator('GET', `${place.project}/plans`, undefined, on(odd))).status).toBeGreaterThan(399)
+  })
+
+  it('pulls from and pushes to the remote of a project, and loses no commit where both have their own', async () => {
+    const bare = bareRemote(place)
+    const elsewhere = join(place.folder, 'elsewhere')
+    const remote = (verb: 'pull' | 'push') => administrator('POST', `${place.project}/remote/${verb}`, {})
+    const commitElsewhere = (message: string) => {
+      git(elsewhere, '-c', 'user.name=N', '-c', 'user.email=n@n', 'commit', '-q', '--allow-empty', '-m', message)
+      git(elsewhere, 'push', '-q', 'origin', 'main')
+    }
+    expect(await remote('pull')).toMatchObject({ status: 409, body: { code: 'NO_REMOTE' } })
+    expect(await administrator('PUT', `${place.project}/remote`, { url: 'ssh://x/y' })).toMatchObject({ status: 400 })
+    const set = await administrator('PUT', `${place.project}/remote`, { url: bare })
+    expect(set.body).toEqual({ url: bare, hasPassword: false })
+
+    const before = Number(git(place.repository, 'rev-list', '--count', 'main'))
+    expect((await remote('push')).body).toEqual({ commits: before })
+    expect((await remote('push')).body).toEqual({ commits: 0 })
+    git(place.folder, 'clone', '-q', bare, elsewhere)
+    commitElsewhere('From elsewhere')
+    expect(await remote('push')).toMatchObject({ status: 409, body: { code: 'DIVERGED' } })
+    expect((await remote('pull')).body).toEqual({ commits: 1 })
+    expect(git(place.repository, 'log', '-1', '--format=%s')).toBe('From elsewhere')
+
+    commitElsewhere('Another')
+    const text = { text: 'name\nTove\n', message: 'Ours', base: null }
+    await administrator('PUT', '/projects/1/data?file=data/ours.csv', text)
+    expect(await remote('pull')).toMatchObject({ status: 409, body: { code: 'DIVERGED' } })
+    expect(git(place.repository, 'log', '-1', '--format=%s')).toBe('Ours')
+  })
+
+  it('keeps the password of a remote sealed, sends it as a header, and shows it nowhere', async () => {
+    const seen: (string | undefined)[] = []
+    const server = createServer((request, response) => {
+      seen.push(request.headers.authorization)
+      response.writeHead(403).end()
+    })
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+    const address = server.address()
+    const host = `127.0.0.1:${String(typeof address === 'object' ? address?.port : 0)}`
+    const set = await administrator('PUT', `${place.project}/remote`, { url: `http://ida:buoy%2Fbell@${host}/a.git` })
+    const pull = await administrator('POST', `${place.project}/remote/pull`, {})
+    server.close()
+
+    expect(set.body).toEqual({ url: `http://${host}/a.git`, hasPassword: true })
+    expect(pull).toMatchObject({ status: 502, body: { code: 'NO_GIT_ANSWER' } })
+    expect(seen[0]).toBe(`Basic ${Buffer.from('ida:buoy/bell').toString('base64')}`)
+    for (const shown of [set, pull, await administrator('GET', '/audit-log?search=remote')])
+      expect(JSON.stringify(shown)).not.toMatch(/buoy|Basic/)
+    expect(readFileSync(join(place.repository, '.git/config'), 'utf8')).not.toContain('buoy')
   })
 })

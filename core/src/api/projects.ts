@@ -48,6 +48,8 @@ function decoded(written: string): string {
   }
 }
 
+const REMOTE = object({ url: string().nullable().defined(), hasPassword: boolean().required() })
+
 const branchName = object({ name: string().trim().required('a name is needed').max(200) })
 export const ofFile = { file: string().required('file is needed: a path in this project').max(700) }
 
@@ -231,6 +233,39 @@ export const PROJECT_ROUTES = {
     body: branchName,
     status: 201,
     answer: json(HEAD),
+  }),
+  remote: route({
+    method: 'GET',
+    path: '/projects/{project}/remote',
+    summary: 'where the branches of the project are pulled from and pushed to',
+    needs: 'read',
+    status: 200,
+    answer: json(REMOTE),
+  }),
+  setRemote: route({
+    method: 'PUT',
+    path: '/projects/{project}/remote',
+    summary: 'set the remote; user and password may stand in the URL, and are kept sealed. Without a URL there is none',
+    needs: 'admin',
+    body: object({ url: string().trim().max(700).defined() }),
+    status: 200,
+    answer: json(REMOTE),
+  }),
+  pull: route({
+    method: 'POST',
+    path: '/projects/{project}/remote/pull',
+    summary: 'take the commits of the remote on the branch that is looked at',
+    needs: 'write',
+    status: 200,
+    answer: json(object({ commits: number().integer().required() })),
+  }),
+  push: route({
+    method: 'POST',
+    path: '/projects/{project}/remote/push',
+    summary: 'give the commits of the branch that is looked at to the remote',
+    needs: 'write',
+    status: 200,
+    answer: json(object({ commits: number().integer().required() })),
   }),
   history: route({
     method: 'GET',

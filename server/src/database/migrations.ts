@@ -271,6 +271,26 @@ const subjects: Migration = {
   },
 }
 
+const remotes: Migration = {
+  name: '008-remotes-of-projects',
+  async up(schema) {
+    const projectKey = {
+      ...number,
+      primaryKey: true,
+      references: { model: 'projects', key: 'id' },
+      onDelete: 'CASCADE',
+    }
+    await schema.createTable(
+      'remotes',
+      { project_id: projectKey, url: text(700), sealed: { type: DataTypes.TEXT, allowNull: true } },
+      options,
+    )
+  },
+  async down(schema) {
+    await schema.dropTable('remotes')
+  },
+}
+
 export const MIGRATIONS: readonly Migration[] = [
   firstTables,
   people,
@@ -279,4 +299,5 @@ export const MIGRATIONS: readonly Migration[] = [
   runParts,
   projectRoles,
   subjects,
+  remotes,
 ]

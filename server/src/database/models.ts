@@ -94,6 +94,14 @@ export class PersonRow extends Model<InferAttributes<PersonRow>, InferCreationAt
   declare madeAt: Date
 }
 
+/** Where a project's branches are pulled from and pushed to. */
+export class RemoteRow extends Model<InferAttributes<RemoteRow>, InferCreationAttributes<RemoteRow>> {
+  declare projectId: number
+  declare url: string
+  /** User and password, sealed. */
+  declare sealed: string | null
+}
+
 /** The role of a person in one project, where it is another one than elsewhere. */
 export class ProjectRoleRow extends Model<InferAttributes<ProjectRoleRow>, InferCreationAttributes<ProjectRoleRow>> {
   declare projectId: number
@@ -250,6 +258,10 @@ export function defineModels(sequelize: Sequelize): void {
       madeAt: moment(),
     },
     { ...common, tableName: 'people' },
+  )
+  RemoteRow.init(
+    { projectId: { type: DataTypes.INTEGER, primaryKey: true }, url: text(700), sealed: DataTypes.TEXT },
+    { ...common, tableName: 'remotes' },
   )
   ProjectRoleRow.init(
     {

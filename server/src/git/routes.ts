@@ -6,11 +6,13 @@ import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
+import { readSource } from './over-network.js'
+import type { RemoteStore } from './remotes.js'
 import { isReadablePath } from '../projects/paths.js'
 
 const MOST_COMMITS = 200
 
-export function gitRoutes(): Router {
+export function gitRoutes(remotes: RemoteStore): Router {
   const routes = Router()
 
   serve(routes, ROUTES.branches, async ({ params, branch }) => {
@@ -24,6 +26,33 @@ export function gitRoutes(): Router {
     await noteOf(person, 'created a branch', name, project.id)
     return { ...(await copy.head()), branch: name }
   })
+
+  serve(routes, ROUTES.remote, async ({ params }) => remoteOf((await projectOf(params.project)).project.id))
+
+  serve(routes, ROUTES.setRemote, async ({ person: administrator, params, body: { url } }) => {
+    const { project } = await projectOf(params.project)
+    const source = url === '' ? undefined : readSource(url)
+    if (source === undefined) await remotes.remove(project.id)
+    else await remotes.write(project.id, source)
+    await noteOf(administrator, 'set the remote', source?.url ?? 'none', project.id)
+    return remoteOf(project.id)
+  })
+
+  serve(routes, ROUTES.pull, async ({ person, params, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
+    const commits = await remotes.pull(project.id, copy)
+    if (commits > 0) await noteOf(person, 'pulled from the remote', String((await copy.head()).branch), project.id)
+    return { commits }
+  })
+
+  serve(routes, ROUTES.push, async ({ person, params, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
+    const commits = await remotes.push(project.id, copy)
+    if (commits > 0) await noteOf(person, 'pushed to the remote', String((await copy.head()).branch), project.id)
+    return { commits }
+  })
+
+  const remoteOf = async (id: number) => (await remotes.of(id)) ?? { url: null, hasPassword: false }
 
   serve(routes, ROUTES.history, async ({ params, query, branch }) => {
     const { project, copy } = await projectOf(params.project, branch)

@@ -9,6 +9,7 @@ import { serve } from '../http/serve.js'
 import { partsOf, summaryOfRun } from '../runs/store.js'
 import { noteOf } from '../people/audit-log.js'
 import { rolesOf } from '../people/roles.js'
+import type { RemoteStore } from '../git/remotes.js'
 import { cloneProject, newProject, openProject } from './add.js'
 import { projectOf } from './project-of.js'
 import type { ProjectWatch } from './watch.js'
@@ -18,7 +19,7 @@ import { fingerprint, type WorkingCopy } from './working-copy.js'
 /** Runs in which the past of a plan is looked for. */
 const LOOKED_BACK = 50
 
-export function projectRoutes(folder: string | undefined, watch: ProjectWatch): Router {
+export function projectRoutes(folder: string | undefined, watch: ProjectWatch, remotes: RemoteStore): Router {
   const routes = Router()
 
   serve(routes, ROUTES.projects, async ({ person }) => {
@@ -36,7 +37,7 @@ export function projectRoutes(folder: string | undefined, watch: ProjectWatch): 
       path !== undefined
         ? await openProject(path)
         : clone !== undefined
-          ? await cloneProject(folder, clone)
+          ? await cloneProject(folder, clone, remotes)
           : name !== undefined && name !== ''
             ? await newProject(folder, name, administrator)
             : undefined

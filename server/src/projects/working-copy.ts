@@ -239,6 +239,17 @@ export class WorkingCopy {
 
   // ---------- branches and history
 
+  /** Goes on to a later commit of the branch. */
+  async forward(to: string): Promise<void> {
+    const before = await this.git.revparse(['HEAD'])
+    const words = this.isOwn ? ['merge', '-q', '--ff-only', to] : ['checkout', '-q', '--force', '--detach', to]
+    await this.git.raw(words).catch((error: unknown) => {
+      const said = error instanceof Error ? error.message.trim().slice(0, 300) : ''
+      throw new Problem(409, 'CHANGED', `files changed on disk are in the way: ${said}`)
+    })
+    if (this.branch !== undefined) await this.moveBranch(this.branch, before)
+  }
+
   async branches(): Promise<string[]> {
     const listed = await this.git.raw([
       'for-each-ref',
