@@ -102,6 +102,7 @@ function examples(): [Name, () => Example][] {
     ['version', () => ({ params: project, query: { file: PLAN, commit: commitOf() } })],
     ['targets', () => ({ params: project })],
     ['saveTarget', () => ({ params: target('far'), body: change('origin: http://198.51.100.7\n', null) })],
+    ['renameTarget', () => ({ params: target('far'), body: { to: 'farther' } })],
     ['storeSecret', () => ({ params: { ...target('other'), secret: 'user' }, body: { value: 'a secret' } })],
     ['confirmSecrets', () => ({ params: target('other') })],
     ['deleteSecret', () => ({ params: { ...target('other'), secret: 'user' } })],

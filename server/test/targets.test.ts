@@ -60,6 +60,31 @@ describe('targets', () => {
     expect(readFileSync(join(place.repository, 'targets/here.target.yaml'), 'utf8')).not.toContain('low-tide')
   })
 
+  it('are renamed with the plans that name them, and their secrets, which still go to the same addresses alone', async () => {
+    const name = (from: string, to: string) => administrator('POST', `${place.project}/targets/${from}/name`, { to })
+    const listed = async () =>
+      (
+        (await administrator('GET', `${place.project}/targets`)).body as {
+          targets: { name: string; secrets: unknown }[]
+        }
+      ).targets
+    const before = (await listed()).find((target) => target.name === 'here')
+
+    expect((await name('here', 'quay')).status).toBe(200)
+
+    expect((await listed()).map((target) => target.name)).not.toContain('here')
+    expect((await listed()).find((target) => target.name === 'quay')).toMatchObject({ secrets: before?.secrets })
+    expect(git(place.repository, 'show', '--name-only', '--format=', 'HEAD').split('\n')).toEqual([
+      PLAN,
+      'targets/quay.target.yaml',
+    ])
+    const run = await administrator('POST', `${place.project}/runs`, { plan: PLAN })
+    expect(run).toMatchObject({ status: 201, body: { targetName: 'quay' } })
+    expect(await name('nowhere', 'pier')).toMatchObject({ status: 404 })
+    expect(await name('quay', '../x')).toMatchObject({ status: 400 })
+    expect((await name('quay', 'here')).status).toBe(200)
+  })
+
   it('show the families that a page of metrics offers, from their own origins alone', async () => {
     const families = await administrator('POST', `${place.project}/targets/here/metric`, { url: '/metrics' })
     expect(families.body).toMatchObject({

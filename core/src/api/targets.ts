@@ -84,6 +84,15 @@ export const TARGET_ROUTES = {
     status: 200,
     answer: json(SAVED),
   }),
+  renameTarget: route({
+    method: 'POST',
+    path: '/projects/{project}/targets/{target}/name',
+    summary: 'give a target another name, in a commit with the plans that name it; its secrets and runs go along',
+    needs: 'admin',
+    body: object({ to: string().trim().required('a name is needed').max(100) }),
+    status: 200,
+    answer: json(HEAD),
+  }),
   storeSecret: route({
     method: 'PUT',
     path: '/projects/{project}/targets/{target}/secrets/{secret}',

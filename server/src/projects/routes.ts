@@ -106,7 +106,7 @@ export function projectRoutes(folder: string | undefined, watch: ProjectWatch, r
   serve(routes, ROUTES.renameFile, async ({ person, params, query, body, branch }) => {
     const { project, copy } = await projectOf(params.project, branch)
     const [file, to] = [fileOf(query.file), fileOf(body.to)]
-    const head = await copy.rename(file, to, `Rename ${file} to ${to}`, person)
+    const head = await copy.rename(file, to, { message: `Rename ${file} to ${to}`, author: person })
     // Runs go along with the project's own files; on a branch beside them the old name still stands elsewhere.
     const where = { projectId: project.id, planFile: file }
     if (copy.isOwn)

@@ -158,10 +158,7 @@ export class WorkingCopy {
 
   private async saveNow({ files, message, author }: SaveRequest): Promise<CommitInfo> {
     for (const { file, base } of files) await this.refuseChanged(file, base)
-    for (const { file, text } of files) {
-      if (!(await writePlainFile(this.root, file, text)))
-        throw new Problem(400, 'BAD_PATH', `${file} is reached by a link: links are not followed`)
-    }
+    for (const { file, text } of files) await this.write(file, text)
     const paths = files.map(({ file }) => file)
     await this.git.add(['--', ...paths])
     if ((await this.git.diff(['--cached', '--name-only', '--', ...paths])) !== '')
@@ -178,18 +175,32 @@ export class WorkingCopy {
     })
   }
 
-  /** Gives a file another path in a commit; a file that is there already is not written over. */
-  rename(file: string, to: string, message: string, author: Author): Promise<CommitInfo> {
+  /**
+   * Gives a file another path in a commit; a file that is there already is not written over.
+   *
+   * @param others - files that name it, with their new texts, in the same commit
+   */
+  rename(
+    file: string,
+    to: string,
+    { message, author, others = [] }: { message: string; author: Author; others?: { file: string; text: string }[] },
+  ): Promise<CommitInfo> {
     return this.alone(async () => {
       const text = await this.existing(file)
       await this.refuseChanged(to, null)
-      if (!(await writePlainFile(this.root, to, text)))
-        throw new Problem(400, 'BAD_PATH', `${to} is reached by a link: links are not followed`)
+      const written = [{ file: to, text }, ...others]
+      for (const one of written) await this.write(one.file, one.text)
       const wasKnown = await this.removeFromTree(file)
-      await this.git.add(['--', to])
-      await this.commit(wasKnown ? [file, to] : [to], message, author)
+      const paths = written.map((one) => one.file)
+      await this.git.add(['--', ...paths])
+      await this.commit(wasKnown ? [file, ...paths] : paths, message, author)
       return this.head()
     })
+  }
+
+  private async write(file: string, text: string): Promise<void> {
+    if (!(await writePlainFile(this.root, file, text)))
+      throw new Problem(400, 'BAD_PATH', `${file} is reached by a link: links are not followed`)
   }
 
   private async existing(file: string): Promise<string> {

@@ -1,19 +1,22 @@
 // Targets: their files, secrets, metrics, permission, and the proof of control.
 import { Router } from 'express'
 import {
+  applyChanges,
+  editText,
   fileOfTarget,
   isLoopback,
   nameOfTargetFile,
   NO_LOAD,
   permissionFault,
   parseMetricPage,
+  readPlan,
   readTarget,
   type Target,
 } from '@jolt-gate/core'
 import { ROUTES, type TargetLine } from '@jolt-gate/core/api'
 import { GUARDED } from '@jolt-gate/engine'
 import { request as httpRequest } from 'undici'
-import { ApprovalRow } from '../database/models.js'
+import { ApprovalRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
@@ -67,6 +70,23 @@ export function targetRoutes(secrets: SecretStore): Router {
     return { file, base: fingerprint(text), ...head }
   })
 
+  serve(routes, ROUTES.renameTarget, async ({ person: administrator, params, body, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
+    const { target: from } = params
+    const [file, to] = [fileOf(from), fileOf(body.to)]
+    if ((await copy.read(to)) !== undefined) throw new Problem(409, 'KNOWN', `there is a target ${body.to} already`)
+    // First of all, since it may be refused; if the commit fails, the old name still has its own.
+    await secrets.copyTo(project.id, from, body.to)
+    const others = await plansNaming(copy, from, body.to)
+    const head = await copy.rename(file, to, { message: `Rename ${file} to ${to}`, author: administrator, others })
+    if (copy.isOwn) {
+      await secrets.forgetAll(project.id, from)
+      await RunRow.update({ targetName: body.to }, { where: { projectId: project.id, targetName: from } })
+    }
+    await noteOf(administrator, 'renamed a target', `${from} to ${body.to}`, project.id)
+    return head
+  })
+
   serve(routes, ROUTES.storeSecret, async ({ person: administrator, params, body: { value }, branch }) => {
     const { project, copy } = await projectOf(params.project, branch)
     const target = await targetOf(copy, params.target)
@@ -118,6 +138,19 @@ export function targetRoutes(secrets: SecretStore): Router {
   })
 
   return routes
+}
+
+/** The plans whose `target:` names a target, with the new name in its place. */
+async function plansNaming(copy: WorkingCopy, from: string, to: string): Promise<{ file: string; text: string }[]> {
+  const plans = (await copy.files()).filter((path) => path.endsWith('.gate.yaml'))
+  const renamed = await Promise.all(
+    plans.map(async (file) => {
+      const text = (await copy.read(file)) ?? ''
+      if (readPlan(file, text, { files: copy.text }).plan.target !== from) return []
+      return [{ file, text: applyChanges(text, editText(file, text, { kind: 'set', path: ['target'], value: to })) }]
+    }),
+  )
+  return renamed.flat()
 }
 
 /** What pages may see of a target: its key and certificates stay here. */

@@ -40,6 +40,29 @@ export class SecretStore {
         await SecretRow.create({ ...place, name, sealed: CONFIRMED, bound: boundTo(target) })
   }
 
+  /** Seals the secrets of a target under a second name, too; where they may go stays as it is. */
+  async copyTo(projectId: number, from: string, to: string): Promise<void> {
+    const rows = await SecretRow.findAll({ where: { projectId, target: from } })
+    for (const { name, sealed, bound } of rows) {
+      const moved = sealed === CONFIRMED ? CONFIRMED : this.sealedAnew(projectId, { from, to, name, sealed })
+      await SecretRow.upsert({ projectId, target: to, name, sealed: moved, bound })
+    }
+  }
+
+  private sealedAnew(
+    projectId: number,
+    { from, to, name, sealed }: { from: string; to: string; name: string; sealed: string },
+  ): string {
+    const value = this.key === undefined ? undefined : open(this.key, placeOf(projectId, from, name), sealed)
+    if (this.key === undefined || value === undefined)
+      throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was sealed with another key: delete it, then rename`)
+    return seal(this.key, placeOf(projectId, to, name), value)
+  }
+
+  async forgetAll(projectId: number, target: string): Promise<void> {
+    await SecretRow.destroy({ where: { projectId, target } })
+  }
+
   async forget(projectId: number, target: string, name: string): Promise<boolean> {
     return (await SecretRow.destroy({ where: { projectId, target, name } })) > 0
   }

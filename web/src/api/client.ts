@@ -77,9 +77,16 @@ export const api = {
   version: (project: number, file: string, commit: string) =>
     call(ROUTES.version, { project }, { query: { file, commit } }),
 
+  remote: (project: number) => call(ROUTES.remote, { project }),
+  setRemote: (project: number, url: string) => call(ROUTES.setRemote, { project }, { body: { url } }),
+  pull: (project: number) => call(ROUTES.pull, { project }),
+  push: (project: number) => call(ROUTES.push, { project }),
+
   targets: (project: number) => call(ROUTES.targets, { project }),
   saveTarget: (project: number, target: string, body: TextChange) =>
     call(ROUTES.saveTarget, { project, target }, { body }),
+  renameTarget: (project: number, target: string, to: string) =>
+    call(ROUTES.renameTarget, { project, target }, { body: { to } }),
   storeSecret: (project: number, target: string, secret: string, value: string) =>
     call(ROUTES.storeSecret, { project, target, secret }, { body: { value } }),
   confirmSecrets: (project: number, target: string) => call(ROUTES.confirmSecrets, { project, target }),

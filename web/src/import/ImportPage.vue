@@ -7,6 +7,7 @@ import { api, wordsOf } from '../api/client.js'
 import { useMay } from '../stores/may.js'
 import ImportChoices from './ImportChoices.vue'
 import { useImport } from './use-import.js'
+import { counted } from '../text/figures.js'
 
 const route = useRoute()
 const router = useRouter()
@@ -63,9 +64,7 @@ async function save(): Promise<void> {
   <div class="import">
     <div class="head">
       <h1>Import a plan</h1>
-      <span v-if="ready" class="soft"
-        >from {{ what }}: {{ imported?.steps }} {{ imported?.steps === 1 ? 'request' : 'requests' }}</span
-      >
+      <span v-if="ready" class="soft">from {{ what }}: {{ counted(imported?.steps ?? 0, 'request') }}</span>
       <ElButton v-if="state.kind === 'made'" size="small" text @click="cancel()">Start over</ElButton>
     </div>
     <div v-if="state.kind === 'empty' || state.kind === 'fault'" class="start">

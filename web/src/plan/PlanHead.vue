@@ -15,6 +15,7 @@ import type { PlanText } from '@jolt-gate/core/api'
 import { api, wordsOf } from '../api/client.js'
 import BranchMenu from './BranchMenu.vue'
 import { MODE_LABELS, MODES, type Mode } from './modes.js'
+import { counted } from '../text/figures.js'
 
 const props = defineProps<{
   project: number
@@ -80,8 +81,7 @@ async function act(command: string): Promise<void> {
       />
       ·
       <template v-if="changedLines > 0"
-        >{{ changedLines }} {{ changedLines === 1 ? 'line' : 'lines' }} changed since
-        {{ opened.commit?.slice(0, 7) }}</template
+        >{{ counted(changedLines, 'line') }} changed since {{ opened.commit?.slice(0, 7) }}</template
       >
       <template v-else>as in {{ opened.commit?.slice(0, 7) ?? 'no commit' }}</template>
     </span>

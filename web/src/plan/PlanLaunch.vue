@@ -4,6 +4,7 @@ import { ElButton } from 'element-plus'
 import { growthWarning, type HeldLoad } from '@jolt-gate/core'
 import { computed } from 'vue'
 import type { PlanView } from './plan.worker.js'
+import { counted } from '../text/figures.js'
 
 const props = defineProps<{
   view: PlanView | undefined
@@ -48,7 +49,7 @@ const growth = computed(() => {
       {{ isChanged ? 'Commit and run…' : 'Run' }}
     </ElButton>
   </div>
-  <p v-if="errors > 0" class="fault">{{ errors }} {{ errors === 1 ? 'problem' : 'problems' }} to fix first</p>
+  <p v-if="errors > 0" class="fault">{{ counted(errors, 'problem') }} to fix first</p>
   <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
 </template>
 

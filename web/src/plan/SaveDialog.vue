@@ -4,6 +4,7 @@ import { ElButton, ElDialog, ElForm, ElFormItem, ElInput } from 'element-plus'
 import type { PlanChange } from '@jolt-gate/core'
 import { ref } from 'vue'
 import { takeCursor } from '../forms/take-cursor.js'
+import { counted } from '../text/figures.js'
 
 defineProps<{
   file: string
@@ -28,9 +29,7 @@ const message = ref('')
     @opened="takeCursor()"
     @open="message = ''"
   >
-    <p class="soft">
-      {{ file }}, {{ lines }} {{ lines === 1 ? 'line' : 'lines' }} changed. Runs use the committed plan.
-    </p>
+    <p class="soft">{{ file }}, {{ counted(lines, 'line') }} changed. Runs use the committed plan.</p>
     <ul class="changes">
       <li v-for="(change, index) in changes.slice(0, 8)" :key="index">{{ change.words }}</li>
       <li v-if="changes.length > 8" class="soft">and {{ changes.length - 8 }} more</li>

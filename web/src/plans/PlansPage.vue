@@ -12,9 +12,10 @@ import { useMay } from '../stores/may.js'
 import BranchMenu from '../plan/BranchMenu.vue'
 import FirstSteps from './FirstSteps.vue'
 import NewPlan from './NewPlan.vue'
+import RemotePanel from './RemotePanel.vue'
 import RunSpark from '../runs/RunSpark.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
-import { ago, grouped, lengthOf } from '../text/figures.js'
+import { counted, ago, grouped, lengthOf } from '../text/figures.js'
 import { runWords } from '../text/run-words.js'
 
 const route = useRoute()
@@ -58,6 +59,12 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         <ElInput class="mono clone" readonly aria-label="Clone command" :model-value="clone" />
         <RouterLink :to="{ name: 'account' }">Create a token</RouterLink>
       </ElPopover>
+      <RemotePanel
+        v-if="state && may.mayWrite"
+        :project="project"
+        :branch="state.branch"
+        :is-administrator="may.isAdministrator"
+      />
       <span v-if="may.mayWrite" class="make">
         <RouterLink class="button" :to="{ name: 'import', params: { project } }">Import…</RouterLink>
         <ElButton type="primary" @click="isNewOpen = true">New plan…</ElButton>
@@ -90,7 +97,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
       <ElTableColumn label="arrivals" width="90" align="right">
         <template #default="{ row }">
           <template v-if="row.preview">{{ grouped(row.preview.arrivals) }}</template>
-          <span v-else class="errors">{{ row.errors }} {{ row.errors === 1 ? 'error' : 'errors' }}</span>
+          <span v-else class="errors">{{ counted(row.errors, 'error') }}</span>
         </template>
       </ElTableColumn>
       <ElTableColumn prop="gates" label="gates" width="70" align="right" />

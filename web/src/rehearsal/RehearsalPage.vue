@@ -7,7 +7,7 @@ import { api } from '../api/client.js'
 import type { RehearsedStep } from '@jolt-gate/core'
 import { draftKey } from '../plan/use-plan.js'
 import { useMay } from '../stores/may.js'
-import { clock } from '../text/figures.js'
+import { counted, clock } from '../text/figures.js'
 import ExchangeView from './ExchangeView.vue'
 import { useRehearsal } from './use-rehearsal.js'
 
@@ -70,7 +70,7 @@ function press(event: KeyboardEvent): void {
       <span class="outcome" role="status">
         <template v-if="state === 'going'">{{ steps.length }} steps so far …</template>
         <template v-else-if="state === 'passed'"
-          ><b class="held">Passed</b>: {{ steps.length }} {{ steps.length === 1 ? 'step' : 'steps' }} in
+          ><b class="held">Passed</b>: {{ counted(steps.length, 'step') }} in
           {{ total < 1000 ? `${Math.round(total)} ms` : clock(total / 1000) }}</template
         >
         <template v-else-if="state === 'failed'"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // A target's file: what is in it, by form or as text, saved as a commit.
 import { applyChanges, editText, readPlan, readTarget, treeOf, type Edit, type Surroundings } from '@jolt-gate/core'
-import { ElButton, ElInput, ElPopconfirm, ElTabPane, ElTabs } from 'element-plus'
+import { ElButton, ElInput, ElMessageBox, ElPopconfirm, ElTabPane, ElTabs } from 'element-plus'
 import { computed, provide, ref, shallowRef } from 'vue'
 import { onBeforeRouteLeave, onBeforeRouteUpdate } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
@@ -64,6 +64,27 @@ const mayLeave = () =>
 onBeforeRouteLeave(mayLeave)
 onBeforeRouteUpdate((to, from) => to.query['target'] === from.query['target'] || mayLeave())
 
+async function rename(): Promise<void> {
+  fault.value = ''
+  try {
+    const { value: to } = await ElMessageBox.prompt(
+      'The plans that name it change in the same commit; its secrets and runs go along.',
+      'Rename the target',
+      {
+        inputValue: name.value,
+        inputPattern: /^(?!\.)[\w.-]{1,100}$/,
+        inputErrorMessage: 'letters, digits, dots and dashes, such as harbour',
+        confirmButtonText: 'Rename',
+      },
+    )
+    await api.renameTarget(props.project, name.value, to)
+    emit('saved', to)
+  } catch (error) {
+    // A box that is closed rejects with the word of how.
+    if (error instanceof Error) fault.value = wordsOf(error)
+  }
+}
+
 async function remove(): Promise<void> {
   fault.value = ''
   await api.removeFile(props.project, file.value).then(
@@ -97,15 +118,18 @@ async function save(): Promise<void> {
       <h2 v-if="target">{{ target.name }}</h2>
       <label v-else class="name">Name <ElInput v-model="name" placeholder="harbour" /></label>
       <code class="soft">{{ file }}</code>
-      <ElPopconfirm
-        v-if="target && may.mayWrite"
-        :title="`Delete ${file}? It goes in a commit of its own; its secrets stay until they are forgotten.`"
-        confirm-button-text="Delete"
-        width="280"
-        @confirm="remove()"
-      >
-        <template #reference><ElButton class="remove" link type="danger">Delete</ElButton></template>
-      </ElPopconfirm>
+      <span class="more">
+        <ElButton v-if="target && may.isAdministrator" link :disabled="isChanged" @click="rename()">Rename…</ElButton>
+        <ElPopconfirm
+          v-if="target && may.mayWrite"
+          :title="`Delete ${file}? It goes in a commit of its own; its secrets stay until they are forgotten.`"
+          confirm-button-text="Delete"
+          width="280"
+          @confirm="remove()"
+        >
+          <template #reference><ElButton link type="danger">Delete</ElButton></template>
+        </ElPopconfirm>
+      </span>
     </div>
     <ElTabs v-model="mode">
       <ElTabPane name="form" label="Form" />
@@ -152,7 +176,9 @@ async function save(): Promise<void> {
   gap: 8px;
   align-items: center;
 }
-.remove {
+.more {
+  display: flex;
+  gap: 12px;
   margin-left: auto;
 }
 .editor {

@@ -47,3 +47,8 @@ export function ago(instant: string | null, now: number): string {
   const hours = Math.round(minutes / 60)
   return hours < 48 ? RELATIVE.format(-hours, 'hour') : RELATIVE.format(-Math.round(hours / 24), 'day')
 }
+
+/** A count with its noun, such as "1 line" or "1,200 lines". */
+export function counted(count: number, noun: string): string {
+  return `${grouped(count)} ${noun}${count === 1 ? '' : 's'}`
+}
