@@ -1,7 +1,6 @@
 // From what exists to a rehearsed, committed plan: by form alone, and by text alone.
 import { execFileSync } from 'node:child_process'
 import { readFileSync } from 'node:fs'
-import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import type { Page } from 'playwright-core'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
@@ -376,41 +375,31 @@ describe('people, projects and targets', () => {
   })
 })
 
-// WCAG 2.1, levels A and AA, as far as a program can tell: axe-core.
-describe('every page', () => {
-  const source = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
-  const PAGES = [
-    '/p/1/plans',
-    '/p/1/plan?file=plans/summer.gate.yaml',
-    '/p/1/plan?file=plans/summer.gate.yaml&as=form&line=25',
-    '/p/1/plan?file=plans/summer.gate.yaml&as=changes',
-    '/p/1/plan?file=plans/summer.gate.yaml&as=history',
-    '/p/1/rehearsal?file=plans/smoke.gate.yaml',
-    '/p/1/import',
-    '/p/1/targets',
-    '/p/1/runs',
-    '/account',
-    '/people',
-    '/audit-log',
-    '/?add=yes',
-  ]
+describe('a branch', () => {
+  it('is made and looked at by one person, and the page of another stays where it is', async () => {
+    const branch = `calmer-search-${String(round)}`
+    const other = await place.newPage()
+    await other.page.goto(`${place.origin}/p/1/plan?file=plans/smoke.gate.yaml`)
+    await other.page.getByRole('button', { name: 'branch main' }).waitFor()
+    await open('/p/1/plans')
+    await button('branch main').click()
+    await page.getByLabel('Name of a new branch').fill(branch)
+    await button('Create').click()
+    await button(`branch ${branch}`).waitFor()
 
-  it.each(['light', 'dark'])('can be read and used by everybody, in the %s theme', async (theme) => {
-    await page.addInitScript(`localStorage.setItem('jolt-gate-theme', '${theme}')`)
-    const found: string[] = []
-    for (const path of PAGES) {
-      await open(path)
-      await page.locator('main h1, main h2').first().waitFor()
-      await page.waitForTimeout(300)
-      // Colours that are on their way to others are none that a person reads.
-      await page.addStyleTag({ content: '* { transition: none !important; animation: none !important }' })
-      // The content policy of the application lets no script in: this one is put into the page by the browser itself.
-      await page.evaluate(source)
-      const violations = await page.evaluate(
-        'axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"] }).then(({ violations }) => violations.map(({ id, nodes }) => id + ": " + nodes.slice(0, 3).map(({ target, failureSummary }) => target.join(" ") + " " + failureSummary).join(" | ")))',
-      )
-      found.push(...(violations as string[]).map((violation) => `${path} ${violation}`))
-    }
-    expect(found).toEqual([])
+    await page.getByRole('link', { name: 'Smoke' }).click()
+    await button(`branch ${branch}`).waitFor()
+    await page.getByRole('tab', { name: 'Form' }).click()
+    await page.getByLabel('Description', { exact: true }).fill('Calmer')
+    await page.getByLabel('Description', { exact: true }).blur()
+    await commit('A calmer smoke')
+
+    const git = (...words: string[]) => execFileSync('git', words, { cwd: place.demo, encoding: 'utf8' }).trim()
+    expect(git('log', '-1', '--format=%s', branch)).toBe('A calmer smoke')
+    expect(git('branch', '--show-current')).toBe('main')
+    expect(onDisk('plans/smoke.gate.yaml')).not.toContain('Calmer')
+    expect(await other.page.getByRole('button', { name: 'branch main' }).count()).toBe(1)
+    expect(new URL(page.url()).searchParams.get('file')).toBe('plans/smoke.gate.yaml')
+    await other.page.context().close()
   })
 })

@@ -30,7 +30,13 @@ export async function rehearse(file: string, options: RehearseArguments, output:
     throw new UsageError(`a secret needs at least four characters: ${secrets.variables.join(' and ')}`)
   await refuseForbidden(undefined, target)
   const isShown = options.json !== '-' && !output.quiet
+  const stopping = new AbortController()
+  const stop = () => {
+    stopping.abort()
+  }
+  process.once('SIGINT', stop).once('SIGTERM', stop)
   const rehearsal = await walk({
+    signal: stopping.signal,
     plan,
     target,
     journey: options.journey,
@@ -49,6 +55,10 @@ export async function rehearse(file: string, options: RehearseArguments, output:
   })
   if (options.json !== undefined) writeReport(options.json, `${JSON.stringify(rehearsal, null, 2)}\n`)
   const stream = options.json === '-' ? process.stderr : process.stdout
+  if (stopping.signal.aborted) {
+    stream.write(`Stopped after ${String(rehearsal.steps.length)} steps; the teardown was done\n`)
+    return EXIT.stopped
+  }
   const failed = rehearsal.steps.filter((step) => step.failure !== null).length
   stream.write(
     rehearsal.passed

@@ -37,6 +37,22 @@ describe('a plan', () => {
     })
   })
 
+  it.each([
+    ['a kind of step', 'send: GET /sailings', 'sned: GET /sailings'],
+    ['a method', 'GET /sailings', 'GEET /sailings'],
+    ['the list of steps', 'steps:', 'step:'],
+    ['the load', 'load:', 'laod:'],
+    ['the journeys', 'journeys:', 'journey:'],
+    ['the rate of a phase', 'rate:', 'rat:'],
+  ])('has one error where %s is misspelt, and none for what follows from it', (_, right, wrong) => {
+    const gates = '  - p95 response time of "search" under 300 ms'
+    expect(read(planText({ gates })).problems).toEqual([])
+
+    const { problems } = read(planText({ gates }).replace(right, wrong))
+
+    expect(problems.map(({ message }) => message)).toEqual([expect.stringContaining('Did you mean')])
+  })
+
   it('reads shared steps in their place, and refuses a ring of them', () => {
     const journeys = '  a:\n    steps:\n      - use: steps/one.steps.yaml'
     const shared = {

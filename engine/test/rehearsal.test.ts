@@ -72,4 +72,25 @@ describe('a rehearsal', () => {
     expect(waiting).toBeGreaterThan(700 + 3 * 200 - 1)
     expect(waiting - without).toBeGreaterThan(350)
   })
+
+  it('that is stopped leaves out what is left, but for the teardown', async () => {
+    const steps = `      - send: GET /one
+      - wait: 200s
+      - send: GET /two
+`
+    const more = 'teardown:\n  - send: DELETE /holds\n'
+    const { plan, target } = planFor(server.origin, `journeys:\n  one:\n    steps:\n${steps}${more}${load}`)
+    const leaving = new AbortController()
+
+    const { passed, steps: walked } = await rehearse({
+      ...{ plan, target, run, waits: true },
+      signal: leaving.signal,
+      onStep: ({ step }) => {
+        if (step === 'GET /one') leaving.abort()
+      },
+    })
+
+    expect(walked.map(({ step }) => step)).toEqual(['GET /one', 'DELETE /holds'])
+    expect(passed).toBe(false)
+  })
 })

@@ -14,6 +14,8 @@ export interface Named {
   journeys: ReadonlySet<string>
   /** Phases, and ladders for all of their levels. */
   phases: ReadonlySet<string>
+  /** Whether all of the plan before the gates could be read. */
+  areAllRead: boolean
 }
 
 const MOST_GATES = 2000
@@ -188,6 +190,8 @@ function areNamed(source: Source, gate: GateSentence, named: Named, at: PlaceOfS
   const unknown = used.filter(({ name, known }) => !known.has(name))
   for (const { kind, name, span, known } of unknown) {
     const meant = nearestWord(name, known)
+    // What is named may stand where the plan could not be read: that is the error to mend.
+    if (meant === undefined && !named.areAllRead) continue
     const hint =
       meant === undefined
         ? `This plan has ${[...known].map((word) => `"${word}"`).join(', ')}`

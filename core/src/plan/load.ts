@@ -13,7 +13,7 @@ import {
   type Field,
 } from './fields.js'
 import type { Load, Phase, Spacing } from './model.js'
-import type { Source } from './source.js'
+import { errorsIn, type Source } from './source.js'
 
 const MAX_SECONDS = 24 * 3600
 const MOST_LEVELS = 1000
@@ -91,15 +91,18 @@ function readPhase(source: Source, node: Node, track: string | null, frame: Load
     source.report(offsetOf(node), 'PHASE', 'a phase must be a map such as { phase: peak, rate: 40/s, for: 3m }')
     return []
   }
+  const before = errorsIn(source)
   const fields = readFields(source, node, 'this phase', 'phase')
   const kinds = ['rate', 'starts', 'rest', 'users'].filter((key) => fields.has(key))
   const [kind] = kinds
   if (kinds.length !== 1 || kind === undefined) {
-    source.report(
-      offsetOf(node),
-      'PHASE',
-      `a phase needs one of rate, starts, users or rest${kinds.length > 1 ? `, found ${kinds.join(' and ')}` : ''}`,
-    )
+    // A misspelt kind is reported already, with the word that is meant.
+    if (kinds.length > 0 || errorsIn(source) === before)
+      source.report(
+        offsetOf(node),
+        'PHASE',
+        `a phase needs one of rate, starts, users or rest${kinds.length > 1 ? `, found ${kinds.join(' and ')}` : ''}`,
+      )
     return []
   }
   refuseStrays(source, fields, kind)

@@ -7,7 +7,7 @@ import type { Journey, Phase, Plan, Position, Problem, Step } from './model.js'
 import type { Target } from './target-model.js'
 import { allSteps, groupsOf, timedOf } from './steps/walk.js'
 import { checkNames } from './names.js'
-import { openSource, problemsOf, writtenText, type Source } from './source.js'
+import { errorsIn, openSource, problemsOf, writtenText, type Source } from './source.js'
 import { readWord, type FileReader, type StepContext } from './context.js'
 import { readData } from './data.js'
 import { NO_DEFAULTS, readDefaults, readOnFailure } from './steps/shared.js'
@@ -139,7 +139,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     journeys,
     teardown,
     load: { phases, drainMs: frame.drainMs, cap: frame.cap, mix: frame.mix },
-    gates: readGates(source, node('gates'), named),
+    gates: readGates(source, node('gates'), { ...named, areAllRead: errorsIn(source) === 0 }),
   }
   if (!source.isBroken) requireParts(source, fields, plan)
   return plan
@@ -161,7 +161,9 @@ function requireParts(source: Source, fields: Map<string, Field>, plan: Plan): v
     { key: 'journeys', cure: 'what a virtual user does' },
     { key: 'load', cure: 'how users come, such as - { phase: peak, rate: 5/s, for: 30s }' },
   ].filter(({ key }) => !fields.has(key) && !(key === 'load' && plan.load.phases.length > 0))
-  for (const { key, cure } of missing) source.report(0, 'MISSING_KEY', `the plan has no ${key}: ${cure}`)
+  const isMisspelt = (key: string) => source.problems.some(({ fix }) => fix?.text === key)
+  for (const { key, cure } of missing)
+    if (!isMisspelt(key)) source.report(0, 'MISSING_KEY', `the plan has no ${key}: ${cure}`)
   if (
     fields.has('load') &&
     plan.load.phases.length === 0 &&
@@ -183,6 +185,7 @@ function readJourneys(
   const journeys: Journey[] = []
   let areAllAlone = true
   for (const [name, entry] of readEntries(source, field.value, 'journeys')) {
+    const before = errorsIn(source)
     const fields = readFields(source, entry.value, `the journey "${name}"`, 'journey')
     const onFailure = readOnFailure(source, fields.get('on failure')) ?? defaults.onFailure
     const inner = { ...context, defaults: { ...defaults, onFailure } }
@@ -201,7 +204,8 @@ function readJourneys(
         )
     } else areAllAlone = false
     const weight = own === undefined ? (readWhole(source, weightField, 'weight', 0) ?? 1) : 0
-    if (![...timedOf(steps)].some((step) => step.isRequest))
+    // Of steps that could not be read it is not known whether they send.
+    if (errorsIn(source) === before && ![...timedOf(steps)].some((step) => step.isRequest))
       source.report(offsetOf(entry.key), 'EMPTY', `the journey "${name}" sends nothing`)
     for (const step of allSteps(steps)) {
       if (step.kind === 'when' && step.condition.subject.kind !== 'value' && steps[0] === step)

@@ -216,3 +216,6 @@ export function offsetInScalar(node: Scalar, inside: number): number {
   const quoted = node.type === 'QUOTE_DOUBLE' || node.type === 'QUOTE_SINGLE'
   return start + inside + (quoted ? 1 : 0)
 }
+
+/** How many errors were found so far: whoever reports what may follow from another slip compares with before. */
+export const errorsIn = ({ problems }: Source): number => problems.filter(({ severity }) => severity === 'error').length

@@ -8,6 +8,7 @@ export interface RehearsalData {
   rehearsed: Rehearsed
   beat: Beat
 }
+export type ToRehearsal = 'stop'
 export type FromRehearsal =
   | { kind: 'step'; step: RehearsedStep; memory: Memory }
   | { kind: 'done'; rehearsal: Rehearsal }
@@ -21,11 +22,16 @@ const tell = (message: FromRehearsal) => {
   parent.postMessage(message)
 }
 
+const stopping = new AbortController()
+parent.on('message', () => {
+  stopping.abort()
+})
 keepBeating(beat)
 try {
-  const rehearsal = await rehearseHere(rehearsed, (step, memory) => {
+  const onStep = (step: RehearsedStep, memory: Memory) => {
     tell({ kind: 'step', step, memory })
-  })
+  }
+  const rehearsal = await rehearseHere(rehearsed, onStep, stopping.signal)
   tell({ kind: 'done', rehearsal })
 } catch (error) {
   tell({ kind: 'fault', detail: error instanceof Error ? error.message : String(error) })

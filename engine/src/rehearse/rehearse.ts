@@ -2,12 +2,14 @@
 import { filesSentBy, type Rehearsal } from '@jolt-gate/core'
 import { endWhenHeld, heldWords, newBeat } from '../threads/beat.js'
 import { startThread } from '../threads/thread.js'
-import type { FromRehearsal, RehearsalData } from './rehearse-thread.js'
+import type { FromRehearsal, RehearsalData, ToRehearsal } from './rehearse-thread.js'
 import type { OnStep, Rehearsed } from './rehearsing.js'
 
 export interface RehearseOptions extends Omit<Rehearsed, 'files'> {
   fileBytes?: (path: string) => Uint8Array | undefined
   onStep?: OnStep
+  /** Stops it: the step under way is cut off, and of what follows the teardown alone is done. */
+  signal?: AbortSignal
 }
 
 /**
@@ -15,12 +17,17 @@ export interface RehearseOptions extends Omit<Rehearsed, 'files'> {
  *
  * @throws Error when it cannot be made, or when evaluating an answer held it up
  */
-export function rehearse({ fileBytes, onStep, ...rest }: RehearseOptions): Promise<Rehearsal> {
+export function rehearse({ fileBytes, onStep, signal, ...rest }: RehearseOptions): Promise<Rehearsal> {
   const files = new Map(filesSentBy(rest.plan).map((path) => [path, fileBytes?.(path) ?? new Uint8Array()]))
   const beat = newBeat()
   const workerData: RehearsalData = { rehearsed: { ...rest, files }, beat }
   const worker = startThread('rehearse/rehearse-thread', { workerData })
   let last = 'the beginning'
+  const stop = () => {
+    worker.postMessage('stop' satisfies ToRehearsal)
+  }
+  if (signal?.aborted === true) stop()
+  signal?.addEventListener('abort', stop, { once: true })
   return new Promise<Rehearsal>((resolve, reject) => {
     const stopWatching = endWhenHeld(worker, beat, () => {
       reject(new Error(heldWords(`after ${last}`)))
@@ -46,6 +53,7 @@ export function rehearse({ fileBytes, onStep, ...rest }: RehearseOptions): Promi
     })
     worker.on('exit', () => {
       stopWatching()
+      signal?.removeEventListener('abort', stop)
       reject(new Error('the rehearsal ended too early'))
     })
   })

@@ -53,8 +53,12 @@ export interface Memory {
 /** Each step as it ends, and what is needed to begin there again. */
 export type OnStep = (step: RehearsedStep, memory: Memory) => void
 
-/** Walks setup, each journey once, and teardown. Secrets are masked in all of it. */
-export async function rehearseHere(options: Rehearsed, onStep: OnStep): Promise<Rehearsal> {
+/**
+ * Walks setup, each journey once, and teardown. Secrets are masked in all of it.
+ *
+ * @param signal - stops all but the teardown
+ */
+export async function rehearseHere(options: Rehearsed, onStep: OnStep, signal: AbortSignal): Promise<Rehearsal> {
   const { plan, target, run, journey, files } = options
   const every = [plan.setup, ...plan.journeys.map(({ steps }) => steps), plan.teardown]
   prepareScripts(every.flat())
@@ -96,6 +100,7 @@ export async function rehearseHere(options: Rehearsed, onStep: OnStep): Promise<
     const { how, timeMs } = await walkAlone(rehearsable(program, options.waits ?? false), {
       ...who,
       withinMs: STAGE_WITHIN_MS,
+      signal: program === compiled.teardown ? undefined : signal,
       onEnded: note(stage),
     })
     return { passed: how === 'finished', timeMs }
@@ -125,7 +130,7 @@ export async function rehearseHere(options: Rehearsed, onStep: OnStep): Promise<
   if (setup.passed) {
     for (const [index, program] of compiled.journeys.entries()) {
       const name = plan.journeys[index]?.name ?? ''
-      if (journey !== undefined && journey !== name) continue
+      if (signal.aborted || (journey !== undefined && journey !== name)) continue
       const outcome = await walk(program, name, [...frame])
       journeys.push({ name, ...outcome })
     }

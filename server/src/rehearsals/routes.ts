@@ -100,8 +100,14 @@ async function tell(
   response.status(200).type('application/x-ndjson').set('cache-control', 'no-store')
   response.write(lineOf({ kind: 'begin', id }))
   const kept: Memory[] = []
+  // Whoever leaves needs no more of it; what setup made is still cleared away.
+  const left = new AbortController()
+  response.on('close', () => {
+    left.abort()
+  })
   try {
     const rehearsal = await rehearse({
+      signal: left.signal,
       plan,
       target,
       journey,
@@ -113,7 +119,7 @@ async function tell(
         response.write(lineOf({ kind: 'step', step }))
       },
     })
-    return { rehearsal, memories: kept }
+    return left.signal.aborted ? undefined : { rehearsal, memories: kept }
   } catch (error) {
     response.end(lineOf({ kind: 'fault', detail: error instanceof Error ? error.message : String(error) }))
     return undefined

@@ -138,6 +138,9 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
   align-items: baseline;
   padding-bottom: 12px;
 }
+.head > .el-button {
+  margin: 0;
+}
 .clone {
   margin: 8px 0;
 }

@@ -24,7 +24,16 @@ const { steps, before, state, fault, canResume, start, stop, loadBefore } = useR
   target,
 })
 const may = useMay(() => project.value)
-const chosen = ref(0)
+/** The step that the person chose; until then it is the first that failed. */
+const picked = ref<number>()
+const chosen = computed(
+  () =>
+    picked.value ??
+    Math.max(
+      0,
+      steps.value.findIndex(({ failure }) => failure !== null),
+    ),
+)
 const step = computed(() => steps.value[chosen.value])
 
 onMounted(async () => {
@@ -34,6 +43,10 @@ onMounted(async () => {
   if (may.mayWrite) await start()
 })
 onBeforeUnmount(stop)
+function rehearseAgain(): void {
+  picked.value = undefined
+  void start()
+}
 
 const isOf = (stage: string, index: number) => index === 0 || steps.value[index - 1]?.stage !== stage
 const failed = computed(() => steps.value.filter(({ failure }) => failure !== null).length)
@@ -49,7 +62,7 @@ const total = computed(() => steps.value.reduce((sum, { timing }) => sum + timin
 function press(event: KeyboardEvent): void {
   if (event.key !== 'ArrowDown' && event.key !== 'ArrowUp') return
   event.preventDefault()
-  chosen.value = Math.min(steps.value.length - 1, Math.max(0, chosen.value + (event.key === 'ArrowDown' ? 1 : -1)))
+  picked.value = Math.min(steps.value.length - 1, Math.max(0, chosen.value + (event.key === 'ArrowDown' ? 1 : -1)))
 }
 </script>
 
@@ -79,14 +92,14 @@ function press(event: KeyboardEvent): void {
         <span v-else-if="fault" class="fault" role="alert">{{ fault }}</span>
       </span>
       <ElButton v-if="state === 'going'" @click="stop()">Stop</ElButton>
-      <ElButton v-else-if="may.mayWrite" type="primary" @click="start()">Rehearse again</ElButton>
+      <ElButton v-else-if="may.mayWrite" type="primary" @click="rehearseAgain()">Rehearse again</ElButton>
       <span v-else class="soft">Only authors and administrators rehearse.</span>
     </div>
     <div class="desk">
       <ol class="steps" tabindex="0" aria-label="Steps" @keydown="press">
         <template v-for="(one, index) in steps" :key="index">
           <li v-if="isOf(one.stage, index)" class="stage">{{ one.stage }}</li>
-          <li class="step" :class="{ here: index === chosen, failed: one.failure }" @click="chosen = index">
+          <li class="step" :class="{ here: index === chosen, failed: one.failure }" @click="picked = index">
             <span class="number">{{ index + 1 }}</span>
             <span class="name">{{ one.step }}</span>
             <span class="differs">{{ differs(one) }}</span>

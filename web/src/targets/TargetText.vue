@@ -181,6 +181,9 @@ async function save(): Promise<void> {
   gap: 12px;
   margin-left: auto;
 }
+.form {
+  container: form / inline-size;
+}
 .editor {
   height: 420px;
   border: 1px solid var(--rule);

@@ -81,6 +81,11 @@ async function saved(name: string): Promise<void> {
   grid-template-columns: 250px minmax(0, 1fr) 400px;
   min-height: 100%;
 }
+@media (width < 1180px) {
+  .targets {
+    grid-template-columns: 190px minmax(0, 1fr) 300px;
+  }
+}
 .list {
   display: flex;
   flex-direction: column;

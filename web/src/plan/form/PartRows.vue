@@ -72,4 +72,15 @@ function add(chosen: string): void {
 .add {
   margin: 8px 0;
 }
+/* Where there is little room the field stands below its label. */
+@container form (max-width: 460px) {
+  .row:not(.wide) {
+    grid-template-columns: minmax(0, 1fr) auto;
+    gap: 2px 10px;
+  }
+  .row:not(.wide) > :nth-child(2) {
+    grid-row: 2;
+    grid-column: 1 / -1;
+  }
+}
 </style>

@@ -1,0 +1,96 @@
+// WCAG 2.1, levels A and AA, as far as a program can tell: axe-core.
+import { readFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
+import type { Page } from 'playwright-core'
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { startApplication, type Application } from './application.js'
+
+const source = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
+const PLAN = '/p/1/plan?file=plans/summer.gate.yaml'
+const PAGES = [
+  '/p/1/plans',
+  PLAN,
+  `${PLAN}&as=form&line=25`,
+  `${PLAN}&as=changes`,
+  `${PLAN}&as=history`,
+  '/p/1/rehearsal?file=plans/smoke.gate.yaml',
+  '/p/1/import',
+  '/p/1/targets',
+  '/p/1/runs',
+  '/account',
+  '/people',
+  '/audit-log',
+  '/?add=yes',
+]
+/** Where each dialog, menu or popover is, and the buttons that open it. */
+const OPENED: [path: string, ...buttons: (string | RegExp)[]][] = [
+  ['/p/1/plans', 'New plan…'],
+  ['/p/1/plans', 'Remote…'],
+  ['/p/1/plans', 'branch main'],
+  ['/p/1/plans', 'Clone…'],
+  [PLAN, 'More for this plan'],
+  [PLAN, 'Add a gate…'],
+  [PLAN, '300 ms'],
+  [`${PLAN}&as=form`, 'Add a part…'],
+  ['/p/1/targets', 'Rename…'],
+  ['/p/1/targets', 'Delete'],
+  ['/people', /^Reset password/],
+  ['/p/1/plans', /Find or do/],
+]
+
+let place: Application
+let page: Page
+
+beforeAll(async () => {
+  place = await startApplication()
+})
+afterAll(() => place.stop())
+beforeEach(async () => {
+  ;({ page } = await place.newPage())
+})
+afterEach(() => page.context().close())
+
+async function open(path: string): Promise<void> {
+  await page.goto(`${place.origin}${path}`)
+  await page.locator('main h1, main h2').first().waitFor()
+  await page.waitForTimeout(300)
+  // Colours that are on their way to others are none that a person reads.
+  await page.addStyleTag({ content: '* { transition: none !important; animation: none !important }' })
+}
+
+async function violations(where: string): Promise<string[]> {
+  // The content policy of the application lets no script in: this one is put into the page by the browser itself.
+  await page.evaluate(source)
+  const found = await page.evaluate(
+    'axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"] }).then(({ violations }) => violations.map(({ id, nodes }) => id + ": " + nodes.slice(0, 3).map(({ target, failureSummary }) => target.join(" ") + " " + failureSummary).join(" | ")))',
+  )
+  return (found as string[]).map((violation) => `${where} ${violation}`)
+}
+
+describe.each(['light', 'dark'])('in the %s theme', (theme) => {
+  beforeEach(() => page.addInitScript(`localStorage.setItem('jolt-gate-theme', '${theme}')`))
+
+  it('every page can be read and used by everybody', async () => {
+    const found: string[] = []
+    for (const path of PAGES) {
+      await open(path)
+      found.push(...(await violations(path)))
+    }
+    expect(found).toEqual([])
+  })
+
+  it('every dialog, menu and popover can, too', async () => {
+    const found: string[] = []
+    for (const [path, ...buttons] of OPENED) {
+      await open(path)
+      for (const name of buttons)
+        await page
+          .getByRole('button', { name, exact: typeof name === 'string' })
+          .first()
+          .click()
+      await page.waitForTimeout(300)
+      found.push(...(await violations(`${path} ${buttons.join(', ')}`)))
+    }
+    expect(found).toEqual([])
+  })
+})
