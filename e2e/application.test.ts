@@ -33,6 +33,31 @@ async function retype(before: string, after: string): Promise<void> {
 }
 
 describe('the application', () => {
+  it('says when the server cannot be reached, on pages that were open before and on those that were not', async () => {
+    await page.goto(`${origin}/p/1/plans`)
+    await page.getByRole('heading', { name: 'Plans' }).waitFor()
+    await page.context().setOffline(true)
+    await page.getByRole('link', { name: 'Runs' }).click()
+    await page.getByRole('alert').getByText('The page could not be loaded').waitFor()
+    await page.context().setOffline(false)
+    await page.getByRole('button', { name: 'Try again' }).click()
+    await page.getByRole('heading', { name: 'Runs', level: 1 }).waitFor()
+
+    await page.context().setOffline(true)
+    await page.getByRole('link', { name: 'Targets' }).click()
+    await page.context().setOffline(false)
+    await page.getByRole('button', { name: 'Try again' }).click()
+    await page.getByRole('heading', { name: 'Targets', level: 1 }).waitFor()
+    await page.context().setOffline(true)
+    await page.getByRole('link', { name: 'Plans' }).click()
+    await page.getByRole('alert').getByText('The plans could not be read').waitFor()
+    await page.context().setOffline(false)
+    await page.getByRole('button', { name: 'Try again' }).click()
+    await page.getByRole('link', { name: 'Smoke' }).waitFor()
+    // The browser writes each failed request into its console.
+    faults.length = 0
+  })
+
   it('opens on the plans of the project, and a plan on its text, gates and load', async () => {
     await page.goto(origin)
     await page.getByRole('link', { name: 'Summer timetable opens' }).click()

@@ -28,6 +28,15 @@ async function load(): Promise<void> {
 }
 onMounted(load)
 
+/** Pages are loaded when they are first opened: without the server one stays where one is, and hears why. */
+const unloaded = ref<string>()
+router.onError((_error, to) => {
+  unloaded.value = to.fullPath
+})
+router.afterEach((_to, _from, failure) => {
+  if (failure === undefined) unloaded.value = undefined
+})
+
 watchEffect(() => {
   document.documentElement.dataset['theme'] = isDark.value ? 'dark' : 'light'
 })
@@ -61,7 +70,15 @@ useEventListener('keydown', (event) => {
   <SignInPage v-else-if="session.session && session.session.kind !== 'somebody'" />
   <div v-else-if="session.person" class="app">
     <FrameBar @find="isFinding = true" @theme="act('theme')" @sign-out="act('sign out')" />
-    <main class="page"><RouterView /></main>
+    <main class="page">
+      <PageError
+        v-if="unloaded !== undefined"
+        title="The page could not be loaded"
+        detail="The server does not answer. Is it running?"
+        @again="router.push(unloaded)"
+      />
+      <RouterView />
+    </main>
     <FindOrDo v-model="isFinding" :project="project" @act="act" />
     <ShortcutList v-model="showsShortcuts" />
   </div>

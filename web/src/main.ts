@@ -47,8 +47,11 @@ import { createApp } from 'vue'
 import App from './App.vue'
 import { router } from './router.js'
 
-/** What was read is shown again at once, and read anew; a server that is away is asked again at the next turn. */
-const queryClientConfig = { defaultOptions: { queries: { retry: false } } }
+/**
+ * What was read is shown again at once, and read anew. A server that is away is asked all the same, so that the page
+ * says so, and again at the next turn.
+ */
+const queryClientConfig = { defaultOptions: { queries: { retry: false, networkMode: 'always' as const } } }
 
 // eslint-disable-next-line @typescript-eslint/no-unsafe-argument -- the linter cannot follow .vue files; vue-tsc does
 createApp(App).use(createPinia()).use(router).use(VueQueryPlugin, { queryClientConfig }).mount('#app')
