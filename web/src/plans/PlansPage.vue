@@ -66,7 +66,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         :is-administrator="may.isAdministrator"
       />
       <span v-if="may.mayWrite" class="make">
-        <RouterLink class="button" :to="{ name: 'import', params: { project } }">Import…</RouterLink>
+        <ElButton @click="router.push({ name: 'import', params: { project } })">Import…</ElButton>
         <ElButton type="primary" @click="isNewOpen = true">New plan…</ElButton>
       </span>
     </div>
@@ -138,7 +138,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
   align-items: baseline;
   padding-bottom: 12px;
 }
-.head > .el-button {
+.head > :deep(.el-button) {
   margin: 0;
 }
 .clone {

@@ -73,7 +73,7 @@ function add(chosen: string): void {
   margin: 8px 0;
 }
 /* Where there is little room the field stands below its label. */
-@container form (max-width: 460px) {
+@container form (max-width: 560px) {
   .row:not(.wide) {
     grid-template-columns: minmax(0, 1fr) auto;
     gap: 2px 10px;
