@@ -78,6 +78,21 @@ export * from './view/summaries.js'
 export { RunView, type RunEvent, type RunViewOptions, type Series, type TimeRange } from './view/run-view.js'
 export { beamsOf, type Beam } from './view/beams.js'
 export { dueBySecond } from './view/phases.js'
+export { explain, type Explained, type ToExplain } from './explain/explain.js'
+export { FINDING_KINDS, FINDING_LEVELS, type Finding, type FindingKind } from './explain/finding.js'
+export {
+  GRADES,
+  impactOf,
+  recoveryAfter,
+  satisfiedMsOf,
+  type Grade,
+  type Impact,
+  type Recovery,
+} from './explain/impact.js'
+export { breakpointOf, type Breakpoint } from './numbers/breakpoint.js'
+export { dipOf } from './numbers/dip.js'
+export { normalTail } from './numbers/normal.js'
+export { autocorrelation, changePointOf, trendOf, type Trend } from './numbers/trends.js'
 export { junitOf } from './report/junit.js'
 export { markdownOf } from './report/markdown.js'
 export { csvOf } from './report/csv.js'

@@ -1,0 +1,110 @@
+// Figures that rise all through a steady load: a leak, a table that grows, a cache that fills.
+import { medianOf, trendOf } from '../../numbers/trends.js'
+import { percentileMs, windowsUpTo, type Evidence, type Steady } from '../evidence.js'
+import { figure, numberWords, SURE, timeWords, type Finding } from '../finding.js'
+
+const LEAST_SECONDS = 30
+const MOST_WINDOWS = 120
+const LEAST_WINDOWS = 12
+/** Change over the phase, as a part of where it began. */
+const LEAST_CHANGE = 0.2
+const LEAST_MS = 2
+
+/** Drift: a trend over a steady phase, of response times or of a metric. Method: `trendOf`, on windows of seconds. */
+export function drift(evidence: Evidence): Finding[] {
+  // The longest steady phase tells most, and one answer is enough.
+  const [longest] = evidence.steady.toSorted(
+    (one, other) => other.toSecond - other.fromSecond - (one.toSecond - one.fromSecond),
+  )
+  if (longest === undefined || longest.toSecond - longest.fromSecond < LEAST_SECONDS) return []
+  return [...timesDrift(evidence, longest), ...evidence.metrics.flatMap((metric) => metricDrift(metric, longest))]
+}
+
+function timesDrift({ seconds }: Evidence, steady: Steady): Finding[] {
+  const windows = windowsUpTo(seconds.slice(steady.fromSecond, steady.toSecond), MOST_WINDOWS)
+  const medians = windows.flatMap(({ times }) => (times.count === 0 ? [] : [percentileMs(times, 50)]))
+  const found = rising(medians)
+  if (found === undefined || found.end - found.begin < LEAST_MS) return []
+  const perMinute = ((found.end - found.begin) * 60) / (steady.toSecond - steady.fromSecond)
+  return [
+    {
+      ...framed(steady, found.p),
+      level: 'warning',
+      evidence: {
+        medianAtFirstMs: figure(found.begin),
+        medianAtLastMs: figure(found.end),
+        perMinuteMs: figure(perMinute),
+      },
+      text: `Response times drift upwards during ${steady.phase}, at a load that stays the same: the median rises from ${timeWords(found.begin)} to ${timeWords(found.end)}, by ${timeWords(perMinute)} a minute.`,
+      tryNext: [
+        'Run it longer (profile soak): does it go on, or level out?',
+        'Look for what grows with each request: rows, sessions, lists, caches without a bound.',
+      ],
+    },
+  ]
+}
+
+function metricDrift({ name, ceiling, values }: Evidence['metrics'][number], steady: Steady): Finding[] {
+  const part = values.slice(steady.fromSecond, steady.toSecond)
+  const known = part.flatMap((value) => value ?? [])
+  if (known.length < LEAST_SECONDS) return []
+  const size = Math.max(1, Math.ceil(known.length / MOST_WINDOWS))
+  const windows = Array.from({ length: Math.floor(known.length / size) }, (_, index) =>
+    medianOf(known.slice(index * size, (index + 1) * size)),
+  )
+  const found = rising(windows)
+  if (found === undefined) return []
+  const perHour = ((found.end - found.begin) * 3600) / part.length
+  const hours = ceiling === null || perHour <= 0 ? undefined : Math.max(0, (ceiling - found.end) / perHour)
+  const untilWords =
+    hours === undefined
+      ? ''
+      : `; at that slope it reaches its ceiling of ${numberWords(ceiling ?? 0)} in ${hoursWords(hours)}`
+  return [
+    {
+      ...framed(steady, found.p),
+      level: hours !== undefined && hours < 24 ? 'warning' : 'note',
+      evidence: {
+        metric: name,
+        atFirst: figure(found.begin),
+        atLast: figure(found.end),
+        perHour: figure(perHour),
+        ...(hours === undefined ? {} : { hoursToCeiling: figure(hours) }),
+      },
+      text: `"${name}" rises all through ${steady.phase}, at a load that stays the same: from ${numberWords(found.begin)} to ${numberWords(found.end)}${untilWords}.`,
+      tryNext: [
+        'Run it longer (profile soak): a cache levels out, a leak does not.',
+        `See what "${name}" counts, and what should free it.`,
+      ],
+    },
+  ]
+}
+
+const framed = ({ phase, fromSecond, toSecond }: Steady, p: number) => ({
+  kind: 'drift' as const,
+  confidence: figure(1 - p),
+  phases: [phase],
+  steps: [],
+  fromMs: fromSecond * 1000,
+  toMs: toSecond * 1000,
+})
+
+/** A rise that is sure, large enough, and there in both halves: a step, or one that has levelled out, is none. */
+function rising(values: readonly number[]): { begin: number; end: number; p: number } | undefined {
+  if (values.length < LEAST_WINDOWS) return undefined
+  const { p, slope } = trendOf(values)
+  if (p > SURE || slope <= 0) return undefined
+  const middle = Math.floor(values.length / 2)
+  const halves = [values.slice(0, middle), values.slice(middle)].map((half) => trendOf(half))
+  if (halves.some((half) => half.slope < slope / 4)) return undefined
+  const centre = medianOf(values)
+  const [begin, end] = [centre - (slope * (values.length - 1)) / 2, centre + (slope * (values.length - 1)) / 2]
+  return end - begin < LEAST_CHANGE * Math.abs(begin) ? undefined : { begin, end, p }
+}
+
+const hoursWords = (hours: number): string =>
+  hours < 1
+    ? `${numberWords(hours * 60)} minutes`
+    : hours < 48
+      ? `${numberWords(hours)} hours`
+      : `${numberWords(hours / 24)} days`

@@ -1,0 +1,33 @@
+// A service that does not become as it was before a peak.
+import type { Recovery } from '../impact.js'
+import { phaseRanges, type RunShape } from '../../measure/shape.js'
+import { timeWords, type Finding } from '../finding.js'
+
+const SLOW_MS = 15_000
+
+/** Slow recovery: after the busiest phase the reference is not reached again, or late. Method: `recoveryAfter`. */
+export function slowRecovery(shape: RunShape, recovery: Recovery): Finding[] {
+  if (recovery.kind === 'unmeasured' || (recovery.kind === 'recovered' && recovery.ms < SLOW_MS)) return []
+  const range = phaseRanges(shape)[shape.phases.findIndex(({ name }) => name === recovery.phase)]
+  const end = range?.toMs ?? 0
+  const isLate = recovery.kind === 'recovered'
+  return [
+    {
+      kind: 'slow recovery',
+      level: isLate ? 'warning' : 'problem',
+      confidence: 0.95,
+      phases: [recovery.phase],
+      steps: [],
+      fromMs: end,
+      toMs: isLate ? end + recovery.ms : Math.max(...phaseRanges(shape).map(({ toMs }) => toMs)),
+      evidence: isLate ? { recoveryMs: recovery.ms } : {},
+      text: isLate
+        ? `After ${recovery.phase} it took ${timeWords(recovery.ms)} until times and failures were as before.`
+        : `After ${recovery.phase} times and failures did not become as before until the load ended.`,
+      tryNext: [
+        'Look for what the peak left behind: a queue, retries, exhausted connections, a cache that was emptied.',
+        'Give the plan a longer phase at the usual rate after the peak, to see when it recovers.',
+      ],
+    },
+  ]
+}

@@ -1,0 +1,256 @@
+// Findings, each on data made to show it and on data made not to.
+import { describe, expect, it } from 'vitest'
+import { explain, impactOf, satisfiedMsOf, type Finding, type FindingKind } from '../src/index.js'
+import { exponential, HEALTHY, simulate, type SimulatedService } from './simulated.js'
+
+const CONSTANT = '  - { phase: hold, rate: 100/s, for: 120s }'
+const CLIMB = '  - { phase: climb, rate: 5/s to 150/s, for: 120s }'
+const PEAKED = `  - { phase: before, rate: 40/s, for: 60s }
+  - { phase: rise, rate: 40/s to 200/s, for: 30s }
+  - { phase: peak, rate: 200/s, for: 30s }
+  - { phase: after, rate: 40/s, for: 60s }`
+
+function findings(load: string, service: SimulatedService, seed = 1, gates?: string): Finding[] {
+  const { plan, view } = simulate(load, service, seed, gates)
+  return explain({ view, gates: plan.gates, satisfiedMs: undefined, reasons: [] }).findings
+}
+const ofKind = (kind: FindingKind, found: readonly Finding[]) => found.filter((finding) => finding.kind === kind)
+const aboveNote = (found: readonly Finding[]) =>
+  found.filter(({ level }) => level !== 'note').map(({ kind, text }) => `${kind}: ${text}`)
+
+describe('a healthy service', () => {
+  it.each([
+    ['constant', CONSTANT],
+    ['growing', CLIMB],
+    ['peaked', PEAKED],
+  ])('has no finding above a note in ten runs under a %s load', (_, load) => {
+    const found = Array.from({ length: 10 }, (_, seed) => aboveNote(findings(load, HEALTHY, seed + 1))).flat()
+
+    expect(found).toEqual([])
+  })
+})
+
+describe('saturation', () => {
+  // M/M/c with c = 4 and 50 ms of work serves 80/s at most (Erlang).
+  const four: SimulatedService = { servers: 4, workMs: exponential(50), places: 40 }
+
+  it('is found at the rate that the servers can bear', () => {
+    const [found] = ofKind('saturation', findings(CLIMB, four))
+
+    expect(found?.evidence['arrivalsPerSecond']).toBeGreaterThan(70)
+    expect(found?.evidence['arrivalsPerSecond']).toBeLessThan(90)
+    expect(found?.phases).toEqual(['climb'])
+  })
+
+  it('is none where all that arrives is completed', () => {
+    expect(ofKind('saturation', findings(CLIMB, { ...four, servers: 12 }))).toEqual([])
+  })
+})
+
+describe('first to fill', () => {
+  it('names the metric that reached its ceiling, before response times broke away', () => {
+    const [found] = ofKind('first to fill', findings(CLIMB, { servers: 4, workMs: exponential(50) }))
+
+    expect(found).toMatchObject({ level: 'warning', evidence: { metric: 'busy places', ceiling: 4 } })
+    expect(found?.fromMs).toBeGreaterThan(20_000)
+    expect(found?.evidence['responseTimesBreakAwayAtMs']).toBeGreaterThan(found?.fromMs ?? Infinity)
+  })
+
+  it('is none where every metric has room', () => {
+    expect(ofKind('first to fill', findings(CLIMB, HEALTHY))).toEqual([])
+  })
+})
+
+describe('queueing', () => {
+  it('is found at a steady rate above what can be served, with the time to drain', () => {
+    const load = '  - { phase: over, rate: 100/s, for: 30s }\n  - { phase: rest, rate: 5/s, for: 60s }'
+    const [found] = ofKind('queueing', findings(load, { servers: 4, workMs: exponential(50) }))
+
+    expect(found?.phases).toEqual(['over'])
+    // 20/s too many for 30 s leave 600 who wait; 80/s less 5/s drain them in 8 s.
+    expect(found?.evidence['usersAtLast']).toBeGreaterThan(400)
+    expect(found?.evidence['drainMs']).toBeGreaterThan(5000)
+    expect(found?.evidence['drainMs']).toBeLessThan(12_000)
+  })
+})
+
+describe('failures', () => {
+  it('are told by cause, with the load at which they began', () => {
+    const failure = (atMs: number) => (atMs >= 60_000 && atMs < 66_000 ? '500' : undefined)
+    const [found] = ofKind('failures', findings(CLIMB, { ...HEALTHY, failure }))
+
+    expect(found).toMatchObject({ level: 'problem', steps: ['search'], evidence: { kind: 'status', detail: '500' } })
+    expect(found?.evidence['arrivalsPerSecondThen']).toBeCloseTo(5 + 145 / 2, -1)
+    expect(found?.text).toContain('in bursts')
+  })
+})
+
+describe('failures only under concurrency', () => {
+  const race = (limit: number): SimulatedService => ({
+    ...HEALTHY,
+    failure: (_, inFlight, draws) => (inFlight >= limit && draws.next() < 0.02 ? '409' : undefined),
+  })
+
+  it('are found where they need several users in flight', () => {
+    const [found] = ofKind('only under concurrency', findings(CLIMB, race(5)))
+
+    expect(found?.level).toBe('problem')
+    expect(found?.evidence['usersAtLeast']).toBeGreaterThan(2)
+  })
+
+  it('are none where they come with any number', () => {
+    const any = Array.from({ length: 5 }, (_, seed) =>
+      ofKind(
+        'only under concurrency',
+        findings(CLIMB, { ...HEALTHY, failure: (_at, _in, draws) => (draws.next() < 0.01 ? '500' : undefined) }, seed),
+      ),
+    )
+
+    expect(any.flat()).toEqual([])
+  })
+})
+
+describe('a cold start', () => {
+  it('is found in the first seconds, and how long it lasted', () => {
+    const cold = { ...HEALTHY, delayMs: (atMs: number) => (atMs < 6000 ? 150 : 5) }
+    const [found] = ofKind('cold start', findings(CONSTANT, cold))
+
+    expect(found?.level).toBe('warning')
+    expect(found?.evidence['seconds']).toBeGreaterThanOrEqual(6)
+    expect(found?.evidence['seconds']).toBeLessThanOrEqual(7)
+  })
+})
+
+describe('periodic spikes', () => {
+  it('are found with their period', () => {
+    const pauses = { ...HEALTHY, delayMs: (atMs: number) => (atMs % 9000 < 900 ? 180 : 5) }
+    const [found] = ofKind('periodic spikes', findings(CONSTANT, pauses))
+
+    expect(found?.evidence['periodSeconds']).toBe(9)
+  })
+
+  it('are none where long times come at random', () => {
+    const random = {
+      ...HEALTHY,
+      workMs: (_: number, draws: { next: () => number }) => (draws.next() < 0.05 ? 250 : 20),
+    }
+    const found = Array.from({ length: 10 }, (_, seed) => ofKind('periodic spikes', findings(CONSTANT, random, seed)))
+
+    expect(found.flat()).toEqual([])
+  })
+})
+
+describe('drift', () => {
+  it('is found in response times at a steady load, with its slope', () => {
+    const leak = { ...HEALTHY, delayMs: (atMs: number) => 5 + atMs / 2000 }
+    const [found] = ofKind('drift', findings(CONSTANT, leak))
+
+    // Half a millisecond a second is thirty a minute.
+    expect(found?.evidence['perMinuteMs']).toBeGreaterThan(27)
+    expect(found?.evidence['perMinuteMs']).toBeLessThan(33)
+  })
+
+  it('is found in a metric, with the hours to its ceiling', () => {
+    const memory = { name: 'memory', ceiling: 1000, value: (second: number) => 400 + second }
+    const [found] = ofKind('drift', findings(CONSTANT, { ...HEALTHY, metrics: [memory] }))
+
+    // 480 left at one a second: eight minutes.
+    expect(found).toMatchObject({ level: 'warning', evidence: { metric: 'memory' } })
+    expect(Number(found?.evidence['hoursToCeiling']) * 60).toBeCloseTo(8, 0)
+  })
+
+  it('is none in a walk at random that comes back, or where a cache fills and levels out', () => {
+    const filling = { name: 'cache', ceiling: 1000, value: (second: number) => 500 * (1 - Math.exp(-second / 10)) }
+    const swinging = { name: 'queue', ceiling: null, value: (second: number) => 50 + 20 * Math.sin(second / 8) }
+
+    expect(ofKind('drift', findings(CONSTANT, { ...HEALTHY, metrics: [filling, swinging] }))).toEqual([])
+  })
+})
+
+describe('two populations', () => {
+  it('are found with their shares and times', () => {
+    const cached: SimulatedService = {
+      ...HEALTHY,
+      servers: 60,
+      workMs: (_, draws) => (draws.next() < 0.7 ? 4 : 80) * Math.exp(0.2 * draws.nextNormal()),
+    }
+    const [found] = ofKind('two populations', findings(CONSTANT, cached))
+
+    expect(found?.evidence['slowerShare']).toBeCloseTo(0.3, 1)
+    expect(found?.evidence['fasterMs']).toBeLessThan(15)
+    expect(found?.evidence['slowerMs']).toBeGreaterThan(60)
+  })
+
+  it('are none where one population is widely spread', () => {
+    const wide: SimulatedService = { ...HEALTHY, servers: 60, workMs: (_, draws) => 20 * Math.exp(draws.nextNormal()) }
+
+    expect(ofKind('two populations', findings(CONSTANT, wide))).toEqual([])
+  })
+})
+
+describe('recovery', () => {
+  it('is slow where the queue of a peak outlasts it', () => {
+    const small: SimulatedService = { servers: 4, workMs: exponential(50) }
+    const load = `  - { phase: before, rate: 20/s, for: 60s }
+  - { phase: peak, rate: 130/s, for: 30s }
+  - { phase: after, rate: 20/s, for: 90s }`
+    const [found] = ofKind('slow recovery', findings(load, small))
+
+    // 50/s too many for 30 s; 60/s more than come are served afterwards: 25 s.
+    expect(found?.evidence['recoveryMs']).toBeGreaterThanOrEqual(20_000)
+    expect(found?.evidence['recoveryMs']).toBeLessThanOrEqual(35_000)
+  })
+})
+
+describe('gates', () => {
+  it('that would hold ten times as slow are loose', () => {
+    const gates = '  - p95 response time of "search" under 10 s\n  - p50 response time of "search" under 200 ms'
+
+    expect(ofKind('loose gate', findings(CONSTANT, HEALTHY, 1, gates)).map(({ evidence }) => evidence['rule'])).toEqual(
+      ['p95 response time of "search" under 10 s'],
+    )
+  })
+})
+
+describe('impact', () => {
+  const gates = '  - p95 response time of "search" under 300 ms'
+  const gradeOf = (load: string, service: SimulatedService, seed = 1) => {
+    const { plan, view } = simulate(load, service, seed, gates)
+    return impactOf(view, satisfiedMsOf(undefined, plan.gates))
+  }
+
+  it('of a healthy service is steady in 95 of 100 runs, and it recovers at once', () => {
+    const runs = [CONSTANT, PEAKED].flatMap((load) =>
+      Array.from({ length: 50 }, (_, seed) => gradeOf(load, HEALTHY, seed)),
+    )
+    const peaked = runs.slice(50).map(({ recovery }) => (recovery.kind === 'recovered' ? recovery.ms : Infinity))
+
+    expect(runs.filter(({ grade }) => grade === 'steady').length).toBeGreaterThanOrEqual(95)
+    expect(peaked.toSorted((a, b) => a - b)[25]).toBeLessThanOrEqual(10_000)
+  })
+
+  it.each([
+    ['strained', { servers: 9, workMs: exponential(40), places: 4000 }],
+    ['failing', { servers: 9, workMs: exponential(40), places: 10 }],
+  ] as const)('is %s where the peak is too much', (grade, service) => {
+    const load = `  - { phase: before, rate: 40/s, for: 60s }
+  - { phase: peak, rate: 300/s, for: 20s }
+  - { phase: after, rate: 40/s, for: 80s }`
+
+    expect(gradeOf(load, service).grade).toBe(grade)
+  })
+
+  it('is lost where the service does not come back, and not without a reference', () => {
+    const broken: SimulatedService = { ...HEALTHY, failure: (atMs) => (atMs > 100_000 ? '500' : undefined) }
+
+    expect(gradeOf(PEAKED, broken)).toMatchObject({ grade: 'lost', recovery: { kind: 'not recovered', phase: 'peak' } })
+    expect(gradeOf(CONSTANT, broken)).toMatchObject({ grade: 'failing', recovery: { kind: 'unmeasured' } })
+  })
+
+  it('has no grade where nothing says how fast is fast enough', () => {
+    const { view } = simulate(CONSTANT, HEALTHY)
+
+    expect(explain({ view, gates: [], satisfiedMs: undefined, reasons: [] }).impact.grade).toBeNull()
+    expect(explain({ view, gates: [], satisfiedMs: 500, reasons: [] }).impact.grade).toBe('steady')
+  })
+})

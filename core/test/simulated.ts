@@ -1,0 +1,162 @@
+// Runs against a service that is simulated: arrivals of a Poisson process, so many servers, first come, first served.
+import {
+  Draws,
+  emptyBucket,
+  emptyStep,
+  phaseRanges,
+  previewOf,
+  RunView,
+  shapeOf,
+  type Bucket,
+  type Plan,
+  type RunShape,
+} from '../src/index.js'
+import { planText, read } from './reading.js'
+
+export interface SimulatedService {
+  servers: number
+  /** Work of a request, in ms, which holds a server. */
+  workMs: (atMs: number, draws: Draws) => number
+  /** What comes on top without a server, such as the way through the network. */
+  delayMs?: (atMs: number, draws: Draws) => number
+  /** Why a request fails, or undefined. */
+  failure?: (atMs: number, inFlight: number, draws: Draws) => string | undefined
+  /** Most who wait; who comes then is turned away with 503. */
+  places?: number
+  /** Readings of further metrics, by second. */
+  metrics?: { name: string; ceiling: number | null; value: (second: number, draws: Draws) => number }[]
+}
+
+export interface Simulated {
+  plan: Plan
+  view: RunView
+}
+
+/** Exponential work of a mean. */
+export const exponential = (meanMs: number) => (_at: number, draws: Draws) => meanMs * draws.nextExponential()
+
+export const HEALTHY: SimulatedService = { servers: 20, workMs: exponential(40), delayMs: () => 5 }
+
+/**
+ * Runs a load against a service.
+ *
+ * @param load - phases as the format writes them
+ */
+export function simulate(load: string, service: SimulatedService, seed = 1, gates = '  []'): Simulated {
+  const { plan, problems } = read(planText({ load, gates }))
+  if (problems.length > 0) throw new Error(problems[0]?.message)
+  const metrics = [
+    { name: 'busy places', unit: '', ceiling: service.servers, family: '', url: '', labels: {} },
+    ...(service.metrics ?? []).map(({ name, ceiling }) => ({
+      name,
+      ceiling,
+      unit: '',
+      family: '',
+      url: '',
+      labels: {},
+    })),
+  ]
+  const shape = shapeOf(plan, previewOf(plan).phases)
+  shape.metrics = metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling }))
+  const view = new RunView({ gates: plan.gates, shape })
+  for (const bucket of bucketsOf(shape, service, new Draws(seed).at(0, 0, 0))) view.add({ kind: 'bucket', bucket })
+  view.add({ kind: 'end' })
+  return { plan, view }
+}
+
+interface Served {
+  phase: number
+  dueMs: number
+  endMs: number
+  startMs: number
+  kind: string | undefined
+}
+
+function bucketsOf(shape: RunShape, service: SimulatedService, draws: Draws): Bucket[] {
+  const served = serve(arrivals(shape, draws), service, draws)
+  const lengthMs = Math.max(...phaseRanges(shape).map(({ toMs }) => toMs))
+  const seconds = Math.max(Math.ceil(lengthMs / 1000), ...served.map(({ endMs }) => Math.floor(endMs / 1000) + 1))
+  const buckets = Array.from({ length: seconds }, (_, second) => emptyBucket(second))
+  for (const { phase, dueMs, endMs, kind } of served) {
+    const bucket = buckets[Math.floor(endMs / 1000)]
+    if (bucket === undefined) continue
+    let cell = bucket.steps.find((step) => step.phase === phase)
+    if (cell === undefined) bucket.steps.push((cell = emptyStep(phase, phase, 0, 0)))
+    let journey = bucket.journeys.find((one) => one.phase === phase)
+    if (journey === undefined) {
+      const time = emptyStep(0, 0, 0, 0).responseTime
+      const none = { started: 0, finished: 0, failed: 0, cutOff: 0 }
+      bucket.journeys.push((journey = { phase, scope: 0, journey: 0, ...none, time }))
+    }
+    cell.requests++
+    if (kind === undefined) {
+      cell.responseTime.record(1000 * (endMs - dueMs))
+      journey.finished++
+      continue
+    }
+    cell.failed++
+    journey.failed++
+    cell.failedTime.record(1000 * (endMs - dueMs))
+    bucket.failures.push({ phase, step: 0, kind: 'status', detail: kind, count: 1, firstAtMs: endMs, sample: '' })
+  }
+  const mostUsers = mostInFlight(served)
+  for (const [second, bucket] of buckets.entries()) {
+    const at = (second + 0.5) * 1000
+    bucket.users = mostUsers[second] ?? 0
+    const busy = served.filter(({ startMs, endMs }) => startMs <= at && endMs > at).length
+    bucket.metrics = [
+      Math.min(service.servers, busy),
+      ...(service.metrics ?? []).map(({ value }) => value(second, draws)),
+    ]
+  }
+  return buckets
+}
+
+/** The most who are in flight at once, by second. */
+function mostInFlight(served: readonly Served[]): number[] {
+  const moves = served.flatMap(({ dueMs, endMs }) => [
+    { atMs: dueMs, by: 1 },
+    { atMs: endMs, by: -1 },
+  ])
+  const most: number[] = []
+  let [inside, second] = [0, 0]
+  for (const { atMs, by } of moves.toSorted((one, other) => one.atMs - other.atMs)) {
+    for (; second < Math.floor(atMs / 1000); second++) most[second + 1] = inside
+    inside += by
+    most[second] = Math.max(most[second] ?? 0, inside)
+  }
+  return most
+}
+
+function arrivals(shape: RunShape, draws: Draws): { phase: number; dueMs: number }[] {
+  return phaseRanges(shape).flatMap(({ fromMs, toMs }, phase) => {
+    const [from = 0, to = 0] = shape.phases[phase]?.rates ?? []
+    const top = Math.max(from, to)
+    const due: { phase: number; dueMs: number }[] = []
+    // Thinning: P. A. W. Lewis and G. S. Shedler, 1979.
+    for (let at = fromMs; top > 0;) {
+      at += (1000 * draws.nextExponential()) / top
+      if (at >= toMs) break
+      if (draws.next() * top <= from + ((to - from) * (at - fromMs)) / (toMs - fromMs)) due.push({ phase, dueMs: at })
+    }
+    return due
+  })
+}
+
+function serve(due: { phase: number; dueMs: number }[], service: SimulatedService, draws: Draws): Served[] {
+  const freeAt = new Array<number>(service.servers).fill(0)
+  const leaving: number[] = []
+  return due.map(({ phase, dueMs }) => {
+    const inFlight = leaving.filter((end) => end > dueMs).length
+    leaving.splice(0, leaving.length, ...leaving.filter((end) => end > dueMs))
+    const kind = service.failure?.(dueMs, inFlight, draws)
+    if (inFlight >= service.servers + (service.places ?? Infinity))
+      return { phase, dueMs, startMs: dueMs, endMs: dueMs + 1, kind: '503' }
+    const server = freeAt.indexOf(Math.min(...freeAt))
+    const startMs = Math.max(dueMs, freeAt[server] ?? 0)
+    const doneMs = startMs + service.workMs(startMs, draws)
+    freeAt[server] = doneMs
+    leaving.push(doneMs)
+    return { phase, dueMs, startMs, endMs: doneMs + (service.delayMs?.(dueMs, draws) ?? 0), kind }
+  })
+}
