@@ -1,5 +1,6 @@
 // How a run would have felt to users: one of four grades, and how long the service took to recover.
 import type { Distribution } from '../numbers/distribution.js'
+import { medianOf } from '../numbers/trends.js'
 import { pool } from '../measure/cells.js'
 import type { RunShape } from '../measure/shape.js'
 import { phaseRanges } from '../measure/shape.js'
@@ -22,9 +23,16 @@ export interface Impact {
 }
 
 export type Recovery =
-  | { kind: 'recovered'; phase: string; ms: number }
-  | { kind: 'not recovered'; phase: string }
+  | ({ kind: 'recovered'; phase: string; ms: number } & Until)
+  | ({ kind: 'not recovered'; phase: string } & Until)
   | { kind: 'unmeasured'; phase: string | null; reason: string }
+
+/** How it was until then, on the median of the windows; 1 and 0 where it recovered at once. */
+interface Until {
+  /** The p95 as a multiple of the reference's. */
+  slowdown: number
+  failedShare: number
+}
 
 const WINDOW_SECONDS = 5
 const STEADY_APDEX = 0.85
@@ -114,9 +122,14 @@ export function recoveryAfter(view: RunView, busiest: number): Recovery {
     (_, index) => index + IN_A_ROW <= after.length && after.slice(index, index + IN_A_ROW).every(isAsBefore),
   )
   const at = after[first]
+  const before = after.slice(0, first < 0 ? after.length : first).filter(({ requests }) => requests > 0)
+  const until = {
+    slowdown: before.length === 0 ? 1 : medianOf(before.map(p95Of)) / medianOf(reference.map(p95Of)),
+    failedShare: before.length === 0 ? 0 : medianOf(before.map(failedOf)),
+  }
   return at === undefined
-    ? { kind: 'not recovered', phase: phase.name }
-    : { kind: 'recovered', phase: phase.name, ms: Math.max(0, at.fromSecond * 1000 - range.toMs) }
+    ? { kind: 'not recovered', phase: phase.name, ...until }
+    : { kind: 'recovered', phase: phase.name, ms: Math.max(0, at.fromSecond * 1000 - range.toMs), ...until }
 }
 
 interface SecondsWindow {

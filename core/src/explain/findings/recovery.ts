@@ -1,13 +1,17 @@
 // A service that does not become as it was before a peak.
 import type { Recovery } from '../impact.js'
 import { phaseRanges, type RunShape } from '../../measure/shape.js'
-import { timeWords, type Finding } from '../finding.js'
+import { figure, timeWords, type Finding } from '../finding.js'
 
 const SLOW_MS = 15_000
+/** Of five windows in a row one may be above by chance: until it recovers it must have been worse than that. */
+const SLOWDOWN = 1.3
+const FAILED = 0.01
 
 /** Slow recovery: after the busiest phase the reference is not reached again, or late. Method: `recoveryAfter`. */
 export function slowRecovery(shape: RunShape, recovery: Recovery): Finding[] {
   if (recovery.kind === 'unmeasured' || (recovery.kind === 'recovered' && recovery.ms < SLOW_MS)) return []
+  if (recovery.slowdown < SLOWDOWN && recovery.failedShare < FAILED) return []
   const range = phaseRanges(shape)[shape.phases.findIndex(({ name }) => name === recovery.phase)]
   const end = range?.toMs ?? 0
   const isLate = recovery.kind === 'recovered'
@@ -20,7 +24,11 @@ export function slowRecovery(shape: RunShape, recovery: Recovery): Finding[] {
       steps: [],
       fromMs: end,
       toMs: isLate ? end + recovery.ms : Math.max(...phaseRanges(shape).map(({ toMs }) => toMs)),
-      evidence: isLate ? { recoveryMs: recovery.ms } : {},
+      evidence: {
+        ...(isLate ? { recoveryMs: recovery.ms } : {}),
+        slowdown: figure(recovery.slowdown),
+        failedShare: figure(recovery.failedShare),
+      },
       text: isLate
         ? `After ${recovery.phase} it took ${timeWords(recovery.ms)} until times and failures were as before.`
         : `After ${recovery.phase} times and failures did not become as before until the load ended.`,
