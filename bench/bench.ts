@@ -110,6 +110,7 @@ row(
 row('recording one value', `${record['nanoseconds']?.toFixed(0) ?? ''} ns`)
 row('a user who waits, of 100 000', `${((users['bytes'] ?? NaN) / 1000).toFixed(2)} kB`)
 row('an hour at 1 000 requests/s over 20 steps, summed up', `${(hour['seconds'] ?? NaN).toFixed(2)} s`)
+row('an hour at 1 000 requests/s over 20 steps, its findings', `${(hour['explainSeconds'] ?? NaN).toFixed(2)} s`)
 row('an hour at 1 000 requests/s over 20 steps, stored', `${(hour['megabytes'] ?? NaN).toFixed(0)} MB`)
 row(
   'two sender threads beside one',

@@ -3,6 +3,8 @@ import pc from 'picocolors'
 import {
   causesOf,
   causeWords,
+  findingsOf,
+  impactWords,
   formatMs,
   formatValue,
   observedWords,
@@ -16,6 +18,7 @@ import { tableOf } from './tables.js'
 
 /** Causes of failures that are printed; the reports have all. */
 const MOST_CAUSES = 20
+const MOST_FINDINGS = 12
 
 export function printResult(
   result: RunResult,
@@ -58,6 +61,15 @@ export function printResult(
     for (const cause of causesOf(result).slice(0, MOST_CAUSES)) stream.write(`  ${causeWords(cause)}\n`)
     for (const once of [...result.setup, ...result.teardown])
       if (!once.passed) stream.write(`  failed in setup or teardown: ${once.reason ?? once.name}\n`)
+    const findings = findingsOf(result)
+    if (findings.length > 0) stream.write('\n')
+    for (const { level, levelWords, text, tryNext } of findings.slice(0, MOST_FINDINGS)) {
+      const paintLevel = level === 'problem' ? colors.red : level === 'warning' ? colors.yellow : colors.dim
+      stream.write(`  ${paintLevel(levelWords.toLowerCase())}  ${text}\n`)
+      if (tryNext[0] !== undefined && level !== 'note') stream.write(`           ${colors.dim(tryNext[0])}\n`)
+    }
+    const impact = impactWords(result)
+    if (impact !== undefined) stream.write(`\n  ${impact}\n`)
     stream.write('\n')
   }
   const reasons = judgement.reasons.length === 0 ? '' : `: ${judgement.reasons.join('; ')}`

@@ -93,6 +93,14 @@ export { breakpointOf, type Breakpoint } from './numbers/breakpoint.js'
 export { dipOf } from './numbers/dip.js'
 export { normalTail } from './numbers/normal.js'
 export { autocorrelation, changePointOf, trendOf, type Trend } from './numbers/trends.js'
+export {
+  findingsOf,
+  impactWords,
+  recoveryWords,
+  type FindingWords,
+  type ResultFinding,
+  type ResultImpact,
+} from './report/explained.js'
 export { junitOf } from './report/junit.js'
 export { markdownOf } from './report/markdown.js'
 export { csvOf } from './report/csv.js'

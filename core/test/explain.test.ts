@@ -1,6 +1,23 @@
 // Findings, each on data made to show it and on data made not to.
+import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { explain, impactOf, satisfiedMsOf, type Finding, type FindingKind } from '../src/index.js'
+import {
+  explain,
+  findingsOf,
+  htmlOf,
+  impactOf,
+  impactWords,
+  judge,
+  junitOf,
+  markdownOf,
+  NO_DOUBTS,
+  readResult,
+  resultOf,
+  satisfiedMsOf,
+  type Finding,
+  type FindingKind,
+} from '../src/index.js'
+import { bucketOf } from './buckets.js'
 import { exponential, HEALTHY, simulate, type SimulatedService } from './simulated.js'
 
 const CONSTANT = '  - { phase: hold, rate: 100/s, for: 120s }'
@@ -252,5 +269,71 @@ describe('impact', () => {
 
     expect(explain({ view, gates: [], satisfiedMs: undefined, reasons: [] }).impact.grade).toBeNull()
     expect(explain({ view, gates: [], satisfiedMs: 500, reasons: [] }).impact.grade).toBe('steady')
+  })
+})
+
+describe('reports', () => {
+  const load = '  - { phase: over, rate: 100/s, for: 30s }\n  - { phase: rest, rate: 5/s, for: 60s }'
+  const { plan, view } = simulate(
+    load,
+    { servers: 4, workMs: exponential(50), places: 60 },
+    1,
+    '  - p95 response time of "search" under 300 ms',
+  )
+  const explained = explain({ view, gates: plan.gates, satisfiedMs: undefined, reasons: [] })
+  const judgement = judge({
+    ending: { kind: 'finished' },
+    doubts: NO_DOUBTS,
+    results: view.gates(),
+    recording: view.recording,
+    shape: view.shape,
+  })
+  const at = { name: 'p', file: 'p', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: 'l' }
+  const identity = {
+    id: 'r',
+    tool: 't',
+    plan: at,
+    target: { name: 't', origin: 'http://127.0.0.1:1' },
+    startedAt: '2026-06-01T08:00:00.000Z',
+    endedAt: '',
+  }
+  const generator = { processes: 1, reasons: [], calibration: null }
+  const result = resultOf(identity, { judgement, explained, setup: [], teardown: [], generator, baseline: null }, view)
+
+  it('tell the same findings and the same impact', () => {
+    const [first] = findingsOf(result)
+    const text = first?.text ?? 'none'
+
+    expect(result.findings?.length).toBeGreaterThan(1)
+    expect(readResult(JSON.stringify(result))).toMatchObject({ ok: true, result: { findings: explained.findings } })
+    expect(markdownOf(result)).toContain(`**Problem** ${text}`)
+    expect(htmlOf(result)).toContain('<strong>Problem</strong> Status 503 in ')
+    expect(junitOf([result])).toContain(`name="finding: failures" value="problem: ${text}"`)
+    expect(junitOf([result])).toContain('name="impact"')
+    expect(markdownOf(result)).toContain(impactWords(result))
+  })
+})
+
+describe('whatever a run recorded', () => {
+  it('is explained without a fault, in figures that are numbers', () => {
+    const second = fc.record({
+      ms: fc.array(fc.double({ min: 0.01, max: 60_000, noNaN: true }), { maxLength: 20 }),
+      failed: fc.nat(5),
+      latenessMs: fc.nat(50),
+    })
+    fc.assert(
+      fc.property(fc.array(second, { maxLength: 60 }), (seconds) => {
+        const { plan, view } = simulate('  - { phase: p, users: 0, for: 60s }', HEALTHY)
+        for (const [index, one] of seconds.entries()) view.add({ kind: 'bucket', bucket: bucketOf(index, one) })
+
+        const { findings, impact } = explain({ view, gates: plan.gates, satisfiedMs: 300, reasons: [] })
+
+        for (const { evidence, confidence, fromMs, toMs } of findings)
+          for (const value of [...Object.values(evidence), confidence, fromMs, toMs])
+            expect(typeof value === 'string' || Number.isFinite(value)).toBe(true)
+        expect(impact.lowestApdex === null || (impact.lowestApdex >= 0 && impact.lowestApdex <= 1)).toBe(true)
+      }),
+      { numRuns: 40 },
+    )
   })
 })

@@ -138,7 +138,6 @@ describe('a target of the first edition', () => {
 
 describe('a key that is not built yet', () => {
   it.each([
-    ['satisfied: 300ms\n', 1, 'satisfied'],
     ['trace: 1 %\n', 1, 'trace'],
     ['networks: []\n', 1, 'networks'],
   ])('%s has an error that says so, at its place', (top, column, key) => {

@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs'
 import { validateXML } from 'xmllint-wasm'
 import {
   distrust,
+  explain,
   gatesOf,
   NO_DOUBTS,
   judge,
@@ -246,7 +247,18 @@ describe('a run made three times', () => {
     const generator = { processes: 1, reasons: [], calibration: null }
     return {
       judgement,
-      result: resultOf(identity, { judgement, setup: [], teardown: [], generator, baseline: null }, view),
+      result: resultOf(
+        identity,
+        {
+          judgement,
+          explained: explain({ view, gates: plan.gates, satisfiedMs: undefined, reasons: [] }),
+          setup: [],
+          teardown: [],
+          generator,
+          baseline: null,
+        },
+        view,
+      ),
     }
   }
 
@@ -363,6 +375,7 @@ describe('reports', () => {
     endedAt: '2026-06-01T08:00:10.000Z',
   }
   const facts = {
+    explained: explain({ view, gates: [], satisfiedMs: undefined, reasons: [] }),
     judgement: judge({ ending: finished, doubts: NO_DOUBTS, results, recording, shape }),
     setup: [],
     teardown: [],

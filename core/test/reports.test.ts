@@ -12,6 +12,7 @@ import {
   Distribution,
   emptyBucket,
   emptyStep,
+  explain,
   familyValue,
   htmlOf,
   judge,
@@ -64,6 +65,7 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
   })
   const facts = {
     judgement,
+    explained: explain({ view, gates: [], satisfiedMs: 300, reasons: [] }),
     setup: [],
     teardown: [],
     generator: { processes: 1, reasons: [], calibration: null },

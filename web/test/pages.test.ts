@@ -76,6 +76,8 @@ describe('lanes', () => {
     gates: [],
     beams: [],
     steps: [],
+    findings: [],
+    impact: undefined,
     range: null,
   }
 

@@ -16,7 +16,10 @@ export interface EvidenceSecond {
   requests: number
   failed: number
   users: number
-  times: Distribution
+  /** Times that were taken, and two percentiles of them in ms; NaN of none. */
+  count: number
+  medianMs: number
+  p95Ms: number
 }
 
 /** Seconds of one phase whose load stays the same, and no other track changes meanwhile. */
@@ -35,8 +38,8 @@ export interface EvidenceStep {
   times: Distribution
   connects: Distribution
   firstBytes: Distribution
-  /** By second of ending, wherever they were due. */
-  bySecond: Map<number, Distribution>
+  /** By second of ending, wherever they were due; made when it is asked for. */
+  bySecond: () => ReadonlyMap<number, Distribution>
 }
 
 export interface Evidence {
@@ -49,7 +52,8 @@ export interface Evidence {
   requests: number
 }
 
-export function evidenceOf({ buckets, series, shape, recording }: RunView): Evidence {
+export function evidenceOf(view: RunView): Evidence {
+  const { buckets, series, shape, recording } = view
   const ranges = phaseRanges(shape)
   const length = Math.min(recording.seconds.length, Math.ceil(Math.max(0, ...ranges.map(({ toMs }) => toMs)) / 1000))
   const due = dueBySecond(shape, length)
@@ -63,13 +67,15 @@ export function evidenceOf({ buckets, series, shape, recording }: RunView): Evid
     requests: row.requests,
     failed: row.failed,
     users: row.users,
-    times: row.responseTime,
+    count: row.responseTime.count,
+    medianMs: series.median[second] ?? NaN,
+    p95Ms: series.p95[second] ?? NaN,
   }))
   return {
     shape,
     seconds,
     steady: steadyOf(shape, seconds.length),
-    steps: stepsOf(buckets, shape, isMeasured),
+    steps: stepsOf(view, isMeasured),
     failures: buckets.flatMap(({ second, failures }) =>
       failures.filter(({ phase }) => isMeasured(phase)).map((cell) => ({ ...cell, second })),
     ),
@@ -102,18 +108,10 @@ function steadyOf(shape: RunShape, length: number): Steady[] {
   })
 }
 
-function stepsOf(buckets: RunView['buckets'], shape: RunShape, isMeasured: (phase: number) => boolean): EvidenceStep[] {
+function stepsOf({ buckets, shape, recording }: RunView, isMeasured: (phase: number) => boolean): EvidenceStep[] {
   return shape.steps.flatMap(({ name, isRequest }, step) => {
     if (!isRequest) return []
-    const all = buckets.flatMap(({ second, steps }) =>
-      steps.filter((cell) => cell.step === step).map((cell) => ({ second, cell })),
-    )
-    const cells = all.filter(({ cell }) => isMeasured(cell.phase)).map(({ cell }) => cell)
-    const bySecond = new Map<number, Distribution>()
-    for (const { second, cell } of all) {
-      const known = bySecond.get(second)
-      bySecond.set(second, known === undefined ? cell.responseTime : pool([known, cell.responseTime]))
-    }
+    const cells = [...recording.stepCells(isMeasured, (other) => other === step)]
     return [
       {
         name,
@@ -122,10 +120,21 @@ function stepsOf(buckets: RunView['buckets'], shape: RunShape, isMeasured: (phas
         times: pool(cells.map((cell) => cell.responseTime)),
         connects: pool(cells.map((cell) => cell.connectTime)),
         firstBytes: pool(cells.map((cell) => cell.timeToFirstByte)),
-        bySecond,
+        bySecond: () => bySecondOf(buckets, step),
       },
     ]
   })
+}
+
+function bySecondOf(buckets: RunView['buckets'], step: number): Map<number, Distribution> {
+  const bySecond = new Map<number, Distribution>()
+  for (const { second, steps } of buckets)
+    for (const cell of steps) {
+      if (cell.step !== step) continue
+      const known = bySecond.get(second)
+      bySecond.set(second, known === undefined ? cell.responseTime : pool([known, cell.responseTime]))
+    }
+  return bySecond
 }
 
 /** Seconds in a row, taken together. */
@@ -138,7 +147,6 @@ export interface Window {
   users: number
   requests: number
   failed: number
-  times: Distribution
 }
 
 /** Windows of so many seconds; what is left over at the end is left out. */
@@ -156,7 +164,6 @@ export function windowsOf(seconds: readonly EvidenceSecond[], size: number): Win
       users: mean(({ users }) => users),
       requests: part.reduce((sum, { requests }) => sum + requests, 0),
       failed: part.reduce((sum, { failed }) => sum + failed, 0),
-      times: pool(part.map(({ times }) => times)),
     })
   }
   return windows
@@ -174,6 +181,3 @@ export function phasesWithin(shape: RunShape, fromSecond: number, toSecond: numb
     return fromMs < toSecond * 1000 && toMs > fromSecond * 1000 ? [name] : []
   })
 }
-
-/** A percentile in ms; NaN of nothing. */
-export const percentileMs = (times: Distribution, percent: number): number => times.percentile(percent) / 1000

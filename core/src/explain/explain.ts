@@ -11,7 +11,7 @@ import { drift } from './findings/drift.js'
 import { failureFindings } from './findings/failures.js'
 import { firstToFill } from './findings/first-to-fill.js'
 import { gateFindings } from './findings/gates.js'
-import { generatorFindings, type GeneratorFacts } from './findings/generator.js'
+import { generatorFindings, LATE_MS, type GeneratorFacts } from './findings/generator.js'
 import { twoPopulations } from './findings/populations.js'
 import { queueing } from './findings/queueing.js'
 import { slowRecovery } from './findings/recovery.js'
@@ -74,6 +74,7 @@ function generatorFacts({ recording }: RunView, reasons: readonly string[]): Gen
   const errors = rows.map(({ errorMs }) => errorMs).toSorted((a, b) => a - b)
   return {
     reasons,
+    lateShare: errors.filter((error) => error > LATE_MS).length / Math.max(1, errors.length),
     errorMs: errors[Math.max(0, Math.ceil(0.99 * errors.length) - 1)] ?? 0,
     busiest: Math.max(0, ...rows.map(({ busy }) => busy)),
     steal: rows.length === 0 ? 0 : rows.reduce((sum, { steal }) => sum + steal, 0) / rows.length,

@@ -62,12 +62,13 @@ export function satisfiedMsOf(satisfiedMs: number | undefined, gates: readonly G
  */
 export function impactOf(view: RunView, satisfiedMs: number | null): Impact {
   const { shape, recording } = view
-  const windows = windowsBySecond(view).filter(({ requests }) => requests > 0)
+  const all = windowsBySecond(view)
+  const windows = all.filter(({ requests }) => requests > 0)
   const journeys = [...recording.journeys.values()].filter(({ phase }) => shape.phases[phase]?.measured === true)
   const failed = journeys.reduce((sum, cell) => sum + cell.failed + cell.cutOff, 0)
-  const all = journeys.reduce((sum, cell) => sum + cell.finished, failed)
-  const failedIterationShare = all === 0 ? 0 : failed / all
-  const recovery = recoveryAfter(view, busiestPhase(shape))
+  const iterations = journeys.reduce((sum, cell) => sum + cell.finished, failed)
+  const failedIterationShare = iterations === 0 ? 0 : failed / iterations
+  const recovery = recoveryAfter(view, busiestPhase(shape), all)
   if (satisfiedMs === null || windows.length === 0)
     return { grade: null, satisfiedMs, lowestApdex: null, failedIterationShare, recovery }
   const lowestApdex = Math.min(...windows.map((window) => apdex(window, satisfiedMs)))
@@ -87,13 +88,12 @@ export function impactOf(view: RunView, satisfiedMs: number | null): Impact {
  * of failures are at most the 95th percentile of the reference's windows. The reference is a measured phase before
  * it, of no higher rate, of twelve windows or more.
  */
-export function recoveryAfter(view: RunView, busiest: number): Recovery {
+export function recoveryAfter(view: RunView, busiest: number, windows = windowsBySecond(view)): Recovery {
   const { shape } = view
   const ranges = phaseRanges(shape)
   const [phase, range] = [shape.phases[busiest], ranges[busiest]]
   if (phase === undefined || range === undefined) return { kind: 'unmeasured', phase: null, reason: 'there is no load' }
   const unmeasured = (reason: string): Recovery => ({ kind: 'unmeasured', phase: phase.name, reason })
-  const windows = windowsBySecond(view)
   const within = (fromMs: number, toMs: number) =>
     windows.filter(({ fromSecond }) => fromSecond * 1000 >= fromMs && (fromSecond + WINDOW_SECONDS) * 1000 <= toMs)
   const reference = shape.phases
@@ -137,16 +137,20 @@ interface SecondsWindow {
   isMeasured: boolean
   requests: number
   failed: number
-  times: Distribution
+  times: readonly Distribution[]
 }
 
-const p95Of = ({ times }: SecondsWindow) => (times.count === 0 ? 0 : times.percentile(95))
+function p95Of({ times }: SecondsWindow): number {
+  const all = pool(times)
+  return all.count === 0 ? 0 : all.percentile(95)
+}
 const failedOf = ({ requests, failed }: SecondsWindow) => (requests === 0 ? 0 : failed / requests)
 
 function apdex({ times, requests, failed }: SecondsWindow, satisfiedMs: number): number {
   const passed = requests - failed
-  const satisfied = Math.min(passed, times.countUpTo(satisfiedMs * 1000))
-  const tolerating = Math.min(passed, times.countUpTo(4 * satisfiedMs * 1000)) - satisfied
+  const upTo = (ms: number) => times.reduce((sum, some) => sum + some.countUpTo(ms * 1000), 0)
+  const satisfied = Math.min(passed, upTo(satisfiedMs))
+  const tolerating = Math.min(passed, upTo(4 * satisfiedMs)) - satisfied
   return (satisfied + tolerating / 2) / requests
 }
 
@@ -168,7 +172,7 @@ function windowsBySecond({ buckets, shape }: RunView): SecondsWindow[] {
       ),
       requests: cells.reduce((sum, { requests }) => sum + requests, known?.requests ?? 0),
       failed: cells.reduce((sum, { failed }) => sum + failed, known?.failed ?? 0),
-      times: pool([...(known === undefined ? [] : [known.times]), ...cells.map(({ responseTime }) => responseTime)]),
+      times: [...(known?.times ?? []), ...cells.map(({ responseTime }) => responseTime)],
     })
   }
   return [...windows.values()].toSorted((one, other) => one.fromSecond - other.fromSecond)

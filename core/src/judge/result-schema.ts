@@ -22,6 +22,14 @@ function isFiguresOrGaps(value: unknown): value is (number | null)[] {
 function isLabels(value: unknown): value is Record<string, string> {
   return typeof value === 'object' && value !== null && Object.values(value).every((item) => typeof item === 'string')
 }
+function isEvidence(value: unknown): value is Record<string, number | string> {
+  const isFigure = (item: unknown) => typeof item === 'number' || typeof item === 'string'
+  return typeof value === 'object' && value !== null && Object.values(value).every(isFigure)
+}
+function isRecovery(value: unknown): value is Record<string, number | null> {
+  const isTime = (item: unknown) => item === null || typeof item === 'number'
+  return typeof value === 'object' && value !== null && Object.values(value).every(isTime)
+}
 function isInterval(value: unknown): value is [low: number | null, high: number | null] {
   return isFiguresOrGaps(value) && value.length === 2
 }
@@ -119,6 +127,19 @@ const calibration = object({
     .required(),
 })
 
+const finding = object({
+  kind: text(),
+  level: string().oneOf(['problem', 'warning', 'note']).required(),
+  confidence: figure(),
+  phases: array().of(text()).required(),
+  steps: array().of(text()).required(),
+  fromMs: figure(),
+  toMs: figure(),
+  evidence: mixed({ type: 'evidence', check: isEvidence }).required(),
+  text: text(),
+  tryNext: array().of(text()).required(),
+})
+
 export const RESULT = object({
   jolt: number().oneOf([1], 'this is not a result of format 1').required('this is not a result of format 1'),
   tool: text(),
@@ -209,6 +230,18 @@ export const RESULT = object({
     busy: object({ mean: figure(), max: figure() }).required(),
     eventLoopDelay: object({ p99: figureOrNone(), max: figureOrNone() }).required(),
   }).required(),
+  /** What stands out; results of old have neither. */
+  findings: array().of(finding).max(200).optional().default(undefined),
+  impact: object({
+    grade: string().oneOf(['steady', 'strained', 'failing', 'lost']).nullable().defined(),
+    satisfiedMs: figureOrNone(),
+    lowestApdex: figureOrNone(),
+    failedIterationShare: figure(),
+    /** From the end of a phase until the service was as before; null where it was not. */
+    recoveryMs: mixed({ type: 'recovery', check: isRecovery }).required(),
+  })
+    .optional()
+    .default(undefined),
   /** By second, over the whole run; all else holds measured phases alone. */
   series: object({
     stepMs: number().oneOf([1000]).required(),

@@ -277,6 +277,8 @@ export interface Plan {
   about: string
   target: string | undefined
   seed: number
+  /** T of Apdex for the impact of a run: up to this a response satisfies. */
+  satisfiedMs: number | undefined
   values: ValueMaker[]
   data: DataSet[]
   /** Prefixes of XPath expressions. */

@@ -10,7 +10,7 @@ import { checkNames } from './names.js'
 import { errorsIn, openSource, problemsOf, writtenText, type Source } from './source.js'
 import { readWord, type FileReader, type StepContext } from './context.js'
 import { readData } from './data.js'
-import { NO_DEFAULTS, readDefaults, readOnFailure } from './steps/shared.js'
+import { NO_DEFAULTS, readDefaults, readOnFailure, readTimeout } from './steps/shared.js'
 import { readSteps } from './steps/read.js'
 import { readTextMap } from './texts.js'
 import {
@@ -131,6 +131,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     about: readText(source, fields.get('about'), 'about') ?? '',
     target: readText(source, fields.get('target'), 'target'),
     seed: readWhole(source, fields.get('seed'), 'seed', 0) ?? 1,
+    satisfiedMs: readTimeout(source, fields.get('satisfied'), 'satisfied'),
     values: readValues(source, node('values')),
     data: readData({ source, files }, node('data')),
     namespaces,
@@ -276,6 +277,7 @@ function emptyPlan(file: string): Plan {
     about: '',
     target: undefined,
     seed: 1,
+    satisfiedMs: undefined,
     values: [],
     data: [],
     namespaces: {},

@@ -25,6 +25,10 @@ code { font-size: 12px; overflow-wrap: anywhere }
 .status { font-weight: 600; white-space: nowrap }
 .status.breached { color: var(--brick) }
 .status.held { color: var(--lake) }
+.findings { padding-left: 0; list-style: none }
+.findings > li { margin: 0 0 8px; padding-left: 10px; border-left: 3px solid var(--rule) }
+.findings .problem { border-color: var(--brick) } .findings .warning { border-color: var(--ochre) }
+.findings ul { margin: 2px 0; padding-left: 18px; color: var(--soft) }
 figure { margin: 0 0 8px; padding: 6px 8px; background: var(--sheet) }
 figcaption { color: var(--soft); font-size: 12px }
 .key { margin-left: 10px }

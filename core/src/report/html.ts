@@ -6,6 +6,7 @@ import { verdictWords } from '../judge/verdict.js'
 import { HTML_SCRIPT } from './html-script.js'
 import { HTML_STYLE } from './html-style.js'
 import type { RunResult } from '../judge/result-schema.js'
+import { findingsOf, impactWords } from './explained.js'
 import { contextWords } from './result.js'
 
 const VIEW = 960
@@ -57,6 +58,7 @@ ${result.reasons.map((reason) => `<p class="reason">${text(reason)}</p>`).join('
 </header>
 <main>
 ${gatesTable(result)}
+${findingsSection(result)}
 <section><h2>Over time</h2>
 <p id="readout" role="status"></p>
 <div id="charts" tabindex="0" aria-label="Charts of the run; arrow keys move the cursor">
@@ -199,6 +201,16 @@ function gatesTable({ gates }: RunResult): string {
     String(gate.samples),
   ])
   return table('Gates', ['status', 'gate', 'observed', 'limit', '95 % interval', 'samples'], rows, 2)
+}
+
+function findingsSection(result: RunResult): string {
+  const [findings, impact] = [findingsOf(result), impactWords(result)]
+  if (findings.length === 0 && impact === undefined) return ''
+  const items = findings.map(
+    ({ level, levelWords, text: words, tryNext }) =>
+      `<li class="${level}"><strong>${levelWords}</strong> ${text(words)}${tryNext.length === 0 ? '' : `<ul>${tryNext.map((one) => `<li>${text(one)}</li>`).join('')}</ul>`}</li>`,
+  )
+  return `<section><h2>Findings</h2>${items.length === 0 ? '<p>Nothing stands out.</p>' : `<ul class="findings">${items.join('')}</ul>`}${impact === undefined ? '' : `<p>${text(impact)}</p>`}</section>`
 }
 
 function stepsTable({ steps, groups }: RunResult): string {

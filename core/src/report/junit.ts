@@ -1,6 +1,7 @@
 // JUnit XML: one suite a plan, one case a gate.
 import XMLBuilder from 'fast-xml-builder'
 import { causesOf, causeWords } from './causes.js'
+import { findingsOf } from './explained.js'
 import { observedWords } from '../judge/gate-result.js'
 import { isRuleOnFailures } from '../judge/subject.js'
 import { formatValue } from '../judge/values.js'
@@ -50,12 +51,15 @@ function suiteOf(result: RunResult) {
   }
 }
 
-/** Change and labels: what a pipeline's own page can show and filter by. */
-function propertiesOf({ change, labels = {} }: RunResult) {
+/** Change, labels, impact and findings: what a pipeline's own page can show and filter by. */
+function propertiesOf(result: RunResult) {
+  const { change, labels = {}, impact } = result
   const said: [string, string | null][] = [
     ['commit', change?.commit ?? null],
     ['branch', change?.branch ?? null],
     ...Object.entries(labels),
+    ['impact', impact?.grade ?? null],
+    ...findingsOf(result).map(({ kind, level, text }): [string, string] => [`finding: ${kind}`, `${level}: ${text}`]),
   ]
   const property = said.flatMap(([name, value]) => (value === null ? [] : [{ '@name': name, '@value': value }]))
   return property.length === 0 ? {} : { properties: { property } }

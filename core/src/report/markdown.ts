@@ -3,6 +3,7 @@ import { observedWords, statusWords } from '../judge/gate-result.js'
 import { formatMs, formatValue } from '../judge/values.js'
 import { verdictWords } from '../judge/verdict.js'
 import { causesOf, causeWords } from './causes.js'
+import { findingsOf, impactWords } from './explained.js'
 import type { RunResult } from '../judge/result-schema.js'
 import { contextWords } from './result.js'
 
@@ -30,6 +31,7 @@ export function markdownOf(result: RunResult): string {
       return `| ${cell(step.name)} | ${String(step.requests)} | ${(100 * step.failedShare).toFixed(1)} % | ${time(times?.percentiles['50'])} | ${time(times?.percentiles['95'])} | ${time(times?.percentiles['99'])} | ${time(times?.max)} |`
     }),
     ...causesIn(result),
+    ...explainedIn(result),
     '',
     `Run ${result.id}, seed ${String(result.plan.seed)}${result.plan.commit === null ? '' : `, commit ${result.plan.commit.slice(0, 8)}`}${contextWords(
       result,
@@ -38,6 +40,18 @@ export function markdownOf(result: RunResult): string {
       .join('')}; start lag p99 ${formatMs(result.generator.startLag.p99 ?? 0)}.`,
   ]
   return `${lines.join('\n')}\n`
+}
+
+function explainedIn(result: RunResult): string[] {
+  const [findings, impact] = [findingsOf(result), impactWords(result)]
+  return [
+    ...(findings.length === 0 ? [] : ['', 'Findings:']),
+    ...findings.map(
+      ({ levelWords, text, tryNext }) =>
+        `- **${levelWords}** ${cell(text)}${tryNext[0] === undefined ? '' : ` *${cell(tryNext[0])}*`}`,
+    ),
+    ...(impact === undefined ? [] : ['', cell(impact)]),
+  ]
 }
 
 const MOST_CAUSES = 10

@@ -5,6 +5,8 @@ import type { ScopeCell, StepCell } from '../measure/bucket.js'
 import { base64OfBytes } from '../numbers/base64.js'
 import { encodeHdr } from '../measure/hdr.js'
 import type { RunShape } from '../measure/shape.js'
+import type { Explained } from '../explain/explain.js'
+import type { Impact } from '../explain/impact.js'
 import { isOpenPhase } from '../plan/phases.js'
 import type { BaselineIdentity } from '../judge/baseline.js'
 import { passedWithin, secondsOf, secondsWithin, sum } from '../judge/scope.js'
@@ -38,6 +40,7 @@ export interface RunIdentity {
 }
 
 export interface RunFacts {
+  explained: Explained
   judgement: Judgement
   setup: OnceResult[]
   teardown: OnceResult[]
@@ -143,9 +146,23 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
         max: msOf(delays.largest),
       },
     },
+    findings: facts.explained.findings,
+    impact: impactFigures(facts.explained.impact),
     series: seriesOf(view),
     blocks: blocksOf(view),
     histograms: histogramsOf(recording, shape),
+  }
+}
+
+/** The impact as results have it. */
+export function impactFigures({ grade, satisfiedMs, lowestApdex, failedIterationShare, recovery }: Impact) {
+  return {
+    grade,
+    satisfiedMs,
+    lowestApdex: lowestApdex === null ? null : round(lowestApdex),
+    failedIterationShare,
+    recoveryMs:
+      recovery.kind === 'unmeasured' ? {} : { [recovery.phase]: recovery.kind === 'recovered' ? recovery.ms : null },
   }
 }
 

@@ -24,12 +24,14 @@ export function planChanges(before: Plan, after: Plan): PlanChange[] {
     ...words('target', before.target, after.target),
     ...words('name', before.name, after.name),
     ...words('seed', String(before.seed), String(after.seed)),
+    ...words('satisfied', msWords(before.satisfiedMs), msWords(after.satisfiedMs)),
     ...words('drain', `${String(before.load.drainMs / 1000)} s`, `${String(after.load.drainMs / 1000)} s`),
     ...words('cap', capWords(before), capWords(after)),
     ...words('connections', before.connections, after.connections),
   ]
 }
 
+const msWords = (ms: number | undefined) => (ms === undefined ? undefined : `${String(ms)} ms`)
 const capWords = ({ load }: Plan) => (load.cap === undefined ? undefined : `${String(load.cap)} users`)
 
 function words(what: string, before: string | undefined, after: string | undefined): PlanChange[] {

@@ -3,6 +3,7 @@ import { availableParallelism } from 'node:os'
 import {
   baselineFault,
   distrust,
+  explain,
   filesSentBy,
   gatesOf,
   judge,
@@ -387,6 +388,7 @@ class Run implements RunHandle {
     }
     const facts = {
       judgement,
+      explained: explain({ view, gates, satisfiedMs: this.plan.satisfiedMs, reasons }),
       setup,
       teardown,
       generator: { processes: 1, reasons, calibration },

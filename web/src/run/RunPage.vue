@@ -10,6 +10,7 @@ import PageError from '../frame/PageError.vue'
 import { useMay } from '../stores/may.js'
 import { clock, lengthOf } from '../text/figures.js'
 import FailuresTable from './FailuresTable.vue'
+import FindingList from './FindingList.vue'
 import RunLanes from './RunLanes.vue'
 import StepsTable from './StepsTable.vue'
 import { useRun } from './use-run.js'
@@ -91,7 +92,15 @@ async function again(): Promise<void> {
       :seconds="run.seconds"
       :trust="run.result?.generator.reasons ?? null"
       :error-ms="run.result?.generator.error?.max ?? null"
-    />
+    >
+      <FindingList
+        v-if="view && view.seconds > 0"
+        :findings="run.result?.findings ?? view.findings"
+        :impact="run.result?.impact ?? view.impact"
+        :is-live="isGoing"
+        @pick="(next) => (range = next)"
+      />
+    </VerdictColumn>
     <section class="main">
       <div class="head">
         <h1>

@@ -86,6 +86,7 @@ const ownReason = (gate: GateResult) =>
       <div v-if="ownReason(gate)" class="borderline soft">undecided: {{ ownReason(gate) }}</div>
       <div v-if="gate.borderline" class="borderline soft">borderline: the limit lies within its 95 % interval</div>
     </div>
+    <slot />
     <div v-if="trust !== null" class="trust">
       <h2>Generator</h2>
       <p v-if="trust.length === 0" class="soft">

@@ -2,6 +2,8 @@
 import {
   beamsOf,
   bytesOfBase64,
+  explain,
+  impactFigures,
   decodeBucket,
   gatesOf,
   RunView,
@@ -9,6 +11,8 @@ import {
   type Gate,
   type GateResult,
   type Plan,
+  type ResultFinding,
+  type ResultImpact,
   type RunEvent,
   type RunShape,
   type Series,
@@ -32,21 +36,31 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
   gates: GateResult[]
   beams: Beam[]
   steps: StepSummary[]
+  findings: ResultFinding[]
+  impact: ResultImpact | undefined
   /** The range that `steps` was computed for; null is all measured phases. */
   range: TimeRange | null
 }
 
 const TELL_AFTER_MS = 60
+/** What stands out is sought so often while a run lasts: it takes longer than all the rest. */
+const EXPLAIN_EVERY_SECONDS = 5
 
 let gates: Gate[] = []
 let view: RunView | undefined
 let range: TimeRange | null = null
+let satisfiedMs: number | undefined
+let explained: Pick<RunPicture, 'findings' | 'impact'> = { findings: [], impact: undefined }
+let explainedSeconds = 0
 let timer: ReturnType<typeof setTimeout> | undefined
 
 self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
   switch (data.kind) {
     case 'open':
       gates = gatesOf(data.plan)
+      satisfiedMs = data.plan.satisfiedMs
+      explained = { findings: [], impact: undefined }
+      explainedSeconds = 0
       view = new RunView({ gates, shape: data.shape })
       break
     case 'bucket':
@@ -54,6 +68,7 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
       break
     case 'event':
       view?.add(data.event)
+      if (data.event.kind === 'end') explainedSeconds = -Infinity
       break
     case 'select':
       range = data.range
@@ -64,6 +79,14 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
   // Many seconds come at once when a finished run is opened: they are told together.
   clearTimeout(timer)
   timer = setTimeout(tell, TELL_AFTER_MS)
+}
+
+function explainedNow(run: RunView): typeof explained {
+  if (run.seconds - explainedSeconds < EXPLAIN_EVERY_SECONDS) return explained
+  explainedSeconds = run.seconds
+  const { findings, impact } = explain({ view: run, gates, satisfiedMs, reasons: [] })
+  explained = { findings, impact: impactFigures(impact) }
+  return explained
 }
 
 function tell(): void {
@@ -79,6 +102,7 @@ function tell(): void {
     gates: view.gates(),
     beams: beamsOf(gates, view),
     steps: view.steps(range),
+    ...explainedNow(view),
     range,
   }
   self.postMessage(picture)

@@ -1,5 +1,5 @@
 // The first seconds of traffic slower than the same load later.
-import { percentileMs, phasesWithin, type Evidence } from '../evidence.js'
+import { phasesWithin, type Evidence } from '../evidence.js'
 import { figure, momentWords, timeWords, type Finding } from '../finding.js'
 
 /** The first seconds are looked at up to here. */
@@ -16,7 +16,7 @@ const LEAST_LATER = 20
  * practice, no source); that it is so far above is far less.
  */
 export function coldStart({ seconds, shape }: Evidence): Finding[] {
-  const asked = seconds.filter(({ times }) => times.count >= 3)
+  const asked = seconds.filter(({ count }) => count >= 3)
   const begin = asked[0]?.second ?? 0
   const early = asked.filter(({ second }) => second < begin + Math.min(MOST_SECONDS, asked.length / 3))
   const [opening] = early
@@ -27,13 +27,13 @@ export function coldStart({ seconds, shape }: Evidence): Finding[] {
       second >= begin + early.length && (opening.due > 0 ? due >= 0.8 * opening.due : users >= 0.8 * opening.users),
   )
   if (later.length < LEAST_LATER) return []
-  const medians = later.map(({ times }) => percentileMs(times, 50)).toSorted((a, b) => a - b)
+  const medians = later.map(({ medianMs }) => medianMs).toSorted((a, b) => a - b)
   const usual = medians[Math.floor(medians.length / 2)] ?? 0
   const slowest = medians.at(-1) ?? 0
   const isSlow = (ms: number) => ms > Math.max(slowest, FACTOR * usual, usual + LEAST_MS)
-  const length = early.findIndex(({ times }) => !isSlow(percentileMs(times, 50)))
+  const length = early.findIndex(({ medianMs }) => !isSlow(medianMs))
   const slow = length < 0 ? early : early.slice(0, length)
-  const [worst] = slow.map(({ times }) => percentileMs(times, 50)).toSorted((a, b) => b - a)
+  const [worst] = slow.map(({ medianMs }) => medianMs).toSorted((a, b) => b - a)
   if (worst === undefined) return []
   const toMs = ((slow.at(-1)?.second ?? begin) + 1) * 1000
   const isMeasured = slow.some((second) => second.isMeasured)

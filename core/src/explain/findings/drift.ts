@@ -1,6 +1,6 @@
 // Figures that rise all through a steady load: a leak, a table that grows, a cache that fills.
 import { medianOf, trendOf } from '../../numbers/trends.js'
-import { percentileMs, windowsUpTo, type Evidence, type Steady } from '../evidence.js'
+import type { Evidence, Steady } from '../evidence.js'
 import { figure, numberWords, SURE, timeWords, type Finding } from '../finding.js'
 
 const LEAST_SECONDS = 30
@@ -21,8 +21,9 @@ export function drift(evidence: Evidence): Finding[] {
 }
 
 function timesDrift({ seconds }: Evidence, steady: Steady): Finding[] {
-  const windows = windowsUpTo(seconds.slice(steady.fromSecond, steady.toSecond), MOST_WINDOWS)
-  const medians = windows.flatMap(({ times }) => (times.count === 0 ? [] : [percentileMs(times, 50)]))
+  const medians = mediansOf(
+    seconds.slice(steady.fromSecond, steady.toSecond).flatMap(({ count, medianMs }) => (count === 0 ? [] : [medianMs])),
+  )
   const found = rising(medians)
   if (found === undefined || found.end - found.begin < LEAST_MS) return []
   const perMinute = ((found.end - found.begin) * 60) / (steady.toSecond - steady.fromSecond)
@@ -48,11 +49,7 @@ function metricDrift({ name, ceiling, values }: Evidence['metrics'][number], ste
   const part = values.slice(steady.fromSecond, steady.toSecond)
   const known = part.flatMap((value) => value ?? [])
   if (known.length < LEAST_SECONDS) return []
-  const size = Math.max(1, Math.ceil(known.length / MOST_WINDOWS))
-  const windows = Array.from({ length: Math.floor(known.length / size) }, (_, index) =>
-    medianOf(known.slice(index * size, (index + 1) * size)),
-  )
-  const found = rising(windows)
+  const found = rising(mediansOf(known))
   if (found === undefined) return []
   const perHour = ((found.end - found.begin) * 3600) / part.length
   const hours = ceiling === null || perHour <= 0 ? undefined : Math.max(0, (ceiling - found.end) / perHour)
@@ -78,6 +75,14 @@ function metricDrift({ name, ceiling, values }: Evidence['metrics'][number], ste
       ],
     },
   ]
+}
+
+/** The medians of so many values in a row each that at most MOST_WINDOWS are left. */
+function mediansOf(values: readonly number[]): number[] {
+  const size = Math.max(1, Math.ceil(values.length / MOST_WINDOWS))
+  return Array.from({ length: Math.floor(values.length / size) }, (_, index) =>
+    medianOf(values.slice(index * size, (index + 1) * size)),
+  )
 }
 
 const framed = ({ phase, fromSecond, toSecond }: Steady, p: number) => ({

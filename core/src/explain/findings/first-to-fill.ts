@@ -1,6 +1,6 @@
 // The resource that was full first, and how long before response times broke away.
 import { changePointOf } from '../../numbers/trends.js'
-import { percentileMs, phasesWithin, type Evidence } from '../evidence.js'
+import { phasesWithin, type Evidence } from '../evidence.js'
 import { figure, momentWords, numberWords, SURE, timeWords, type Finding } from '../finding.js'
 
 const FULL = 0.95
@@ -56,8 +56,8 @@ export function firstToFill({ metrics, seconds, shape }: Evidence): Finding[] {
 
 /** Where the medians of the seconds change their level upwards, and stay there; Pettitt's test. */
 function breakAway(seconds: Evidence['seconds']) {
-  const known = seconds.filter(({ times }) => times.count > 0)
-  const medians = known.map(({ times }) => percentileMs(times, 50))
+  const known = seconds.filter(({ count }) => count > 0)
+  const medians = known.map(({ medianMs }) => medianMs)
   if (medians.length < 10) return undefined
   const { before: at, p } = changePointOf(medians)
   const mean = (values: number[]) => values.reduce((sum, value) => sum + value, 0) / values.length

@@ -2,15 +2,19 @@
 import type { Evidence } from '../evidence.js'
 import { figure, timeWords, type Finding } from '../finding.js'
 
-const LATE_MS = 10
+/** Seconds whose times it may have changed by as much, and how many of them are more than an accident. */
+export const LATE_MS = 10
+const LATE_SHARE = 0.1
 const BUSY = 0.9
 const STEAL = 0.1
 
 export interface GeneratorFacts {
   /** Why a figure of the run cannot be trusted, in words; empty where all can. */
   reasons: readonly string[]
-  /** At p99 over the measured seconds. */
+  /** At p99 over the seconds of the load. */
   errorMs: number
+  /** Seconds with an error over LATE_MS, of all. */
+  lateShare: number
   /** Shares of a second, at most and on the mean. */
   busiest: number
   steal: number
@@ -42,7 +46,7 @@ export function generatorFindings({ failures, requests, shape, seconds }: Eviden
     })
   const isStarved = facts.steal > STEAL
   const isBusy = facts.busiest > BUSY
-  if (facts.reasons.length > 0 || facts.errorMs > LATE_MS)
+  if (facts.reasons.length > 0 || facts.lateShare >= LATE_SHARE)
     found.push({
       ...frame,
       level: facts.reasons.length > 0 ? 'problem' : 'warning',

@@ -26,14 +26,17 @@ export function twoPopulations({ steps, steady, shape }: Evidence): Finding[] {
   const [longest] = steady.toSorted((one, other) => other.toSecond - other.fromSecond - (one.toSecond - one.fromSecond))
   if (longest === undefined) return []
   return steps.flatMap((step): Finding[] => {
-    const times = pool(within(step, longest))
+    // Two groups in a phase are two in the run: most steps are done with at once.
+    if (step.times.count < LEAST_REQUESTS || parted(sampleOf(step.times)) === undefined) return []
+    const bySecond = step.bySecond()
+    const times = pool(within(bySecond, longest))
     if (times.count < LEAST_REQUESTS) return []
     const values = sampleOf(times)
     const groups = parted(values)
     if (groups === undefined) return []
     const dip = dipOf(values)
     const p = (dipsOfUniforms().filter((other) => other >= dip).length + 1) / (UNIFORMS + 1)
-    if (p > SURE || !isThroughout(step, longest, groups)) return []
+    if (p > SURE || !isThroughout(bySecond, longest, groups)) return []
     const { splitMs, lowMs, highMs, share } = groups
     const reason = connectionWords(step, share)
     return [
@@ -62,6 +65,8 @@ export function twoPopulations({ steps, steady, shape }: Evidence): Finding[] {
   })
 }
 
+type BySecond = ReturnType<EvidenceStep['bySecond']>
+
 let uniformDips: readonly number[] | undefined
 /** The dips of samples of the uniform law; they are the same for every run, and take a tenth of a second. */
 function dipsOfUniforms(): readonly number[] {
@@ -70,7 +75,7 @@ function dipsOfUniforms(): readonly number[] {
   return uniformDips
 }
 
-function* within({ bySecond }: EvidenceStep, { fromSecond, toSecond }: Steady): Generator<Distribution> {
+function* within(bySecond: BySecond, { fromSecond, toSecond }: Steady): Generator<Distribution> {
   for (const [second, times] of bySecond) if (second >= fromSecond && second < toSecond) yield times
 }
 
@@ -107,12 +112,12 @@ function parted(sorted: readonly number[]): Groups | undefined {
 }
 
 /** Both groups are there all along: a slow minute is no population. */
-function isThroughout(step: EvidenceStep, steady: Steady, { splitMs, share }: Groups): boolean {
+function isThroughout(bySecond: BySecond, steady: Steady, { splitMs, share }: Groups): boolean {
   const parts = 6
   const length = (steady.toSecond - steady.fromSecond) / parts
   return Array.from({ length: parts }, (_, part) => {
     const fromSecond = Math.floor(steady.fromSecond + part * length)
-    const times = pool(within(step, { ...steady, fromSecond, toSecond: Math.floor(fromSecond + length) }))
+    const times = pool(within(bySecond, { ...steady, fromSecond, toSecond: Math.floor(fromSecond + length) }))
     const slower = times.count === 0 ? share : 1 - times.countUpTo(splitMs * 1000) / times.count
     return slower > share / 3 && 1 - slower > (1 - share) / 3
   }).every(Boolean)

@@ -1,6 +1,6 @@
 // Response times that jump at a beat: collections of garbage, timers, backups, caches that run out together.
 import { autocorrelation, medianOf } from '../../numbers/trends.js'
-import { percentileMs, phasesWithin, type Evidence } from '../evidence.js'
+import { phasesWithin, type Evidence } from '../evidence.js'
 import { figure, numberWords, timeWords, type Finding } from '../finding.js'
 
 const LEAST_SECONDS = 30
@@ -22,9 +22,9 @@ const ERRORS = 4
  */
 export function periodicSpikes({ seconds, steady, shape }: Evidence): Finding[] {
   return steady.flatMap(({ phase, fromSecond, toSecond }): Finding[] => {
-    const part = seconds.slice(fromSecond, toSecond).filter(({ times }) => times.count > 0)
+    const part = seconds.slice(fromSecond, toSecond).filter(({ count }) => count > 0)
     if (part.length < LEAST_SECONDS || part.length < toSecond - fromSecond - 1) return []
-    const peaks = part.map(({ times }) => percentileMs(times, 95))
+    const peaks = part.map(({ p95Ms }) => p95Ms)
     const logs = peaks.map((value) => Math.log(Math.max(0.001, value)))
     const residuals = logs.map((value, index) => value - medianOf(logs.slice(Math.max(0, index - 10), index + 11)))
     const bound = ERRORS / Math.sqrt(residuals.length)

@@ -38,8 +38,8 @@ export function readKeeps(context: StepContext, field: Field | undefined): Keep[
   )
 }
 
-export function readTimeout(source: Source, field: Field | undefined): number | undefined {
-  return field === undefined ? undefined : readPhrase(source, field.value, 'DurationOnly', 'timeout')
+export function readTimeout(source: Source, field: Field | undefined, what = 'timeout'): number | undefined {
+  return field === undefined ? undefined : readPhrase(source, field.value, 'DurationOnly', what)
 }
 
 /** The steps inside a step, of which there must be one. */
