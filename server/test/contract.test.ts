@@ -113,6 +113,7 @@ function examples(): [Name, () => Example][] {
     ['rehearsals', () => ({ params: project, query: { plan: PLAN } })],
     ['startRun', () => ({ params: project, body: { plan: PLAN } })],
     ['queue', () => ({})],
+    ['runChoices', () => ({ params: project })],
     ['changes', () => ({})],
     ['runStream', run],
     ['runs', () => ({ params: project })],
@@ -121,6 +122,7 @@ function examples(): [Name, () => Example][] {
     ['runJunit', run],
     ['runMarkdown', run],
     ['stopRun', run],
+    ['deleteRuns', () => ({ params: project, body: { runs: [idOf('startRun')] } })],
     ['signOut', () => ({})],
   ]
 }

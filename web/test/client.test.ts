@@ -43,7 +43,7 @@ describe('a call', () => {
   it('asks by query what is given, and leaves out what is not', async () => {
     const sent = answering(() => json({ runs: [] }))
 
-    await api.runs(1, 'plans/a b.gate.yaml')
+    await api.runs(1, { plan: 'plans/a b.gate.yaml' })
     await api.runs(1)
 
     expect(sent.map(({ url }) => url)).toEqual([

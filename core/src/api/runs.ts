@@ -41,6 +41,9 @@ export const RUN_SUMMARY = object({
     due: array().of(number().defined()).required(),
     p95: array().of(figureOrNone()).required(),
   }).required(),
+  /** Who asked for it; runs of old do not know. */
+  startedBy: textOrNone(),
+  impact: textOrNone(),
   gates: object({ all: number().required(), breached: number().required() }).nullable().default(null).defined(),
   requests: figureOrNone(),
   failedShare: figureOrNone(),
@@ -57,6 +60,27 @@ const RUN_DETAIL = RUN_SUMMARY.shape({
 export type RunDetail = InferType<typeof RUN_DETAIL>
 
 const RUNS = object({ runs: array().of(RUN_SUMMARY).required() })
+
+export const RUN_VERDICTS = ['open', 'shut', 'void', 'stopped'] as const
+const day = () =>
+  string()
+    .matches(/^\d{4}-\d{2}-\d{2}$/, 'a day such as 2026-06-01')
+    .optional()
+/** Which runs of a project; all of it together must hold. */
+const RUN_FILTER = object({
+  plan: string().max(500).optional(),
+  target: string().max(300).optional(),
+  branch: string().max(200).optional(),
+  verdict: string().oneOf(RUN_VERDICTS).optional(),
+  /** In the names of plan, target and branch, in the commit, the number and who started it. */
+  search: string().max(200).optional(),
+  /** Days in UTC, both included. */
+  from: day(),
+  to: day(),
+  /** From 1; a page has 50 runs. */
+  page: number().integer().min(1).max(10_000).optional(),
+})
+export type RunFilter = InferType<typeof RUN_FILTER>
 
 export const RUN_ROUTES = {
   queue: route({
@@ -84,9 +108,32 @@ export const RUN_ROUTES = {
     path: '/projects/{project}/runs',
     summary: 'list runs, newest first',
     needs: 'read',
-    query: object({ plan: string().max(500).optional() }),
+    query: RUN_FILTER,
     status: 200,
-    answer: json(RUNS),
+    answer: json(RUNS.shape({ total: number().integer().required(), pageSize: number().integer().required() })),
+  }),
+  runChoices: route({
+    method: 'GET',
+    path: '/projects/{project}/runs/choices',
+    summary: 'the plans, targets and branches of the runs of a project',
+    needs: 'read',
+    status: 200,
+    answer: json(
+      object({
+        plans: array().of(string().defined()).required(),
+        targets: array().of(string().defined()).required(),
+        branches: array().of(string().defined()).required(),
+      }),
+    ),
+  }),
+  deleteRuns: route({
+    method: 'POST',
+    path: '/projects/{project}/runs/delete',
+    summary: 'delete runs that have ended, with all that was recorded of them',
+    needs: 'admin',
+    body: object({ runs: array().of(string().max(20).required()).min(1, 'choose runs').max(500).required() }),
+    status: 200,
+    answer: json(object({ deleted: number().integer().required() })),
   }),
   run: route({
     method: 'GET',

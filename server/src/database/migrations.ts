@@ -291,6 +291,28 @@ const remotes: Migration = {
   },
 }
 
+const LIST_INDEXES = ['verdict', 'target_name', 'branch'].map((column) => ['project_id', column, 'number'])
+/** Lists are filtered, searched and paged by the database. */
+const runLists: Migration = {
+  name: '009-lists-of-runs',
+  async up(schema) {
+    await schema.addColumn('runs', 'impact', { type: DataTypes.STRING(20), allowNull: true })
+    await schema.addColumn('runs', 'started_by', { type: DataTypes.STRING(200), allowNull: true })
+    await schema.addColumn('runs', 'searched', { ...text(1000), defaultValue: '' })
+    await schema.sequelize.query(
+      "UPDATE runs SET searched = LEFT(LOWER(CONCAT_WS(' ', number, plan_name, plan_file, target_name, branch, `commit`)), 1000)",
+      { type: QueryTypes.RAW },
+    )
+    for (const columns of LIST_INDEXES) await schema.addIndex('runs', columns)
+    await schema.addIndex('runs', ['project_id', 'asked_at'])
+  },
+  async down(schema) {
+    for (const columns of [...LIST_INDEXES, ['project_id', 'asked_at']]) await schema.removeIndex('runs', columns)
+    for (const column of ['impact', 'started_by', 'searched'])
+      await schema.sequelize.query(`ALTER TABLE runs DROP COLUMN ${column}`, { type: QueryTypes.RAW })
+  },
+}
+
 export const MIGRATIONS: readonly Migration[] = [
   firstTables,
   people,
@@ -300,4 +322,5 @@ export const MIGRATIONS: readonly Migration[] = [
   projectRoles,
   subjects,
   remotes,
+  runLists,
 ]

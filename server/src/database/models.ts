@@ -7,7 +7,7 @@ import {
   type InferAttributes,
   type InferCreationAttributes,
 } from 'sequelize'
-import type { GateResult, Plan, Rehearsal, RunResult, RunShape, Verdict } from '@jolt-gate/core'
+import type { Grade, GateResult, Plan, Rehearsal, RunResult, RunShape, Verdict } from '@jolt-gate/core'
 import type { ProjectRole, Role, StoredState } from '@jolt-gate/core/api'
 import type { Spark } from '../runs/figures.js'
 
@@ -42,6 +42,11 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare requests: number | null
   declare failedShare: number | null
   declare p95: number | null
+  declare impact: Grade | null
+  /** Who asked for it; runs of old do not know. */
+  declare startedBy: string | null
+  /** What a search looks through, in lower case. */
+  declare searched: string
   declare askedAt: Date
   declare startedAt: Date | null
   declare endedAt: Date | null
@@ -195,6 +200,9 @@ export function defineModels(sequelize: Sequelize): void {
       requests: DataTypes.DOUBLE,
       failedShare: DataTypes.DOUBLE,
       p95: DataTypes.DOUBLE,
+      impact: DataTypes.STRING(20),
+      startedBy: DataTypes.STRING(200),
+      searched: text(1000),
       askedAt: { type: DataTypes.DATE(3), allowNull: false },
       startedAt: DataTypes.DATE(3),
       endedAt: DataTypes.DATE(3),

@@ -13,13 +13,15 @@ const SPARK_POINTS = 60
 export const lengthOf = (shape: RunShape) => Math.max(0, ...phaseRanges(shape).map(({ toMs }) => toMs / 1000))
 
 /** The figures of a result that lists show. */
-export const figuresOf = ({ gates, totals, series }: RunResult) => ({
+export const figuresOf = ({ gates, totals, series, impact }: RunResult) => ({
   gatesAll: gates.length,
   gatesBreached: gates.filter(({ status }) => status === 'breached').length,
   requests: totals.requests,
   failedShare: totals.failedShare,
   p95: mostOf(series.p95),
+  impact: impact?.grade ?? null,
 })
+
 export function sparkOf(result: RunResult): Spark {
   const { arrivalsDue, p95 } = result.series
   const width = Math.max(1, Math.ceil(arrivalsDue.length / SPARK_POINTS))

@@ -9,11 +9,10 @@ import { noteOf } from '../people/audit-log.js'
 import { rolesOf } from '../people/roles.js'
 import { projectOf } from '../projects/project-of.js'
 import type { Asker } from './ask.js'
+import { choicesOf, deleteRuns, listRuns } from './list.js'
 import type { RunQueue } from './queue.js'
 import { partsOf, summaryOfRun } from './store.js'
 import { streamRun } from './stream.js'
-
-const LISTED = 200
 
 export function runRoutes(queue: RunQueue, ask: Asker): Router {
   const routes = Router()
@@ -26,17 +25,24 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
   serve(routes, ROUTES.startRun, async ({ person, params, body, branch, response }) => {
     const asked = await ask(params.project, body.plan, body.target, branch)
     await asked.permit()
-    const row = await queue.ask(asked)
+    const row = await queue.ask(asked, person.name)
     await noteOf(person, 'started a run', `${asked.plan.name} against ${asked.target.name}`, asked.projectId)
     response.location(`/api/runs/${row.id}`)
     return summaryOfRun(row)
   })
 
-  serve(routes, ROUTES.runs, async ({ params, query: { plan } }) => {
+  serve(routes, ROUTES.runs, async ({ params, query }) => {
     const { project } = await projectOf(params.project)
-    const where = { projectId: project.id, ...(plan === undefined ? {} : { planFile: plan }) }
-    const rows = await RunRow.findAll({ where, order: [['number', 'DESC']], limit: LISTED })
-    return { runs: rows.map(summaryOfRun) }
+    return listRuns(project.id, query)
+  })
+
+  serve(routes, ROUTES.runChoices, async ({ params }) => choicesOf((await projectOf(params.project)).project.id))
+
+  serve(routes, ROUTES.deleteRuns, async ({ person: administrator, params, body: { runs } }) => {
+    const { project } = await projectOf(params.project)
+    const deleted = await deleteRuns(project.id, runs)
+    await noteOf(administrator, 'deleted runs', deleted.map((number) => `run ${String(number)}`).join(', '), project.id)
+    return { deleted: deleted.length }
   })
 
   serve(routes, ROUTES.run, async ({ params }) => {

@@ -13,6 +13,7 @@ export interface NewRun {
   target: Target
   shape: RunShape
   head: CommitInfo
+  startedBy: string
 }
 
 /** Two who ask at once want the same number; one of them gets the next. */
@@ -28,15 +29,19 @@ export async function addRun(run: NewRun): Promise<RunRow> {
   }
 }
 
-async function addNumbered({ id, projectId, plan, target, shape, head }: NewRun): Promise<RunRow> {
+async function addNumbered({ id, projectId, plan, target, shape, head, startedBy }: NewRun): Promise<RunRow> {
   const last: unknown = await RunRow.max('number', { where: { projectId } })
   const { peakRate, mostUsers } = previewOf(plan)
+  const number = (typeof last === 'number' ? last : 0) + 1
+  const named = [number, plan.name, plan.file, target.name, head.branch, head.commit, startedBy]
   return transaction(async (within) => {
     const row = await RunRow.create(
       {
         id,
         projectId,
-        number: (typeof last === 'number' ? last : 0) + 1,
+        number,
+        startedBy: startedBy.slice(0, 200),
+        searched: named.join(' ').toLowerCase().slice(0, 1000),
         planFile: plan.file,
         planName: plan.name.slice(0, 300),
         targetName: target.name,
@@ -110,7 +115,7 @@ export async function storeResult(row: RunRow, result: RunResult, shape: RunShap
   })
 }
 
-const NO_FIGURES = { gatesAll: null, gatesBreached: null, requests: null, failedShare: null, p95: null }
+const NO_FIGURES = { gatesAll: null, gatesBreached: null, requests: null, failedShare: null, p95: null, impact: null }
 
 const gateRows = (runId: string, { gates }: RunResult) =>
   gates.map(({ rule, status, observed, limit, unit }, position) => ({
@@ -132,10 +137,10 @@ const failureRows = (runId: string, { steps }: RunResult) =>
 /** What lists show of a run. */
 export function summaryOfRun(row: RunRow): RunSummary {
   const { id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons } = row
-  const { spark, seconds, requests, failedShare, p95, gatesAll, gatesBreached } = row
+  const { spark, seconds, requests, failedShare, p95, gatesAll, gatesBreached, impact, startedBy } = row
   return {
     ...{ id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons },
-    ...{ spark, seconds, requests, failedShare, p95 },
+    ...{ spark, seconds, requests, failedShare, p95, impact, startedBy },
     askedAt: row.askedAt.toISOString(),
     startedAt: row.startedAt?.toISOString() ?? null,
     endedAt: row.endedAt?.toISOString() ?? null,

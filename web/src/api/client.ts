@@ -12,6 +12,7 @@ import {
   type ProjectRole,
   type Role,
   type Route,
+  type RunFilter,
   type Scope,
 } from '@jolt-gate/core/api'
 
@@ -100,7 +101,9 @@ export const api = {
   rehearsals: (project: number, plan: string) => call(ROUTES.rehearsals, { project }, { query: { plan } }),
   rehearse,
   startRun: (project: number, plan: string) => call(ROUTES.startRun, { project }, { body: { plan } }),
-  runs: (project: number, plan?: string) => call(ROUTES.runs, { project }, { query: { plan } }),
+  runs: (project: number, filter: RunFilter = {}) => call(ROUTES.runs, { project }, { query: filter }),
+  runChoices: (project: number) => call(ROUTES.runChoices, { project }),
+  deleteRuns: (project: number, runs: string[]) => call(ROUTES.deleteRuns, { project }, { body: { runs } }),
   run: (run: string) => call(ROUTES.run, { run }),
   stopRun: (run: string) => call(ROUTES.stopRun, { run }),
   queue: () => call(ROUTES.queue, {}),
@@ -207,7 +210,9 @@ function placeOf(path: string, values: Readonly<Record<string, string | number>>
 /** What is asked by query; parameters that are not given are left out. */
 function searchOf(query: unknown): string {
   const pairs = typeof query === 'object' && query !== null ? Object.entries(query) : []
-  const given = pairs.filter((pair): pair is [string, string] => typeof pair[1] === 'string')
+  const given = pairs.flatMap(([name, value]: [string, unknown]) =>
+    typeof value === 'string' || typeof value === 'number' ? [[name, String(value)]] : [],
+  )
   return new URLSearchParams(given).toString()
 }
 

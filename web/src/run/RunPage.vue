@@ -2,13 +2,14 @@
 // One run, live or finished: verdict on the left; lanes, steps and failures on the right.
 import type { TimeRange } from '@jolt-gate/core'
 import { useQuery } from '@tanstack/vue-query'
+import { useNow } from '@vueuse/core'
 import { ElButton, ElTabPane, ElTabs } from 'element-plus'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import { useMay } from '../stores/may.js'
-import { clock, lengthOf } from '../text/figures.js'
+import { ago, clock, lengthOf } from '../text/figures.js'
 import FailuresTable from './FailuresTable.vue'
 import FindingList from './FindingList.vue'
 import RunLanes from './RunLanes.vue'
@@ -21,6 +22,7 @@ const router = useRouter()
 const id = computed(() => String(route.params['run']))
 const { run, view, state, fault, isConnected, open, select, stop } = useRun(id)
 const may = useMay(() => run.value?.projectId ?? 0)
+const now = useNow({ interval: 30_000 })
 const isStopping = ref(false)
 const againFault = ref('')
 const tab = computed({
@@ -110,7 +112,9 @@ async function again(): Promise<void> {
         </h1>
         <span class="soft facts">
           run {{ run.number }} · commit {{ run.commit?.slice(0, 7) ?? 'none' }} on
-          <b>{{ run.branch ?? 'no branch' }}</b> · against <b>{{ run.targetName }}</b> · {{ lengthOf(run.seconds) }}
+          <b>{{ run.branch ?? 'no branch' }}</b> · against <b>{{ run.targetName }}</b> · {{ lengthOf(run.seconds)
+          }}<template v-if="run.startedBy"> · by {{ run.startedBy }}</template
+          >, {{ ago(run.askedAt, now.getTime()) }}
         </span>
         <span class="buttons">
           <span v-if="!isConnected" class="soft">reconnecting …</span>

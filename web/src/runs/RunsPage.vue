@@ -2,15 +2,17 @@
 // The runs of a project, newest first, each with a small picture of its load and response time.
 import { useQuery } from '@tanstack/vue-query'
 import { useNow } from '@vueuse/core'
-import { ElTable, ElTableColumn } from 'element-plus'
-import { computed } from 'vue'
+import { ElButton, ElMessage, ElPagination, ElPopconfirm, ElTable, ElTableColumn } from 'element-plus'
+import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { formatMs } from '@jolt-gate/core'
-import type { RunSummary } from '@jolt-gate/core/api'
+import { RUN_VERDICTS, type RunFilter, type RunSummary } from '@jolt-gate/core/api'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
-import { ago, grouped, lengthOf, percent } from '../text/figures.js'
+import { useMay } from '../stores/may.js'
+import { ago, counted, grouped, lengthOf, percent } from '../text/figures.js'
+import RunFilters from './RunFilters.vue'
 import RunSpark from './RunSpark.vue'
 import { runWords } from '../text/run-words.js'
 
@@ -18,15 +20,57 @@ const route = useRoute()
 const router = useRouter()
 const now = useNow({ interval: 30_000 })
 const project = computed(() => Number(route.params['project']))
+const may = useMay(() => project.value)
+/** What is asked for, as the address says it. */
+const filter = computed((): RunFilter => {
+  const said = (key: string) => {
+    const value = route.query[key]
+    return typeof value === 'string' && value !== '' ? value : undefined
+  }
+  const page = Number(said('page') ?? 1)
+  return {
+    ...{ plan: said('plan'), target: said('target'), branch: said('branch'), search: said('search') },
+    ...{ from: said('from'), to: said('to') },
+    verdict: RUN_VERDICTS.find((one) => one === said('verdict')),
+    page: page > 1 ? page : undefined,
+  }
+})
+const isNarrowed = computed(() => Object.keys(route.query).length > 0)
+function ask(next: RunFilter): void {
+  void router.replace({
+    query: Object.fromEntries(
+      Object.entries(next).flatMap(([key, value]: [string, unknown]) =>
+        typeof value === 'string' || typeof value === 'number' ? [[key, String(value)]] : [],
+      ),
+    ),
+  })
+}
 const {
   data: state,
   isLoading,
   error,
   refetch,
 } = useQuery({
-  queryKey: ['runs', project],
-  queryFn: () => api.runs(project.value),
+  queryKey: ['runs', project, filter],
+  queryFn: () => api.runs(project.value, filter.value),
+  // The list stays while another page of it is read.
+  placeholderData: (before) => before,
 })
+
+const chosen = ref<RunSummary[]>([])
+async function remove(): Promise<void> {
+  try {
+    const { deleted } = await api.deleteRuns(
+      project.value,
+      chosen.value.map(({ id }) => id),
+    )
+    ElMessage.success(`Deleted ${counted(deleted, 'run')}.`)
+    chosen.value = []
+    await refetch()
+  } catch (fault) {
+    ElMessage.error(wordsOf(fault))
+  }
+}
 
 const linkTo = (run: string) => ({ name: 'run', params: { project: project.value, run } })
 </script>
@@ -37,8 +81,12 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
       <h1>Runs</h1>
       <span class="soft keys"><i class="key load"></i> arrivals due <i class="key times"></i> p95 of each second</span>
     </div>
+    <RunFilters v-if="isNarrowed || (state?.total ?? 0) > 0" :project="project" :filter="filter" @change="ask" />
     <PageError v-if="error" title="The runs could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="isLoading && !state" class="wait soft">Loading runs…</p>
+    <p v-else-if="state && state.runs.length === 0 && isNarrowed" class="wait soft">
+      No run fits. <ElButton link @click="ask({})">Show all runs</ElButton>
+    </p>
     <div v-else-if="state && state.runs.length === 0" class="wait">
       <h2>No runs yet</h2>
       <p class="soft">
@@ -52,7 +100,14 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
       row-key="id"
       size="small"
       @row-click="(run: RunSummary) => router.push(linkTo(run.id))"
+      @selection-change="(next: RunSummary[]) => (chosen = next)"
     >
+      <ElTableColumn
+        v-if="may.isAdministrator"
+        type="selection"
+        width="36"
+        :selectable="(run: RunSummary) => run.state === 'ended'"
+      />
       <ElTableColumn prop="number" label="run" width="64" align="right" />
       <ElTableColumn label="verdict" width="180">
         <template #default="{ row }">
@@ -85,12 +140,34 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
           <code>{{ row.commit?.slice(0, 7) ?? '–' }}</code> <span class="soft">{{ row.branch }}</span>
         </template>
       </ElTableColumn>
-      <ElTableColumn label="when" width="120">
-        <template #default="{ row }"
-          ><span class="soft">{{ ago(row.askedAt, now.getTime()) }}</span></template
-        >
+      <ElTableColumn label="started" width="150" show-overflow-tooltip>
+        <template #default="{ row }">
+          <span class="soft">{{ ago(row.askedAt, now.getTime()) }}{{ row.startedBy ? `, ${row.startedBy}` : '' }}</span>
+        </template>
       </ElTableColumn>
     </ElTable>
+    <div v-if="state && state.runs.length > 0" class="foot">
+      <ElPopconfirm
+        v-if="chosen.length > 0"
+        :title="`Delete ${counted(chosen.length, 'run')} with all that was recorded? This cannot be undone.`"
+        confirm-button-text="Delete"
+        width="280"
+        @confirm="remove()"
+      >
+        <template #reference>
+          <ElButton link type="danger">Delete {{ counted(chosen.length, 'run') }}…</ElButton>
+        </template>
+      </ElPopconfirm>
+      <span v-else class="soft">{{ counted(state.total, 'run') }}</span>
+      <ElPagination
+        v-if="state.total > state.pageSize"
+        layout="prev, pager, next"
+        :total="state.total"
+        :page-size="state.pageSize"
+        :current-page="filter.page ?? 1"
+        @current-change="(page: number) => ask({ ...filter, page })"
+      />
+    </div>
   </div>
 </template>
 
@@ -139,6 +216,12 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
 }
 .list :deep(.el-table__row) {
   cursor: pointer;
+}
+.foot {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  padding: 10px 0;
 }
 .wait {
   padding: 24px 10px;

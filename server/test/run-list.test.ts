@@ -1,0 +1,133 @@
+// The list of a project's runs: filters, search, pages and deletion, all by the database.
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import type { RunFilter, RunSummary } from '@jolt-gate/core/api'
+import { BucketRow, RunPartsRow, RunRow } from '../src/database/models.js'
+import { callerOf, PLAN, signedIn, startPlace, type Call, type Place } from './place.js'
+
+let place: Place
+let call: Call
+
+beforeAll(async () => {
+  place = await startPlace()
+  call = callerOf(place.server.origin, await signedIn(place.server.origin))
+})
+afterAll(() => place.stop())
+
+const VERDICTS = ['open', 'shut', 'void'] as const
+/** Runs numbered from 1, an hour apart, by turns of verdict, branch and person. */
+async function addRuns(from: number, to: number): Promise<void> {
+  await RunRow.bulkCreate(
+    Array.from({ length: to - from + 1 }, (_, index) => {
+      const number = from + index
+      const branch = number % 10 === 0 ? 'release/summer' : 'main'
+      const askedAt = new Date(Date.UTC(2026, 0, 1) + number * 3_600_000)
+      const startedBy = number % 2 === 0 ? 'Ida Quay' : 'Jon Buoy'
+      return {
+        ...{ id: `r${String(number)}`, projectId: 1, number, planFile: PLAN, planName: 'Short', targetName: 'here' },
+        ...{ origin: 'http://127.0.0.1:1', commit: 'abcdef1234567890', branch, dirty: false, state: 'ended' as const },
+        ...{ verdict: VERDICTS[number % 3] ?? null, reasons: [], spark: { due: [], p95: [] }, seconds: 2, peakRate: 1 },
+        ...{
+          mostUsers: 0,
+          gatesAll: 1,
+          gatesBreached: 0,
+          requests: 40,
+          failedShare: 0,
+          p95: 3,
+          impact: null,
+          startedBy,
+        },
+        ...{ searched: `${String(number)} short ${branch} ${startedBy}`.toLowerCase(), askedAt, startedAt: askedAt },
+        endedAt: askedAt,
+      }
+    }),
+  )
+}
+async function list(filter: Partial<Record<keyof RunFilter, string>> = {}) {
+  const query = new URLSearchParams(filter).toString()
+  const { status, body } = await call('GET', `${place.project}/runs?${query}`)
+  const { runs = [], total } = body as { runs?: RunSummary[]; total?: number }
+  return { status, numbers: runs.map(({ number }) => number), total, runs }
+}
+
+describe('the list of runs', () => {
+  it('has pages, newest first', async () => {
+    await addRuns(1, 120)
+
+    const [first, last] = [await list(), await list({ page: '3' })]
+
+    expect(first).toMatchObject({ total: 120 })
+    expect(first.numbers).toEqual(Array.from({ length: 50 }, (_, index) => 120 - index))
+    expect(last.numbers).toEqual(Array.from({ length: 20 }, (_, index) => 20 - index))
+    expect((await list({ page: '0' })).status).toBe(400)
+  })
+
+  it('is filtered by plan, target, branch, verdict and days, all of which must hold', async () => {
+    expect(await list({ branch: 'release/summer' })).toMatchObject({ total: 12 })
+    expect(await list({ branch: 'release/summer', verdict: 'open' })).toMatchObject({ numbers: [120, 90, 60, 30] })
+    expect(await list({ target: 'there' })).toMatchObject({ total: 0 })
+    // Both days count: the second of January begins with run 24, the third ends with run 71.
+    expect(await list({ from: '2026-01-02', to: '2026-01-03' })).toMatchObject({ total: 48 })
+    expect((await list({ verdict: 'perhaps' })).status).toBe(400)
+    expect((await list({ from: 'yesterday' })).status).toBe(400)
+  })
+
+  it('is searched by every word, and no sign of the word is a wildcard', async () => {
+    expect(await list({ search: 'IDA release' })).toMatchObject({ total: 12 })
+    expect(await list({ search: '119' })).toMatchObject({ numbers: [119] })
+    for (const search of ['%', '_', '\\']) expect(await list({ search })).toMatchObject({ total: 0 })
+  })
+
+  it('offers what there is to choose from', async () => {
+    expect((await call('GET', `${place.project}/runs/choices`)).body).toEqual({
+      plans: [PLAN],
+      targets: ['here'],
+      branches: ['main', 'release/summer'],
+    })
+  })
+
+  it('says who started a run, and keeps it', async () => {
+    const { body } = await call('POST', `${place.project}/runs`, { plan: PLAN })
+    const { id } = body as { id: string }
+    await expect
+      .poll(async () => ((await call('GET', `/runs/${id}`)).body as RunSummary).state, { timeout: 30_000 })
+      .toBe('ended')
+
+    expect((await list({ search: 'short' })).runs[0]).toMatchObject({ id, startedBy: 'Ida Quay', impact: null })
+  })
+
+  it('loses what an administrator deletes, with all that belongs to it, and nothing that is going', async () => {
+    const [newest] = (await list()).runs
+    const id = newest?.id ?? ''
+    expect(await BucketRow.count({ where: { runId: id } })).toBeGreaterThan(0)
+    await RunRow.update({ state: 'load' }, { where: { id: 'r7' } })
+    const remove = (...runs: string[]) => call('POST', `${place.project}/runs/delete`, { runs })
+
+    expect(await remove('r6', 'r7')).toMatchObject({ status: 409, body: { code: 'GOING' } })
+    expect((await remove(id, 'r6', 'unknown')).body).toEqual({ deleted: 2 })
+
+    expect(await list()).toMatchObject({ total: 119 })
+    expect(await BucketRow.count({ where: { runId: id } })).toBe(0)
+    expect(await RunPartsRow.count({ where: { runId: id } })).toBe(0)
+    expect((await call('GET', '/audit-log?search=deleted')).body).toMatchObject({ events: [{ event: 'deleted runs' }] })
+  })
+
+  it('of ten thousand runs takes at most three times as long as that of a hundred', async () => {
+    const askings = [{}, { search: 'ida release' }, { verdict: 'shut', page: '3' }, { branch: 'release/summer' }]
+    const fastest = async () => {
+      const times: number[] = []
+      for (let round = 0; round < 7; round++) {
+        const began = performance.now()
+        for (const filter of askings) await list(filter)
+        times.push(performance.now() - began)
+      }
+      return Math.min(...times)
+    }
+    const few = await fastest()
+    await addRuns(200, 10_200)
+
+    const many = await fastest()
+
+    expect((await list()).total).toBeGreaterThan(10_000)
+    expect(many / few).toBeLessThan(3)
+  })
+})
