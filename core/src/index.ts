@@ -74,10 +74,11 @@ export { distrust, NO_DOUBTS, reasonsOf, type Doubts, type GeneratorFaults } fro
 export { judge, verdictWords, type Ending, type Judgement, type Verdict } from './judge/verdict.js'
 export { judgeRepeated } from './judge/repeated.js'
 export * from './report/result.js'
+export * from './view/scopes.js'
 export * from './view/summaries.js'
 export { RunView, type RunEvent, type RunViewOptions, type Series, type TimeRange } from './view/run-view.js'
 export { beamsOf, type Beam } from './view/beams.js'
-export { dueBySecond } from './view/phases.js'
+export { dueBySecond, type PhaseSummary } from './view/phases.js'
 export { explain, type Explained, type ToExplain } from './explain/explain.js'
 export { FINDING_KINDS, FINDING_LEVELS, type Finding, type FindingKind } from './explain/finding.js'
 export {

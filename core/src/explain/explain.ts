@@ -51,7 +51,7 @@ export function explain({ view, gates, satisfiedMs, reasons, pastBorderline = ne
     return result === undefined ? [] : [{ gate, result }]
   })
   const findings = [
-    ...generatorFindings(evidence, generatorFacts(view, reasons)),
+    ...generatorFindings(evidence, generatorFacts(view, reasons, results)),
     ...failureFindings(evidence),
     ...onlyUnderConcurrency(evidence, random),
     ...saturation(evidence, random),
@@ -69,11 +69,16 @@ export function explain({ view, gates, satisfiedMs, reasons, pastBorderline = ne
   return { findings: findings.toSorted((one, other) => rank(one) - rank(other)), impact }
 }
 
-function generatorFacts({ recording }: RunView, reasons: readonly string[]): GeneratorFacts {
+function generatorFacts(
+  { recording }: RunView,
+  reasons: readonly string[],
+  results: readonly GateResult[],
+): GeneratorFacts {
   const rows = recording.seconds
   const errors = rows.map(({ errorMs }) => errorMs).toSorted((a, b) => a - b)
   return {
     reasons,
+    isDecisive: results.some(({ status }) => status === 'undecided'),
     lateShare: errors.filter((error) => error > LATE_MS).length / Math.max(1, errors.length),
     errorMs: errors[Math.max(0, Math.ceil(0.99 * errors.length) - 1)] ?? 0,
     busiest: Math.max(0, ...rows.map(({ busy }) => busy)),

@@ -1,7 +1,7 @@
 // result.json, format 1: everything a run found out, for machines and for the other reports.
-import { pool, type Cells } from '../measure/cells.js'
+import { pool } from '../measure/cells.js'
 import type { Recording } from '../measure/recording.js'
-import type { ScopeCell, StepCell } from '../measure/bucket.js'
+import type { StepCell } from '../measure/bucket.js'
 import { base64OfBytes } from '../numbers/base64.js'
 import { encodeHdr } from '../measure/hdr.js'
 import type { RunShape } from '../measure/shape.js'
@@ -12,9 +12,9 @@ import type { BaselineIdentity } from '../judge/baseline.js'
 import { passedWithin, secondsOf, secondsWithin, sum } from '../judge/scope.js'
 import type { Calibration, OnceResult, RunResult } from '../judge/result-schema.js'
 import type { Judgement } from '../judge/verdict.js'
-import { phaseSummaries, seriesOf } from '../view/phases.js'
+import { seriesOf } from '../view/series.js'
 import type { RunView } from '../view/run-view.js'
-import { boundedSummary, round, share } from '../view/summaries.js'
+import { round, share } from '../view/summaries.js'
 
 export interface RunIdentity {
   id: string
@@ -106,32 +106,9 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
       bytesSent: sum(cells, (cell) => cell.bytesSent),
     },
     steps: view.steps(),
-    groups: shape.groups.map((name, index) => {
-      const scopedOf = ({ groups }: Cells) =>
-        [...groups.values()].filter((cell) => cell.scope === index && isMeasured(cell.phase))
-      const scoped = scopedOf(recording)
-      return {
-        name,
-        count: sum(scoped, (cell) => cell.finished),
-        failed: sum(scoped, (cell) => cell.failed),
-        time: boundedSummary(recording, scopedOf, (cell) => cell.time),
-      }
-    }),
-    journeys: shape.journeys.map((name, index) => {
-      const scopedOf = (cells: Cells) =>
-        [...cells.journeys.values()].filter((cell) => cell.scope === index && isMeasured(cell.phase))
-      const scoped = scopedOf(recording)
-      const total = (value: (cell: ScopeCell) => number) => sum(scoped, value)
-      return {
-        name,
-        started: total((cell) => cell.started),
-        finished: total((cell) => cell.finished),
-        failed: total((cell) => cell.failed),
-        cutOff: total((cell) => cell.cutOff),
-        time: boundedSummary(recording, scopedOf, (cell) => cell.time),
-      }
-    }),
-    phases: phaseSummaries(recording, shape),
+    groups: view.groups(),
+    journeys: view.journeys(),
+    phases: view.phases(),
     setup: facts.setup,
     teardown: facts.teardown,
     generator: {

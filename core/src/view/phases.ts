@@ -3,8 +3,9 @@ import type { BoundedRecording } from '../measure/bounds.js'
 import type { Cells } from '../measure/cells.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import { passedWithin, sum } from '../judge/scope.js'
-import type { RunView } from './run-view.js'
 import { boundedSummary, round, share } from './summaries.js'
+
+export type PhaseSummary = ReturnType<typeof phaseSummaries>[number]
 
 export function phaseSummaries(recording: BoundedRecording, shape: RunShape) {
   const ranges = phaseRanges(shape)
@@ -38,29 +39,6 @@ export function phaseSummaries(recording: BoundedRecording, shape: RunShape) {
       }),
     }
   })
-}
-
-/** The series of a run as results hold it, rounded to what is measured. */
-export function seriesOf({ series, shape, seconds }: RunView) {
-  const rounded = (values: readonly (number | null)[]) => values.map((value) => (value === null ? null : round(value)))
-  return {
-    stepMs: 1000 as const,
-    atMs: Array.from({ length: seconds }, (_, second) => second * 1000),
-    arrivalsDue: dueBySecond(shape, seconds),
-    arrivals: [...series.started],
-    users: [...series.users],
-    requests: [...series.requests],
-    failed: [...series.failed],
-    p50: rounded(series.median),
-    p95: rounded(series.p95),
-    p99: rounded(series.p99),
-    startLag: rounded(series.startLag),
-    stall: series.stall.map(round),
-    error: series.error.map(round),
-    busy: series.busy.map(round),
-    steal: series.steal.map(round),
-    metrics: Object.fromEntries(shape.metrics.map(({ name }, index) => [name, [...(series.metrics[index] ?? [])]])),
-  }
 }
 
 /** Arrivals that the rates make due in each second, from the rates of the phases. */

@@ -12,6 +12,8 @@ import { Recording, type SecondRow } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
 import { familyOf } from '../plan/measures.js'
+import { phaseSummaries, type PhaseSummary } from './phases.js'
+import { groupSummaries, journeySummaries, type GroupSummary, type JourneySummary } from './scopes.js'
 import { stepSummaries, type StepSummary } from './summaries.js'
 
 /** What happens in a run, in order; it travels as it stands, from the engine to the pages. */
@@ -169,17 +171,42 @@ export class RunView {
   /** The table of steps: over all measured phases, or over a range of seconds, whatever phases lie in it. */
   steps(range: TimeRange | null = null): StepSummary[] {
     if (range === null) {
-      const isMeasured = (phase: number) => this.shape.phases[phase]?.measured === true
       // While the run lasts a rate is one over the seconds that have passed, not over those to come.
       const untilMs = this.hasEnded ? Infinity : 1000 * this.seconds
-      const seconds = secondsOf(this.shape, { isPhase: isMeasured }, untilMs)
-      return stepSummaries(this.recording, this.shape, isMeasured, seconds)
+      const seconds = secondsOf(this.shape, { isPhase: this.isMeasured }, untilMs)
+      return stepSummaries(this.recording, this.shape, this.isMeasured, seconds)
     }
+    return stepSummaries(this.within(range), this.shape, () => true, range.toSecond - range.fromSecond)
+  }
+
+  /** The groups: over all measured phases, or over a range of seconds. */
+  groups(range: TimeRange | null = null): GroupSummary[] {
+    return range === null
+      ? groupSummaries(this.recording, this.shape, this.isMeasured)
+      : groupSummaries(this.within(range), this.shape, () => true)
+  }
+
+  /** The journeys: over all measured phases, or over a range of seconds. */
+  journeys(range: TimeRange | null = null): JourneySummary[] {
+    return range === null
+      ? journeySummaries(this.recording, this.shape, this.isMeasured)
+      : journeySummaries(this.within(range), this.shape, () => true)
+  }
+
+  /** The phases, with what was due in each. */
+  phases(): PhaseSummary[] {
+    return phaseSummaries(this.recording, this.shape)
+  }
+
+  private readonly isMeasured = (phase: number): boolean => this.shape.phases[phase]?.measured === true
+
+  /** What ended in some seconds. */
+  private within({ fromSecond, toSecond }: TimeRange): BoundedRecording {
     const part = new BoundedRecording(this.shape)
     for (const bucket of this.buckets)
-      if (bucket.second >= range.fromSecond && bucket.second < range.toSecond)
+      if (bucket.second >= fromSecond && bucket.second < toSecond)
         part.add(bucket, this.recording.seconds[bucket.second]?.errorMs)
-    return stepSummaries(part, this.shape, () => true, range.toSecond - range.fromSecond)
+    return part
   }
 
   private addBucket(bucket: Bucket): void {

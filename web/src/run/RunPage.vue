@@ -12,6 +12,9 @@ import { useMay } from '../stores/may.js'
 import { ago, clock, lengthOf } from '../text/figures.js'
 import FailuresTable from './FailuresTable.vue'
 import FindingList from './FindingList.vue'
+import JourneysTable from './JourneysTable.vue'
+import OnceTable from './OnceTable.vue'
+import PhasesTable from './PhasesTable.vue'
 import RunLanes from './RunLanes.vue'
 import StepsTable from './StepsTable.vue'
 import { useRun } from './use-run.js'
@@ -25,8 +28,9 @@ const may = useMay(() => run.value?.projectId ?? 0)
 const now = useNow({ interval: 30_000 })
 const isStopping = ref(false)
 const againFault = ref('')
+const TABS = ['steps', 'journeys', 'phases', 'failures', 'once'] as const
 const tab = computed({
-  get: () => (route.query['show'] === 'failures' ? 'failures' : 'steps'),
+  get: () => TABS.find((one) => one === route.query['show']) ?? 'steps',
   set: (show) => void router.replace({ query: { ...route.query, show } }),
 })
 const range = computed({
@@ -138,7 +142,10 @@ async function again(): Promise<void> {
       <div class="tabs">
         <ElTabs v-model="tab">
           <ElTabPane name="steps" label="Steps" />
+          <ElTabPane name="journeys" label="Journeys" />
+          <ElTabPane name="phases" label="Phases" />
           <ElTabPane name="failures" :label="`Failures ${String(failures)}`" />
+          <ElTabPane name="once" label="Setup and teardown" />
         </ElTabs>
         <span v-if="range" class="range">
           computed for {{ clock(range.fromSecond) }} – {{ clock(range.toSecond) }},
@@ -148,6 +155,14 @@ async function again(): Promise<void> {
         <span v-else class="soft hint">drag over the chart to select a time range</span>
       </div>
       <StepsTable v-if="tab === 'steps'" :steps="view?.steps ?? []" />
+      <JourneysTable
+        v-else-if="tab === 'journeys'"
+        :journeys="view?.journeys ?? []"
+        :groups="view?.groups ?? []"
+        :shape="run.shape"
+      />
+      <PhasesTable v-else-if="tab === 'phases'" :phases="view?.phases ?? []" @pick="(next) => (range = next)" />
+      <OnceTable v-else-if="tab === 'once'" :setup="run.result?.setup ?? []" :teardown="run.result?.teardown ?? []" />
       <FailuresTable v-else :steps="view?.steps ?? []" />
     </section>
   </div>

@@ -10,6 +10,9 @@ import {
   type Beam,
   type Gate,
   type GateResult,
+  type GroupSummary,
+  type JourneySummary,
+  type PhaseSummary,
   type Plan,
   type ResultFinding,
   type ResultImpact,
@@ -36,6 +39,9 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
   gates: GateResult[]
   beams: Beam[]
   steps: StepSummary[]
+  groups: GroupSummary[]
+  journeys: JourneySummary[]
+  phases: PhaseSummary[]
   findings: ResultFinding[]
   impact: ResultImpact | undefined
   /** The range that `steps` was computed for; null is all measured phases. */
@@ -102,6 +108,9 @@ function tell(): void {
     gates: view.gates(),
     beams: beamsOf(gates, view),
     steps: view.steps(range),
+    groups: view.groups(range),
+    journeys: view.journeys(range),
+    phases: view.phases(),
     ...explainedNow(view),
     range,
   }

@@ -15,6 +15,8 @@ export interface GeneratorFacts {
   errorMs: number
   /** Seconds with an error over LATE_MS, of all. */
   lateShare: number
+  /** Whether it could have decided a gate. */
+  isDecisive: boolean
   /** Shares of a second, at most and on the mean. */
   busiest: number
   steal: number
@@ -49,7 +51,7 @@ export function generatorFindings({ failures, requests, shape, seconds }: Eviden
   if (facts.reasons.length > 0 || facts.lateShare >= LATE_SHARE)
     found.push({
       ...frame,
-      level: facts.reasons.length > 0 ? 'problem' : 'warning',
+      level: facts.reasons.length > 0 ? 'problem' : facts.isDecisive ? 'warning' : 'note',
       evidence: {
         errorP99Ms: figure(facts.errorMs),
         busiestShare: figure(facts.busiest),

@@ -1,0 +1,53 @@
+<script setup lang="ts">
+// Journeys with the groups of their steps below them.
+import { formatMs, type GroupSummary, type JourneySummary, type RunShape } from '@jolt-gate/core'
+import { ElTable, ElTableColumn } from 'element-plus'
+import { computed } from 'vue'
+import { grouped, percent } from '../text/figures.js'
+
+const props = defineProps<{ journeys: JourneySummary[]; groups: GroupSummary[]; shape: RunShape }>()
+
+interface Row {
+  key: string
+  name: string
+  finished: string
+  failed: string
+  median: string
+  p95: string
+  p99: string
+  max: string
+  children: Row[]
+}
+const rows = computed(() =>
+  props.journeys.map((journey) => ({
+    ...rowOf(journey.name, journey.finished, journey.failed + journey.cutOff, journey.time),
+    // A group that two journeys have stands below both: its times are those of both.
+    children: props.groups
+      .filter(({ name }) => groupsIn(journey.name).has(name))
+      .map(({ name, count, failed, time }) => ({
+        ...rowOf(name, count, failed, time),
+        key: `${journey.name}: ${name}`,
+      })),
+  })),
+)
+
+const groupsIn = (journey: string) =>
+  new Set(props.shape.steps.filter(({ journeys }) => journeys.includes(journey)).map(({ group }) => group))
+
+function rowOf(name: string, finished: number, failed: number, time: JourneySummary['time']): Row {
+  const at = (percentile: '50' | '95' | '99') => (time === null ? '–' : formatMs(time.percentiles[percentile]))
+  return {
+    ...{ key: name, name, children: [], finished: grouped(finished) },
+    failed: finished + failed === 0 ? '–' : percent(failed / (finished + failed)),
+    ...{ median: at('50'), p95: at('95'), p99: at('99'), max: time === null ? '–' : formatMs(time.max) },
+  }
+}
+const FIGURES = ['finished', 'failed', 'median', 'p95', 'p99', 'max']
+</script>
+
+<template>
+  <ElTable :data="rows" row-key="key" default-expand-all size="small" empty-text="nothing has ended yet">
+    <ElTableColumn prop="name" label="journey, group" min-width="220" />
+    <ElTableColumn v-for="one in FIGURES" :key="one" :prop="one" :label="one" width="110" align="right" />
+  </ElTable>
+</template>
