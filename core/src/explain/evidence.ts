@@ -137,6 +137,26 @@ function bySecondOf(buckets: RunView['buckets'], step: number): Map<number, Dist
   return bySecond
 }
 
+/** Steps that are looked at one by one: those with the most requests. */
+const MOST_STEPS = 6
+
+/**
+ * The seconds of each of the busiest steps, with its own times. The times of a second over all steps change with what
+ * happens to be sent in it: what is slow must be sought step by step.
+ */
+export function secondsByStep({ steps, seconds }: Evidence): { step: EvidenceStep; seconds: EvidenceSecond[] }[] {
+  const busiest = steps.toSorted((one, other) => other.requests - one.requests).slice(0, MOST_STEPS)
+  return busiest.map((step) => {
+    const bySecond = step.bySecond()
+    const own = seconds.map((second) => {
+      const times = bySecond.get(second.second)
+      const at = (percent: number) => (times === undefined ? NaN : times.percentile(percent) / 1000)
+      return { ...second, count: times?.count ?? 0, medianMs: at(50), p95Ms: at(95) }
+    })
+    return { step, seconds: own }
+  })
+}
+
 /** Seconds in a row, taken together. */
 export interface Window {
   fromSecond: number

@@ -1,6 +1,6 @@
 // Figures that rise all through a steady load: a leak, a table that grows, a cache that fills.
 import { medianOf, trendOf } from '../../numbers/trends.js'
-import type { Evidence, Steady } from '../evidence.js'
+import { secondsByStep, type Evidence, type Steady } from '../evidence.js'
 import { figure, numberWords, SURE, timeWords, type Finding } from '../finding.js'
 
 const LEAST_SECONDS = 30
@@ -20,23 +20,28 @@ export function drift(evidence: Evidence): Finding[] {
   return [...timesDrift(evidence, longest), ...evidence.metrics.flatMap((metric) => metricDrift(metric, longest))]
 }
 
-function timesDrift({ seconds }: Evidence, steady: Steady): Finding[] {
-  const medians = mediansOf(
-    seconds.slice(steady.fromSecond, steady.toSecond).flatMap(({ count, medianMs }) => (count === 0 ? [] : [medianMs])),
-  )
-  const found = rising(medians)
-  if (found === undefined || found.end - found.begin < LEAST_MS) return []
-  const perMinute = ((found.end - found.begin) * 60) / (steady.toSecond - steady.fromSecond)
+function timesDrift(evidence: Evidence, steady: Steady): Finding[] {
+  const drifting = secondsByStep(evidence).flatMap(({ step, seconds }) => {
+    const part = seconds.slice(steady.fromSecond, steady.toSecond)
+    const found = rising(mediansOf(part.flatMap(({ count, medianMs }) => (count === 0 ? [] : [medianMs]))))
+    return found === undefined || found.end - found.begin < LEAST_MS ? [] : [{ name: step.name, ...found }]
+  })
+  const [worst] = drifting.toSorted((one, other) => other.end / other.begin - one.end / one.begin)
+  if (worst === undefined) return []
+  const { name, begin, end, p } = worst
+  const perMinute = ((end - begin) * 60) / (steady.toSecond - steady.fromSecond)
   return [
     {
-      ...framed(steady, found.p),
+      ...framed(steady, p),
       level: 'warning',
+      steps: drifting.map((one) => one.name),
       evidence: {
-        medianAtFirstMs: figure(found.begin),
-        medianAtLastMs: figure(found.end),
+        step: name,
+        medianAtFirstMs: figure(begin),
+        medianAtLastMs: figure(end),
         perMinuteMs: figure(perMinute),
       },
-      text: `Response times drift upwards during ${steady.phase}, at a load that stays the same: the median rises from ${timeWords(found.begin)} to ${timeWords(found.end)}, by ${timeWords(perMinute)} a minute.`,
+      text: `Response times drift upwards during ${steady.phase}, at a load that stays the same: the median of "${name}" rises from ${timeWords(begin)} to ${timeWords(end)}, by ${timeWords(perMinute)} a minute.`,
       tryNext: [
         'Run it longer (profile soak): does it go on, or level out?',
         'Look for what grows with each request: rows, sessions, lists, caches without a bound.',
