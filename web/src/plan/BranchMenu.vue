@@ -2,7 +2,7 @@
 // The branch that the person looks at; another can be chosen, or made from it. The others' pages stay where they are.
 import { useQueryClient } from '@tanstack/vue-query'
 import { ElButton, ElInput, ElPopover } from 'element-plus'
-import { ref } from 'vue'
+import { ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import { useBranchLookedAt } from '../stores/branches.js'
@@ -30,6 +30,9 @@ async function list(): Promise<void> {
     fault.value = wordsOf(error)
   }
 }
+watch(isOpen, (open) => {
+  if (open) void list()
+})
 async function look(branch: string): Promise<void> {
   looked.look(props.project, branch)
   isOpen.value = false
@@ -50,7 +53,7 @@ async function make(): Promise<void> {
 </script>
 
 <template>
-  <ElPopover v-model:visible="isOpen" trigger="click" placement="bottom-start" :width="280" @show="list()">
+  <ElPopover v-model:visible="isOpen" trigger="click" placement="bottom-start" :width="280">
     <template #reference>
       <ElButton link :aria-expanded="isOpen" @keydown.esc="isOpen = false">
         branch&nbsp;<b>{{ branch ?? 'none' }}</b>
