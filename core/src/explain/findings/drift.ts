@@ -3,11 +3,12 @@ import { medianOf, trendOf } from '../../numbers/trends.js'
 import { secondsByStep, type Evidence, type Steady } from '../evidence.js'
 import { figure, numberWords, SURE, timeWords, type Finding } from '../finding.js'
 
-const LEAST_SECONDS = 30
+/** In less a machine that is busy with something else looks the same. */
+const LEAST_SECONDS = 60
 const MOST_WINDOWS = 120
 const LEAST_WINDOWS = 12
 /** Change over the phase, as a part of where it began. */
-const LEAST_CHANGE = 0.2
+const LEAST_CHANGE = 0.3
 const LEAST_MS = 2
 
 /** Drift: a trend over a steady phase, of response times or of a metric. Method: `trendOf`, on windows of seconds. */
@@ -21,10 +22,13 @@ export function drift(evidence: Evidence): Finding[] {
 }
 
 function timesDrift(evidence: Evidence, steady: Steady): Finding[] {
-  const drifting = secondsByStep(evidence).flatMap(({ step, seconds }) => {
+  const steps = secondsByStep(evidence)
+  const drifting = steps.flatMap(({ step, seconds }) => {
     const part = seconds.slice(steady.fromSecond, steady.toSecond)
     const found = rising(mediansOf(part.flatMap(({ count, medianMs }) => (count === 0 ? [] : [medianMs]))))
-    return found === undefined || found.end - found.begin < LEAST_MS ? [] : [{ name: step.name, ...found }]
+    // Bonferroni: each of the steps is a chance of a false alarm.
+    const isChance = found === undefined || found.p * steps.length > SURE
+    return isChance || found.end - found.begin < LEAST_MS ? [] : [{ name: step.name, ...found }]
   })
   const [worst] = drifting.toSorted((one, other) => other.end / other.begin - one.end / one.begin)
   if (worst === undefined) return []
