@@ -7,8 +7,8 @@ import { figure, numberWords, SURE, timeWords, type Finding } from '../finding.j
 const LEAST_SECONDS = 60
 const MOST_WINDOWS = 120
 const LEAST_WINDOWS = 12
-/** Change over the phase, as a part of where it began. */
-const LEAST_CHANGE = 0.3
+/** Change over the phase, as a part of where it began: of times, which noise moves more, and of metrics. */
+const LEAST_CHANGE = { times: 0.3, metric: 0.2 }
 const LEAST_MS = 2
 
 /** Drift: a trend over a steady phase, of response times or of a metric. Method: `trendOf`, on windows of seconds. */
@@ -25,7 +25,10 @@ function timesDrift(evidence: Evidence, steady: Steady): Finding[] {
   const steps = secondsByStep(evidence)
   const drifting = steps.flatMap(({ step, seconds }) => {
     const part = seconds.slice(steady.fromSecond, steady.toSecond)
-    const found = rising(mediansOf(part.flatMap(({ count, medianMs }) => (count === 0 ? [] : [medianMs]))))
+    const found = rising(
+      mediansOf(part.flatMap(({ count, medianMs }) => (count === 0 ? [] : [medianMs]))),
+      LEAST_CHANGE.times,
+    )
     // Bonferroni: each of the steps is a chance of a false alarm.
     const isChance = found === undefined || found.p * steps.length > SURE
     return isChance || found.end - found.begin < LEAST_MS ? [] : [{ name: step.name, ...found }]
@@ -58,7 +61,7 @@ function metricDrift({ name, ceiling, values }: Evidence['metrics'][number], ste
   const part = values.slice(steady.fromSecond, steady.toSecond)
   const known = part.flatMap((value) => value ?? [])
   if (known.length < LEAST_SECONDS) return []
-  const found = rising(mediansOf(known))
+  const found = rising(mediansOf(known), LEAST_CHANGE.metric)
   if (found === undefined) return []
   const perHour = ((found.end - found.begin) * 3600) / part.length
   const hours = ceiling === null || perHour <= 0 ? undefined : Math.max(0, (ceiling - found.end) / perHour)
@@ -104,7 +107,7 @@ const framed = ({ phase, fromSecond, toSecond }: Steady, p: number) => ({
 })
 
 /** A rise that is sure, large enough, and there in both halves: a step, or one that has levelled out, is none. */
-function rising(values: readonly number[]): { begin: number; end: number; p: number } | undefined {
+function rising(values: readonly number[], leastChange: number): { begin: number; end: number; p: number } | undefined {
   if (values.length < LEAST_WINDOWS) return undefined
   const { p, slope } = trendOf(values)
   if (p > SURE || slope <= 0) return undefined
@@ -113,7 +116,7 @@ function rising(values: readonly number[]): { begin: number; end: number; p: num
   if (halves.some((half) => half.slope < slope / 4)) return undefined
   const centre = medianOf(values)
   const [begin, end] = [centre - (slope * (values.length - 1)) / 2, centre + (slope * (values.length - 1)) / 2]
-  return end - begin < LEAST_CHANGE * Math.abs(begin) ? undefined : { begin, end, p }
+  return end - begin < leastChange * Math.abs(begin) ? undefined : { begin, end, p }
 }
 
 const hoursWords = (hours: number): string =>
