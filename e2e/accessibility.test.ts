@@ -22,21 +22,14 @@ const PAGES = [
   '/audit-log',
   '/?add=yes',
 ]
-/** Where each dialog, menu or popover is, and the buttons that open it. */
-const OPENED: [path: string, ...buttons: (string | RegExp)[]][] = [
-  ['/p/1/plans', 'New plan…'],
-  ['/p/1/plans', 'Remote…'],
-  ['/p/1/plans', 'branch main'],
-  ['/p/1/plans', 'Clone…'],
-  [PLAN, 'More for this plan'],
-  [PLAN, 'Add a gate…'],
-  [PLAN, '300 ms'],
-  [`${PLAN}&as=form`, 'Add a part…'],
-  ['/p/1/targets', 'Rename…'],
-  ['/p/1/targets', 'Delete'],
-  ['/people', /^Reset password/],
-  ['/p/1/plans', /Find or do/],
-]
+/** The dialogs, menus and popovers of a page, by the button that opens each; Escape closes it. */
+const OPENED: Readonly<Record<string, readonly (string | RegExp)[]>> = {
+  '/p/1/plans': ['Remote…', 'branch main', 'Clone…', 'New plan…', /Find or do/],
+  [PLAN]: ['More for this plan', 'Add a gate…', '300 ms'],
+  [`${PLAN}&as=form`]: ['Add a part…'],
+  '/p/1/targets': ['Delete', 'Rename…'],
+  '/people': [/^Reset password/],
+}
 
 let place: Application
 let page: Page
@@ -81,15 +74,18 @@ describe.each(['light', 'dark'])('in the %s theme', (theme) => {
 
   it('every dialog, menu and popover can, too', async () => {
     const found: string[] = []
-    for (const [path, ...buttons] of OPENED) {
+    for (const [path, buttons] of Object.entries(OPENED)) {
       await open(path)
-      for (const name of buttons)
+      for (const name of buttons) {
         await page
           .getByRole('button', { name, exact: typeof name === 'string' })
           .first()
           .click()
-      await page.waitForTimeout(300)
-      found.push(...(await violations(`${path} ${buttons.join(', ')}`)))
+        await page.waitForTimeout(200)
+        found.push(...(await violations(`${path} ${String(name)}`)))
+        await page.keyboard.press('Escape')
+        await page.waitForTimeout(100)
+      }
     }
     expect(found).toEqual([])
   })

@@ -79,13 +79,13 @@ function press(event: Event): void {
       autofocus
       class="words"
       aria-label="Find or do"
-      aria-expanded="true"
+      :aria-expanded="found.length > 0"
       aria-controls="found"
-      :aria-activedescendant="`found-${chosen}`"
+      :aria-activedescendant="found.length === 0 ? undefined : `found-${chosen}`"
       placeholder="a plan, a step, a run, a target, or what to do"
       @keydown="press"
     />
-    <ul id="found" class="found" role="listbox" aria-label="What was found">
+    <ul v-show="found.length > 0" id="found" class="found" role="listbox" aria-label="What was found">
       <li
         v-for="(one, index) in found"
         :id="`found-${index}`"
@@ -100,8 +100,8 @@ function press(event: Event): void {
         <span class="label">{{ one.label }}</span>
         <span class="soft more">{{ one.more }}</span>
       </li>
-      <li v-if="found.length === 0" class="soft none">{{ isLoading ? 'Searching …' : 'Nothing found' }}</li>
     </ul>
+    <p v-if="found.length === 0" class="soft none" role="status">{{ isLoading ? 'Searching …' : 'Nothing found' }}</p>
   </ElDialog>
 </template>
 
@@ -122,7 +122,7 @@ function press(event: Event): void {
   padding: 5px 8px;
   cursor: pointer;
 }
-.found .none {
+.none {
   display: block;
 }
 .here {
