@@ -29,6 +29,7 @@ await Promise.all([
       { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
       testsOf('web'),
       testsOf('scripts'),
+      testsOf('engine-untimed'),
     ],
     'at its end',
   ),
@@ -36,7 +37,7 @@ await Promise.all([
 await inTurn([testsOf('engine'), testsOf('cli')], 'as it comes')
 await Promise.all([
   inTurn([testsOf('server')], 'at its end'),
-  inTurn([testsOf('e2e'), testsOf('engine-untimed')], 'at its end'),
+  inTurn([testsOf('e2e')], 'at its end'),
 ])
 rmSync(reports, { recursive: true, force: true })
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
