@@ -35,10 +35,7 @@ await Promise.all([
   ),
 ])
 await inTurn([testsOf('engine'), testsOf('cli')], 'as it comes')
-await Promise.all([
-  inTurn([testsOf('server')], 'at its end'),
-  inTurn([testsOf('e2e')], 'at its end'),
-])
+await Promise.all([inTurn([testsOf('server')], 'at its end'), inTurn([testsOf('e2e')], 'at its end')])
 rmSync(reports, { recursive: true, force: true })
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
 process.exitCode = failed === 0 ? 0 : 1
