@@ -117,6 +117,8 @@ describe('a first plan', () => {
     await editor().click()
     await page.keyboard.press('Control+End')
     await page.keyboard.insertText('  - p95 response time of ')
+    // The page reads the text beside the typing: what is offered are the steps that it has read.
+    await page.locator('.outline').getByText('home').waitFor()
     await page.keyboard.press('Control+Space')
     await page.locator('.cm-tooltip-autocomplete').getByText('"home"').click()
     await page.keyboard.insertText(' under 400 ms\n')
