@@ -68,7 +68,7 @@ describe('the list of runs', () => {
     // Both days count: the second of January begins with run 24, the third ends with run 71.
     expect(await list({ from: '2026-01-02', to: '2026-01-03' })).toMatchObject({ total: 48 })
     expect((await list({ verdict: 'perhaps' })).status).toBe(400)
-    expect((await list({ from: 'yesterday' })).status).toBe(400)
+    for (const from of ['yesterday', '2026-13-45']) expect((await list({ from })).status).toBe(400)
   })
 
   it('is searched by every word, and no sign of the word is a wildcard', async () => {

@@ -216,6 +216,12 @@ describe('Git', () => {
     }
     expect(await remote('pull')).toMatchObject({ status: 409, body: { code: 'NO_REMOTE' } })
     expect(await administrator('PUT', `${place.project}/remote`, { url: 'ssh://x/y' })).toMatchObject({ status: 400 })
+    // It reads folders of this machine: the administrator of one project is not enough.
+    const jon = { name: 'Jon', email: 'jon@larkholm.example', password: 'eleven-buoys', role: 'author' }
+    const { id } = (await administrator('POST', '/people', jon)).body as { id: number }
+    await administrator('PUT', `/people/${String(id)}/projects/1`, { role: 'administrator' })
+    const author = callerOf(origin, await signedIn(origin, '/session', { email: jon.email, password: jon.password }))
+    expect(await author('PUT', `${place.project}/remote`, { url: bare })).toMatchObject({ status: 403 })
     const set = await administrator('PUT', `${place.project}/remote`, { url: bare })
     expect(set.body).toEqual({ url: bare, hasPassword: false })
 

@@ -65,6 +65,7 @@ export const RUN_VERDICTS = ['open', 'shut', 'void', 'stopped'] as const
 const day = () =>
   string()
     .matches(/^\d{4}-\d{2}-\d{2}$/, 'a day such as 2026-06-01')
+    .test('day', 'there is no such day', (value) => value === undefined || !Number.isNaN(Date.parse(value)))
     .optional()
 /** Which runs of a project; all of it together must hold. */
 const RUN_FILTER = object({

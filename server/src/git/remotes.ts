@@ -16,8 +16,15 @@ export class RemoteStore {
     return row === null ? undefined : { url: row.url, hasPassword: row.sealed !== null }
   }
 
-  /** A password is kept sealed; without a key for that it is not kept. */
-  async write(projectId: number, { url, credential }: Source): Promise<void> {
+  /** Refuses a password that could not be kept sealed. */
+  refuseUnsealed({ credential }: Source): void {
+    if (credential !== undefined && this.key === undefined)
+      throw new Problem(409, 'NO_KEY', 'no key for passwords: start the server with --key-file, or set JOLT_GATE_KEY')
+  }
+
+  async write(projectId: number, source: Source): Promise<void> {
+    this.refuseUnsealed(source)
+    const { url, credential } = source
     const sealed =
       this.key === undefined || credential === undefined ? null : seal(this.key, placeOf(projectId), credential)
     await RemoteRow.upsert({ projectId, url, sealed })

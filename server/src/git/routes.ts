@@ -30,6 +30,9 @@ export function gitRoutes(remotes: RemoteStore): Router {
   serve(routes, ROUTES.remote, async ({ params }) => remoteOf((await projectOf(params.project)).project.id))
 
   serve(routes, ROUTES.setRemote, async ({ person: administrator, params, body: { url } }) => {
+    // As clones: it reads folders of this machine and asks its network, which one project's administrator may not.
+    if (administrator.role !== 'administrator')
+      throw new Problem(403, 'ROLE', 'only an administrator of the server may set a remote')
     const { project } = await projectOf(params.project)
     const source = url === '' ? undefined : readSource(url)
     if (source === undefined) await remotes.remove(project.id)

@@ -52,6 +52,7 @@ export async function cloneProject(
   remotes: RemoteStore,
 ): Promise<ProjectRow> {
   const source = readSource(from)
+  remotes.refuseUnsealed(source)
   const name = basename(source.url.replace(/\/+$/, '')).replace(/\.git$/, '')
   const path = freeFolder(folder, name === '' ? 'project' : name)
   await gitOverNetwork(source, ['clone', '-q', '-c', 'core.symlinks=false', '--', source.url, path])

@@ -27,7 +27,13 @@ export function askerOf(secrets: SecretStore): Asker {
       plan,
       target,
       head: await copy.head(),
-      fileBytes: (path) => copy.bytes(path),
+      fileBytes: (path) => {
+        const bytes = copy.bytes(path)
+        // The branch or the file may have gone while the run waited: an empty body would be another load.
+        if (bytes === undefined)
+          throw new Problem(409, 'GONE', `${path} was there when the run was asked for, and is gone`)
+        return bytes
+      },
       permit: () => refuseForbidden(project.id, target, previewOf(plan)),
     }
   }

@@ -9,6 +9,7 @@ import PageError from '../frame/PageError.vue'
 import { ElButton, ElInput, ElPopover, ElTable, ElTableColumn } from 'element-plus'
 import type { PlanSummary } from '@jolt-gate/core/api'
 import { useMay } from '../stores/may.js'
+import { useSession } from '../stores/session.js'
 import BranchMenu from '../plan/BranchMenu.vue'
 import FirstSteps from './FirstSteps.vue'
 import NewPlan from './NewPlan.vue'
@@ -23,6 +24,7 @@ const router = useRouter()
 const now = useNow({ interval: 30_000 })
 const project = computed(() => Number(route.params['project']))
 const may = useMay(() => project.value)
+const session = useSession()
 const {
   data: state,
   isLoading,
@@ -63,7 +65,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         v-if="state && may.mayWrite"
         :project="project"
         :branch="state.branch"
-        :is-administrator="may.isAdministrator"
+        :is-administrator="session.isAdministrator"
       />
       <span v-if="may.mayWrite" class="make">
         <ElButton @click="router.push({ name: 'import', params: { project } })">Import…</ElButton>
