@@ -108,6 +108,10 @@ function steadyOf(shape: RunShape, length: number): Steady[] {
   })
 }
 
+/** The longest steady phase: the one that tells most. */
+export const longestSteady = ({ steady }: Pick<Evidence, 'steady'>): Steady | undefined =>
+  steady.toSorted((one, other) => other.toSecond - other.fromSecond - (one.toSecond - one.fromSecond))[0]
+
 function stepsOf({ buckets, shape, recording }: RunView, isMeasured: (phase: number) => boolean): EvidenceStep[] {
   return shape.steps.flatMap(({ name, isRequest }, step) => {
     if (!isRequest) return []
@@ -137,6 +141,11 @@ function bySecondOf(buckets: RunView['buckets'], step: number): Map<number, Dist
   return bySecond
 }
 
+export interface SecondsOfStep {
+  step: EvidenceStep
+  seconds: EvidenceSecond[]
+}
+
 /** Steps that are looked at one by one: those with the most requests. */
 const MOST_STEPS = 6
 
@@ -144,7 +153,7 @@ const MOST_STEPS = 6
  * The seconds of each of the busiest steps, with its own times. The times of a second over all steps change with what
  * happens to be sent in it: what is slow must be sought step by step.
  */
-export function secondsByStep({ steps, seconds }: Evidence): { step: EvidenceStep; seconds: EvidenceSecond[] }[] {
+export function secondsByStep({ steps, seconds }: Evidence): SecondsOfStep[] {
   const busiest = steps.toSorted((one, other) => other.requests - one.requests).slice(0, MOST_STEPS)
   return busiest.map((step) => {
     const bySecond = step.bySecond()
@@ -160,17 +169,14 @@ export function secondsByStep({ steps, seconds }: Evidence): { step: EvidenceSte
 /** Seconds in a row, taken together. */
 export interface Window {
   fromSecond: number
-  toSecond: number
   /** Means over the seconds. */
   due: number
   passed: number
   users: number
-  requests: number
-  failed: number
 }
 
 /** Windows of so many seconds; what is left over at the end is left out. */
-export function windowsOf(seconds: readonly EvidenceSecond[], size: number): Window[] {
+function windowsOf(seconds: readonly EvidenceSecond[], size: number): Window[] {
   const windows: Window[] = []
   for (let from = 0; from + size <= seconds.length; from += size) {
     const part = seconds.slice(from, from + size)
@@ -178,12 +184,9 @@ export function windowsOf(seconds: readonly EvidenceSecond[], size: number): Win
       part.reduce((sum, second) => sum + value(second), 0) / size
     windows.push({
       fromSecond: part[0]?.second ?? 0,
-      toSecond: (part.at(-1)?.second ?? 0) + 1,
       due: mean(({ due }) => due),
       passed: mean(({ requests, failed }) => requests - failed),
       users: mean(({ users }) => users),
-      requests: part.reduce((sum, { requests }) => sum + requests, 0),
-      failed: part.reduce((sum, { failed }) => sum + failed, 0),
     })
   }
   return windows

@@ -3,7 +3,7 @@ import type { GateResult } from '../judge/gate-result.js'
 import type { Gate } from '../plan/model.js'
 import { Draws } from '../values/random.js'
 import type { RunView } from '../view/run-view.js'
-import { evidenceOf } from './evidence.js'
+import { evidenceOf, secondsByStep } from './evidence.js'
 import { FINDING_LEVELS, type Finding } from './finding.js'
 import { coldStart } from './findings/cold-start.js'
 import { onlyUnderConcurrency } from './findings/concurrency.js'
@@ -36,6 +36,9 @@ export interface ToExplain {
   pastBorderline?: ReadonlyMap<string, number>
 }
 
+/** A result holds no more; the gravest stay. */
+export const MOST_FINDINGS = 100
+
 /** Draws are always the same: what was found once is found again. */
 const SEED = 20_260_601
 
@@ -44,6 +47,7 @@ export function explain({ view, gates, satisfiedMs, reasons, pastBorderline = ne
   const evidence = evidenceOf(view)
   const draws = new Draws(SEED).at(0, 0, 0)
   const random = () => draws.next()
+  const bySteps = secondsByStep(evidence)
   const impact = impactOf(view, satisfiedMsOf(satisfiedMs, gates))
   const results = view.gates()
   const judged = gates.flatMap((gate, index): { gate: Gate; result: GateResult }[] => {
@@ -58,15 +62,15 @@ export function explain({ view, gates, satisfiedMs, reasons, pastBorderline = ne
     ...firstToFill(evidence),
     ...queueing(evidence),
     ...slowRecovery(view.shape, impact.recovery),
-    ...coldStart(evidence),
-    ...drift(evidence),
+    ...coldStart(evidence, bySteps),
+    ...drift(evidence, bySteps),
     ...periodicSpikes(evidence),
     ...twoPopulations(evidence),
     ...whereTheTimeGoes(evidence),
     ...gateFindings(judged, pastBorderline),
   ]
   const rank = ({ level }: Finding) => FINDING_LEVELS.indexOf(level)
-  return { findings: findings.toSorted((one, other) => rank(one) - rank(other)), impact }
+  return { findings: findings.toSorted((one, other) => rank(one) - rank(other)).slice(0, MOST_FINDINGS), impact }
 }
 
 function generatorFacts(

@@ -1,7 +1,7 @@
 // Before the load, a sender of the same plan sends to a server of our own in the same thread: the first requests of a
 // process load the HTTP parser and run code that is not compiled yet, and would start tens of milliseconds late.
 import { createServer, type Server } from 'node:net'
-import { isOpenPhase, loadSeconds, stepAround, type Plan, type Step } from '@jolt-gate/core'
+import { isOpenPhase, loadSeconds, stepAround, stepsInside, type Plan, type Step } from '@jolt-gate/core'
 import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import { straightTo } from '../walk/alone.js'
@@ -111,10 +111,10 @@ function warmPlan(plan: Plan): Plan {
   }
 }
 
-/** A warm-up sends requests and leaves out what waits, calls scripts or talks to databases and sockets. */
+/** A warm-up sends requests, in whatever stands around them; it leaves out all else. */
 function warmStep(step: Step): Step[] {
-  const isLeft = step.kind === 'wait' || step.kind === 'call' || step.kind === 'sql' || step.kind === 'socket'
-  return isLeft ? [] : [stepAround(step, (steps) => steps.flatMap(warmStep))]
+  if (step.kind === 'send') return [step]
+  return stepsInside(step).length === 0 ? [] : [stepAround(step, (steps) => steps.flatMap(warmStep))]
 }
 
 function listen(server: Server): Promise<string> {

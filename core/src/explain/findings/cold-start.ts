@@ -1,5 +1,5 @@
 // The first seconds of traffic slower than the same load later.
-import { phasesWithin, secondsByStep, type Evidence, type EvidenceSecond } from '../evidence.js'
+import { phasesWithin, type Evidence, type EvidenceSecond, type SecondsOfStep } from '../evidence.js'
 import { figure, momentWords, timeWords, type Finding } from '../finding.js'
 
 /** The first seconds are looked at up to here. */
@@ -18,8 +18,8 @@ const LEAST_LATER = 20
  * Of n later seconds of the same law, the chance that the first is above all of them is 1 in n + 1 (ranks; common
  * practice, no source); that it is so far above is far less.
  */
-export function coldStart(evidence: Evidence): Finding[] {
-  const cold = secondsByStep(evidence).flatMap(({ step, seconds }) => {
+export function coldStart(evidence: Evidence, bySteps: readonly SecondsOfStep[]): Finding[] {
+  const cold = bySteps.flatMap(({ step, seconds }) => {
     const found = coldSeconds(seconds)
     return found === undefined ? [] : [{ name: step.name, ...found }]
   })

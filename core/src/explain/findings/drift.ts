@@ -1,6 +1,6 @@
 // Figures that rise all through a steady load: a leak, a table that grows, a cache that fills.
 import { medianOf, trendOf } from '../../numbers/trends.js'
-import { secondsByStep, type Evidence, type Steady } from '../evidence.js'
+import { longestSteady, type Evidence, type SecondsOfStep, type Steady } from '../evidence.js'
 import { figure, numberWords, SURE, timeWords, type Finding } from '../finding.js'
 
 /** In less a machine that is busy with something else looks the same. */
@@ -12,25 +12,22 @@ const LEAST_CHANGE = { times: 0.3, metric: 0.2 }
 const LEAST_MS = 2
 
 /** Drift: a trend over a steady phase, of response times or of a metric. Method: `trendOf`, on windows of seconds. */
-export function drift(evidence: Evidence): Finding[] {
+export function drift(evidence: Evidence, bySteps: readonly SecondsOfStep[]): Finding[] {
   // The longest steady phase tells most, and one answer is enough.
-  const [longest] = evidence.steady.toSorted(
-    (one, other) => other.toSecond - other.fromSecond - (one.toSecond - one.fromSecond),
-  )
+  const longest = longestSteady(evidence)
   if (longest === undefined || longest.toSecond - longest.fromSecond < LEAST_SECONDS) return []
-  return [...timesDrift(evidence, longest), ...evidence.metrics.flatMap((metric) => metricDrift(metric, longest))]
+  return [...timesDrift(bySteps, longest), ...evidence.metrics.flatMap((metric) => metricDrift(metric, longest))]
 }
 
-function timesDrift(evidence: Evidence, steady: Steady): Finding[] {
-  const steps = secondsByStep(evidence)
-  const drifting = steps.flatMap(({ step, seconds }) => {
+function timesDrift(bySteps: readonly SecondsOfStep[], steady: Steady): Finding[] {
+  const drifting = bySteps.flatMap(({ step, seconds }) => {
     const part = seconds.slice(steady.fromSecond, steady.toSecond)
     const found = rising(
       mediansOf(part.flatMap(({ count, medianMs }) => (count === 0 ? [] : [medianMs]))),
       LEAST_CHANGE.times,
     )
     // Bonferroni: each of the steps is a chance of a false alarm.
-    const isChance = found === undefined || found.p * steps.length > SURE
+    const isChance = found === undefined || found.p * bySteps.length > SURE
     return isChance || found.end - found.begin < LEAST_MS ? [] : [{ name: step.name, ...found }]
   })
   const [worst] = drifting.toSorted((one, other) => other.end / other.begin - one.end / one.begin)

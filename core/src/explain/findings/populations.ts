@@ -3,7 +3,7 @@ import { dipOf } from '../../numbers/dip.js'
 import { pool } from '../../measure/cells.js'
 import type { Distribution } from '../../numbers/distribution.js'
 import { Draws } from '../../values/random.js'
-import { type Evidence, type EvidenceStep, type Steady } from '../evidence.js'
+import { longestSteady, type Evidence, type EvidenceStep, type Steady } from '../evidence.js'
 import { figure, shareWords, SURE, timeWords, type Finding } from '../finding.js'
 
 /** Values that the test is made on: the times at evenly spaced ranks. */
@@ -22,8 +22,9 @@ const LEAST_MS = 2
  * The chance of as large a dip is that among samples of the uniform law, the one with a single mode that dips most
  * (Hartigan and Hartigan 1985).
  */
-export function twoPopulations({ steps, steady, shape }: Evidence): Finding[] {
-  const [longest] = steady.toSorted((one, other) => other.toSecond - other.fromSecond - (one.toSecond - one.fromSecond))
+export function twoPopulations(evidence: Evidence): Finding[] {
+  const { steps, shape } = evidence
+  const longest = longestSteady(evidence)
   if (longest === undefined) return []
   return steps.flatMap((step): Finding[] => {
     // Two groups in a phase are two in the run: most steps are done with at once.
