@@ -9,6 +9,8 @@ interface Manner {
   isAlone?: boolean
   timeoutMs?: number
   hasDom?: boolean
+  /** Files share what they import: reading the server's sources takes three seconds. */
+  isTogether?: boolean
   except?: readonly string[]
 }
 
@@ -20,7 +22,7 @@ const UNTIMED = 'held network parts rehearsal reused-connection sandbox sender s
 const project = (
   name: string,
   include: string | readonly string[],
-  { isAlone = false, timeoutMs = 20_000, hasDom = false, except = [] }: Manner = {},
+  { isAlone = false, timeoutMs = 20_000, hasDom = false, isTogether = false, except = [] }: Manner = {},
 ) => ({
   plugins: hasDom ? [vue()] : [],
   resolve,
@@ -38,6 +40,7 @@ const project = (
     // Waits are for slow hosts: they cost nothing where things go well.
     expect: { poll: { timeout: 20_000 } },
     fileParallelism: !isAlone,
+    isolate: !isTogether,
   },
 })
 
@@ -50,7 +53,7 @@ export default defineConfig({
       project('engine', 'engine/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000, except: UNTIMED }),
       project('engine-untimed', UNTIMED, { isAlone: true, timeoutMs: 60_000 }),
       project('cli', 'cli/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000 }),
-      project('server', 'server/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000 }),
+      project('server', 'server/test/**/*.test.ts', { isAlone: true, isTogether: true, timeoutMs: 60_000 }),
       project('e2e', 'e2e/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),
     ],
   },
