@@ -1,40 +1,18 @@
 // Panels that ask and tell the server: branches, the remote, the filters of the list of runs.
-import { VueQueryPlugin } from '@tanstack/vue-query'
 import { flushPromises, mount } from '@vue/test-utils'
 import { ElSelect } from 'element-plus'
-import { createPinia, setActivePinia } from 'pinia'
-import { createMemoryHistory, createRouter } from 'vue-router'
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import type { RunFilter } from '@jolt-gate/core/api'
 import { api, ApiError } from '../src/api/client.js'
 import BranchMenu from '../src/plan/BranchMenu.vue'
 import RemotePanel from '../src/plans/RemotePanel.vue'
 import RunFilters from '../src/runs/RunFilters.vue'
 import { useBranchLookedAt } from '../src/stores/branches.js'
+import { button, pageAround, press } from './page.js'
 
-const router = createRouter({
-  history: createMemoryHistory(),
-  routes: [{ path: '/:rest(.*)*', component: { template: '<i />' } }],
-})
-const pinia = createPinia()
-const options = { attachTo: document.body, global: { plugins: [router, pinia, VueQueryPlugin] } }
-const button = (name: string) =>
-  [...document.querySelectorAll('button')].find((one) => one.textContent.trim().startsWith(name))
-const press = async (name: string) => {
-  button(name)?.click()
-  await flushPromises()
-}
+const { router, options } = pageAround()
 const refused = (detail: string) =>
   new ApiError({ type: 'about:blank', title: 'Refused', status: 409, code: 'DIVERGED', detail })
-
-beforeEach(() => {
-  setActivePinia(pinia)
-})
-afterEach(() => {
-  vi.restoreAllMocks()
-  localStorage.clear()
-  document.body.innerHTML = ''
-})
 
 describe('the branch menu', () => {
   const menu = async (more: object = {}) => {

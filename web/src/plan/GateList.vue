@@ -100,7 +100,13 @@ const suggested = (gate: Gate) => {
       @click="$emit('pick', gate.at.line)"
     >
       <template v-for="(word, index) in wordsOfGate(gate)" :key="index">
-        <ElPopover v-if="word.kind !== 'plain'" :visible="isEditing(gate, index)" placement="bottom" :width="260">
+        <ElPopover
+          v-if="word.kind !== 'plain'"
+          :visible="isEditing(gate, index)"
+          :persistent="false"
+          placement="bottom"
+          :width="260"
+        >
           <template #reference>
             <ElButton link class="word" :class="word.kind" @click.stop="edit(gate, word, index)">
               {{ word.text }}

@@ -178,7 +178,7 @@ h2 {
   height: 9px;
   margin-right: 5px;
 }
-.name {
+.dns {
   background: var(--faint);
 }
 .connect {

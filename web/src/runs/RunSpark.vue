@@ -15,11 +15,12 @@ const load = computed(() => {
   const points: [number, number][] = props.spark
     ? props.spark.due.map((value, index) => [index, value])
     : loadOf(props.preview)
-  return pathOf(points)
+  return pathOf(points, points.at(-1)?.[0] ?? 0)
 })
 const times = computed(() =>
   pathOf(
-    (props.spark?.p95 ?? []).flatMap((value, index) => (value === null ? [] : [[index, value] as [number, number]])),
+    (props.spark?.p95 ?? []).flatMap((value, index): [number, number][] => (value === null ? [] : [[index, value]])),
+    (props.spark?.due.length ?? 1) - 1,
   ),
 )
 
@@ -30,12 +31,11 @@ function loadOf(preview: Preview | undefined): [number, number][] {
   return preview.peakRate > 0 ? rate : users
 }
 
-function pathOf(points: [number, number][]): string {
-  const last = points.at(-1)
-  if (last === undefined) return ''
+function pathOf(points: [number, number][], end: number): string {
+  if (points.length === 0) return ''
   const highest = Math.max(...points.map(([, value]) => value), 1e-9)
   const at = ([x, y]: [number, number]) =>
-    `${((x / Math.max(last[0], 1e-9)) * WIDTH).toFixed(1)} ${(HEIGHT - 2 - (y / highest) * (HEIGHT - 5)).toFixed(1)}`
+    `${((x / Math.max(end, 1e-9)) * WIDTH).toFixed(1)} ${(HEIGHT - 2 - (y / highest) * (HEIGHT - 5)).toFixed(1)}`
   return `M${points.map(at).join('L')}`
 }
 </script>
