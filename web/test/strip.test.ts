@@ -33,17 +33,19 @@ function handles(phases: readonly Phase[]) {
   const props = { phases: [...phases], places, x, y, secondsPerPixel: 0.1, ratePerPixel: 0.1 }
   const wrapper = mount(LoadHandles, { props })
   shown = wrapper
-  return wrapper
 }
-const handle = (wrapper: VueWrapper, label: string) => wrapper.find(`[aria-label="${label}"]`)
+function page(): VueWrapper {
+  if (shown === undefined) throw new Error('nothing is shown')
+  return shown
+}
+const handle = (label: string) => page().find(`[aria-label="${label}"]`)
 /** What was told of a rate, without the phase. */
-const rates = (wrapper: VueWrapper) =>
-  (wrapper.emitted<[Phase, number, number]>('rate') ?? []).map((one) => one.slice(1))
-const lengths = (wrapper: VueWrapper) => (wrapper.emitted<[Phase, number]>('length') ?? []).map((one) => one[1])
+const rates = () => (page().emitted<[Phase, number, number]>('rate') ?? []).map((one) => one.slice(1))
+const lengths = () => (page().emitted<[Phase, number]>('length') ?? []).map((one) => one[1])
 
 describe('handles on the load', () => {
   it('stand at the end of each phase and at its rates; a ladder and a rest have no rate to hold', () => {
-    const wrapper = handles(
+    handles(
       planOf(
         '{ phase: steady, rate: 5/s, for: 10s }',
         '{ phase: climb, rate: 5/s to 20/s, for: 10s }',
@@ -51,7 +53,9 @@ describe('handles on the load', () => {
       ),
     )
 
-    const labels = wrapper.findAll('.handle').map((one) => one.attributes('aria-label'))
+    const labels = page()
+      .findAll('.handle')
+      .map((one) => one.attributes('aria-label'))
     expect(labels).toEqual([
       'Length of steady',
       'Rate of steady',
@@ -60,71 +64,71 @@ describe('handles on the load', () => {
       'Last rate of climb',
       'Length of pause',
     ])
-    expect(handle(wrapper, 'Last rate of climb').attributes('aria-valuenow')).toBe('20')
+    expect(handle('Last rate of climb').attributes('aria-valuenow')).toBe('20')
   })
 
   it('go by one second or one arrival per second a key, and write once the keys have ended', async () => {
-    const wrapper = handles(planOf('{ phase: steady, rate: 5/s, for: 10s }'))
+    handles(planOf('{ phase: steady, rate: 5/s, for: 10s }'))
 
     for (const key of ['ArrowUp', 'ArrowUp', 'ArrowUp', 'ArrowDown'])
-      await handle(wrapper, 'Rate of steady').trigger('keydown', { key })
-    expect(rates(wrapper)).toEqual([])
+      await handle('Rate of steady').trigger('keydown', { key })
+    expect(rates()).toEqual([])
     await vi.runAllTimersAsync()
-    expect(rates(wrapper)).toEqual([[7, 7]])
+    expect(rates()).toEqual([[7, 7]])
 
-    await handle(wrapper, 'Length of steady').trigger('keydown', { key: 'ArrowLeft' })
+    await handle('Length of steady').trigger('keydown', { key: 'ArrowLeft' })
     await vi.runAllTimersAsync()
-    expect(lengths(wrapper)).toEqual([9])
-    expect(wrapper.emitted('held')?.at(-1)).toEqual([undefined])
+    expect(lengths()).toEqual([9])
+    expect(page().emitted('held')?.at(-1)).toEqual([undefined])
   })
 
   it.each([
     ['2 minutes', 120, 125],
     ['10 minutes', 600, 630],
   ])('go by larger steps along a phase of %s', async (_, seconds, longer) => {
-    const wrapper = handles(planOf(`{ phase: long, rate: 5/s, for: ${String(seconds)}s }`))
+    handles(planOf(`{ phase: long, rate: 5/s, for: ${String(seconds)}s }`))
 
-    await handle(wrapper, 'Length of long').trigger('keydown', { key: 'ArrowRight' })
+    await handle('Length of long').trigger('keydown', { key: 'ArrowRight' })
     await vi.runAllTimersAsync()
 
-    expect(lengths(wrapper)).toEqual([longer])
+    expect(lengths()).toEqual([longer])
   })
 
   it('never make a phase shorter than a second, nor a constant rate nothing', async () => {
-    const wrapper = handles(planOf('{ phase: brief, rate: 0.5/s, for: 1s }'))
+    handles(planOf('{ phase: brief, rate: 0.5/s, for: 1s }'))
 
-    await handle(wrapper, 'Length of brief').trigger('keydown', { key: 'ArrowDown' })
+    await handle('Length of brief').trigger('keydown', { key: 'ArrowDown' })
     await vi.runAllTimersAsync()
-    await handle(wrapper, 'Rate of brief').trigger('keydown', { key: 'ArrowDown' })
+    await handle('Rate of brief').trigger('keydown', { key: 'ArrowDown' })
     await vi.runAllTimersAsync()
 
-    expect([lengths(wrapper), rates(wrapper)]).toEqual([[1], [[0.1, 0.1]]])
+    expect([lengths(), rates()]).toEqual([[1], [[0.1, 0.1]]])
   })
 
   it('are dragged by the scale that held when they were taken, and show the load on the way', async () => {
-    const wrapper = handles(planOf('{ phase: climb, rate: 5/s to 20/s, for: 10s }'))
-    const top = handle(wrapper, 'Last rate of climb')
+    handles(planOf('{ phase: climb, rate: 5/s to 20/s, for: 10s }'))
+    const top = handle('Last rate of climb')
 
     await top.trigger('pointerdown', { clientX: 100, clientY: 300 })
     await top.trigger('pointermove', { clientX: 100, clientY: 250 })
-    expect(wrapper.emitted<[Phase]>('held')?.at(-1)?.[0]).toMatchObject({ from: 5, to: 25 })
+    expect(page().emitted<[Phase]>('held')?.at(-1)?.[0]).toMatchObject({ from: 5, to: 25 })
     // The picture is drawn anew at another scale meanwhile.
-    await wrapper.setProps({ ratePerPixel: 7 })
+    await page().setProps({ ratePerPixel: 7 })
     await top.trigger('pointerup', { clientX: 100, clientY: 200 })
 
-    expect(rates(wrapper)).toEqual([[5, 30]])
+    expect(rates()).toEqual([[5, 30]])
   })
 
   it('change nothing by a click, and by other keys', async () => {
-    const wrapper = handles(planOf('{ phase: steady, rate: 5/s, for: 10s }'))
-    const level = handle(wrapper, 'Rate of steady')
+    handles(planOf('{ phase: steady, rate: 5/s, for: 10s }'))
+    const level = handle('Rate of steady')
 
     await level.trigger('pointerdown', { clientX: 10, clientY: 10 })
     await level.trigger('pointerup', { clientX: 10, clientY: 10 })
     await level.trigger('keydown', { key: 'Tab' })
     await vi.runAllTimersAsync()
 
-    expect([rates(wrapper), lengths(wrapper)]).toEqual([[], []])
+    expect([rates(), lengths()]).toEqual([[], []])
   })
 })
 
@@ -136,7 +140,7 @@ describe('the small picture of a run', () => {
 
     // A width of 190 over four steps: the second and the third point of the load, and of the times.
     const xOf = (path: string) =>
-      [...(wrapper.find(path).attributes('d') ?? '').matchAll(/[ML]([\d.]+) /g)].map(([, x]) => x)
+      [...(page().find(path).attributes('d') ?? '').matchAll(/[ML]([\d.]+) /g)].map(([, x]) => x)
     expect(xOf('.load')).toEqual(['0.0', '47.5', '95.0', '142.5', '190.0'])
     expect(xOf('.times')).toEqual(['47.5', '95.0'])
   })

@@ -1,0 +1,85 @@
+// Gates as the run chart draws them: beams over the phases that they cover, with their value of each second.
+import { describe, expect, it } from 'vitest'
+import { beamsOf, previewOf, RunView, shapeOf } from '../src/index.js'
+import { bucketOf } from './buckets.js'
+import { planText, read } from './reading.js'
+
+const LOAD = `  - { phase: rise, rate: 1/s to 5/s, for: 3s }
+  - { phase: hold, rate: 5/s, for: 4s }
+  - { phase: pause, rest: 2s }
+  - { phase: peak, rate: 9/s, for: 3s }`
+/** The seconds in which the phases begin. */
+const STARTS = [0, 3, 7, 9]
+const JOURNEYS = `  look around:
+    steps:
+      - { send: GET /sailings, name: search }
+      - { send: GET /sailings/1, name: show }`
+
+/** The beams of a run of twelve seconds whose times are given second by second. */
+function beams(gates: readonly string[], times: readonly (number | undefined)[] = []) {
+  const { plan, problems } = read(
+    planText({ load: LOAD, journeys: JOURNEYS, gates: gates.map((gate) => `  - ${gate}`).join('\n') }),
+  )
+  if (problems.length > 0) throw new Error(problems[0]?.message)
+  const shape = shapeOf(plan, previewOf(plan).phases)
+  const view = new RunView({ gates: plan.gates, shape })
+  for (const [second, ms] of times.entries()) {
+    const phase = STARTS.findLastIndex((start) => start <= second)
+    if (ms !== undefined) view.add({ kind: 'bucket', bucket: bucketOf(second, { ms: Array<number>(10).fill(ms), phase }) })
+  }
+  return beamsOf(plan.gates, view)
+}
+const spans = (gate: string) => beams([gate])[0]?.spans.map(({ fromSecond, toSecond }) => [fromSecond, toSecond])
+
+describe('a beam', () => {
+  it.each([
+    ['p95 response time under 300 ms', [[0, 12]]],
+    ['p95 response time during hold under 300 ms', [[3, 7]]],
+    ['p95 response time during rise, hold under 300 ms', [[0, 7]]],
+    [
+      'p95 response time during hold, peak under 300 ms',
+      [
+        [3, 7],
+        [9, 12],
+      ],
+    ],
+  ])('of "%s" lies over the phases that it covers, joined where they meet', (gate, expected) => {
+    expect(spans(gate)).toEqual(expected)
+  })
+
+  it('says of its sentence what the chart does not show anyway', () => {
+    const [all, one] = beams([
+      'p95 response time during hold under 300 ms',
+      'median response time of "search" in journey "look around" at most 90 ms',
+    ])
+
+    expect(all?.label).toBe('p95 under 300 ms')
+    expect(one?.label).toBe('median of "search" in journey "look around" at most 90 ms')
+  })
+
+  it('is one for all the gates of a sentence of each step, with the value that is nearer to a breach', () => {
+    const [beam, ...others] = beams(
+      ['max response time of each step under 300 ms'],
+      [undefined, undefined, undefined, 120, 340, 90],
+    )
+
+    expect(others).toEqual([])
+    expect(beam).toMatchObject({ isBreached: true, limitMs: 300, isUpper: true })
+    expect(beam?.values.slice(3, 6).map((value) => Math.round(value ?? NaN))).toEqual([120, 340, 90])
+    expect(beam?.values[0]).toBeNull()
+  })
+
+  it('is drawn of a fixed limit on response times alone', () => {
+    expect(
+      beams([
+        'failed requests at most 1 %',
+        'throughput at least 1/s',
+        'p95 response time at most 110 % of baseline or 50 ms',
+      ]),
+    ).toEqual([])
+  })
+
+  it('knows a limit that values must stay above', () => {
+    expect(beams(['median response time over 5 ms'])[0]).toMatchObject({ isUpper: false, limitMs: 5 })
+  })
+})
