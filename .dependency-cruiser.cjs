@@ -27,6 +27,7 @@ const order = {
     'judge',
     'view',
     'compare',
+    'trend',
     'explain',
     'report',
     'api',

@@ -117,6 +117,7 @@ export {
   type Change,
   type Comparison,
 } from './compare/compare.js'
+export { FALSE_ALARMS, LEAST_RUNS, levelChanges, levelsOf, type LevelChange } from './trend/changes.js'
 export { holm } from './numbers/statistics.js'
 export {
   durationOf,

@@ -25,7 +25,8 @@ function beams(gates: readonly string[], times: readonly (number | undefined)[] 
   const view = new RunView({ gates: plan.gates, shape })
   for (const [second, ms] of times.entries()) {
     const phase = STARTS.findLastIndex((start) => start <= second)
-    if (ms !== undefined) view.add({ kind: 'bucket', bucket: bucketOf(second, { ms: Array<number>(10).fill(ms), phase }) })
+    if (ms !== undefined)
+      view.add({ kind: 'bucket', bucket: bucketOf(second, { ms: Array<number>(10).fill(ms), phase }) })
   }
   return beamsOf(plan.gates, view)
 }

@@ -1,0 +1,170 @@
+// Where the level of a series of runs changes.
+import { medianOf } from '../numbers/trends.js'
+import { Draws } from '../values/random.js'
+
+/** A change of level between two runs that follow one another. */
+export interface LevelChange {
+  /** Place of the first value after it, among the values that were given. */
+  at: number
+  /** Medians of the stretches on either side. */
+  before: number
+  after: number
+  /** How likely what parts the series there is by chance. */
+  p: number
+}
+
+/** A stretch is no shorter: one or two bad runs are no new level. */
+export const LEAST_RUNS = 4
+/** A series without any change has one reported as often as this. */
+export const FALSE_ALARMS = 0.01
+/** A change of level that is smaller, as a share of the level before, does not matter to anybody. */
+const SMALLEST = 0.05
+/**
+ * Of all pairs of a value before and one after, so many must differ in the direction of the change: two bad runs of four
+ * make no level. The measure is that of A. Vargha and H. D. Delaney, "A critique and improvement of the CL common
+ * language effect size statistics", 2000.
+ */
+const CLEAR = 0.8
+const DEALS = 1999
+const SEED = 20_261_126
+
+interface Cut {
+  at: number
+  p: number
+}
+
+/**
+ * The changes of level in a series, the oldest first.
+ *
+ * Circular binary segmentation: the stretch whose mean stands furthest from the mean of the rest is sought, a stretch in
+ * the middle as well as one at an end, and taken where a permutation of the values parts them as far in fewer than one
+ * of a hundred cases; the parts are then looked at in the same way. No distribution is assumed, only that runs
+ * without a change between them could as well have come in another order.
+ *
+ * Source: A. B. Olshen, E. S. Venkatraman, R. Lucito and M. Wigler, "Circular binary segmentation for the analysis of
+ * array-based DNA copy number data", 2004; p-value (k + 1) / (n + 1) of B. Phipson and G. K. Smyth, "Permutation
+ * P-values should never be zero", 2010. Outliers are pulled in first, as that method does.
+ *
+ * @param values - one for each run, in the order of the runs
+ */
+export function levelChanges(values: readonly number[]): LevelChange[] {
+  return told(
+    values,
+    cutsIn(values, 0).toSorted((one, other) => one.at - other.at),
+  )
+}
+
+/** The level between changes: each stretch with its first place and the one after its last. */
+export function levelsOf(
+  values: readonly number[],
+  changes: readonly LevelChange[],
+): { from: number; to: number; level: number }[] {
+  if (values.length === 0) return []
+  const ends = [...changes.map(({ at }) => at), values.length]
+  return ends.map((to, index) => {
+    const from = ends[index - 1] ?? 0
+    return { from, to, level: medianOf(values.slice(from, to)) }
+  })
+}
+
+function cutsIn(values: readonly number[], offset: number): Cut[] {
+  const found = stretchOf(values)
+  if (found === undefined) return []
+  const { from, to, p } = found
+  const inner = [from, to].filter((at) => at > 0 && at < values.length)
+  const ends = [0, ...inner, values.length]
+  return [
+    ...inner.map((at) => ({ at: offset + at, p })),
+    ...ends.slice(0, -1).flatMap((begin, index) => cutsIn(values.slice(begin, ends[index + 1]), offset + begin)),
+  ]
+}
+
+/** Drops what does not matter, the smallest first: a stretch grows when a cut beside it goes. */
+function told(values: readonly number[], cuts: readonly Cut[]): LevelChange[] {
+  const sides = cuts.map(({ at, p }, index) => {
+    const [from, to] = [cuts[index - 1]?.at ?? 0, cuts[index + 1]?.at ?? values.length]
+    const [left, right] = [values.slice(from, at), values.slice(at, to)]
+    const change: LevelChange = { at, before: medianOf(left), after: medianOf(right), p }
+    return { change, size: isClear(left, right) ? shareOf(change) : 0 }
+  })
+  const [least] = sides.toSorted((one, other) => one.size - other.size)
+  if (least === undefined || least.size >= SMALLEST) return sides.map(({ change }) => change)
+  return told(
+    values,
+    cuts.filter(({ at }) => at !== least.change.at),
+  )
+}
+
+function isClear(left: readonly number[], right: readonly number[]): boolean {
+  let higher = 0
+  for (const before of left) for (const after of right) higher += after > before ? 1 : after === before ? 0.5 : 0
+  const share = higher / (left.length * right.length)
+  return Math.max(share, 1 - share) >= CLEAR
+}
+
+/** How far a level has moved, as a share of the one before. */
+function shareOf({ before, after }: LevelChange): number {
+  if (before === after) return 0
+  return before === 0 ? Infinity : Math.abs(after - before) / Math.abs(before)
+}
+
+/** The stretch that stands apart from the rest, where that is no chance. */
+function stretchOf(values: readonly number[]): { from: number; to: number; p: number } | undefined {
+  if (values.length < 2 * LEAST_RUNS) return undefined
+  const dealt = pulledIn(values)
+  const seen = furthestApart(dealt)
+  if (seen.apart <= 0) return undefined
+  const draws = new Draws(SEED).at(values.length, 0, 0)
+  const most = FALSE_ALARMS * (DEALS + 1)
+  let reached = 0
+  for (let deal = 0; deal < DEALS; deal++) {
+    shuffle(dealt, draws)
+    // Rounding must not make a deal that gives the same differ from it.
+    if (furthestApart(dealt).apart >= seen.apart * (1 - 1e-9)) reached++
+    if (reached + 1 > most) return undefined
+  }
+  return { from: seen.from, to: seen.to, p: (reached + 1) / (DEALS + 1) }
+}
+
+/** Values further from the median than this many spreads count as that far: one wild run moves no mean. */
+const MOST_SPREADS = 6
+/** Of the differences between neighbours of the normal law, the median over the deviation: 0.6745 √2. */
+const MEDIAN_OF_DIFFERENCES = 0.6745 * Math.SQRT2
+
+function pulledIn(values: readonly number[]): Float64Array {
+  const differences = values.slice(1).map((value, index) => Math.abs(value - (values[index] ?? value)))
+  const spread = medianOf(differences) / MEDIAN_OF_DIFFERENCES
+  const middle = medianOf(values)
+  const reach = spread === 0 ? Infinity : MOST_SPREADS * spread
+  return Float64Array.from(values, (value) => Math.min(middle + reach, Math.max(middle - reach, value)))
+}
+
+/** Between-group sum of squares of the stretch that stands furthest apart. */
+function furthestApart(values: Float64Array): { from: number; to: number; apart: number } {
+  const n = values.length
+  const sums = new Float64Array(n + 1)
+  for (let index = 0; index < n; index++) sums[index + 1] = (sums[index] ?? 0) + (values[index] ?? 0)
+  const mean = (sums[n] ?? 0) / n
+  let [from, to, apart] = [0, 0, 0]
+  for (let begin = 0; begin <= n - LEAST_RUNS; begin++) {
+    // What is left over at the beginning is a stretch, too.
+    if (begin > 0 && begin < LEAST_RUNS) continue
+    for (let end = begin + LEAST_RUNS; end <= n; end++) {
+      const size = end - begin
+      if (n - size < LEAST_RUNS || (end < n && n - end < LEAST_RUNS)) continue
+      const off = (sums[end] ?? 0) - (sums[begin] ?? 0) - size * mean
+      const squares = (off * off * n) / (size * (n - size))
+      if (squares > apart) [from, to, apart] = [begin, end, squares]
+    }
+  }
+  return { from, to, apart }
+}
+
+function shuffle(values: Float64Array, draws: Draws): void {
+  for (let index = values.length - 1; index > 0; index--) {
+    const other = Math.floor(draws.next() * (index + 1))
+    const one = values[index] ?? 0
+    values[index] = values[other] ?? 0
+    values[other] = one
+  }
+}

@@ -1,0 +1,106 @@
+// Changes of level over runs: found where they are, and not where there are none.
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { Draws, FALSE_ALARMS, LEAST_RUNS, levelChanges, levelsOf } from '../src/index.js'
+import { NILE } from './nile.js'
+
+/** Runs about a level, with the spread of a response time. */
+const runs = (draws: Draws, count: number, level: number, spread = 0.03): number[] =>
+  Array.from({ length: count }, () => level * Math.exp(spread * draws.nextNormal()))
+/** The same, of which now and then one takes twice as long. */
+const wildRuns = (draws: Draws, count: number, level: number, spread: number): number[] =>
+  runs(draws, count, level, spread).map((value) => (draws.next() < 0.03 ? 2 : 1) * value)
+const drawsOf = (seed: number) => new Draws(seed).at(0, 0, 0)
+
+describe('a change of level', () => {
+  // G. W. Cobb, "The problem of the Nile", 1978: the flow falls with 1899, the year after that in which the works of
+  // the first dam at Aswan began.
+  it('of the Nile is between 1898 and 1899, and there is no other', () => {
+    const [change, ...others] = levelChanges(NILE)
+
+    expect(others).toEqual([])
+    expect(1871 + (change?.at ?? 0)).toBe(1899)
+    expect(change?.before).toBeGreaterThan(1050)
+    expect(change?.after).toBeLessThan(900)
+  })
+
+  it.each([
+    ['that lasts', [13, 13], [13]],
+    ['of the last four runs', [22, 4], [22]],
+    ['in the middle that is mended again', [13, 4, 9], [13, 17]],
+  ])('%s is found at its run, nine times in ten', (_, lengths, expected) => {
+    let found = 0
+    for (let seed = 1; seed <= 20; seed++) {
+      const draws = drawsOf(seed)
+      const values = lengths.flatMap((length, index) => runs(draws, length, index % 2 === 0 ? 210 : 320))
+      if (JSON.stringify(levelChanges(values).map(({ at }) => at)) === JSON.stringify(expected)) found++
+    }
+
+    expect(found).toBeGreaterThanOrEqual(18)
+  })
+
+  it.each([
+    ['as runs vary', 0.03],
+    ['as runs on a noisy machine vary', 0.3],
+  ])('is not reported where there is none, %s, more often than is promised', (_, spread) => {
+    const SERIES = 400
+    let alarms = 0
+    for (let seed = 1; seed <= SERIES; seed++)
+      if (levelChanges(wildRuns(drawsOf(1000 + seed), 26, 210, spread)).length > 0) alarms++
+
+    // The binomial law: more than this would be seen once in a thousand times if the promise holds.
+    expect(alarms).toBeLessThanOrEqual(SERIES * FALSE_ALARMS + 3.1 * Math.sqrt(SERIES * FALSE_ALARMS))
+  })
+
+  it('that lasts is found beside a wild run as well', () => {
+    const draws = drawsOf(9)
+    const values = [...runs(draws, 13, 210), ...runs(draws, 13, 260)]
+    values[4] = 900
+
+    expect(levelChanges(values).map(({ at }) => at)).toEqual([13])
+  })
+
+  it('is not made of one wild run, nor of two, nor of a difference that matters to nobody', () => {
+    const still = (draws: Draws) => runs(draws, 13, 210, 0.001)
+    const draws = drawsOf(5)
+
+    expect(levelChanges([...still(draws), 900, 950, ...still(draws)])).toEqual([])
+    expect(levelChanges([...runs(draws, 13, 200, 0.0001), ...runs(draws, 13, 208, 0.0001)])).toEqual([])
+    expect(levelChanges(Array<number>(30).fill(5))).toEqual([])
+    expect(levelChanges([])).toEqual([])
+  })
+
+  it('from nothing is told: failures that begin', () => {
+    const values = [...Array<number>(12).fill(0), ...Array<number>(8).fill(0.03)]
+
+    expect(levelChanges(values).map(({ at, before, after }) => [at, before, after])).toEqual([[12, 0, 0.03]])
+  })
+})
+
+describe('whatever the series', () => {
+  const anySeries = fc.array(fc.double({ min: 0, max: 1000, noNaN: true }), { maxLength: 24 })
+
+  it('stretches are of four runs or more, and the levels cover each run once', () => {
+    fc.assert(
+      fc.property(anySeries, (values) => {
+        const changes = levelChanges(values)
+        const levels = levelsOf(values, changes)
+
+        expect(levels.reduce((sum, { from, to }) => sum + to - from, 0)).toBe(values.length)
+        if (changes.length > 0) for (const { from, to } of levels) expect(to - from).toBeGreaterThanOrEqual(LEAST_RUNS)
+      }),
+    )
+  })
+
+  it('another unit changes nothing but the unit', () => {
+    fc.assert(
+      fc.property(anySeries, (values) => {
+        const changes = levelChanges(values)
+        const scaled = levelChanges(values.map((value) => 8 * value))
+
+        expect(scaled.map(({ at, p }) => [at, p])).toEqual(changes.map(({ at, p }) => [at, p]))
+      }),
+      { numRuns: 40 },
+    )
+  })
+})
