@@ -19,12 +19,8 @@ export const LEAST_RUNS = 4
 export const FALSE_ALARMS = 0.01
 /** A change of level that is smaller, as a share of the level before, does not matter to anybody. */
 const SMALLEST = 0.05
-/**
- * Of all pairs of a value before and one after, so many must differ in the direction of the change: two bad runs of four
- * make no level. The measure is that of A. Vargha and H. D. Delaney, "A critique and improvement of the CL common
- * language effect size statistics", 2000.
- */
-const CLEAR = 0.8
+/** On either side so many runs must stand nearer to their own level than to the other: two bad runs of four do not. */
+const CLEAR = 0.75
 const DEALS = 1999
 const SEED = 20_261_126
 
@@ -36,7 +32,7 @@ interface Cut {
 /**
  * The changes of level in a series, the oldest first.
  *
- * Circular binary segmentation: the stretch whose mean stands furthest from the mean of the rest is sought, a stretch in
+ * Circular binary segmentation: the stretch whose mean stands furthest from the mean of the rest is sought, one in
  * the middle as well as one at an end, and taken where a permutation of the values parts them as far in fewer than one
  * of a hundred cases; the parts are then looked at in the same way. No distribution is assumed, only that runs
  * without a change between them could as well have come in another order.
@@ -96,10 +92,10 @@ function told(values: readonly number[], cuts: readonly Cut[]): LevelChange[] {
 }
 
 function isClear(left: readonly number[], right: readonly number[]): boolean {
-  let higher = 0
-  for (const before of left) for (const after of right) higher += after > before ? 1 : after === before ? 0.5 : 0
-  const share = higher / (left.length * right.length)
-  return Math.max(share, 1 - share) >= CLEAR
+  const [before, after] = [medianOf(left), medianOf(right)]
+  const own = (values: readonly number[], level: number, other: number) =>
+    values.filter((value) => Math.abs(value - level) < Math.abs(value - other)).length / values.length
+  return own(left, before, after) >= CLEAR && own(right, after, before) >= CLEAR
 }
 
 /** How far a level has moved, as a share of the one before. */
