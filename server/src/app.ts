@@ -20,6 +20,7 @@ import { rehearsalRoutes } from './rehearsals/routes.js'
 import type { Asker } from './runs/ask.js'
 import type { RunQueue } from './runs/queue.js'
 import { runRoutes } from './runs/routes.js'
+import { trendRoutes } from './trends/routes.js'
 import { targetRoutes } from './targets/routes.js'
 import type { SecretStore } from './targets/secrets.js'
 
@@ -84,6 +85,7 @@ export function createApp(options: AppOptions): Express {
   api.use(targetRoutes(secrets))
   api.use(rehearsalRoutes(secrets))
   api.use(runRoutes(queue, ask))
+  api.use(trendRoutes())
   api.use(liveRoutes())
   api.use(noSuchRoute)
   app.use('/api', api)

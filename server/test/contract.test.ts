@@ -122,6 +122,12 @@ function examples(): [Name, () => Example][] {
     ['runJunit', run],
     ['runMarkdown', run],
     ['stopRun', run],
+    ['keepBaseline', run],
+    ['baseline', () => ({ params: project, query: PLAN_AND_TARGET })],
+    ['addTrendNote', () => ({ ...run(), body: { series: 'failed requests', words: 'a new pool' } })],
+    ['trend', () => ({ params: project, query: PLAN_AND_TARGET })],
+    ['removeTrendNote', () => ({ params: { ...run().params, note: idOf('addTrendNote') } })],
+    ['removeBaseline', run],
     ['deleteRuns', () => ({ params: project, body: { runs: [idOf('startRun')] } })],
     ['signOut', () => ({})],
   ]
@@ -134,6 +140,7 @@ const REFUSALS: Partial<Record<Name, string>> = {
   stopRun: 'ENDED',
 }
 
+const PLAN_AND_TARGET = { plan: PLAN, target: 'here' }
 const TARGET = 'targets/other.target.yaml'
 const originOf = () => `origin: ${place.ferries.origin}\nsecrets: [user]\n`
 const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString()

@@ -38,7 +38,8 @@ describe('whoever operates the server', () => {
       until: new Date(Date.now() + 3_600_000),
     })
     const read = () => get('/metrics', { authorization: `Bearer ${(made as { token: string }).token}` })
-    const opened = (text: string) => Number(/^jolt_gate_runs_ended_total\{verdict="open"\} (\d+)$/m.exec(text)?.[1] ?? 0)
+    const opened = (text: string) =>
+      Number(/^jolt_gate_runs_ended_total\{verdict="open"\} (\d+)$/m.exec(text)?.[1] ?? 0)
     const before = opened(await (await read()).text())
     const { id } = (await call('POST', `${place.project}/runs`, { plan: PLAN })).body as { id: string }
     await ended(call, id)

@@ -3,6 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { RunFilter, RunSummary } from '@jolt-gate/core/api'
 import { BucketRow, RunPartsRow, RunRow } from '../src/database/models.js'
 import { callerOf, PLAN, signedIn, startPlace, type Call, type Place } from './place.js'
+import { addRuns } from './stored-runs.js'
 
 let place: Place
 let call: Call
@@ -13,35 +14,6 @@ beforeAll(async () => {
 })
 afterAll(() => place.stop())
 
-const VERDICTS = ['open', 'shut', 'void'] as const
-/** Runs numbered from 1, an hour apart, by turns of verdict, branch and person. */
-async function addRuns(from: number, to: number): Promise<void> {
-  await RunRow.bulkCreate(
-    Array.from({ length: to - from + 1 }, (_, index) => {
-      const number = from + index
-      const branch = number % 10 === 0 ? 'release/summer' : 'main'
-      const askedAt = new Date(Date.UTC(2026, 0, 1) + number * 3_600_000)
-      const startedBy = number % 2 === 0 ? 'Ida Quay' : 'Jon Buoy'
-      return {
-        ...{ id: `r${String(number)}`, projectId: 1, number, planFile: PLAN, planName: 'Short', targetName: 'here' },
-        ...{ origin: 'http://127.0.0.1:1', commit: 'abcdef1234567890', branch, dirty: false, state: 'ended' as const },
-        ...{ verdict: VERDICTS[number % 3] ?? null, reasons: [], spark: { due: [], p95: [] }, seconds: 2, peakRate: 1 },
-        ...{
-          mostUsers: 0,
-          gatesAll: 1,
-          gatesBreached: 0,
-          requests: 40,
-          failedShare: 0,
-          p95: 3,
-          impact: null,
-          startedBy,
-        },
-        ...{ searched: `${String(number)} short ${branch} ${startedBy}`.toLowerCase(), askedAt, startedAt: askedAt },
-        endedAt: askedAt,
-      }
-    }),
-  )
-}
 async function list(filter: Partial<Record<keyof RunFilter, string>> = {}) {
   const query = new URLSearchParams(filter).toString()
   const { status, body } = await call('GET', `${place.project}/runs?${query}`)

@@ -235,7 +235,7 @@ describe('the schema', () => {
     await sequelize.close()
     await other.stop()
 
-    expect(made).toHaveLength(16)
+    expect(made).toHaveLength(19)
     expect(left).toMatchObject([{ tableName: 'migrations' }])
   })
 })

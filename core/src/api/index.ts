@@ -7,6 +7,7 @@ import { REHEARSAL_ROUTES } from './rehearsals.js'
 import { json, ownType, route } from './route.js'
 import { RUN_ROUTES } from './runs.js'
 import { TARGET_ROUTES } from './targets.js'
+import { TREND_ROUTES } from './trends.js'
 
 export const ROUTES = {
   ...PEOPLE_ROUTES,
@@ -14,6 +15,7 @@ export const ROUTES = {
   ...TARGET_ROUTES,
   ...REHEARSAL_ROUTES,
   ...RUN_ROUTES,
+  ...TREND_ROUTES,
   ...LIVE_ROUTES,
   description: route({
     method: 'GET',
@@ -33,3 +35,4 @@ export * from './rehearsals.js'
 export * from './runs.js'
 export * from './live.js'
 export * from './targets.js'
+export * from './trends.js'

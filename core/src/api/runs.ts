@@ -2,6 +2,7 @@
 import { array, boolean, number, object, string, type InferType } from 'yup'
 import type { Plan } from '../plan/model.js'
 import type { RunShape } from '../measure/shape.js'
+import type { Baseline } from '../judge/baseline.js'
 import { RESULT } from '../judge/result-schema.js'
 import type { RunEvent } from '../view/run-view.js'
 import { json, ownType, route, textOf } from './route.js'
@@ -56,6 +57,10 @@ const RUN_DETAIL = RUN_SUMMARY.shape({
   plan: ownType<Plan>('plan').required(),
   shape: ownType<RunShape>('shape of a run').required(),
   result: RESULT.clone().nullable().default(null).defined(),
+  /** What its gates against a baseline are held to. */
+  baseline: ownType<Baseline>('baseline').nullable().default(null).defined(),
+  /** Who keeps it as a baseline, where somebody does. */
+  keptBy: textOrNone(),
 })
 export type RunDetail = InferType<typeof RUN_DETAIL>
 

@@ -32,6 +32,12 @@ export function subjectOfRule(rule: string): string | undefined {
   return parsed.ok ? subjectOf(parsed.value) : undefined
 }
 
+/** A rule without its limit, as it is written: what it measures, in words. A text that is no gate stays as it is. */
+export function measuredByRule(rule: string): string {
+  const parsed = readSentence('Gate', rule)
+  return parsed.ok ? rule.slice(0, parsed.value.spans.comparison[0]).trim() : rule
+}
+
 const OF_FAILURES: readonly string[] = ['failed requests', 'failed checks', 'failed journeys', 'cut off']
 
 /** Whether a rule as a result holds it limits what failed, so that the causes explain its breach. */

@@ -1,5 +1,5 @@
 // What is said between a coordinator and the process that makes a run for it.
-import type { Bucket, Calibration, Plan, RunEvent, RunResult, RunShape, Target } from '@jolt-gate/core'
+import type { Baseline, Bucket, Calibration, Plan, RunEvent, RunResult, RunShape, Target } from '@jolt-gate/core'
 import type { BrokenRun, LoadEnd, RunOptions, RunState, SetUp } from '../coordinate/run.js'
 
 /** A run to make. */
@@ -8,6 +8,10 @@ export interface RunOrder {
   target: Target
   identity: RunOptions['identity']
   calibration: Calibration | null
+  /** The run that gates against a baseline are held to; journals of old have none. */
+  baseline?: Baseline | undefined
+  /** In how many of the last ten runs each rule was borderline. */
+  pastBorderline?: Record<string, number>
 }
 
 /** What goes with an order and is written down nowhere. */

@@ -60,6 +60,8 @@ export interface RunOptions {
   scale?: number
   /** The run that gates against the baseline are held to. */
   baseline?: Baseline | undefined
+  /** In how many of the last ten runs each rule was borderline. */
+  pastBorderline?: Readonly<Record<string, number>>
   /** What this machine was last found able to do. */
   calibration?: Calibration | null
   /** Gives the bytes of a file of the repository that a request carries. */
@@ -388,7 +390,11 @@ class Run implements RunHandle {
     }
     const facts = {
       judgement,
-      explained: explain({ view, gates, satisfiedMs: this.plan.satisfiedMs, reasons }),
+      explained: explain({
+        ...{ view, gates, reasons },
+        satisfiedMs: this.plan.satisfiedMs,
+        pastBorderline: new Map(Object.entries(this.options.pastBorderline ?? {})),
+      }),
       setup,
       teardown,
       generator: { processes: 1, reasons, calibration },

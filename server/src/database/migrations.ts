@@ -3,6 +3,7 @@ import { parseJson, renewGate, type Json } from '@jolt-gate/core'
 import { DataTypes, QueryTypes, type QueryInterface } from 'sequelize'
 import type { Migration } from './migration.js'
 import { runParts } from './run-parts.js'
+import { trends } from './trends.js'
 import { outdatedGate, toFirstEdition, toSecondEdition } from './second-edition.js'
 
 const text = (length: number) => ({ type: DataTypes.STRING(length), allowNull: false })
@@ -323,4 +324,5 @@ export const MIGRATIONS: readonly Migration[] = [
   subjects,
   remotes,
   runLists,
+  trends,
 ]

@@ -45,6 +45,8 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare impact: Grade | null
   /** Who asked for it; runs of old do not know. */
   declare startedBy: string | null
+  /** The run that its gates against a baseline are held to. */
+  declare baselineId: CreationOptional<string | null>
   /** What a search looks through, in lower case. */
   declare searched: string
   declare askedAt: Date
@@ -74,6 +76,36 @@ export class GateRow extends Model<InferAttributes<GateRow>, InferCreationAttrib
   declare observed: number | null
   declare limitValue: number | null
   declare unit: GateResult['unit']
+  declare intervalLow: number | null
+  declare intervalHigh: number | null
+  declare borderline: boolean
+}
+
+/** Figures of a step over the measured phases of a run. */
+export class StepRow extends Model<InferAttributes<StepRow>, InferCreationAttributes<StepRow>> {
+  declare runId: string
+  declare position: number
+  declare step: string
+  declare requests: number
+  declare failedShare: number | null
+  declare p95: number | null
+}
+
+/** A run that a person keeps as the baseline of its plan, target and branch. */
+export class BaselineRow extends Model<InferAttributes<BaselineRow>, InferCreationAttributes<BaselineRow>> {
+  declare runId: string
+  declare by: string
+  declare at: Date
+}
+
+/** What a person says of a change of level that begins with a run. */
+export class TrendNoteRow extends Model<InferAttributes<TrendNoteRow>, InferCreationAttributes<TrendNoteRow>> {
+  declare id: CreationOptional<number>
+  declare runId: string
+  declare series: string
+  declare words: string
+  declare by: string
+  declare at: Date
 }
 
 export class FailureRow extends Model<InferAttributes<FailureRow>, InferCreationAttributes<FailureRow>> {
@@ -202,6 +234,7 @@ export function defineModels(sequelize: Sequelize): void {
       p95: DataTypes.DOUBLE,
       impact: DataTypes.STRING(20),
       startedBy: DataTypes.STRING(200),
+      baselineId: DataTypes.STRING(20),
       searched: text(1000),
       askedAt: { type: DataTypes.DATE(3), allowNull: false },
       startedAt: DataTypes.DATE(3),
@@ -235,8 +268,22 @@ export function defineModels(sequelize: Sequelize): void {
       observed: DataTypes.DOUBLE,
       limitValue: { type: DataTypes.DOUBLE, allowNull: true },
       unit: text(10),
+      intervalLow: DataTypes.DOUBLE,
+      intervalHigh: DataTypes.DOUBLE,
+      borderline: { type: DataTypes.BOOLEAN, allowNull: false },
     },
     { ...common, tableName: 'gate_results' },
+  )
+  StepRow.init(
+    {
+      runId: { type: DataTypes.STRING(20), primaryKey: true },
+      position: { type: DataTypes.INTEGER, primaryKey: true },
+      step: text(300),
+      requests: { type: DataTypes.DOUBLE, allowNull: false },
+      failedShare: DataTypes.DOUBLE,
+      p95: DataTypes.DOUBLE,
+    },
+    { ...common, tableName: 'step_results' },
   )
   FailureRow.init(
     {
@@ -266,6 +313,14 @@ export function defineModels(sequelize: Sequelize): void {
       madeAt: moment(),
     },
     { ...common, tableName: 'people' },
+  )
+  BaselineRow.init(
+    { runId: { type: DataTypes.STRING(20), primaryKey: true }, by: text(200), at: moment() },
+    { ...common, tableName: 'baselines' },
+  )
+  TrendNoteRow.init(
+    { id: id(), runId: text(20), series: text(1000), words: text(1000), by: text(200), at: moment() },
+    { ...common, tableName: 'trend_notes' },
   )
   RemoteRow.init(
     { projectId: { type: DataTypes.INTEGER, primaryKey: true }, url: text(700), sealed: DataTypes.TEXT },

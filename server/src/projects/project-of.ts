@@ -4,14 +4,22 @@ import { Problem } from '../http/problems.js'
 import { copyOfBranch } from './branch-copies.js'
 import { WorkingCopy } from './working-copy.js'
 
+export interface ProjectFound {
+  project: ProjectRow
+  /** The project's own files; the branch that they stand on is its default branch. */
+  own: WorkingCopy
+  /** The branch that is looked at. */
+  copy: WorkingCopy
+}
+
 /**
  * A project by the number in its address.
  *
  * @param branch - the branch to look at; without one it is that of the project's own files
  */
-export async function projectOf(id: string, branch?: string): Promise<{ project: ProjectRow; copy: WorkingCopy }> {
+export async function projectOf(id: string, branch?: string): Promise<ProjectFound> {
   const project = /^\d{1,9}$/.test(id) ? await ProjectRow.findByPk(Number(id)) : null
   if (project === null) throw new Problem(404, 'NO_PROJECT', `there is no project ${id}`)
   const own = await WorkingCopy.open(project.path)
-  return { project, copy: branch === undefined ? own : await copyOfBranch(own, branch) }
+  return { project, own, copy: branch === undefined ? own : await copyOfBranch(own, branch) }
 }

@@ -5,6 +5,7 @@ import { projectOf } from '../projects/project-of.js'
 import { isReadablePath } from '../projects/paths.js'
 import { refuseForbidden } from '../targets/permits.js'
 import type { SecretStore } from '../targets/secrets.js'
+import { baselineFor } from '../trends/baselines.js'
 import type { AskedRun } from './queue.js'
 
 /** Reads a plan and its target; throws a problem where that cannot be run. */
@@ -12,7 +13,7 @@ export type Asker = (project: string, planFile: string, targetName?: string, bra
 
 export function askerOf(secrets: SecretStore): Asker {
   return async (id, planFile, targetName, branch) => {
-    const { project, copy } = await projectOf(id, branch)
+    const { project, copy, own } = await projectOf(id, branch)
     const text = isReadablePath(planFile) ? await copy.read(planFile) : undefined
     if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${planFile} in this project`)
     const { plan, target, problems, hasErrors } = readPlan(planFile, text, { files: copy.text, target: targetName })
@@ -21,18 +22,23 @@ export function askerOf(secrets: SecretStore): Asker {
       const where = `${planFile}:${String(first?.line ?? 1)}`
       throw new Problem(422, 'PLAN', `${where}: ${first?.message ?? 'the plan has no target'}`, { problems })
     }
+    const head = await copy.head()
     return {
       secrets: await secrets.valuesFor(project.id, target),
       projectId: project.id,
       plan,
       target,
-      head: await copy.head(),
+      head,
       fileBytes: (path) => {
         const bytes = copy.bytes(path)
         // The branch or the file may have gone while the run waited: an empty body would be another load.
         if (bytes === undefined)
           throw new Problem(409, 'GONE', `${path} was there when the run was asked for, and is gone`)
         return bytes
+      },
+      baseline: async () => {
+        const where = { projectId: project.id, branch: head.branch, defaultBranch: (await own.head()).branch }
+        return baselineFor(where, plan, target)
       },
       permit: () => refuseForbidden(project.id, target, previewOf(plan)),
     }

@@ -1,7 +1,7 @@
 // The list of a project's runs: filtered, searched and paged by the database, and what is deleted from it.
 import type { RunFilter, RunSummary } from '@jolt-gate/core/api'
 import { col, fn, Op, type WhereOptions } from 'sequelize'
-import { RunRow } from '../database/models.js'
+import { BaselineRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { summaryOfRun } from './store.js'
 
@@ -72,6 +72,11 @@ export async function deleteRuns(projectId: number, ids: readonly string[]): Pro
   const going = rows.find(({ state }) => state !== 'ended')
   if (going !== undefined)
     throw new Problem(409, 'GOING', `run ${String(going.number)} has not ended: stop it first; nothing was deleted`)
+  const kept = await BaselineRow.findOne({ where: { runId: rows.map(({ id }) => id) } })
+  if (kept !== null) {
+    const number = String(rows.find(({ id }) => id === kept.runId)?.number ?? '')
+    throw new Problem(409, 'KEPT', `run ${number} is kept as a baseline: remove that first; nothing was deleted`)
+  }
   await RunRow.destroy({ where: { id: rows.map(({ id }) => id) } })
   return rows.map(({ number }) => number)
 }

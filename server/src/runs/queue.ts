@@ -1,7 +1,7 @@
 // The queue of runs: one at a time, the others wait. It is kept in the database, and outlives the server.
 import { EventEmitter } from 'node:events'
 import { mkdirSync } from 'node:fs'
-import { filesSentBy, previewOf, shapeOf, type Plan, type Target } from '@jolt-gate/core'
+import { filesSentBy, previewOf, shapeOf, type Baseline, type Plan, type Target } from '@jolt-gate/core'
 import { lastCalibration } from '@jolt-gate/engine'
 import type { LiveEvent, RunSummary } from '@jolt-gate/core/api'
 import { newId, VERSION } from '@jolt-gate/core/identity'
@@ -14,6 +14,7 @@ import { CHANGES } from '../live/changes.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 import { journalOf, recoverRuns } from './recover.js'
 import { addRun, partsOf, storedPlan, summaryOfRun } from './store.js'
+import { pastBorderline } from '../trends/baselines.js'
 import { RunUnderWay } from './under-way.js'
 
 const MOST_WAITING = 50
@@ -28,6 +29,8 @@ export interface AskedRun {
   fileBytes: (path: string) => Uint8Array | undefined
   /** Throws when the load is not permitted: hours may end while a run waits. */
   permit: () => Promise<void>
+  /** What its gates are held to, as it is known when the run begins. */
+  baseline: () => Promise<Baseline | undefined>
 }
 
 /** Reads anew what a run needs, by what its row says; throws when that cannot be run. */
@@ -183,7 +186,11 @@ export class RunQueue {
       return
     }
     // Written before anything is sent: a run that has begun is never begun again.
-    await keepTrying(() => row.update({ state: 'setup', startedAt: new Date() }), signal)
+    const baseline = await keepTrying(asked.baseline, signal)
+    await keepTrying(
+      () => row.update({ state: 'setup', startedAt: new Date(), baselineId: baseline?.id ?? null }),
+      signal,
+    )
     const run = new RunUnderWay({
       ...{ row, secrets, signal },
       journal: journalOf(this.folder, row.id),
@@ -192,6 +199,8 @@ export class RunQueue {
         plan,
         target,
         calibration: lastCalibration(),
+        baseline,
+        pastBorderline: await keepTrying(() => pastBorderline(row.projectId, plan.file, target.name), signal),
         identity: {
           id: row.id,
           tool: VERSION,

@@ -2,16 +2,16 @@
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
 import { junitOf, markdownOf, type RunResult } from '@jolt-gate/core'
-import { RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { rolesOf } from '../people/roles.js'
 import { projectOf } from '../projects/project-of.js'
+import { baselineOfRun, keeperOf } from '../trends/baselines.js'
 import type { Asker } from './ask.js'
 import { choicesOf, deleteRuns, listRuns } from './list.js'
 import type { RunQueue } from './queue.js'
-import { partsOf, summaryOfRun } from './store.js'
+import { partsOf, runOf, summaryOfRun } from './store.js'
 import { streamRun } from './stream.js'
 
 export function runRoutes(queue: RunQueue, ask: Asker): Router {
@@ -48,7 +48,12 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
   serve(routes, ROUTES.run, async ({ params }) => {
     const row = await runOf(params.run)
     const { plan, shape, result } = await partsOf(row.id)
-    return { ...summaryOfRun(row), projectId: row.projectId, plan, shape, result: withoutHistograms(result) }
+    const baseline = row.baselineId === null ? undefined : await baselineOfRun(row.baselineId)
+    return {
+      ...summaryOfRun(row),
+      ...{ projectId: row.projectId, plan, shape, result: withoutHistograms(result), baseline: baseline ?? null },
+      keptBy: await keeperOf(row.id),
+    }
   })
 
   serve(routes, ROUTES.runStream, async ({ params, request, response }) => {
@@ -68,12 +73,6 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
   serve(routes, ROUTES.runMarkdown, async ({ params }) => markdownOf(await resultOfRun(params.run)))
 
   return routes
-}
-
-async function runOf(id: string): Promise<RunRow> {
-  const row = await RunRow.findByPk(id)
-  if (row === null) throw new Problem(404, 'NO_RUN', `no run ${id}`)
-  return row
 }
 
 async function resultOfRun(id: string): Promise<RunResult> {

@@ -2,7 +2,8 @@
 import { previewOf, type Plan, type RunResult, type RunShape, type Target } from '@jolt-gate/core'
 import type { RunSummary } from '@jolt-gate/core/api'
 import { Op, type Transaction, UniqueConstraintError } from 'sequelize'
-import { BucketRow, FailureRow, GateRow, RunPartsRow, RunRow } from '../database/models.js'
+import { BucketRow, FailureRow, GateRow, RunPartsRow, RunRow, StepRow } from '../database/models.js'
+import { Problem } from '../http/problems.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 import { figuresOf, lengthOf, sparkOf } from './figures.js'
 
@@ -76,6 +77,13 @@ function transaction<T>(task: (within: { transaction: Transaction }) => Promise<
   return sequelize.transaction((transaction) => task({ transaction }))
 }
 
+/** A run by its id; a problem where there is none. */
+export async function runOf(id: string): Promise<RunRow> {
+  const row = await RunRow.findByPk(id)
+  if (row === null) throw new Problem(404, 'NO_RUN', `no run ${id}`)
+  return row
+}
+
 export async function partsOf(runId: string): Promise<RunPartsRow> {
   return RunPartsRow.findByPk(runId, { rejectOnEmpty: true })
 }
@@ -110,6 +118,8 @@ export async function storeResult(row: RunRow, result: RunResult, shape: RunShap
     )
     await GateRow.destroy({ where: { runId }, ...within })
     await GateRow.bulkCreate(gateRows(runId, result), within)
+    await StepRow.destroy({ where: { runId }, ...within })
+    await StepRow.bulkCreate(stepRows(runId, result), within)
     await FailureRow.destroy({ where: { runId }, ...within })
     await FailureRow.bulkCreate(failureRows(runId, result), within)
   })
@@ -118,10 +128,19 @@ export async function storeResult(row: RunRow, result: RunResult, shape: RunShap
 const NO_FIGURES = { gatesAll: null, gatesBreached: null, requests: null, failedShare: null, p95: null, impact: null }
 
 const gateRows = (runId: string, { gates }: RunResult) =>
-  gates.map(({ rule, status, observed, limit, unit }, position) => ({
-    ...{ runId, position, status, observed, unit },
+  gates.map(({ rule, status, observed, limit, unit, interval, borderline }, position) => ({
+    ...{ runId, position, status, observed, unit, borderline },
     rule: rule.slice(0, 1000),
     limitValue: limit,
+    intervalLow: interval?.[0] ?? null,
+    intervalHigh: interval?.[1] ?? null,
+  }))
+
+const stepRows = (runId: string, { steps }: RunResult) =>
+  steps.map(({ name, requests, failedShare, responseTime }, position) => ({
+    ...{ runId, position, requests, failedShare },
+    step: name.slice(0, 300),
+    p95: responseTime?.percentiles['95'] ?? null,
   }))
 
 const failureRows = (runId: string, { steps }: RunResult) =>
