@@ -118,6 +118,7 @@ export {
   type Comparison,
 } from './compare/compare.js'
 export { FALSE_ALARMS, LEAST_RUNS, levelChanges, levelsOf, type LevelChange } from './trend/changes.js'
+export { readTrend, type TrendChange, type TrendLevel } from './trend/series.js'
 export { holm } from './numbers/statistics.js'
 export {
   durationOf,

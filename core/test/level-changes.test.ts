@@ -1,7 +1,7 @@
 // Changes of level over runs: found where they are, and not where there are none.
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { Draws, FALSE_ALARMS, LEAST_RUNS, levelChanges, levelsOf } from '../src/index.js'
+import { Draws, FALSE_ALARMS, LEAST_RUNS, levelChanges, levelsOf, readTrend } from '../src/index.js'
 import { NILE } from './nile.js'
 
 /** Runs about a level, with the spread of a response time. */
@@ -102,5 +102,29 @@ describe('whatever the series', () => {
       }),
       { numRuns: 40 },
     )
+  })
+})
+
+describe('a figure over runs', () => {
+  it('leaves out runs that do not count, and names those that do', () => {
+    const values: (number | null)[] = [...Array<number>(8).fill(210), ...Array<number>(8).fill(320)].map(
+      (value, run) => value + (run % 3),
+    )
+    const counts = values.map(() => true)
+    // A void run with a wild figure in each stretch, and one between them; a run without the figure.
+    values.splice(8, 0, 5000)
+    counts.splice(8, 0, false)
+    values[3] = 9000
+    counts[3] = false
+    values[12] = null
+
+    const { changes, levels } = readTrend(values, counts)
+
+    expect(changes.map(({ last, first }) => [last, first])).toEqual([[7, 9]])
+    expect(levels.map(({ from, to }) => [from, to])).toEqual([
+      [0, 7],
+      [9, 16],
+    ])
+    expect(levels.map(({ level }) => Math.round(level))).toEqual([211, 321])
   })
 })

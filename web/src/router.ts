@@ -30,6 +30,18 @@ export const router = createRouter({
       meta: { area: 'runs' },
     },
     {
+      path: '/p/:project(\\d+)/trend',
+      name: 'trend',
+      component: () => import('./trend/TrendPage.vue'),
+      meta: { area: 'runs' },
+    },
+    {
+      path: '/p/:project(\\d+)/compare',
+      name: 'compare',
+      component: () => import('./compare/ComparePage.vue'),
+      meta: { area: 'runs' },
+    },
+    {
       path: '/p/:project(\\d+)/rehearsal',
       name: 'rehearsal',
       component: () => import('./rehearsal/RehearsalPage.vue'),

@@ -106,7 +106,15 @@ export const api = {
   deleteRuns: (project: number, runs: string[]) => call(ROUTES.deleteRuns, { project }, { body: { runs } }),
   run: (run: string) => call(ROUTES.run, { run }),
   stopRun: (run: string) => call(ROUTES.stopRun, { run }),
+  runResult: (run: string) => call(ROUTES.runResult, { run }),
   queue: () => call(ROUTES.queue, {}),
+
+  trend: (project: number, query: QueryOf<typeof ROUTES.trend>) => call(ROUTES.trend, { project }, { query }),
+  addTrendNote: (run: string, series: string, words: string) =>
+    call(ROUTES.addTrendNote, { run }, { body: { series, words } }),
+  removeTrendNote: (run: string, note: number) => call(ROUTES.removeTrendNote, { run, note }),
+  keepBaseline: (run: string) => call(ROUTES.keepBaseline, { run }),
+  removeBaseline: (run: string) => call(ROUTES.removeBaseline, { run }),
 }
 
 /** Rehearses, and tells each event as it comes. */

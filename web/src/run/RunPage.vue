@@ -6,15 +6,15 @@ import { useNow } from '@vueuse/core'
 import { ElButton, ElTabPane, ElTabs } from 'element-plus'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, wordsOf } from '../api/client.js'
+import { api } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
-import { useMay } from '../stores/may.js'
 import { ago, clock, lengthOf } from '../text/figures.js'
 import FailuresTable from './FailuresTable.vue'
 import FindingList from './FindingList.vue'
 import JourneysTable from './JourneysTable.vue'
 import OnceTable from './OnceTable.vue'
 import PhasesTable from './PhasesTable.vue'
+import RunActions from './RunActions.vue'
 import RunLanes from './RunLanes.vue'
 import StepsTable from './StepsTable.vue'
 import { useRun } from './use-run.js'
@@ -23,11 +23,9 @@ import VerdictColumn from './VerdictColumn.vue'
 const route = useRoute()
 const router = useRouter()
 const id = computed(() => String(route.params['run']))
-const { run, view, state, fault, isConnected, open, select, stop } = useRun(id)
-const may = useMay(() => run.value?.projectId ?? 0)
+const { run, view, state, fault, isConnected, open, select, stop, refresh } = useRun(id)
 const now = useNow({ interval: 30_000 })
-const isStopping = ref(false)
-const againFault = ref('')
+const actFault = ref('')
 const TABS = ['steps', 'journeys', 'phases', 'failures', 'once'] as const
 const tab = computed({
   get: () => TABS.find((one) => one === route.query['show']) ?? 'steps',
@@ -60,7 +58,7 @@ const gates = computed(() => run.value?.result?.gates ?? view.value?.gates ?? []
 const failures = computed(() => (view.value?.steps ?? []).reduce((sum, step) => sum + step.failed, 0))
 
 async function start(): Promise<void> {
-  isStopping.value = false
+  actFault.value = ''
   await open()
   select(range.value)
 }
@@ -69,21 +67,6 @@ watch(id, () => void start())
 watch(range, (next) => {
   select(next)
 })
-
-async function stopNow(): Promise<void> {
-  isStopping.value = true
-  await stop()
-}
-
-async function again(): Promise<void> {
-  if (run.value === undefined) return
-  try {
-    const next = await api.startRun(run.value.projectId, run.value.planFile)
-    await router.push({ name: 'run', params: { project: run.value.projectId, run: next.id } })
-  } catch (error) {
-    againFault.value = wordsOf(error)
-  }
-}
 </script>
 
 <template>
@@ -120,19 +103,16 @@ async function again(): Promise<void> {
           }}<template v-if="run.startedBy"> · by {{ run.startedBy }}</template
           >, {{ ago(run.askedAt, now.getTime()) }}
         </span>
-        <span class="buttons">
-          <span v-if="!isConnected" class="soft">reconnecting …</span>
-          <template v-if="isGoing">
-            <ElButton v-if="may.mayWrite" :loading="isStopping" @click="stopNow()">Stop</ElButton>
-          </template>
-          <template v-else>
-            <a v-if="run.result" class="report" :href="`/api/runs/${run.id}/result.json`" download>result.json</a>
-            <a v-if="run.result" class="report" :href="`/api/runs/${run.id}/junit.xml`" download>JUnit XML</a>
-            <ElButton v-if="may.mayWrite" type="primary" @click="again()">Run again</ElButton>
-          </template>
-        </span>
+        <RunActions
+          :run="run"
+          :state="state"
+          :is-connected="isConnected"
+          @stop="stop()"
+          @fault="(words) => (actFault = words)"
+          @changed="refresh()"
+        />
       </div>
-      <p v-if="againFault" class="fault" role="alert">{{ againFault }}</p>
+      <p v-if="actFault" class="fault" role="alert">{{ actFault }}</p>
       <RunLanes v-if="view && view.seconds > 0" v-model:range="range" :view="view" :shape="run.shape" />
       <div v-else-if="isGoing" class="soft waiting">
         {{ state === 'waiting' ? queuedWords : 'Waiting for the first second …' }}
@@ -200,16 +180,6 @@ h1 a:hover {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
-}
-.buttons {
-  display: flex;
-  gap: 12px;
-  align-items: center;
-  margin-left: auto;
-  white-space: nowrap;
-}
-.report {
-  color: var(--lake);
 }
 .waiting {
   padding: 40px 16px;

@@ -7,6 +7,7 @@ import {
   decodeBucket,
   gatesOf,
   RunView,
+  type Baseline,
   type Beam,
   type Gate,
   type GateResult,
@@ -24,7 +25,7 @@ import {
 } from '@jolt-gate/core'
 
 export type ToRunWorker =
-  | { kind: 'open'; plan: Plan; shape: RunShape }
+  | { kind: 'open'; plan: Plan; shape: RunShape; baseline: Baseline | null }
   /** A second as base64 of its bytes. */
   | { kind: 'bucket'; data: string }
   | { kind: 'event'; event: Exclude<RunEvent, { kind: 'bucket' }> }
@@ -67,7 +68,7 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
       satisfiedMs = data.plan.satisfiedMs
       explained = { findings: [], impact: undefined }
       explainedSeconds = 0
-      view = new RunView({ gates, shape: data.shape })
+      view = new RunView({ gates, shape: data.shape, baseline: data.baseline ?? undefined })
       break
     case 'bucket':
       view?.add({ kind: 'bucket', bucket: decodeBucket(bytesOfBase64(data.data)) })

@@ -14,6 +14,7 @@ export function useRun(id: Ref<string>) {
   const isConnected = ref(true)
   let worker: Worker | undefined
   let source: EventSource | undefined
+  let heldTo: string | undefined
 
   function say(message: ToRunWorker): void {
     worker?.postMessage(message)
@@ -37,7 +38,8 @@ export function useRun(id: Ref<string>) {
       worker.onmessage = ({ data }: MessageEvent<RunPicture>) => {
         view.value = data
       }
-      say({ kind: 'open', plan: detail.plan, shape: detail.shape })
+      heldTo = detail.baseline?.id
+      say({ kind: 'open', plan: detail.plan, shape: detail.shape, baseline: detail.baseline })
       for (const [gate, { stoppedAtMs, observed }] of (detail.result?.gates ?? []).entries())
         if (stoppedAtMs !== null)
           say({ kind: 'event', event: { kind: 'stop rule', gate, atMs: stoppedAtMs, value: observed } })
@@ -71,6 +73,7 @@ export function useRun(id: Ref<string>) {
           ? STATES.find((one) => one === told['state'])
           : undefined
       if (next !== undefined) state.value = next
+      if (next === 'setup') void refresh()
     })
     stream.addEventListener('end', () => {
       say({ kind: 'event', event: { kind: 'end' } })
@@ -84,6 +87,8 @@ export function useRun(id: Ref<string>) {
     const detail = await api.run(id.value)
     run.value = detail
     state.value = detail.state
+    // What its gates are held to is known from when it begins: its seconds are read anew.
+    if (detail.baseline?.id !== heldTo) await open()
   }
 
   function select(range: TimeRange | null): void {
@@ -94,7 +99,7 @@ export function useRun(id: Ref<string>) {
     await api.stopRun(id.value).catch((error: unknown) => (fault.value = wordsOf(error)))
   }
 
-  return { run, view, state, fault, isConnected, open, select, stop }
+  return { run, view, state, fault, isConnected, open, select, stop, refresh }
 }
 
 const STATES: readonly StoredState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']

@@ -12,6 +12,7 @@ import PageError from '../frame/PageError.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { useMay } from '../stores/may.js'
 import { ago, counted, grouped, lengthOf, percent } from '../text/figures.js'
+import { MOST_COMPARED } from '../compare/compare-picture.js'
 import RunFilters from './RunFilters.vue'
 import RunSpark from './RunSpark.vue'
 import { runWords } from '../text/run-words.js'
@@ -72,6 +73,17 @@ async function remove(): Promise<void> {
   }
 }
 
+/** The oldest of them is what the others are compared with. */
+const compareTo = computed(() => ({
+  name: 'compare',
+  params: { project: project.value },
+  query: {
+    runs: chosen.value
+      .toSorted((one, other) => one.number - other.number)
+      .map(({ id }) => id)
+      .join(','),
+  },
+}))
 const linkTo = (run: string) => ({ name: 'run', params: { project: project.value, run } })
 </script>
 
@@ -79,6 +91,7 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
   <div class="runs">
     <div class="head">
       <h1>Runs</h1>
+      <RouterLink class="trend" :to="{ name: 'trend', params: { project } }">Trend</RouterLink>
       <span class="soft keys"><i class="key load"></i> arrivals due <i class="key times"></i> p95 of each second</span>
     </div>
     <RunFilters v-if="isNarrowed || (state?.total ?? 0) > 0" :project="project" :filter="filter" @change="ask" />
@@ -102,12 +115,7 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
       @row-click="(run: RunSummary) => router.push(linkTo(run.id))"
       @selection-change="(next: RunSummary[]) => (chosen = next)"
     >
-      <ElTableColumn
-        v-if="may.isAdministrator"
-        type="selection"
-        width="36"
-        :selectable="(run: RunSummary) => run.state === 'ended'"
-      />
+      <ElTableColumn type="selection" width="36" :selectable="(run: RunSummary) => run.state === 'ended'" />
       <ElTableColumn prop="number" label="run" width="64" align="right" />
       <ElTableColumn label="verdict" width="180">
         <template #default="{ row }">
@@ -148,7 +156,7 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
     </ElTable>
     <div v-if="state && state.runs.length > 0" class="foot">
       <ElPopconfirm
-        v-if="chosen.length > 0"
+        v-if="may.isAdministrator && chosen.length > 0"
         :title="`Delete ${counted(chosen.length, 'run')} with all that was recorded? This cannot be undone.`"
         confirm-button-text="Delete"
         width="280"
@@ -158,7 +166,12 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
           <ElButton link type="danger">Delete {{ counted(chosen.length, 'run') }}…</ElButton>
         </template>
       </ElPopconfirm>
-      <span v-else class="soft">{{ counted(state.total, 'run') }}</span>
+      <RouterLink v-if="chosen.length > 1 && chosen.length <= MOST_COMPARED" class="trend" :to="compareTo"
+        >Compare {{ counted(chosen.length, 'run') }}</RouterLink
+      >
+      <span v-else class="soft">{{
+        chosen.length > MOST_COMPARED ? `at most ${MOST_COMPARED} runs can be compared` : counted(state.total, 'run')
+      }}</span>
       <ElPagination
         v-if="state.total > state.pageSize"
         layout="prev, pager, next"
@@ -186,6 +199,9 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
   gap: 6px;
   align-items: center;
   margin-left: auto;
+}
+.trend {
+  color: var(--lake);
 }
 .key {
   width: 14px;

@@ -1,0 +1,238 @@
+<script setup lang="ts">
+// Two to five runs side by side: the answer in a sentence, what differed around them, lanes, and each figure.
+import { comparisonMethod } from '@jolt-gate/core'
+import { useNow } from '@vueuse/core'
+import { Close } from '@element-plus/icons-vue'
+import { ElButton, ElTable, ElTableColumn } from 'element-plus'
+import { computed } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import PageError from '../frame/PageError.vue'
+import VerdictSign from '../signs/VerdictSign.vue'
+import { ago } from '../text/figures.js'
+import { answersOf, COMPARE_LANES, gateRowsOf, MOST_COMPARED, rowsOf } from './compare-picture.js'
+import CompareChart from './CompareChart.vue'
+import { useCompare } from './use-compare.js'
+
+const route = useRoute()
+const router = useRouter()
+const now = useNow({ interval: 60_000 })
+const project = computed(() => Number(route.params['project']))
+const ids = computed(() =>
+  [...new Set(String(route.query['runs'] ?? '').split(','))]
+    .filter((id) => /^\w{1,20}$/.test(id))
+    .slice(0, MOST_COMPARED),
+)
+const { runs, comparisons, fault, load } = useCompare(ids)
+const answers = computed(() => answersOf(runs.value, comparisons.value ?? []))
+const rows = computed(() => rowsOf(comparisons.value ?? []))
+const gates = computed(() => gateRowsOf(runs.value))
+const seconds = computed(() => Math.max(1, ...runs.value.slice(0, 1).map(({ result }) => result.series.atMs.length)))
+const first = computed(() => runs.value[0])
+const others = computed(() => runs.value.slice(1))
+const method = computed(() => (comparisons.value?.[0] ? comparisonMethod(comparisons.value[0]) : ''))
+
+function show(next: readonly string[]): void {
+  void router.replace({ query: { runs: next.join(',') } })
+}
+</script>
+
+<template>
+  <div class="compare">
+    <div class="head">
+      <h1>Compare</h1>
+      <span v-for="({ detail }, index) in runs" :key="detail.id" class="run" :class="`run-${index}`">
+        <svg class="key" width="22" height="10" aria-hidden="true"><path d="M0 5H22" /></svg>
+        <VerdictSign :verdict="detail.verdict ?? 'going'" />
+        <RouterLink :to="{ name: 'run', params: { project, run: detail.id } }">run {{ detail.number }}</RouterLink>
+        <span class="soft">{{ detail.commit?.slice(0, 7) ?? '' }} {{ ago(detail.askedAt, now.getTime()) }}</span>
+        <ElButton
+          v-if="runs.length > 2"
+          link
+          :icon="Close"
+          :aria-label="`Leave out run ${detail.number}`"
+          @click="show(ids.filter((id) => id !== detail.id))"
+        />
+      </span>
+      <ElButton v-if="runs.length === 2" class="swap" link @click="show([...ids].reverse())">Swap</ElButton>
+    </div>
+    <PageError v-if="fault" title="The runs could not be compared" :detail="fault" @again="load()" />
+    <div v-else-if="ids.length < 2" class="wait">
+      <h2>Choose two to five runs</h2>
+      <p class="soft">
+        Select them in the <RouterLink :to="{ name: 'runs', params: { project } }">list of runs</RouterLink> or on the
+        <RouterLink :to="{ name: 'trend', params: { project } }">trend</RouterLink>.
+      </p>
+    </div>
+    <p v-else-if="!first" class="soft wait">Loading runs…</p>
+    <template v-else>
+      <div class="desk">
+        <section class="answers" aria-live="polite">
+          <p v-if="comparisons === undefined" class="soft">Testing every figure…</p>
+          <article v-for="answer in answers" :key="answer.title" :class="{ worse: answer.isWorse }">
+            <h2>{{ answer.title }}</h2>
+            <p class="words">{{ answer.words }}</p>
+            <ul v-if="answer.around.length > 0" class="soft">
+              <li v-for="words in answer.around" :key="words">{{ words }}</li>
+            </ul>
+          </article>
+          <p class="soft small">{{ method }}</p>
+        </section>
+        <section class="lanes">
+          <div v-for="lane in COMPARE_LANES" :key="lane.key" class="lane">
+            <div>
+              <b>{{ lane.title }}</b><br /><span class="soft">{{ lane.note }}</span>
+            </div>
+            <CompareChart :lane="lane" :runs="runs" :seconds="seconds" />
+          </div>
+        </section>
+      </div>
+      <h2 class="of">Gates</h2>
+      <ElTable :data="gates" size="small" aria-label="Gates of the runs">
+        <ElTableColumn prop="rule" label="gate" min-width="320" show-overflow-tooltip />
+        <ElTableColumn
+          v-for="({ detail }, index) in runs"
+          :key="detail.id"
+          :label="`run ${detail.number}`"
+          width="150"
+          align="right"
+        >
+          <template #default="{ row }">
+            <span :class="{ breached: row.values[index].status === 'breached' }">{{ row.values[index].value }}</span>
+            <div class="soft">{{ row.values[index].status }}</div>
+          </template>
+        </ElTableColumn>
+      </ElTable>
+      <h2 class="of">Steps</h2>
+      <ElTable :data="rows" size="small" row-key="key" aria-label="Steps of the runs">
+        <ElTableColumn prop="step" label="step" min-width="180" show-overflow-tooltip />
+        <ElTableColumn prop="figure" label="figure" width="80" />
+        <ElTableColumn prop="first" :label="`run ${first.detail.number}`" width="100" align="right" />
+        <ElTableColumn
+          v-for="({ detail }, index) in others"
+          :key="detail.id"
+          :label="`run ${detail.number}, and how far it is off`"
+          min-width="230"
+          align="right"
+        >
+          <template #default="{ row }">
+            <div class="cell">
+              <b>{{ row.others[index].value }}</b>
+              <span class="difference" :class="row.others[index].outcome">
+                {{ row.others[index].difference }}
+                <em v-if="row.others[index].outcome === 'worse' || row.others[index].outcome === 'better'">{{
+                  row.others[index].outcome
+                }}</em>
+              </span>
+              <span class="soft interval">{{ row.others[index].interval }}</span>
+            </div>
+          </template>
+        </ElTableColumn>
+      </ElTable>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.compare {
+  padding: 12px 16px;
+}
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 22px;
+  align-items: center;
+  padding-bottom: 12px;
+}
+.run {
+  display: flex;
+  gap: 7px;
+  align-items: center;
+}
+.run a {
+  color: var(--ink);
+  font-weight: 650;
+}
+.key path {
+  stroke: var(--lake);
+  stroke-width: 2.4;
+}
+.run-1 .key path {
+  stroke: var(--slate);
+  stroke-dasharray: 6 2;
+}
+.run-2 .key path {
+  stroke: var(--ochre);
+  stroke-dasharray: 6 3;
+}
+.run-3 .key path {
+  stroke: var(--brick);
+  stroke-dasharray: 6 4;
+}
+.run-4 .key path {
+  stroke: var(--ink);
+  stroke-dasharray: 6 5;
+}
+.desk {
+  display: grid;
+  grid-template-columns: 360px minmax(0, 1fr);
+  gap: 20px;
+}
+article {
+  margin-bottom: 14px;
+  padding-left: 10px;
+  border-left: 3px solid var(--lake);
+}
+article.worse {
+  border-left-color: var(--brick);
+}
+.words {
+  padding: 4px 0;
+  font-size: 14px;
+}
+ul {
+  margin: 0;
+  padding-left: 18px;
+  overflow-wrap: anywhere;
+}
+.small {
+  font-size: 12px;
+}
+.lane {
+  display: grid;
+  grid-template-columns: 104px minmax(0, 1fr);
+  gap: 8px;
+  padding: 4px 0;
+  border-top: 1px solid var(--rule);
+}
+.of {
+  padding: 16px 0 6px;
+}
+.cell {
+  display: grid;
+  grid-template-columns: 72px 120px 1fr;
+  gap: 8px;
+  white-space: nowrap;
+}
+.difference.worse,
+.breached {
+  color: var(--brick);
+  font-weight: 600;
+}
+.difference.better {
+  color: var(--lake);
+  font-weight: 600;
+}
+.difference em {
+  font-style: normal;
+}
+.interval {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.wait {
+  padding: 24px 10px;
+}
+.wait a {
+  color: var(--lake);
+}
+</style>

@@ -1,0 +1,179 @@
+// Runs side by side: on one time axis by their phases, row by row, and what differed around them.
+import {
+  comparisonWords,
+  formatMs,
+  formatValue,
+  planChanges,
+  type Change,
+  type Comparison,
+  type RunResult,
+} from '@jolt-gate/core'
+import type { RunDetail } from '@jolt-gate/core/api'
+
+/** More lines in a lane cannot be told apart. */
+export const MOST_COMPARED = 5
+
+/** A run that is compared: what the server knows of it, and its whole result. */
+export interface ComparedRun {
+  detail: RunDetail
+  result: RunResult
+}
+
+type Series = RunResult['series']
+type Phase = Pick<RunResult['phases'][number], 'name' | 'fromMs' | 'toMs'>
+
+export interface CompareLane {
+  key: string
+  title: string
+  note: string
+  of: (series: Series) => readonly (number | null)[]
+  tick: (value: number) => string
+}
+
+const perSecond = (value: number) => `${String(Number(value.toPrecision(3)))}/s`
+export const COMPARE_LANES: readonly CompareLane[] = [
+  { key: 'load', title: 'Load', note: 'arrivals due', of: ({ arrivalsDue }) => arrivalsDue, tick: perSecond },
+  { key: 'time', title: 'Response time', note: 'p95', of: ({ p95 }) => p95, tick: (value) => formatMs(value) },
+  { key: 'users', title: 'Users', note: 'in flight', of: ({ users }) => users, tick: (value) => String(value) },
+  { key: 'failed', title: 'Failures', note: 'failed requests', of: ({ failed }) => failed, tick: perSecond },
+]
+
+/**
+ * Where a second of a run stands on the time axis of another: phases of one name lie over one another, whatever was
+ * before them and however long they are.
+ */
+export function alignedTo(base: readonly Phase[], own: readonly Phase[]): (second: number) => number {
+  const ends = [base.at(-1)?.toMs ?? 0, own.at(-1)?.toMs ?? 0]
+  return (second) => {
+    const ms = second * 1000
+    const phase = own.find(({ fromMs, toMs }) => ms >= fromMs && ms < toMs)
+    const same = phase === undefined ? undefined : base.find(({ name }) => name === phase.name)
+    // The drain, and phases that the other run has not.
+    if (phase === undefined || same === undefined) return (ms + (ends[0] ?? 0) - (ends[1] ?? 0)) / 1000
+    const share = (ms - phase.fromMs) / Math.max(1, phase.toMs - phase.fromMs)
+    return (same.fromMs + share * (same.toMs - same.fromMs)) / 1000
+  }
+}
+
+/** Points of one lane of one run, on the time axis of the first run. */
+export function pointsOf(lane: CompareLane, run: RunResult, base: RunResult): { x: number; y: number }[] {
+  const place = alignedTo(base.phases, run.phases)
+  return lane.of(run.series).flatMap((value, second) => (value === null ? [] : [{ x: place(second + 0.5), y: value }]))
+}
+
+/** One figure of one step, over all runs. */
+export interface CompareRow {
+  key: string
+  /** Only at its first figure: the others belong to it. */
+  step: string
+  figure: string
+  first: string
+  others: { value: string; difference: string; interval: string; outcome: Change['outcome'] | 'not there' }[]
+}
+
+const valueOf = ({ unit }: Change, value: number) => (unit === 'ms' ? formatMs(value) : formatValue(100 * value, '%'))
+const signed = (change: Change, value: number) => `${value < 0 ? '−' : '+'}${valueOf(change, Math.abs(value))}`
+
+/** Rows of every step that the first run has, against each of the others. */
+export function rowsOf(comparisons: readonly Comparison[]): CompareRow[] {
+  const steps = new Map<string, Set<string>>()
+  for (const { steps: all } of comparisons)
+    for (const { step, changes } of all) {
+      const figures = steps.get(step) ?? new Set<string>()
+      for (const { figure } of changes) figures.add(figure)
+      steps.set(step, figures)
+    }
+  return [...steps].flatMap(([step, figures]) =>
+    [...figures].map((figure, index): CompareRow => {
+      const found = comparisons.map((comparison) =>
+        comparison.steps.find((one) => one.step === step)?.changes.find((one) => one.figure === figure),
+      )
+      const known = found.find((change) => change !== undefined)
+      return {
+        key: `${step} ${figure}`,
+        step: index === 0 ? step : '',
+        figure,
+        first: known === undefined ? '–' : valueOf(known, known.before),
+        others: found.map((change) =>
+          change === undefined
+            ? { value: '–', difference: '', interval: '', outcome: 'not there' }
+            : {
+                value: valueOf(change, change.after),
+                difference: signed(change, change.difference),
+                interval:
+                  change.interval === null
+                    ? ''
+                    : `${signed(change, change.interval[0])} to ${signed(change, change.interval[1])}`,
+                outcome: change.outcome,
+              },
+        ),
+      }
+    }),
+  )
+}
+
+/** One gate over all runs; a gate that only some have is there, too. */
+export interface GateRow {
+  rule: string
+  values: { value: string; status: string }[]
+}
+export function gateRowsOf(runs: readonly ComparedRun[]): GateRow[] {
+  const rules = [...new Set(runs.flatMap(({ result }) => result.gates.map(({ rule }) => rule)))]
+  return rules.map((rule) => ({
+    rule,
+    values: runs.map(({ result }) => {
+      const gate = result.gates.find((one) => one.rule === rule)
+      return gate === undefined
+        ? { value: '–', status: 'not there' }
+        : { value: formatValue(gate.observed, gate.unit), status: gate.status }
+    }),
+  }))
+}
+
+/** The answer for one of the runs against the first. */
+export interface CompareAnswer {
+  title: string
+  words: string
+  /** What differed around the two, in words. */
+  around: string[]
+  isWorse: boolean
+}
+
+export function answersOf(runs: readonly ComparedRun[], comparisons: readonly Comparison[]): CompareAnswer[] {
+  const [base, ...others] = runs
+  if (base === undefined) return []
+  return others.flatMap((run, index): CompareAnswer[] => {
+    const comparison = comparisons[index]
+    if (comparison === undefined) return []
+    return [
+      {
+        title: `Run ${String(run.detail.number)} against run ${String(base.detail.number)}`,
+        words: comparisonWords(comparison),
+        around: [...comparison.warnings, ...aroundOf(base, run)],
+        isWorse: comparison.steps.some(({ changes }) => changes.some(({ outcome }) => outcome === 'worse')),
+      },
+    ]
+  })
+}
+
+/** What differed around two runs: the plan in its own words, then where and by whom they were made. */
+export function aroundOf(base: ComparedRun, run: ComparedRun): string[] {
+  const plan = planChanges(base.detail.plan, run.detail.plan).map(({ words }) => `plan: ${words}`)
+  const pairs: [string, string, string][] = [
+    ['commit', base.detail.commit?.slice(0, 7) ?? 'none', run.detail.commit?.slice(0, 7) ?? 'none'],
+    ['branch', base.detail.branch ?? 'none', run.detail.branch ?? 'none'],
+    ['origin', base.result.target.origin, run.result.target.origin],
+    ['impact', base.result.impact?.grade ?? 'unknown', run.result.impact?.grade ?? 'unknown'],
+    ['labels', labelsOf(base.result), labelsOf(run.result)],
+    ['tool', base.result.tool, run.result.tool],
+  ]
+  return [
+    ...plan,
+    ...pairs.flatMap(([what, before, after]) => (before === after ? [] : [`${what}: ${before}, then ${after}`])),
+  ]
+}
+
+const labelsOf = ({ labels }: RunResult): string => {
+  const words = Object.entries(labels ?? {}).map(([name, value]) => `${name}=${value}`)
+  return words.length === 0 ? 'none' : words.join(' ')
+}

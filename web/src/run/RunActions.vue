@@ -1,0 +1,127 @@
+<script setup lang="ts">
+// What a person can do with a run: stop it, run it again, take its reports, keep it, hold it beside another.
+import type { RunDetail, StoredState } from '@jolt-gate/core/api'
+import { ArrowDown } from '@element-plus/icons-vue'
+import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElIcon } from 'element-plus'
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { api, wordsOf } from '../api/client.js'
+import { useMay } from '../stores/may.js'
+
+const props = defineProps<{ run: RunDetail; state: StoredState; isConnected: boolean }>()
+const emit = defineEmits<{ stop: []; fault: [words: string]; changed: [] }>()
+const router = useRouter()
+const may = useMay(() => props.run.projectId)
+const isStopping = ref(false)
+const isGoing = computed(() => props.state !== 'ended')
+const mayKeep = computed(
+  () => may.mayWrite && !isGoing.value && (props.run.verdict === 'open' || props.run.verdict === 'shut'),
+)
+const files = computed(() => [
+  { file: 'result.json', label: 'result.json' },
+  { file: 'junit.xml', label: 'JUnit XML' },
+  { file: 'report.md', label: 'Markdown' },
+])
+
+async function doing(task: () => Promise<unknown>): Promise<void> {
+  try {
+    await task()
+  } catch (error) {
+    emit('fault', wordsOf(error))
+  }
+}
+function stop(): void {
+  isStopping.value = true
+  emit('stop')
+}
+const again = () =>
+  doing(async () => {
+    const { projectId, planFile } = props.run
+    const next = await api.startRun(projectId, planFile)
+    await router.push({ name: 'run', params: { project: projectId, run: next.id } })
+  })
+const keep = (isKept: boolean) =>
+  doing(async () => {
+    await (isKept ? api.keepBaseline(props.run.id) : api.removeBaseline(props.run.id))
+    emit('changed')
+  })
+
+function compareWith(other: string): Promise<unknown> {
+  const { projectId, id } = props.run
+  return router.push({ name: 'compare', params: { project: projectId }, query: { runs: `${other},${id}` } })
+}
+/** The run of the same plan and target that went before this one. */
+const compareWithBefore = () =>
+  doing(async () => {
+    const { projectId, planFile, targetName, number } = props.run
+    const { runs } = await api.runs(projectId, { plan: planFile, target: targetName })
+    const before = runs.find((one) => one.number < number && one.state === 'ended' && one.requests !== null)
+    if (before === undefined) emit('fault', 'No run of this plan against this target went before it.')
+    else await compareWith(before.id)
+  })
+type Act = 'keep' | 'keep no longer' | 'baseline' | 'before' | 'trend' | `file ${string}`
+function act(what: Act): void {
+  const { run } = props
+  if (what === 'keep' || what === 'keep no longer') void keep(what === 'keep')
+  else if (what === 'baseline' && run.result?.baseline != null) void compareWith(run.result.baseline.id)
+  else if (what === 'before') void compareWithBefore()
+  else if (what === 'trend')
+    void router.push({
+      name: 'trend',
+      params: { project: run.projectId },
+      query: { plan: run.planFile, target: run.targetName },
+    })
+  else if (what.startsWith('file ')) window.location.assign(`/api/runs/${run.id}/${what.slice(5)}`)
+}
+</script>
+
+<template>
+  <span class="buttons">
+    <span v-if="!isConnected" class="soft">reconnecting …</span>
+    <span v-if="run.keptBy" class="kept" :title="`kept by ${run.keptBy}`">Baseline</span>
+    <ElButton v-if="isGoing && may.mayWrite" :loading="isStopping" @click="stop()">Stop</ElButton>
+    <template v-if="!isGoing">
+      <ElDropdown v-if="run.result" trigger="click" @command="act">
+        <ElButton>
+          More <ElIcon class="arrow"><ArrowDown /></ElIcon>
+        </ElButton>
+        <template #dropdown>
+          <ElDropdownMenu>
+            <ElDropdownItem v-if="run.result.baseline" command="baseline">Compare with its baseline</ElDropdownItem>
+            <ElDropdownItem command="before">Compare with the run before</ElDropdownItem>
+            <ElDropdownItem command="trend">Show the trend</ElDropdownItem>
+            <ElDropdownItem v-if="mayKeep && !run.keptBy" command="keep" divided>Keep as baseline</ElDropdownItem>
+            <ElDropdownItem v-else-if="mayKeep" command="keep no longer" divided>Keep no longer</ElDropdownItem>
+            <ElDropdownItem
+              v-for="({ file, label }, index) in files"
+              :key="file"
+              :command="`file ${file}`"
+              :divided="index === 0"
+              >{{ label }}</ElDropdownItem
+            >
+          </ElDropdownMenu>
+        </template>
+      </ElDropdown>
+      <ElButton v-if="may.mayWrite" type="primary" @click="again()">Run again</ElButton>
+    </template>
+  </span>
+</template>
+
+<style scoped>
+.buttons {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  margin-left: auto;
+  white-space: nowrap;
+}
+.kept {
+  padding: 1px 8px;
+  border: 1px solid var(--lake);
+  color: var(--lake);
+  font-size: 12px;
+}
+.arrow {
+  margin-left: 6px;
+}
+</style>

@@ -1,0 +1,40 @@
+<script setup lang="ts">
+// The run that the next run of this plan against this target is held to.
+import type { BaselineLine } from '@jolt-gate/core/api'
+import { useNow } from '@vueuse/core'
+import { ago } from '../text/figures.js'
+
+defineProps<{ project: number; baseline: BaselineLine | null }>()
+const now = useNow({ interval: 60_000 })
+</script>
+
+<template>
+  <section>
+    <h2>Baseline{{ baseline?.branch ? ` on ${baseline.branch}` : '' }}</h2>
+    <p v-if="baseline === null" class="soft">None yet: the first open run of the default branch becomes it.</p>
+    <template v-else>
+      <p>
+        <RouterLink :to="{ name: 'run', params: { project, run: baseline.run.id } }"
+          >Run {{ baseline.run.number }}</RouterLink
+        >, <b>{{ baseline.how === 'kept' ? 'kept' : 'last open run' }}</b>
+      </p>
+      <p class="soft">
+        {{
+          baseline.how === 'kept'
+            ? `by ${baseline.by ?? ''}, ${ago(baseline.at, now.getTime())}`
+            : `by rule, from ${ago(baseline.run.askedAt, now.getTime())}`
+        }}
+      </p>
+      <p class="soft">Another run is kept from its own page.</p>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+h2 {
+  padding-bottom: 6px;
+}
+a {
+  color: var(--lake);
+}
+</style>

@@ -1,0 +1,329 @@
+<script setup lang="ts">
+// A plan against a target, run by run: each gate, any step, and where their level has changed.
+import { formatMs } from '@jolt-gate/core'
+import type { TrendNote } from '@jolt-gate/core/api'
+import { useElementSize, useNow } from '@vueuse/core'
+import { ElButton, ElOption, ElSelect, ElTable, ElTableColumn } from 'element-plus'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, wordsOf } from '../api/client.js'
+import PageError from '../frame/PageError.vue'
+import VerdictSign from '../signs/VerdictSign.vue'
+import { useMay } from '../stores/may.js'
+import { ago, percent } from '../text/figures.js'
+import { runWords } from '../text/run-words.js'
+import BaselineNote from './BaselineNote.vue'
+import TrendStrip from './TrendStrip.vue'
+import { changesIn, impactPicture, pictureOf, xOf, type ChangeWords } from './trend-picture.js'
+import { LAST, useTrend } from './use-trend.js'
+import WhatChanged from './WhatChanged.vue'
+
+const route = useRoute()
+const router = useRouter()
+const now = useNow({ interval: 60_000 })
+const project = computed(() => Number(route.params['project']))
+const may = useMay(() => project.value)
+const { asked, ask, choices, trend, error, isLoading, refetch } = useTrend(project)
+
+const box = ref<HTMLElement>()
+const { width } = useElementSize(box)
+const runs = computed(() => trend.value?.runs ?? [])
+const steps = computed(() => (trend.value?.series ?? []).filter(({ kind }) => kind === 'step'))
+const shown = computed(() =>
+  (trend.value?.series ?? []).filter(({ kind, name }) => kind === 'gate' || asked.value.steps.includes(name)),
+)
+const pictures = computed(() => {
+  const impact = impactPicture(runs.value, width.value)
+  return [...shown.value.map((one) => pictureOf(one, runs.value, width.value)), ...(impact ? [impact] : [])]
+})
+const changes = computed(() => changesIn(pictures.value, shown.value, runs.value))
+const place = (run: number) => xOf(run, runs.value.length, width.value)
+const runWidth = computed(() => Math.min(18, Math.max(6, width.value / Math.max(1, runs.value.length))))
+const days = computed(() => {
+  const every = Math.max(1, Math.ceil(runs.value.length / 7))
+  return runs.value.flatMap(({ askedAt }, run) =>
+    run % every === 0 ? [{ run, words: DAY.format(new Date(askedAt)) }] : [],
+  )
+})
+const DAY = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
+
+const MOST = 5
+const chosen = ref<string[]>([])
+/** The last five that were chosen. */
+function toggle(id: string): void {
+  chosen.value = chosen.value.includes(id)
+    ? chosen.value.filter((one) => one !== id)
+    : [...chosen.value, id].slice(-MOST)
+}
+const chosenPlaces = computed(() => runs.value.flatMap(({ id }, run) => (chosen.value.includes(id) ? [run] : [])))
+const compareTo = computed(() => ({
+  name: 'compare',
+  params: { project: project.value },
+  query: { runs: runs.value.flatMap(({ id }) => (chosen.value.includes(id) ? [id] : [])).join(',') },
+}))
+const rows = computed(() => runs.value.toReversed())
+
+const fault = ref('')
+async function doing(task: () => Promise<unknown>): Promise<void> {
+  fault.value = ''
+  try {
+    await task()
+    await refetch()
+  } catch (problem) {
+    fault.value = wordsOf(problem)
+  }
+}
+const acknowledge = ({ series, runs: [, first] }: ChangeWords, words: string) =>
+  doing(() => api.addTrendNote(first.id, series, words))
+const retract = ({ run, id }: TrendNote) => doing(() => api.removeTrendNote(run, id))
+const open = (run: string) => router.push({ name: 'run', params: { project: project.value, run } })
+</script>
+
+<template>
+  <div class="trend">
+    <div class="head">
+      <h1>Trend</h1>
+      <ElSelect
+        :model-value="asked.plan"
+        class="plan"
+        aria-label="Plan"
+        placeholder="plan"
+        filterable
+        @change="(plan: string) => ask({ plan })"
+      >
+        <ElOption v-for="one in choices?.plans ?? []" :key="one" :value="one" />
+      </ElSelect>
+      <span class="soft">against</span>
+      <ElSelect
+        :model-value="asked.target"
+        class="target"
+        aria-label="Target"
+        placeholder="target"
+        @change="(target: string) => ask({ target })"
+      >
+        <ElOption v-for="one in choices?.targets ?? []" :key="one" :value="one" />
+      </ElSelect>
+      <ElSelect
+        :model-value="asked.branch"
+        class="branch"
+        aria-label="Branch"
+        :empty-values="[undefined]"
+        @change="(branch: string) => ask({ branch })"
+      >
+        <ElOption value="" label="every branch" />
+        <ElOption v-for="one in choices?.branches ?? []" :key="one" :value="one" />
+      </ElSelect>
+      <ElSelect
+        :model-value="asked.last"
+        class="last"
+        aria-label="How many runs"
+        @change="(last: number) => ask({ last })"
+      >
+        <ElOption v-for="one in LAST" :key="one" :value="one" :label="`last ${one} runs`" />
+      </ElSelect>
+      <ElSelect
+        v-if="steps.length > 0"
+        :model-value="asked.steps"
+        class="steps"
+        multiple
+        collapse-tags
+        collapse-tags-tooltip
+        placeholder="Add a step"
+        aria-label="Steps"
+        @change="(names: string[]) => ask({ steps: names })"
+      >
+        <ElOption v-for="{ name } in steps" :key="name" :value="name" />
+      </ElSelect>
+      <RouterLink v-if="chosen.length > 1" class="compare" :to="compareTo"
+        >Compare selected ({{ chosen.length }})</RouterLink
+      >
+      <span v-else class="soft compare">click two runs to compare them</span>
+    </div>
+    <PageError v-if="error" title="The trend could not be read" :detail="wordsOf(error)" @again="refetch()" />
+    <p v-else-if="isLoading" class="soft wait">Loading trend…</p>
+    <div v-else-if="runs.length === 0" class="wait">
+      <h2>No runs yet</h2>
+      <p class="soft">
+        A trend needs runs of one plan against one target.
+        <RouterLink :to="{ name: 'plans', params: { project } }">Open plans</RouterLink>
+      </p>
+    </div>
+    <div v-else class="desk">
+      <div class="strips">
+        <div v-for="picture in pictures" :key="picture.key" class="row">
+          <div class="label">
+            <b>{{ picture.title }}</b>
+            <span class="soft">{{ picture.note }}</span>
+            <span class="soft">{{ picture.last }} at the last run</span>
+          </div>
+          <div class="picture">
+            <TrendStrip
+              v-if="width > 0"
+              :picture="picture"
+              :width="width"
+              :chosen="chosenPlaces"
+              :x-of="place"
+              :run-width="runWidth"
+              @pick="(run) => toggle(runs[run]?.id ?? '')"
+            />
+          </div>
+        </div>
+        <div class="row">
+          <span></span>
+          <div ref="box">
+            <svg class="days" :width="width" height="18" aria-hidden="true">
+              <text v-for="day in days" :key="day.run" :x="Math.max(16, place(day.run))" y="13" text-anchor="middle">
+                {{ day.words }}
+              </text>
+            </svg>
+          </div>
+        </div>
+        <ElTable :data="rows" size="small" max-height="300" class="list" aria-label="Runs of the trend">
+          <ElTableColumn width="44">
+            <template #default="{ row }">
+              <ElButton
+                size="small"
+                text
+                :aria-pressed="chosen.includes(row.id)"
+                :aria-label="`Select run ${row.number}`"
+                @click="toggle(row.id)"
+                >{{ chosen.includes(row.id) ? '■' : '□' }}</ElButton
+              >
+            </template>
+          </ElTableColumn>
+          <ElTableColumn prop="number" label="run" width="60" align="right" />
+          <ElTableColumn label="verdict" width="170">
+            <template #default="{ row }">
+              <ElButton link class="verdict" @click="open(row.id)">
+                <VerdictSign :verdict="row.verdict ?? 'going'" />{{
+                  runWords({ verdict: row.verdict, state: 'ended' })
+                }}
+              </ElButton>
+            </template>
+          </ElTableColumn>
+          <ElTableColumn label="commit" min-width="120" show-overflow-tooltip>
+            <template #default="{ row }">
+              <code>{{ row.commit?.slice(0, 7) ?? '–' }}</code> <span class="soft">{{ row.branch }}</span>
+            </template>
+          </ElTableColumn>
+          <ElTableColumn label="highest p95" width="104" align="right">
+            <template #default="{ row }">{{ row.p95 === null ? '–' : formatMs(row.p95) }}</template>
+          </ElTableColumn>
+          <ElTableColumn label="failed" width="76" align="right">
+            <template #default="{ row }">{{ row.failedShare === null ? '–' : percent(row.failedShare) }}</template>
+          </ElTableColumn>
+          <ElTableColumn label="started" width="150" show-overflow-tooltip>
+            <template #default="{ row }">
+              <span class="soft"
+                >{{ ago(row.askedAt, now.getTime()) }}{{ row.startedBy ? `, ${row.startedBy}` : '' }}</span
+              >
+            </template>
+          </ElTableColumn>
+        </ElTable>
+      </div>
+      <aside>
+        <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
+        <WhatChanged
+          :project="project"
+          :changes="changes"
+          :notes="trend?.notes ?? []"
+          :may-write="may.mayWrite"
+          @acknowledge="acknowledge"
+          @retract="retract"
+        />
+        <BaselineNote :project="project" :baseline="trend?.baseline ?? null" />
+        <section>
+          <h2>How to read this</h2>
+          <p class="soft small">
+            A dot is a run, its bar the 95 % interval. An open ring is a run that is void or stopped: shown, not
+            counted. An ochre line is the level between two changes; a change is marked when it is unlikely to be chance
+            (one false mark in about 100 figures), at least 5 %, and lasts for four runs.
+          </p>
+        </section>
+      </aside>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.trend {
+  padding: 10px 16px;
+}
+.head {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  padding-bottom: 10px;
+}
+.plan {
+  width: 250px;
+}
+.target,
+.branch,
+.last {
+  width: 130px;
+}
+.steps {
+  width: 180px;
+}
+.compare {
+  margin-left: auto;
+  color: var(--lake);
+}
+.compare.soft {
+  color: var(--soft);
+}
+.desk {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 316px;
+  gap: 18px;
+}
+.row {
+  display: grid;
+  grid-template-columns: 190px minmax(0, 1fr);
+  gap: 10px;
+  padding-bottom: 10px;
+}
+.label {
+  display: grid;
+  align-content: start;
+  font-size: 12px;
+  line-height: 1.35;
+}
+.label b {
+  font-size: 13px;
+  overflow-wrap: anywhere;
+}
+.picture {
+  min-width: 0;
+}
+.days text {
+  fill: var(--soft);
+  font-size: 11.5px;
+}
+aside {
+  display: grid;
+  gap: 18px;
+  align-content: start;
+  padding: 12px 14px;
+  border: 1px solid var(--rule);
+  background: var(--sheet);
+}
+.small {
+  font-size: 12px;
+}
+h2 {
+  padding-bottom: 6px;
+}
+.verdict :deep(> span) {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.wait {
+  padding: 24px 10px;
+}
+.fault {
+  color: var(--brick);
+}
+</style>
