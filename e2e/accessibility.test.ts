@@ -7,6 +7,17 @@ import { startApplication, type Application } from './application.js'
 
 const source = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
 const PLAN = '/p/1/plan?file=plans/summer.gate.yaml'
+const TREND = '/p/1/trend?plan=plans/watch.gate.yaml&target=harbour'
+/** Of runs whose ids the database gives. */
+const addressOf: Readonly<Record<string, () => Promise<string>>> = {
+  compare: async () => {
+    const { runs } = (await askedOf('/projects/1/runs')) as { runs: { id: string }[] }
+    return `/p/1/compare?runs=${runs
+      .slice(8, 11)
+      .map(({ id }) => id)
+      .join(',')}`
+  },
+}
 const PAGES = [
   '/p/1/plans',
   PLAN,
@@ -17,6 +28,8 @@ const PAGES = [
   '/p/1/import',
   '/p/1/targets',
   '/p/1/runs',
+  TREND,
+  'compare',
   '/account',
   '/people',
   '/audit-log',
@@ -28,6 +41,7 @@ const OPENED: Readonly<Record<string, readonly (string | RegExp)[]>> = {
   [PLAN]: ['More for this plan', 'Add a gate…', '300 ms'],
   [`${PLAN}&as=form`]: ['Add a part…'],
   '/p/1/targets': ['Delete', 'Rename…'],
+  [TREND]: ['Acknowledge…'],
   '/people': [/^Reset password/],
 }
 
@@ -35,7 +49,7 @@ let place: Application
 let page: Page
 
 beforeAll(async () => {
-  place = await startApplication()
+  place = await startApplication(true)
 })
 afterAll(() => place.stop())
 beforeEach(async () => {
@@ -44,11 +58,16 @@ beforeEach(async () => {
 afterEach(() => page.context().close())
 
 async function open(path: string): Promise<void> {
-  await page.goto(`${place.origin}${path}`)
+  await page.goto(`${place.origin}${await (addressOf[path]?.() ?? path)}`)
   await page.locator('main h1, main h2').first().waitFor()
   await page.waitForTimeout(300)
   // Colours that are on their way to others are none that a person reads.
   await page.addStyleTag({ content: '* { transition: none !important; animation: none !important }' })
+}
+
+/** What the API answers whoever is signed in. */
+async function askedOf(path: string): Promise<unknown> {
+  return (await page.request.get(`${place.origin}/api${path}`)).json()
 }
 
 async function violations(where: string): Promise<string[]> {

@@ -3,7 +3,15 @@ import { mkdirSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { DEMO_SECRETS, FROM_SOURCES, prepareDemo, sealKeyFile, startChild, startMariaDb } from '@jolt-gate/scripts'
+import {
+  DEMO_SECRETS,
+  FROM_SOURCES,
+  prepareDemo,
+  RECORDED_RUNS,
+  sealKeyFile,
+  startChild,
+  startMariaDb,
+} from '@jolt-gate/scripts'
 import { chromium, type BrowserContextOptions, type Page } from 'playwright-core'
 
 const root = fileURLToPath(new URL('../', import.meta.url))
@@ -19,7 +27,8 @@ const SWITCHES = [
 
 export type Application = Awaited<ReturnType<typeof startApplication>>
 
-export async function startApplication() {
+/** @param withHistory - whether the demo has its recorded runs from the start */
+export async function startApplication(withHistory = false) {
   const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-e2e-'))
   mkdirSync(join(folder, 'data'), { recursive: true })
   const database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
@@ -36,6 +45,7 @@ export async function startApplication() {
       ...['--projects-folder', join(folder, 'projects')],
       ...['--runs-folder', join(folder, 'runs')],
       ...['--key-file', sealKeyFile(folder)],
+      ...(withHistory ? ['--recorded-runs', RECORDED_RUNS] : []),
       '--demo',
     ],
     DEMO_SECRETS,

@@ -100,7 +100,9 @@ describe('a comparison', () => {
     expect(rowOf(0.05)).toMatchObject({ outcome: 'worse', unit: 'ms' })
     expect(rowOf(0.05)?.difference).toBeCloseTo(20, 0)
     expect(rowOf(0.3)).toMatchObject({ outcome: 'no significant change' })
-    expect(comparisonWords(compareRuns(slower, stored(resultWith(even))))).toMatch(/^Better: mean of "search", median/)
+    expect(comparisonWords(compareRuns(slower, stored(resultWith(even))))).toMatch(
+      /^Better: mean, median, p95.* of "search"\.$/,
+    )
   })
 
   it('finds nothing between a run and itself, and failures by their share', () => {
@@ -115,6 +117,32 @@ describe('a comparison', () => {
     })
     expect(worse.gates.map(({ before, after }) => [before, after])).toContainEqual([0, 5])
     expect(comparisonMarkdown(worse)).toContain('| failed requests at most 1 % | 0.0 % | 5.00 % |')
+  })
+
+  // Of the C(10, 5) = 252 ways to deal out five and five blocks one parts them furthest: two-sided p = 2/252 at the
+  // least, and over fifteen figures (Holm) 0.12.
+  it('does not say that nothing changed where nothing could be significant', () => {
+    const short = (slower: number, steps: number): RunResult => {
+      const result = stored(resultWith((index) => even(index) + slower))
+      const [step, blocks] = [result.steps[0], result.blocks?.steps[0]]
+      if (step === undefined || blocks === undefined) throw new Error('the result has no step')
+      const names = Array.from({ length: steps }, (_, index) => `step ${String(index)}`)
+      const cut = { requests: blocks.requests.slice(0, 5), failed: blocks.failed.slice(0, 5) }
+      const five = names.map((name) => ({ ...blocks, ...cut, name, data: blocks.data.slice(0, 5) }))
+      return {
+        ...result,
+        steps: names.map((name) => ({ ...step, name })),
+        ...(result.blocks === undefined ? {} : { blocks: { ...result.blocks, steps: five } }),
+      }
+    }
+
+    const many = compareRuns(short(0, 3), short(90, 3))
+    expect(comparisonWords(many)).toBe('Nothing could be tested: see the warnings.')
+    expect(many.warnings).toEqual(['with 5 blocks of seconds and 15 figures nothing can be significant: run longer'])
+
+    const one = compareRuns(short(0, 1), short(90, 1))
+    expect(one.warnings).toEqual([])
+    expect(comparisonWords(one)).toMatch(/^Worse: mean, median.* of "step 0"\.$/)
   })
 
   it('warns of another load or target, and reads nothing that is no result', () => {

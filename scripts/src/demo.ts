@@ -4,9 +4,12 @@ import { randomBytes } from 'node:crypto'
 import { cpSync, existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
+import { fileURLToPath } from 'node:url'
 
 const OVERLOAD = 'plans/overload.gate.yaml'
 const FIRST_RUNS = ['plans/smoke.gate.yaml', 'plans/summer.gate.yaml', OVERLOAD, 'plans/smoke.gate.yaml']
+/** Runs that were really made, of a plan of their own: `npm run record` makes them anew. */
+export const RECORDED_RUNS = fileURLToPath(new URL('../recorded/timetable-watch.jsonl.gz', import.meta.url))
 const TARGET = 'targets/harbour.target.yaml'
 
 /** What the stand-in asks for; no secret of anybody's. */
@@ -51,13 +54,14 @@ function aim(folder: string, origin: string): boolean {
 
 /** Asks the server for the demo's first runs, one after another; resolves when they have ended. */
 export async function makeFirstRuns(server: string): Promise<void> {
-  const json = await signedIn(server)
+  const json = await demoSession(server)
   const { projects } = await json<{ projects: { id: number }[] }>(`${server}/api/projects`)
   const project = projects[0]?.id
   if (project === undefined) return
-  const { runs } = await json<{ runs: unknown[] }>(`${server}/api/projects/${String(project)}/runs`)
-  if (runs.length > 0) return
   const runsOf = `${server}/api/projects/${String(project)}/runs`
+  // Those that were recorded are there already.
+  const { runs } = await json<{ runs: unknown[] }>(`${runsOf}?plan=${OVERLOAD}`)
+  if (runs.length > 0) return
   const ask = (plan: string) =>
     json<unknown>(runsOf, {
       method: 'POST',
@@ -75,7 +79,8 @@ export async function makeFirstRuns(server: string): Promise<void> {
   }
 }
 
-async function untilNoneGoes(server: string, json: Ask): Promise<void> {
+/** Waits until no run is under way or waits. */
+export async function untilNoneGoes(server: string, json: Ask): Promise<void> {
   for (;;) {
     const { runs } = await json<{ runs: unknown[] }>(`${server}/api/queue`)
     if (runs.length === 0) return
@@ -83,20 +88,20 @@ async function untilNoneGoes(server: string, json: Ask): Promise<void> {
   }
 }
 
-type Ask = <T>(url: string, init?: RequestInit) => Promise<T>
+export type Ask = <T>(url: string, init?: RequestInit, as?: 'json' | 'text') => Promise<T>
 
 /** Signs in to the demo, and asks in that session. */
-async function signedIn(server: string): Promise<Ask> {
+export async function demoSession(server: string): Promise<Ask> {
   const response = await fetch(`${server}/api/session/demo`, { method: 'POST' })
   const cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? ''
   // Our own server's answers, whose shapes its description gives.
   const { csrf } = (await response.json()) as { csrf: string }
-  return async <T>(url: string, init: RequestInit = {}): Promise<T> => {
+  return async <T>(url: string, init: RequestInit = {}, as: 'json' | 'text' = 'json'): Promise<T> => {
     const headers = new Headers(init.headers)
     headers.set('cookie', cookie)
     headers.set('x-jolt-gate-csrf', csrf)
     const answer = await fetch(url, { ...init, headers })
     if (!answer.ok) throw new Error(`${url}: ${await answer.text()}`)
-    return (await answer.json()) as T
+    return (await answer[as]()) as T
   }
 }

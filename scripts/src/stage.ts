@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { startChild, type Child } from './children.js'
 import { ensurePrograms } from './debian.js'
-import { prepareDemo, sealKeyFile } from './demo.js'
+import { prepareDemo, RECORDED_RUNS, sealKeyFile } from './demo.js'
 import { startMariaDb } from './mariadb.js'
 import { freePort } from './ports.js'
 
@@ -87,6 +87,7 @@ export async function setStage(running: Running, ferriesProgram: readonly string
       ...['--projects-folder', join(data, 'projects')],
       ...['--runs-folder', join(data, 'runs')],
       ...['--key-file', sealKeyFile(data)],
+      ...['--recorded-runs', RECORDED_RUNS],
       '--demo',
     ],
   }

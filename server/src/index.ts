@@ -11,6 +11,7 @@ import { openProject } from './projects/add.js'
 import { ProjectWatch } from './projects/watch.js'
 import { RemoteStore } from './git/remotes.js'
 import { askerOf } from './runs/ask.js'
+import { addRecordedRuns } from './runs/recorded.js'
 import { RunQueue } from './runs/queue.js'
 import type { SealKey } from './targets/seal.js'
 import { SecretStore } from './targets/secrets.js'
@@ -41,6 +42,8 @@ export interface ServerOptions {
   isBehindProxy?: boolean
   sealKey?: SealKey | undefined
   isDemo?: boolean
+  /** A file of runs that the first project has from its start, where it has none. */
+  recordedRuns?: string | undefined
   provider?: ProviderOptions | undefined
 }
 
@@ -58,6 +61,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   for (const path of options.projects) await openProject(path)
   const watch = new ProjectWatch()
   await watch.follow()
+  if (options.recordedRuns !== undefined) await addRecordedRuns(1, options.recordedRuns)
   const queue = new RunQueue(options.runsFolder)
   const secrets = new SecretStore(options.sealKey)
   const ask = askerOf(secrets)

@@ -23,6 +23,7 @@ const { values } = parseArgs({
     'behind-proxy': { type: 'boolean', default: false },
     'key-file': { type: 'string' },
     demo: { type: 'boolean', default: false },
+    'recorded-runs': { type: 'string' },
     'oidc-issuer': { type: 'string' },
     'oidc-client': { type: 'string' },
     'oidc-name': { type: 'string' },
@@ -74,6 +75,7 @@ const server = await startServer({
   isBehindProxy: values['behind-proxy'],
   sealKey: sealKeyFrom(values['key-file'], process.env),
   isDemo: values.demo,
+  recordedRuns: values['recorded-runs'],
   provider: providerOf(),
 })
 if (server.setupCode !== undefined)

@@ -62,10 +62,10 @@ describe('the runs of a project', () => {
     await list([{ ...going, requests: null, startedBy: null }, run({})])
 
     const [live, shut] = rows()
-    expect(live?.slice(0, 3)).toEqual(['13', 'Running', 'Summer'])
-    expect(live?.slice(4, 8)).toEqual(['–', '–', '–', '1 min 30 s'])
-    expect(shut?.slice(0, 2)).toEqual(['12', 'Shut (failed) 2 of 5 gates'])
-    expect(shut?.slice(4, 9)).toEqual(['412 ms', '12 345', '1.2 %', '1 min 30 s', 'abcdef0 main'])
+    expect(live?.slice(1, 4)).toEqual(['13', 'Running', 'Summer'])
+    expect(live?.slice(5, 9)).toEqual(['–', '–', '–', '1 min 30 s'])
+    expect(shut?.slice(1, 3)).toEqual(['12', 'Shut (failed) 2 of 5 gates'])
+    expect(shut?.slice(5, 10)).toEqual(['412 ms', '12 345', '1.2 %', '1 min 30 s', 'abcdef0 main'])
     expect(shut?.at(-1)).toContain('Ida Quay')
   })
 
@@ -115,13 +115,31 @@ describe('the runs of a project', () => {
     expect(document.body.textContent).toContain('Deleted 1 run.')
   })
 
-  it('are not chosen by others, and say when they cannot be read', async () => {
+  it('are compared by everybody, the oldest first, five at the most, and deleted by administrators alone', async () => {
     const { wrapper } = await list([run({})])
-    expect(wrapper.find('.el-checkbox').exists()).toBe(false)
+    const choose = async (numbers: number[]) => {
+      wrapper.findComponent(ElTable).vm.$emit(
+        'selection-change',
+        numbers.map((number) => run({ id: `r${String(number)}`, number })),
+      )
+      await flushPromises()
+    }
+
+    await choose([14, 9])
+    const link = wrapper.findAll('a').find((one) => one.text() === 'Compare 2 runs')
+    expect(link?.attributes('href')).toBe('/p/4/compare?runs=r9,r14')
+    expect(wrapper.findComponent(ElPopconfirm).exists()).toBe(false)
+    await choose([1, 2, 3, 4, 5, 6])
+    expect(wrapper.text()).toContain('at most 5 runs can be compared')
+  })
+
+  it('say when they cannot be read', async () => {
+    await list([run({})])
 
     vi.mocked(api.runs).mockRejectedValue(refused('the database is away'))
     await router.push({ name: 'runs', params: { project: 5 } })
     await flushPromises()
+
     expect(document.body.textContent).toContain('the database is away')
   })
 })

@@ -81,6 +81,7 @@ describe('lanes', () => {
     phases: [],
     findings: [],
     impact: undefined,
+    times: undefined,
     range: null,
   }
 

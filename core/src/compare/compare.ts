@@ -85,8 +85,8 @@ export function compareRuns(before: RunResult, after: RunResult, smallest = SMAL
     before: sideOf(before),
     after: sideOf(after),
     smallest,
-    canTell: [before, after].every((run) => blockCount(run) >= LEAST_BLOCKS),
-    warnings: warningsOf(before, after),
+    canTell: leastP(before, after) * tested.length <= LEVEL,
+    warnings: [...warningsOf(before, after), ...powerWarnings(before, after, tested.length)],
     steps,
     onlyBefore: missing(before, after),
     onlyAfter: missing(after, before),
@@ -104,7 +104,13 @@ export function rowsThatAre(outcome: Outcome, { steps }: Comparison): { step: st
 /** The answer in one sentence. */
 export function comparisonWords(comparison: Comparison): string {
   const [worse, better] = [rowsThatAre('worse', comparison), rowsThatAre('better', comparison)]
-  const named = (rows: typeof worse) => rows.map(({ step, change }) => `${change.figure} of "${step}"`).join(', ')
+  const named = (rows: typeof worse) =>
+    [...new Set(rows.map(({ step }) => step))]
+      .map((step) => {
+        const figures = rows.flatMap((row) => (row.step === step ? [row.change.figure] : []))
+        return `${figures.join(', ')} of "${step}"`
+      })
+      .join('; ')
   const parts = [
     ...(worse.length > 0 ? [`Worse: ${named(worse)}`] : []),
     ...(better.length > 0 ? [`${worse.length > 0 ? 'better' : 'Better'}: ${named(better)}`] : []),
@@ -121,6 +127,25 @@ const sideOf = ({ id, startedAt, plan, verdict }: RunResult): Side => ({ id, sta
 
 const blockCount = ({ blocks }: RunResult): number =>
   Math.max(0, ...(blocks?.steps.map(({ data }) => data.length) ?? []))
+
+/**
+ * The least p-value that dealing out the blocks of both runs can give: two-sided, of all ways to deal them out one
+ * parts them as far.
+ */
+function leastP(before: RunResult, after: RunResult): number {
+  const [first, second] = [blockCount(before), blockCount(after)]
+  let ways = 1
+  for (let drawn = 1; drawn <= first; drawn++) ways *= (second + drawn) / drawn
+  return Math.min(1, 2 / ways)
+}
+
+/** Runs that are long enough for one figure may be too short for all of them together. */
+function powerWarnings(before: RunResult, after: RunResult, rows: number): string[] {
+  const [first, second] = [blockCount(before), blockCount(after)]
+  if (Math.min(first, second) < LEAST_BLOCKS || leastP(before, after) * rows <= LEVEL) return []
+  const blocks = first === second ? String(first) : `${String(first)} and ${String(second)}`
+  return [`with ${blocks} blocks of seconds and ${String(rows)} figures nothing can be significant: run longer`]
+}
 
 function warningsOf(before: RunResult, after: RunResult): string[] {
   const warnings: string[] = []

@@ -11,9 +11,11 @@ import { BoundedRecording } from '../measure/bounds.js'
 import { Recording, type SecondRow } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
+import type { Distribution } from '../numbers/distribution.js'
 import { familyOf } from '../plan/measures.js'
 import { phaseSummaries, type PhaseSummary } from './phases.js'
 import { groupSummaries, journeySummaries, type GroupSummary, type JourneySummary } from './scopes.js'
+import { timesIn, type TimesOf } from './times.js'
 import { stepSummaries, type StepSummary } from './summaries.js'
 
 /** What happens in a run, in order; it travels as it stands, from the engine to the pages. */
@@ -191,6 +193,13 @@ export class RunView {
     return range === null
       ? journeySummaries(this.recording, this.shape, this.isMeasured)
       : journeySummaries(this.within(range), this.shape, () => true)
+  }
+
+  /** All times of a step, group or journey: over all measured phases, or over a range of seconds. */
+  times(of: TimesOf, range: TimeRange | null = null): Distribution {
+    return range === null
+      ? timesIn(this.recording, this.shape, of, this.isMeasured)
+      : timesIn(this.within(range), this.shape, of, () => true)
   }
 
   /** The phases, with what was due in each. */

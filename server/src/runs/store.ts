@@ -11,10 +11,12 @@ export interface NewRun {
   id: string
   projectId: number
   plan: Plan
-  target: Target
+  target: Pick<Target, 'name' | 'origin'>
   shape: RunShape
   head: CommitInfo
   startedBy: string
+  /** By default now. */
+  askedAt?: Date
 }
 
 /** Two who ask at once want the same number; one of them gets the next. */
@@ -30,7 +32,17 @@ export async function addRun(run: NewRun): Promise<RunRow> {
   }
 }
 
-async function addNumbered({ id, projectId, plan, target, shape, head, startedBy }: NewRun): Promise<RunRow> {
+/** Adds a run where nobody else adds one; `addRun` tries again where somebody does. */
+export async function addNumbered({
+  id,
+  projectId,
+  plan,
+  target,
+  shape,
+  head,
+  startedBy,
+  askedAt = new Date(),
+}: NewRun): Promise<RunRow> {
   const last: unknown = await RunRow.max('number', { where: { projectId } })
   const { peakRate, mostUsers } = previewOf(plan)
   const number = (typeof last === 'number' ? last : 0) + 1
@@ -56,7 +68,7 @@ async function addNumbered({ id, projectId, plan, target, shape, head, startedBy
         peakRate,
         mostUsers,
         ...NO_FIGURES,
-        askedAt: new Date(),
+        askedAt,
         startedAt: null,
         endedAt: null,
       },

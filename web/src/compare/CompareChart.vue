@@ -2,12 +2,13 @@
 // One lane of several runs, over one another on the time axis of the first.
 import { Chart, LinearScale, LineController, LineElement, PointElement } from 'chart.js'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { clock } from '../text/figures.js'
 import { paletteOf } from '../run/lane-plugins.js'
 import { pointsOf, type CompareLane, type ComparedRun } from './compare-picture.js'
 
 Chart.register(LineController, LineElement, PointElement, LinearScale)
 
-const props = defineProps<{ lane: CompareLane; runs: ComparedRun[]; seconds: number }>()
+const props = defineProps<{ lane: CompareLane; runs: ComparedRun[]; seconds: number; hasAxis: boolean }>()
 const canvas = ref<HTMLCanvasElement>()
 let chart: Chart<'line', { x: number; y: number }[]> | undefined
 
@@ -37,7 +38,14 @@ onMounted(() => {
       events: [],
       parsing: false,
       scales: {
-        x: { type: 'linear', min: 0, max: props.seconds, display: false },
+        x: {
+          type: 'linear',
+          min: 0,
+          max: props.seconds,
+          display: props.hasAxis,
+          grid: { display: false },
+          ticks: { color: soft, font, maxTicksLimit: 10, callback: (value) => clock(Number(value)) },
+        },
         y: {
           min: 0,
           grid: { color: rule },
@@ -63,7 +71,7 @@ watch(
 </script>
 
 <template>
-  <div class="chart">
+  <div class="chart" :class="{ last: hasAxis }">
     <canvas ref="canvas" role="img" :aria-label="`${lane.title}: ${lane.note} of ${runs.length} runs`"></canvas>
   </div>
 </template>
@@ -71,7 +79,10 @@ watch(
 <style scoped>
 .chart {
   position: relative;
-  height: 96px;
+  height: 74px;
   min-width: 0;
+}
+.last {
+  height: 96px;
 }
 </style>

@@ -78,30 +78,14 @@ function show(next: readonly string[]): void {
           <p class="soft small">{{ method }}</p>
         </section>
         <section class="lanes">
-          <div v-for="lane in COMPARE_LANES" :key="lane.key" class="lane">
+          <div v-for="(lane, index) in COMPARE_LANES" :key="lane.key" class="lane">
             <div>
               <b>{{ lane.title }}</b><br /><span class="soft">{{ lane.note }}</span>
             </div>
-            <CompareChart :lane="lane" :runs="runs" :seconds="seconds" />
+            <CompareChart :lane="lane" :runs="runs" :seconds="seconds" :has-axis="index === COMPARE_LANES.length - 1" />
           </div>
         </section>
       </div>
-      <h2 class="of">Gates</h2>
-      <ElTable :data="gates" size="small" aria-label="Gates of the runs">
-        <ElTableColumn prop="rule" label="gate" min-width="320" show-overflow-tooltip />
-        <ElTableColumn
-          v-for="({ detail }, index) in runs"
-          :key="detail.id"
-          :label="`run ${detail.number}`"
-          width="150"
-          align="right"
-        >
-          <template #default="{ row }">
-            <span :class="{ breached: row.values[index].status === 'breached' }">{{ row.values[index].value }}</span>
-            <div class="soft">{{ row.values[index].status }}</div>
-          </template>
-        </ElTableColumn>
-      </ElTable>
       <h2 class="of">Steps</h2>
       <ElTable :data="rows" size="small" row-key="key" aria-label="Steps of the runs">
         <ElTableColumn prop="step" label="step" min-width="180" show-overflow-tooltip />
@@ -125,6 +109,22 @@ function show(next: readonly string[]): void {
               </span>
               <span class="soft interval">{{ row.others[index].interval }}</span>
             </div>
+          </template>
+        </ElTableColumn>
+      </ElTable>
+      <h2 class="of">Gates</h2>
+      <ElTable :data="gates" size="small" aria-label="Gates of the runs">
+        <ElTableColumn prop="rule" label="gate" min-width="320" show-overflow-tooltip />
+        <ElTableColumn
+          v-for="({ detail }, index) in runs"
+          :key="detail.id"
+          :label="`run ${detail.number}`"
+          width="150"
+          align="right"
+        >
+          <template #default="{ row }">
+            <span :class="{ breached: row.values[index].status === 'breached' }">{{ row.values[index].value }}</span>
+            <div class="soft">{{ row.values[index].status }}</div>
           </template>
         </ElTableColumn>
       </ElTable>
@@ -209,8 +209,9 @@ ul {
 }
 .cell {
   display: grid;
-  grid-template-columns: 72px 120px 1fr;
+  grid-template-columns: 72px 116px minmax(0, 160px);
   gap: 8px;
+  justify-content: end;
   white-space: nowrap;
 }
 .difference.worse,

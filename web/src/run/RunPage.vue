@@ -17,34 +17,33 @@ import PhasesTable from './PhasesTable.vue'
 import RunActions from './RunActions.vue'
 import RunLanes from './RunLanes.vue'
 import StepsTable from './StepsTable.vue'
+import TimesView from './TimesView.vue'
 import { useRun } from './use-run.js'
 import VerdictColumn from './VerdictColumn.vue'
 
 const route = useRoute()
 const router = useRouter()
 const id = computed(() => String(route.params['run']))
-const { run, view, state, fault, isConnected, open, select, stop, refresh } = useRun(id)
+const { run, view, state, fault, isConnected, open, select, showTimes, stop, refresh } = useRun(id)
 const now = useNow({ interval: 30_000 })
 const actFault = ref('')
-const TABS = ['steps', 'journeys', 'phases', 'failures', 'once'] as const
+const TABS = ['steps', 'journeys', 'phases', 'times', 'failures', 'once'] as const
+const said = (key: string) => String(route.query[key] ?? '')
+const say = (query: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...query } })
 const tab = computed({
   get: () => TABS.find((one) => one === route.query['show']) ?? 'steps',
-  set: (show) => void router.replace({ query: { ...route.query, show } }),
+  set: (show) => {
+    say({ show })
+  },
 })
 const range = computed({
   get: (): TimeRange | null => {
-    const [fromSecond, toSecond] = String(route.query['mark'] ?? '')
-      .split('-')
-      .map(Number)
+    const [fromSecond, toSecond] = said('mark').split('-').map(Number)
     return fromSecond !== undefined && toSecond !== undefined && toSecond > fromSecond ? { fromSecond, toSecond } : null
   },
-  set: (next) =>
-    void router.replace({
-      query: {
-        ...route.query,
-        mark: next === null ? undefined : `${String(next.fromSecond)}-${String(next.toSecond)}`,
-      },
-    }),
+  set: (next) => {
+    say({ mark: next === null ? undefined : `${String(next.fromSecond)}-${String(next.toSecond)}` })
+  },
 })
 const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue() })
 /** Where it stands among those that wait; who runs now is not one of them. */
@@ -124,6 +123,7 @@ watch(range, (next) => {
           <ElTabPane name="steps" label="Steps" />
           <ElTabPane name="journeys" label="Journeys" />
           <ElTabPane name="phases" label="Phases" />
+          <ElTabPane name="times" label="Distribution" />
           <ElTabPane name="failures" :label="`Failures ${String(failures)}`" />
           <ElTabPane name="once" label="Setup and teardown" />
         </ElTabs>
@@ -142,6 +142,17 @@ watch(range, (next) => {
         :shape="run.shape"
       />
       <PhasesTable v-else-if="tab === 'phases'" :phases="view?.phases ?? []" @pick="(next) => (range = next)" />
+      <TimesView
+        v-else-if="tab === 'times'"
+        :shape="run.shape"
+        :times="view?.times"
+        :baseline="run.result?.baseline?.id ?? run.baseline?.id ?? null"
+        :chosen="said('of')"
+        :against="said('against') === 'baseline' ? 'baseline' : 'whole run'"
+        @choose="(of) => say({ of })"
+        @against="(against) => say({ against })"
+        @show="showTimes"
+      />
       <OnceTable v-else-if="tab === 'once'" :setup="run.result?.setup ?? []" :teardown="run.result?.teardown ?? []" />
       <FailuresTable v-else :steps="view?.steps ?? []" />
     </section>

@@ -6,6 +6,7 @@ import {
   impactFigures,
   decodeBucket,
   gatesOf,
+  pictureOfTimes,
   RunView,
   type Baseline,
   type Beam,
@@ -22,6 +23,8 @@ import {
   type Series,
   type StepSummary,
   type TimeRange,
+  type TimesOf,
+  type TimesPicture,
 } from '@jolt-gate/core'
 
 export type ToRunWorker =
@@ -30,6 +33,8 @@ export type ToRunWorker =
   | { kind: 'bucket'; data: string }
   | { kind: 'event'; event: Exclude<RunEvent, { kind: 'bucket' }> }
   | { kind: 'select'; range: TimeRange | null }
+  /** Whose times are drawn; null for nobody's. */
+  | { kind: 'times'; of: TimesOf | null }
 
 /** What a page shows of a run. */
 export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
@@ -45,6 +50,8 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
   phases: PhaseSummary[]
   findings: ResultFinding[]
   impact: ResultImpact | undefined
+  /** All times of what was asked for, over the measured phases and over the range. */
+  times: { of: TimesOf; whole: TimesPicture | null; part: TimesPicture | null } | undefined
   /** The range that `steps` was computed for; null is all measured phases. */
   range: TimeRange | null
 }
@@ -56,6 +63,7 @@ const EXPLAIN_EVERY_SECONDS = 5
 let gates: Gate[] = []
 let view: RunView | undefined
 let range: TimeRange | null = null
+let timesOf: TimesOf | null = null
 let satisfiedMs: number | undefined
 let explained: Pick<RunPicture, 'findings' | 'impact'> = { findings: [], impact: undefined }
 let explainedSeconds = 0
@@ -80,6 +88,9 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
     case 'select':
       range = data.range
       break
+    case 'times':
+      timesOf = data.of
+      break
     default:
       data satisfies never
   }
@@ -94,6 +105,12 @@ function explainedNow(run: RunView): typeof explained {
   const { findings, impact } = explain({ view: run, gates, satisfiedMs, reasons: [] })
   explained = { findings, impact: impactFigures(impact) }
   return explained
+}
+
+function timesNow(run: RunView): RunPicture['times'] {
+  if (timesOf === null) return undefined
+  const part = range === null ? null : pictureOfTimes(run.times(timesOf, range))
+  return { of: timesOf, whole: pictureOfTimes(run.times(timesOf)), part }
 }
 
 function tell(): void {
@@ -112,6 +129,7 @@ function tell(): void {
     groups: view.groups(range),
     journeys: view.journeys(range),
     phases: view.phases(),
+    times: timesNow(view),
     ...explainedNow(view),
     range,
   }

@@ -1,5 +1,5 @@
 // One run, live or finished: what the server knows of it, and what its seconds say.
-import { parseJson, type RunEvent, type TimeRange } from '@jolt-gate/core'
+import { parseJson, type RunEvent, type TimeRange, type TimesOf } from '@jolt-gate/core'
 import { onBeforeUnmount, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { RunDetail, StoredState } from '@jolt-gate/core/api'
@@ -95,11 +95,15 @@ export function useRun(id: Ref<string>) {
     say({ kind: 'select', range })
   }
 
+  function showTimes(of: TimesOf | null): void {
+    say({ kind: 'times', of })
+  }
+
   async function stop(): Promise<void> {
     await api.stopRun(id.value).catch((error: unknown) => (fault.value = wordsOf(error)))
   }
 
-  return { run, view, state, fault, isConnected, open, select, stop, refresh }
+  return { run, view, state, fault, isConnected, open, select, showTimes, stop, refresh }
 }
 
 const STATES: readonly StoredState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']

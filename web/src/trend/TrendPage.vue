@@ -3,7 +3,7 @@
 import { formatMs } from '@jolt-gate/core'
 import type { TrendNote } from '@jolt-gate/core/api'
 import { useElementSize, useNow } from '@vueuse/core'
-import { ElButton, ElOption, ElSelect, ElTable, ElTableColumn } from 'element-plus'
+import { ElButton, ElCheckbox, ElOption, ElSelect, ElTable, ElTableColumn } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
@@ -181,14 +181,11 @@ const open = (run: string) => router.push({ name: 'run', params: { project: proj
         <ElTable :data="rows" size="small" max-height="300" class="list" aria-label="Runs of the trend">
           <ElTableColumn width="44">
             <template #default="{ row }">
-              <ElButton
-                size="small"
-                text
-                :aria-pressed="chosen.includes(row.id)"
+              <ElCheckbox
+                :model-value="chosen.includes(row.id)"
                 :aria-label="`Select run ${row.number}`"
-                @click="toggle(row.id)"
-                >{{ chosen.includes(row.id) ? '■' : '□' }}</ElButton
-              >
+                @change="toggle(row.id)"
+              />
             </template>
           </ElTableColumn>
           <ElTableColumn prop="number" label="run" width="60" align="right" />

@@ -27,7 +27,7 @@ export interface TrendPicture {
   unit: TrendSeries['unit']
 }
 
-export const STRIP_HEIGHT = 92
+export const STRIP_HEIGHT = 82
 const EDGE = 14
 /** The room above the highest value and below the lowest. */
 const HEADROOM = 12
@@ -44,7 +44,10 @@ export function pictureOf(series: TrendSeries, runs: readonly TrendRun[], width:
   const values = series.points.map((point) => point?.value ?? null)
   const { changes, levels } = readTrend(values, counts)
   const limit = series.points.findLast((point) => point?.limit != null)?.limit ?? null
-  const y = scaleOf([...values, limit])
+  const y = scaleOf(
+    [...values, limit],
+    series.points.map((point) => point?.high ?? null),
+  )
   const x = (run: number) => xOf(run, runs.length, width)
   const dots = series.points.flatMap((point, run): TrendDot[] => {
     if (point === null || point.value === null) return []
@@ -75,11 +78,13 @@ export function pictureOf(series: TrendSeries, runs: readonly TrendRun[], width:
   }
 }
 
-/** From nothing to a little above the highest value, so that a strip does not make much of little. */
-function scaleOf(values: readonly (number | null)[]): (value: number) => number {
-  const most = values.reduce<number>((highest, value) => Math.max(highest, value ?? 0), 0)
+/** From nothing to the highest value or limit; intervals have room to half as much again, and are cut there. */
+function scaleOf(values: readonly (number | null)[], highs: readonly (number | null)[]): (value: number) => number {
+  const largest = (all: readonly (number | null)[]) =>
+    all.reduce<number>((highest, value) => Math.max(highest, value ?? 0), 0)
+  const most = Math.max(largest(values), Math.min(1.5 * largest(values), largest(highs)))
   const room = STRIP_HEIGHT - 2 * HEADROOM
-  return (value) => STRIP_HEIGHT - HEADROOM - (most === 0 ? 0 : Math.max(0, value / most) * room)
+  return (value) => STRIP_HEIGHT - HEADROOM - (most === 0 ? 0 : Math.min(1, Math.max(0, value / most)) * room)
 }
 
 const GRADES = ['steady', 'strained', 'failing', 'lost']

@@ -1,0 +1,83 @@
+// All times of a step as they are drawn: percentiles to the end of the tail, and a histogram.
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { pictureOfTimes, previewOf, RunView, shapeOf } from '../src/index.js'
+import { bucketOf, distributionOf } from './buckets.js'
+import { planText, read } from './reading.js'
+
+const anyTimes = fc.array(fc.integer({ min: 1, max: 60_000 }), { minLength: 1, maxLength: 300 })
+
+describe('a picture of times', () => {
+  it('has every percentile as nearest rank has it, rising to the largest time', () => {
+    fc.assert(
+      fc.property(anyTimes, (ms) => {
+        const times = distributionOf(ms)
+        const { curve = [] } = pictureOfTimes(times) ?? {}
+
+        for (const [index, point] of curve.entries()) {
+          expect(point.ms).toBeGreaterThanOrEqual(curve[index - 1]?.ms ?? 0)
+          expect(point.percent).toBeGreaterThanOrEqual(curve[index - 1]?.percent ?? 0)
+        }
+        for (const { percent, ms: value } of curve.slice(0, -1))
+          expect(Math.abs(value - times.percentile(percent) / 1000)).toBeLessThanOrEqual(0.002 * value)
+        expect(curve.at(-1)?.ms).toBeCloseTo(Math.max(...ms), 6)
+      }),
+    )
+  })
+
+  it('has each time in one bar, and bars that meet from the least to the largest', () => {
+    fc.assert(
+      fc.property(anyTimes, (ms) => {
+        const { bars = [], count } = pictureOfTimes(distributionOf(ms)) ?? {}
+
+        expect(bars.reduce((sum, bar) => sum + bar.count, 0)).toBe(ms.length)
+        expect(count).toBe(ms.length)
+        expect(bars[0]?.fromMs).toBeCloseTo(Math.min(...ms), 6)
+        expect((bars.at(-1)?.toMs ?? NaN) / Math.max(...ms)).toBeCloseTo(1, 9)
+        for (const [index, { fromMs }] of bars.entries())
+          if (index > 0) expect(fromMs / (bars[index - 1]?.toMs ?? NaN)).toBeCloseTo(1, 9)
+      }),
+    )
+  })
+
+  // Ten points to each power of ten: of a thousand times the tail has three.
+  it('goes as far into the tail as there are times', () => {
+    const thousand = pictureOfTimes(distributionOf(Array.from({ length: 1000 }, (_, index) => index + 1)))
+
+    expect(thousand?.curve.map(({ percent }) => Number(percent.toFixed(1)))).toEqual(
+      expect.arrayContaining([0, 90, 99, 99.9]),
+    )
+    expect(thousand?.curve.find(({ percent }) => percent >= 90)?.ms).toBeCloseTo(900, -1)
+    expect(pictureOfTimes(distributionOf([7]))?.curve.map(({ ms }) => ms)).toEqual([7, 7])
+    expect(pictureOfTimes(distributionOf([]))).toBeNull()
+  })
+})
+
+describe('the times of a run', () => {
+  const view = () => {
+    const { plan } = read(
+      planText({
+        load: '  - { phase: calm, rate: 1/s, for: 2s, measure: no }\n  - { phase: peak, rate: 1/s, for: 3s }',
+      }),
+    )
+    const run = new RunView({ gates: [], shape: shapeOf(plan, previewOf(plan).phases) })
+    for (const [second, ms] of [10, 20, 30, 40, 50].entries())
+      run.add({ kind: 'bucket', bucket: bucketOf(second, { ms: [ms], phase: second < 2 ? 0 : 1 }) })
+    return run
+  }
+  const of = { kind: 'step', name: 'search' } as const
+
+  it('are those of its measured phases, and of a range whatever lies in it', () => {
+    const run = view()
+
+    expect([run.times(of).count, run.times(of).least, run.times(of).largest]).toEqual([3, 30_000, 50_000])
+    const part = run.times(of, { fromSecond: 1, toSecond: 3 })
+    expect([part.count, part.least, part.largest]).toEqual([2, 20_000, 30_000])
+  })
+
+  it('are none of what is not in the plan', () => {
+    expect(view().times({ kind: 'step', name: 'pay' }).count).toBe(0)
+    expect(view().times({ kind: 'group', name: 'checkout' }).count).toBe(0)
+    expect(view().times({ kind: 'journey', name: 'look around' }).count).toBe(0)
+  })
+})

@@ -1,0 +1,85 @@
+// Runs from one to the next, as a person reads them: the trend of the demo's recorded runs, what changed, and both
+// sides of it beside one another.
+import type { Page } from 'playwright-core'
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { startApplication, type Application } from './application.js'
+
+let place: Application
+let page: Page
+let faults: string[]
+
+beforeAll(async () => {
+  place = await startApplication(true)
+})
+afterAll(() => place.stop())
+beforeEach(async () => {
+  ;({ page, faults } = await place.newPage())
+})
+afterEach(async () => {
+  expect(faults).toEqual([])
+  await page.context().close()
+})
+
+const text = (selector: string) => page.locator(selector).allInnerTexts()
+
+describe('the trend of a plan', () => {
+  it('shows where the search became slower and was mended, is acknowledged, and leads to both runs', async () => {
+    await page.goto(`${place.origin}/p/1/runs`)
+    await page.getByRole('link', { name: 'Trend' }).click()
+    await page.locator('article').first().waitFor()
+
+    const changes = await text('article h3')
+    expect(changes[0]).toMatch(/^p95 response time of "search sailings" fell by \d+ %$/)
+    expect(changes[1]).toMatch(/^p95 response time of "search sailings" rose by \d+ %$/)
+    expect(await text('article p:nth-of-type(1)')).toEqual([
+      expect.stringContaining('between run 17 and run 18'),
+      expect.stringContaining('between run 13 and run 14'),
+    ])
+    // Run 7 was stopped: it is there, and does not count.
+    expect(await page.locator('.dot.not-counted').count()).toBeGreaterThan(0)
+
+    await page.getByRole('button', { name: 'Acknowledge…' }).last().click()
+    await page.getByLabel('What is known of the change').pressSequentially('Fares are joined to the search: known')
+    await page.keyboard.press('Enter')
+    await page.getByText('Fares are joined to the search: known').waitFor()
+    await page.reload()
+    await page.getByText('Fares are joined to the search: known').waitFor()
+
+    await page.getByRole('link', { name: 'Compare 13 and 14' }).click()
+    await page.getByText('Run 14 against run 13').waitFor()
+    await page.locator('.words', { hasText: 'Worse' }).waitFor()
+    expect((await text('.words'))[0]).toMatch(/^Worse: .*of "search sailings"/)
+    expect(await page.locator('.difference.worse').count()).toBeGreaterThan(0)
+  })
+
+  it('is chosen run by run with the keyboard, and compares as many as are chosen', async () => {
+    await page.goto(`${place.origin}/p/1/trend?plan=plans/watch.gate.yaml&target=harbour`)
+    for (const run of [26, 25, 24]) {
+      await page.getByLabel(`Select run ${String(run)}`, { exact: true }).focus()
+      await page.keyboard.press('Space')
+    }
+    await page.getByRole('link', { name: 'Compare selected (3)' }).click()
+
+    await page.getByText('Run 26 against run 24').waitFor()
+    expect(await page.locator('article h2').count()).toBe(2)
+    await page.getByRole('button', { name: 'Leave out run 25' }).click()
+    await page.getByText('Run 25 against run 24').waitFor({ state: 'detached' })
+    expect(new URL(page.url()).searchParams.get('runs')?.split(',')).toHaveLength(2)
+  })
+})
+
+describe('a run', () => {
+  it('is kept as the baseline from its page, and the trend names it', async () => {
+    await page.goto(`${place.origin}/p/1/runs?search=23`)
+    await page.locator('.el-table__row .verdict').first().click()
+    await page.getByRole('button', { name: 'More' }).click()
+    await page.getByRole('menuitem', { name: 'Keep as baseline' }).click()
+    await page.locator('.kept').waitFor()
+
+    await page.getByRole('button', { name: 'More' }).click()
+    await page.getByRole('menuitem', { name: 'Show the trend' }).click()
+
+    await page.getByRole('heading', { name: 'Baseline on main' }).waitFor()
+    expect((await text('aside section:nth-of-type(2)'))[0]).toMatch(/Run 23, kept/)
+  })
+})
