@@ -2,6 +2,8 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import {
+  emptyBucket,
+  emptyStep,
   explain,
   findingsOf,
   htmlOf,
@@ -11,13 +13,17 @@ import {
   junitOf,
   markdownOf,
   NO_DOUBTS,
+  previewOf,
   readResult,
   resultOf,
+  RunView,
   satisfiedMsOf,
+  shapeOf,
   type Finding,
   type FindingKind,
 } from '../src/index.js'
-import { bucketOf } from './buckets.js'
+import { bucketOf, distributionOf } from './buckets.js'
+import { planText, read } from './reading.js'
 import { exponential, HEALTHY, simulate, type SimulatedService } from './simulated.js'
 
 const CONSTANT = '  - { phase: hold, rate: 60/s, for: 120s }'
@@ -336,5 +342,40 @@ describe('whatever a run recorded', () => {
       }),
       { numRuns: 40 },
     )
+  })
+})
+
+describe('a plan of hundreds of steps', () => {
+  it('has the hundred gravest findings, which a result may hold', () => {
+    const steps = Array.from(
+      { length: 150 },
+      (_, index) => `      - { send: GET /${String(index)}, name: step ${String(index)} }`,
+    )
+    const { plan } = read(
+      planText({
+        journeys: `  look:\n    steps:\n${steps.join('\n')}`,
+        load: '  - { phase: hold, rate: 5/s, for: 20s }',
+      }),
+    )
+    const view = new RunView({ gates: plan.gates, shape: shapeOf(plan, previewOf(plan).phases) })
+    for (let second = 0; second < 20; second++) {
+      const bucket = emptyBucket(second)
+      // Each step connects anew, for more than half of its time.
+      for (let step = 0; step < 150; step++) {
+        const [responseTime, connectTime] = [100, 60].map((ms) => distributionOf(Array<number>(20).fill(ms)))
+        bucket.steps.push({
+          ...emptyStep(0, 0, step, 0),
+          requests: 20,
+          ...(responseTime && connectTime ? { responseTime, connectTime } : {}),
+        })
+      }
+      view.add({ kind: 'bucket', bucket })
+    }
+
+    const { findings: found } = explain({ view, gates: plan.gates, satisfiedMs: undefined, reasons: [] })
+
+    expect(found).toHaveLength(100)
+    const levels = found.map(({ level }) => ['problem', 'warning', 'note'].indexOf(level))
+    expect(levels).toEqual(levels.toSorted())
   })
 })

@@ -222,6 +222,28 @@ describe('plans with files', () => {
   })
 })
 
+describe('a file that a queued run sends', () => {
+  it('fails the run with the reason where it is gone when the run begins, and sends nothing else', async () => {
+    const plan = 'plans/upload.gate.yaml'
+    const text = planText(2).replace('send: GET /health', 'send: POST /tickets\n        file: data/ticket.bin')
+    mkdirSync(join(repository, 'data'), { recursive: true })
+    writeFileSync(join(repository, 'data/ticket.bin'), 'LKM-1')
+    writeFileSync(join(repository, plan), text)
+    const first = await startRunOf(PLAN)
+    const second = await startRunOf(plan)
+    rmSync(join(repository, 'data/ticket.bin'))
+    await eventsOf(first)
+    await eventsOf(second)
+
+    expect((await call('GET', `/runs/${second}`)).body).toMatchObject({
+      verdict: 'void',
+      result: null,
+      reasons: ['not begun: data/ticket.bin was there when the run was asked for, and is gone'],
+    })
+    rmSync(join(repository, plan))
+  })
+})
+
 describe('the schema', () => {
   it('goes back as it came', async () => {
     const other = await startMariaDb(join(place.folder, 'other'), 'jolt_gate_back')

@@ -5,6 +5,7 @@ import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { RemoteStore } from '../src/git/remotes.js'
 import { bareRemote, callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
 
 let place: Place
@@ -239,6 +240,18 @@ describe('Git', () => {
     await administrator('PUT', '/projects/1/data?file=data/ours.csv', text)
     expect(await remote('pull')).toMatchObject({ status: 409, body: { code: 'DIVERGED' } })
     expect(git(place.repository, 'log', '-1', '--format=%s')).toBe('Ours')
+  })
+
+  it('takes no password of a remote that it could not keep sealed', async () => {
+    const keyless = new RemoteStore(undefined)
+    const credential = 'ida:buoy/bell'
+
+    await expect(keyless.write(1, { url: 'https://git.example/a.git', credential })).rejects.toMatchObject({
+      code: 'NO_KEY',
+    })
+    expect(() => {
+      keyless.refuseUnsealed({ url: 'https://git.example/a.git', credential: undefined })
+    }).not.toThrow()
   })
 
   it('keeps the password of a remote sealed, sends it as a header, and shows it nowhere', async () => {

@@ -173,8 +173,10 @@ export class RunQueue {
   private async perform({ asked, row }: Waiting): Promise<void> {
     const { signal } = this.closing
     const { plan, target, secrets } = asked
+    let files: Map<string, Uint8Array>
     try {
       await keepTrying(asked.permit, signal)
+      files = new Map(filesSentBy(plan).map((path) => [path, asked.fileBytes(path) ?? new Uint8Array()]))
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       await endUnbegun(row, error.message)
@@ -192,9 +194,8 @@ export class RunQueue {
       signal,
     )
     const run = new RunUnderWay({
-      ...{ row, secrets, signal },
+      ...{ row, secrets, files, signal },
       journal: journalOf(this.folder, row.id),
-      files: new Map(filesSentBy(plan).map((path) => [path, asked.fileBytes(path) ?? new Uint8Array()])),
       order: {
         plan,
         target,
