@@ -18,17 +18,17 @@ const stepsOf = (steps: string, files: Record<string, string> = {}, top = ''): S
 
 describe('a load', () => {
   it('climbs a ladder in equal levels, both ends included, each a phase of its own', () => {
-    const treads = phasesOf('  - { phase: climb, rate: 10/s to 40/s by 10/s, for: 1m }')
+    const levels = phasesOf('  - { phase: climb, rate: 10/s to 40/s by 10/s, for: 1m }')
 
-    expect(treads.map(({ name, ladder, seconds }) => [name, ladder, seconds])).toEqual([
+    expect(levels.map(({ name, ladder, seconds }) => [name, ladder, seconds])).toEqual([
       ['climb at 10/s', 'climb', 15],
       ['climb at 20/s', 'climb', 15],
       ['climb at 30/s', 'climb', 15],
       ['climb at 40/s', 'climb', 15],
     ])
-    expect(treads.map((tread) => tread.kind === 'constant' && tread.rate)).toEqual([10, 20, 30, 40])
+    expect(levels.map((level) => level.kind === 'constant' && level.rate)).toEqual([10, 20, 30, 40])
     const falling = phasesOf('  - { phase: down, users: 30 to 10 by 10, for: 30s }')
-    expect(falling.map((tread) => tread.name)).toEqual(['down at 30 users', 'down at 20 users', 'down at 10 users'])
+    expect(falling.map((level) => level.name)).toEqual(['down at 30 users', 'down at 20 users', 'down at 10 users'])
   })
 
   it('lets a gate name a level, or the whole ladder', () => {
@@ -90,7 +90,7 @@ describe('a load', () => {
   })
 
   it.each([
-    ['a ladder that does not end on a tread', '{ phase: p, rate: 10/s to 35/s by 10/s, for: 1m }', '10/s to', 'LADDER'],
+    ['a ladder that does not end on a level', '{ phase: p, rate: 10/s to 35/s by 10/s, for: 1m }', '10/s to', 'LADDER'],
     [
       'iterations before another phase',
       '{ phase: p, users: 2, iterations: 3 }\n  - { phase: q, rate: 1/s, for: 1s }',

@@ -4,7 +4,7 @@ import { Draws, emptyBucket, emptyStep, type Bucket } from '../src/index.js'
 /** A request as it was due, and when its answer was there had it started at some time. */
 export interface Service {
   /**
-   * Ends of requests that start at these times, in ms; Infinity for one that was turned away.
+   * Ends of requests that start at these times, in ms; Infinity for one that was rejected.
    *
    * @param starts - in order
    */
@@ -144,7 +144,7 @@ export const exponentialSizes = (draws: Draws, meanMs: number, count: number): n
 export const trueTimes = (due: readonly number[], service: Service): number[] =>
   service.ends(due).map((end, index) => end - (due[index] ?? 0))
 
-/** What a generator with such stalls sees of a service, second by second; one that is turned away fails. */
+/** What a generator with such stalls sees of a service, second by second; one that is rejected fails. */
 export function seen(due: readonly number[], service: Service, stalls: readonly Stall[]): Bucket[] {
   const after = (time: number) => stalls.find(({ fromMs, toMs }) => time >= fromMs && time < toMs)?.toMs ?? time
   const starts = due.map(after)

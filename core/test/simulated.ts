@@ -21,7 +21,7 @@ export interface SimulatedService {
   delayMs?: (atMs: number, draws: Draws) => number
   /** Why a request fails, or undefined. */
   failure?: (atMs: number, inFlight: number, draws: Draws) => string | undefined
-  /** Most who wait; who comes then is turned away with 503. */
+  /** Most who wait; who comes then is rejected with 503. */
   places?: number
   /** Readings of further metrics, by second. */
   metrics?: { name: string; ceiling: number | null; value: (second: number, draws: Draws) => number }[]

@@ -198,7 +198,7 @@ describe('concurrent users', () => {
     expect(new Set(begun).size).toBe(15)
   })
 
-  it('who were turned away try again a second later, and nobody begins after the end', () => {
+  it('who were capped try again a second later, and nobody begins after the end', () => {
     const users = new ClosedUsers(planOf('  - { phase: p, users: 1, for: 10s }'), 0, 1)
     const first = users.take(0)
     users.capped(first?.index ?? -1, 0)

@@ -7,7 +7,7 @@ import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { rolesOf } from '../people/roles.js'
 import { projectOf } from '../projects/project-of.js'
-import { baselineOfRun, keeperOf } from '../trends/baselines.js'
+import { baselineOfRun, keptByOf } from '../trends/baselines.js'
 import type { Asker } from './ask.js'
 import { choicesOf, deleteRuns, listRuns } from './list.js'
 import type { RunQueue } from './queue.js'
@@ -52,7 +52,7 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
     return {
       ...summaryOfRun(row),
       ...{ projectId: row.projectId, plan, shape, result: withoutHistograms(result), baseline: baseline ?? null },
-      keptBy: await keeperOf(row.id),
+      keptBy: await keptByOf(row.id),
     }
   })
 

@@ -101,7 +101,7 @@ export async function removeBaseline(runId: string): Promise<boolean> {
 }
 
 /** Who keeps a run; null where nobody does. */
-export async function keeperOf(runId: string): Promise<string | null> {
+export async function keptByOf(runId: string): Promise<string | null> {
   return (await BaselineRow.findByPk(runId))?.by ?? null
 }
 
