@@ -1,16 +1,10 @@
 // Several people at the same moment.
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
+import { describe, expect, it } from 'vitest'
+import { callerOf, demoPlace, git, PLAN, planText, signedIn } from './place.js'
 
-let place: Place
-let call: Call
-beforeAll(async () => {
-  place = await startPlace()
-  call = callerOf(place.server.origin, await signedIn(place.server.origin))
-})
-afterAll(() => place.stop())
+const { place, call } = await demoPlace()
 
 const save = (file: string, base: string | null, text = planText(1)) =>
   call('PUT', `${place.project}/plan?file=${encodeURIComponent(file)}`, { text, base, message: `save ${file}` })

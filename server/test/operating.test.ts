@@ -4,16 +4,10 @@ import { cpSync, mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { startMariaDb } from '@jolt-gate/scripts'
 import { startServer } from '@jolt-gate/server'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { callerOf, PLAN, signedIn, startPlace, type Call, type Place } from './place.js'
+import { describe, expect, it } from 'vitest'
+import { callerOf, demoPlace, PLAN, signedIn, type Call } from './place.js'
 
-let place: Place
-let call: Call
-beforeAll(async () => {
-  place = await startPlace()
-  call = callerOf(place.server.origin, await signedIn(place.server.origin))
-})
-afterAll(() => place.stop())
+const { place, call } = await demoPlace()
 
 const get = (path: string, headers: Record<string, string> = {}) => fetch(place.server.origin + path, { headers })
 

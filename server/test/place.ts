@@ -6,6 +6,7 @@ import { join } from 'node:path'
 import { startMariaDb } from '@jolt-gate/scripts'
 import { startServer } from '@jolt-gate/server'
 import { startFerries } from '@jolt-gate/stand-in-ferries'
+import { afterAll } from 'vitest'
 
 export interface Answer {
   status: number
@@ -56,6 +57,22 @@ export async function startPlace(isDemo = true) {
       rmSync(folder, { recursive: true, force: true })
     },
   }
+}
+
+/** The server of one file of tests, with the demo's person signed in; it stops when the file is done. */
+export async function demoPlace(): Promise<{ place: Place; call: Call }> {
+  const place = await startPlace()
+  afterAll(() => place.stop())
+  return { place, call: callerOf(place.server.origin, await signedIn(place.server.origin)) }
+}
+
+/** The same for a team: its first administrator has signed up. */
+export async function teamPlace(): Promise<{ place: Place; administrator: Call; origin: string }> {
+  const place = await startPlace(false)
+  afterAll(() => place.stop())
+  const { origin, setupCode: code } = place.server
+  const first = { name: 'Ida Quay', email: 'ida@larkholm.example', password: 'a-tide-table-and-a-half', code }
+  return { place, origin, administrator: callerOf(origin, await signedIn(origin, '/people/first', first)) }
 }
 
 export function git(folder: string, ...words: string[]): string {

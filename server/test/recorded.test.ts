@@ -5,20 +5,14 @@ import { gunzipSync, gzipSync } from 'node:zlib'
 import { RECORDED_RUNS, startMariaDb } from '@jolt-gate/scripts'
 import { migratorOf, openDatabase } from '@jolt-gate/server'
 import { QueryTypes } from 'sequelize'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import type { RunDetail, RunSummary, Trend } from '@jolt-gate/core/api'
 import { addRecordedRuns } from '../src/runs/recorded.js'
-import { callerOf, signedIn, startPlace, type Call, type Place } from './place.js'
+import { demoPlace } from './place.js'
 
 const LINES = gunzipSync(readFileSync(RECORDED_RUNS)).toString().trim().split('\n')
 
-let place: Place
-let call: Call
-beforeAll(async () => {
-  place = await startPlace()
-  call = callerOf(place.server.origin, await signedIn(place.server.origin))
-})
-afterAll(() => place.stop())
+const { place, call } = await demoPlace()
 
 describe('recorded runs', () => {
   it('are those of a project from its start: listed, opened with their seconds, and judged as they were', async () => {

@@ -1,18 +1,11 @@
 // The list of a project's runs: filters, search, pages and deletion, all by the database.
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import type { RunFilter, RunSummary } from '@jolt-gate/core/api'
 import { BucketRow, RunPartsRow, RunRow } from '../src/database/models.js'
-import { callerOf, PLAN, signedIn, startPlace, type Call, type Place } from './place.js'
+import { demoPlace, PLAN } from './place.js'
 import { addRuns } from './stored-runs.js'
 
-let place: Place
-let call: Call
-
-beforeAll(async () => {
-  place = await startPlace()
-  call = callerOf(place.server.origin, await signedIn(place.server.origin))
-})
-afterAll(() => place.stop())
+const { place, call } = await demoPlace()
 
 async function list(filter: Partial<Record<keyof RunFilter, string>> = {}) {
   const query = new URLSearchParams(filter).toString()

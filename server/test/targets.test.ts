@@ -4,21 +4,10 @@ import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { controlNeeded, proveControl, WELL_KNOWN } from '@jolt-gate/engine'
 import { readTarget } from '@jolt-gate/core'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { callerOf, git, PLAN, signedIn, startPlace, type Call, type Place } from './place.js'
+import { describe, expect, it } from 'vitest'
+import { git, PLAN, teamPlace } from './place.js'
 
-let place: Place
-let administrator: Call
-let origin: string
-
-beforeAll(async () => {
-  place = await startPlace(false)
-  origin = place.server.origin
-  const first = { name: 'Ida Quay', email: 'ida@larkholm.example', password: 'a-tide-table-and-a-half' }
-  const code = place.server.setupCode
-  administrator = callerOf(origin, await signedIn(origin, '/people/first', { ...first, code }))
-})
-afterAll(() => place.stop())
+const { place, administrator } = await teamPlace()
 
 describe('targets', () => {
   const text = () => `origin: ${place.ferries.origin}\nsecrets: [user, password]\n`

@@ -1,22 +1,16 @@
 // Runs that others are held to, and gates and steps from run to run.
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import type { BaselineLine, RunDetail, Trend } from '@jolt-gate/core/api'
 import { BaselineRow, GateRow, StepRow } from '../src/database/models.js'
-import { callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
+import { demoPlace, git, PLAN, planText } from './place.js'
 import { addRuns } from './stored-runs.js'
 
 const HELD = 'median response time at most 400 % of baseline or 50 ms'
 const PLAN_OF = { plan: PLAN, target: 'here' }
 
-let place: Place
-let call: Call
-beforeAll(async () => {
-  place = await startPlace()
-  call = callerOf(place.server.origin, await signedIn(place.server.origin))
-})
-afterAll(() => place.stop())
+const { place, call } = await demoPlace()
 
 async function ran(): Promise<RunDetail> {
   const { id } = (await call('POST', `${place.project}/runs`, { plan: PLAN })).body as { id: string }

@@ -4,22 +4,11 @@ import { createServer } from 'node:http'
 import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { RemoteStore } from '../src/git/remotes.js'
-import { bareRemote, callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
+import { bareRemote, callerOf, git, PLAN, planText, signedIn, teamPlace } from './place.js'
 
-let place: Place
-let administrator: Call
-let origin: string
-
-beforeAll(async () => {
-  place = await startPlace(false)
-  origin = place.server.origin
-  const first = { name: 'Ida Quay', email: 'ida@larkholm.example', password: 'a-tide-table-and-a-half' }
-  const code = place.server.setupCode
-  administrator = callerOf(origin, await signedIn(origin, '/people/first', { ...first, code }))
-})
-afterAll(() => place.stop())
+const { place, administrator, origin } = await teamPlace()
 
 describe('projects', () => {
   it('begin empty, from a folder, or as a clone of a local path', async () => {

@@ -2,13 +2,13 @@
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { ElDropdown } from 'element-plus'
 import { describe, expect, it, vi } from 'vitest'
-import { readPlan, type Comparison, type RunResult } from '@jolt-gate/core'
+import { readPlan, readTrend, type Comparison, type RunResult } from '@jolt-gate/core'
 import type { RunDetail, TrendPoint, TrendRun, TrendSeries } from '@jolt-gate/core/api'
 import { api } from '../src/api/client.js'
 import { alignedTo, answersOf, aroundOf, gateRowsOf, rowsOf, type ComparedRun } from '../src/compare/compare-picture.js'
 import RunActions from '../src/run/RunActions.vue'
 import TrendStrip from '../src/trend/TrendStrip.vue'
-import { changesIn, impactPicture, pictureOf, STRIP_HEIGHT, xOf } from '../src/trend/trend-picture.js'
+import { changesIn, countsIn, impactPicture, pictureOf, STRIP_HEIGHT, xOf } from '../src/trend/trend-picture.js'
 import WhatChanged from '../src/trend/WhatChanged.vue'
 import { pageAround, press } from './page.js'
 
@@ -41,6 +41,11 @@ const series = (points: (TrendPoint | null)[], over: Partial<TrendSeries> = {}):
 const LEVELS = [...Array<number>(8).fill(200), ...Array<number>(8).fill(320)].map((value, index) => value + (index % 3))
 const RUNS = LEVELS.map((_, index) => run(index + 1))
 const WIDTH = 700
+/** A picture with its changes, as the page has it once they are computed. */
+const read = (one: TrendSeries) => {
+  const values = one.points.map((point) => point?.value ?? null)
+  return pictureOf(one, RUNS, WIDTH, readTrend(values, RUNS.map(countsIn)))
+}
 
 describe('a strip of a trend', () => {
   it('puts a dot at each run, with its interval, under its limit, and says all of it in words', () => {
@@ -71,7 +76,7 @@ describe('a strip of a trend', () => {
 
   it('has levels and the change between them, told with its runs, its size and its commits', () => {
     const one = series(LEVELS.map((value) => point(value)))
-    const picture = pictureOf(one, RUNS, WIDTH)
+    const picture = read(one)
     expect(picture.levels).toHaveLength(2)
 
     const [change, ...others] = changesIn([picture], [one], RUNS)
@@ -98,7 +103,7 @@ describe('a strip of a trend', () => {
       { rule, unit, name },
     )
 
-    expect(changesIn([pictureOf(one, RUNS, WIDTH)], [one], RUNS).map((change) => change.isWorse)).toEqual([isWorse])
+    expect(changesIn([read(one)], [one], RUNS).map((change) => change.isWorse)).toEqual([isWorse])
   })
 
   it('of the impact goes up with each grade, and is left out where no run has one', () => {
@@ -125,7 +130,7 @@ describe('a strip of a trend', () => {
 
 describe('what changed', () => {
   const one = series(LEVELS.map((value) => point(value)))
-  const changes = changesIn([pictureOf(one, RUNS, WIDTH)], [one], RUNS)
+  const changes = changesIn([read(one)], [one], RUNS)
   const shown = (over: object = {}): VueWrapper =>
     mount(WhatChanged, { ...options, props: { project: 4, changes, notes: [], mayWrite: true, ...over } }) as VueWrapper
 

@@ -11,6 +11,7 @@ import VerdictSign from '../signs/VerdictSign.vue'
 import { ago } from '../text/figures.js'
 import { answersOf, COMPARE_LANES, gateRowsOf, MOST_COMPARED, rowsOf } from './compare-picture.js'
 import CompareChart from './CompareChart.vue'
+import CompareSteps from './CompareSteps.vue'
 import { useCompare } from './use-compare.js'
 
 const route = useRoute()
@@ -28,7 +29,6 @@ const rows = computed(() => rowsOf(comparisons.value ?? []))
 const gates = computed(() => gateRowsOf(runs.value))
 const seconds = computed(() => Math.max(1, ...runs.value.slice(0, 1).map(({ result }) => result.series.atMs.length)))
 const first = computed(() => runs.value[0])
-const others = computed(() => runs.value.slice(1))
 const method = computed(() => (comparisons.value?.[0] ? comparisonMethod(comparisons.value[0]) : ''))
 
 function show(next: readonly string[]): void {
@@ -87,31 +87,7 @@ function show(next: readonly string[]): void {
         </section>
       </div>
       <h2 class="of">Steps</h2>
-      <ElTable :data="rows" size="small" row-key="key" aria-label="Steps of the runs">
-        <ElTableColumn prop="step" label="step" min-width="180" show-overflow-tooltip />
-        <ElTableColumn prop="figure" label="figure" width="80" />
-        <ElTableColumn prop="first" :label="`run ${first.detail.number}`" width="100" align="right" />
-        <ElTableColumn
-          v-for="({ detail }, index) in others"
-          :key="detail.id"
-          :label="`run ${detail.number}, and how far it is off`"
-          min-width="230"
-          align="right"
-        >
-          <template #default="{ row }">
-            <div class="cell">
-              <b>{{ row.others[index].value }}</b>
-              <span class="difference" :class="row.others[index].outcome">
-                {{ row.others[index].difference }}
-                <em v-if="row.others[index].outcome === 'worse' || row.others[index].outcome === 'better'">{{
-                  row.others[index].outcome
-                }}</em>
-              </span>
-              <span class="soft interval">{{ row.others[index].interval }}</span>
-            </div>
-          </template>
-        </ElTableColumn>
-      </ElTable>
+      <CompareSteps :rows="rows" :runs="runs" />
       <h2 class="of">Gates</h2>
       <ElTable :data="gates" size="small" aria-label="Gates of the runs">
         <ElTableColumn prop="rule" label="gate" min-width="320" show-overflow-tooltip />
@@ -207,28 +183,9 @@ ul {
 .of {
   padding: 16px 0 6px;
 }
-.cell {
-  display: grid;
-  grid-template-columns: 72px 116px minmax(0, 160px);
-  gap: 8px;
-  justify-content: end;
-  white-space: nowrap;
-}
-.difference.worse,
 .breached {
   color: var(--brick);
   font-weight: 600;
-}
-.difference.better {
-  color: var(--lake);
-  font-weight: 600;
-}
-.difference em {
-  font-style: normal;
-}
-.interval {
-  overflow: hidden;
-  text-overflow: ellipsis;
 }
 .wait {
   padding: 24px 10px;

@@ -1,29 +1,24 @@
 <script setup lang="ts">
 // A plan against a target, run by run: each gate, any step, and where their level has changed.
-import { formatMs } from '@jolt-gate/core'
 import type { TrendNote } from '@jolt-gate/core/api'
-import { useElementSize, useNow } from '@vueuse/core'
-import { ElButton, ElCheckbox, ElOption, ElSelect, ElTable, ElTableColumn } from 'element-plus'
+import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
-import VerdictSign from '../signs/VerdictSign.vue'
 import { useMay } from '../stores/may.js'
-import { ago, percent } from '../text/figures.js'
-import { runWords } from '../text/run-words.js'
 import BaselineNote from './BaselineNote.vue'
 import TrendStrip from './TrendStrip.vue'
-import { changesIn, impactPicture, pictureOf, xOf, type ChangeWords } from './trend-picture.js'
-import { LAST, useTrend } from './use-trend.js'
+import { changesIn, impactPicture, keyOf, pictureOf, xOf, type ChangeWords } from './trend-picture.js'
+import TrendChoices from './TrendChoices.vue'
+import TrendRuns from './TrendRuns.vue'
+import { useTrend } from './use-trend.js'
 import WhatChanged from './WhatChanged.vue'
 
 const route = useRoute()
-const router = useRouter()
-const now = useNow({ interval: 60_000 })
 const project = computed(() => Number(route.params['project']))
 const may = useMay(() => project.value)
-const { asked, ask, choices, trend, error, isLoading, refetch } = useTrend(project)
+const { asked, ask, choices, trend, reads, error, isLoading, refetch } = useTrend(project)
 
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
@@ -34,7 +29,8 @@ const shown = computed(() =>
 )
 const pictures = computed(() => {
   const impact = impactPicture(runs.value, width.value)
-  return [...shown.value.map((one) => pictureOf(one, runs.value, width.value)), ...(impact ? [impact] : [])]
+  const strips = shown.value.map((one) => pictureOf(one, runs.value, width.value, reads.value.get(keyOf(one))))
+  return impact === undefined ? strips : [...strips, impact]
 })
 const changes = computed(() => changesIn(pictures.value, shown.value, runs.value))
 const place = (run: number) => xOf(run, runs.value.length, width.value)
@@ -61,7 +57,6 @@ const compareTo = computed(() => ({
   params: { project: project.value },
   query: { runs: runs.value.flatMap(({ id }) => (chosen.value.includes(id) ? [id] : [])).join(',') },
 }))
-const rows = computed(() => runs.value.toReversed())
 
 const fault = ref('')
 async function doing(task: () => Promise<unknown>): Promise<void> {
@@ -76,64 +71,13 @@ async function doing(task: () => Promise<unknown>): Promise<void> {
 const acknowledge = ({ series, runs: [, first] }: ChangeWords, words: string) =>
   doing(() => api.addTrendNote(first.id, series, words))
 const retract = ({ run, id }: TrendNote) => doing(() => api.removeTrendNote(run, id))
-const open = (run: string) => router.push({ name: 'run', params: { project: project.value, run } })
 </script>
 
 <template>
   <div class="trend">
     <div class="head">
       <h1>Trend</h1>
-      <ElSelect
-        :model-value="asked.plan"
-        class="plan"
-        aria-label="Plan"
-        placeholder="plan"
-        filterable
-        @change="(plan: string) => ask({ plan })"
-      >
-        <ElOption v-for="one in choices?.plans ?? []" :key="one" :value="one" />
-      </ElSelect>
-      <span class="soft">against</span>
-      <ElSelect
-        :model-value="asked.target"
-        class="target"
-        aria-label="Target"
-        placeholder="target"
-        @change="(target: string) => ask({ target })"
-      >
-        <ElOption v-for="one in choices?.targets ?? []" :key="one" :value="one" />
-      </ElSelect>
-      <ElSelect
-        :model-value="asked.branch"
-        class="branch"
-        aria-label="Branch"
-        :empty-values="[undefined]"
-        @change="(branch: string) => ask({ branch })"
-      >
-        <ElOption value="" label="every branch" />
-        <ElOption v-for="one in choices?.branches ?? []" :key="one" :value="one" />
-      </ElSelect>
-      <ElSelect
-        :model-value="asked.last"
-        class="last"
-        aria-label="How many runs"
-        @change="(last: number) => ask({ last })"
-      >
-        <ElOption v-for="one in LAST" :key="one" :value="one" :label="`last ${one} runs`" />
-      </ElSelect>
-      <ElSelect
-        v-if="steps.length > 0"
-        :model-value="asked.steps"
-        class="steps"
-        multiple
-        collapse-tags
-        collapse-tags-tooltip
-        placeholder="Add a step"
-        aria-label="Steps"
-        @change="(names: string[]) => ask({ steps: names })"
-      >
-        <ElOption v-for="{ name } in steps" :key="name" :value="name" />
-      </ElSelect>
+      <TrendChoices :asked="asked" :choices="choices" :steps="steps" @ask="ask" />
       <RouterLink v-if="chosen.length > 1" class="compare" :to="compareTo"
         >Compare selected ({{ chosen.length }})</RouterLink
       >
@@ -178,45 +122,7 @@ const open = (run: string) => router.push({ name: 'run', params: { project: proj
             </svg>
           </div>
         </div>
-        <ElTable :data="rows" size="small" max-height="300" class="list" aria-label="Runs of the trend">
-          <ElTableColumn width="44">
-            <template #default="{ row }">
-              <ElCheckbox
-                :model-value="chosen.includes(row.id)"
-                :aria-label="`Select run ${row.number}`"
-                @change="toggle(row.id)"
-              />
-            </template>
-          </ElTableColumn>
-          <ElTableColumn prop="number" label="run" width="60" align="right" />
-          <ElTableColumn label="verdict" width="170">
-            <template #default="{ row }">
-              <ElButton link class="verdict" @click="open(row.id)">
-                <VerdictSign :verdict="row.verdict ?? 'going'" />{{
-                  runWords({ verdict: row.verdict, state: 'ended' })
-                }}
-              </ElButton>
-            </template>
-          </ElTableColumn>
-          <ElTableColumn label="commit" min-width="120" show-overflow-tooltip>
-            <template #default="{ row }">
-              <code>{{ row.commit?.slice(0, 7) ?? '–' }}</code> <span class="soft">{{ row.branch }}</span>
-            </template>
-          </ElTableColumn>
-          <ElTableColumn label="highest p95" width="104" align="right">
-            <template #default="{ row }">{{ row.p95 === null ? '–' : formatMs(row.p95) }}</template>
-          </ElTableColumn>
-          <ElTableColumn label="failed" width="76" align="right">
-            <template #default="{ row }">{{ row.failedShare === null ? '–' : percent(row.failedShare) }}</template>
-          </ElTableColumn>
-          <ElTableColumn label="started" width="150" show-overflow-tooltip>
-            <template #default="{ row }">
-              <span class="soft"
-                >{{ ago(row.askedAt, now.getTime()) }}{{ row.startedBy ? `, ${row.startedBy}` : '' }}</span
-              >
-            </template>
-          </ElTableColumn>
-        </ElTable>
+        <TrendRuns :project="project" :runs="runs" :chosen="chosen" @toggle="toggle" />
       </div>
       <aside>
         <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
@@ -251,17 +157,6 @@ const open = (run: string) => router.push({ name: 'run', params: { project: proj
   gap: 10px;
   align-items: center;
   padding-bottom: 10px;
-}
-.plan {
-  width: 250px;
-}
-.target,
-.branch,
-.last {
-  width: 130px;
-}
-.steps {
-  width: 180px;
 }
 .compare {
   margin-left: auto;
@@ -311,11 +206,6 @@ aside {
 }
 h2 {
   padding-bottom: 6px;
-}
-.verdict :deep(> span) {
-  display: flex;
-  gap: 8px;
-  align-items: center;
 }
 .wait {
   padding: 24px 10px;

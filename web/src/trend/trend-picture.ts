@@ -1,5 +1,5 @@
 // One figure over runs as a strip shows it: where each run stands, its interval, the limit, levels and changes.
-import { formatMs, formatValue, readTrend, type TrendChange } from '@jolt-gate/core'
+import { formatMs, formatValue, type readTrend, type TrendChange } from '@jolt-gate/core'
 import type { Trend, TrendRun, TrendSeries } from '@jolt-gate/core/api'
 
 export interface TrendDot {
@@ -39,10 +39,21 @@ export const countsIn = ({ verdict }: Pick<TrendRun, 'verdict'>): boolean => ver
 export const xOf = (run: number, runs: number, width: number): number =>
   EDGE + (runs < 2 ? 0.5 : run / (runs - 1)) * Math.max(0, width - 2 * EDGE)
 
-export function pictureOf(series: TrendSeries, runs: readonly TrendRun[], width: number): TrendPicture {
+/** One series among the others: a gate may be on what a step has, too. */
+export const keyOf = ({ rule, name }: Pick<TrendSeries, 'rule' | 'name'>): string => rule ?? name
+
+/** Changes and levels of a series, once they are computed. */
+export type TrendRead = ReturnType<typeof readTrend>
+const NOT_READ: TrendRead = { changes: [], levels: [] }
+
+export function pictureOf(
+  series: TrendSeries,
+  runs: readonly TrendRun[],
+  width: number,
+  { changes, levels }: TrendRead = NOT_READ,
+): TrendPicture {
   const counts = runs.map(countsIn)
   const values = series.points.map((point) => point?.value ?? null)
-  const { changes, levels } = readTrend(values, counts)
   const limit = series.points.findLast((point) => point?.limit != null)?.limit ?? null
   const y = scaleOf(
     [...values, limit],
@@ -65,7 +76,7 @@ export function pictureOf(series: TrendSeries, runs: readonly TrendRun[], width:
   })
   const lastValue = values.findLast((value) => value !== null)
   return {
-    key: series.rule ?? series.name,
+    key: keyOf(series),
     kind: series.kind,
     title: series.name,
     note: series.rule === null ? 'no gate' : series.rule.slice(series.name.length).trim(),
@@ -132,7 +143,7 @@ export function changesIn(
 ): ChangeWords[] {
   return pictures
     .flatMap((picture) => {
-      const of = series.find((one) => (one.rule ?? one.name) === picture.key)
+      const of = series.find((one) => keyOf(one) === picture.key)
       return picture.changes.map((change) => ({ picture, of, change }))
     })
     .toSorted((one, other) => other.change.first - one.change.first)

@@ -1,12 +1,16 @@
 // What trend is asked for, as the address says it, and the answer.
 import { useQuery } from '@tanstack/vue-query'
-import { computed, type Ref } from 'vue'
+import { computed, onScopeDispose, shallowRef, watch, type Ref } from 'vue'
+import type { Trend } from '@jolt-gate/core/api'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '../api/client.js'
+import { countsIn, keyOf, type TrendRead } from './trend-picture.js'
+import TrendWorker from './trend.worker.js?worker'
+import type { FromTrendWorker, ToTrendWorker } from './trend.worker.js'
 
 export const LAST = [26, 50, 100, 200] as const
 
-interface Asked {
+export interface TrendAsked {
   plan: string
   target: string
   branch: string
@@ -34,14 +38,14 @@ export function useTrend(project: Ref<number>) {
     const value = route.query[key]
     return typeof value === 'string' ? value : ''
   }
-  const asked = computed((): Asked => ({
+  const asked = computed((): TrendAsked => ({
     plan: said('plan') || (latest.value?.planFile ?? ''),
     target: said('target') || (latest.value?.targetName ?? ''),
     branch: said('branch'),
     last: LAST.find((one) => one === Number(said('last'))) ?? LAST[0],
     steps: said('steps').split(BETWEEN).filter(Boolean),
   }))
-  function ask(some: Partial<Asked>): void {
+  function ask(some: Partial<TrendAsked>): void {
     const { plan, target, branch, last, steps } = { ...asked.value, ...some }
     const query = { plan, target, branch, last: String(last), steps: steps.join(BETWEEN) }
     void router.replace({ query: Object.fromEntries(Object.entries(query).filter(([, value]) => value !== '')) })
@@ -61,6 +65,35 @@ export function useTrend(project: Ref<number>) {
     enabled: computed(() => key.value.plan !== '' && key.value.target !== ''),
     placeholderData: (before) => before,
   })
+  const reads = useReads(trend, asked)
   const isLoading = computed(() => isPending.value || (isFetching.value && trend.value === undefined))
-  return { asked, ask, choices, trend, error, isLoading, refetch }
+  return { asked, ask, choices, trend, reads, error, isLoading, refetch }
+}
+
+/** Changes and levels of what is shown, computed beside the page. */
+function useReads(trend: Ref<Trend | undefined>, asked: Ref<TrendAsked>) {
+  const reads = shallowRef<ReadonlyMap<string, TrendRead>>(new Map())
+  const worker = new TrendWorker()
+  let number = 0
+  worker.onmessage = ({ data }: MessageEvent<FromTrendWorker>) => {
+    if (data.number === number) reads.value = new Map(data.reads)
+  }
+  watch(
+    [trend, () => asked.value.steps.join(BETWEEN)],
+    () => {
+      const { runs = [], series = [] } = trend.value ?? {}
+      const shown = series.filter(({ kind, name }) => kind === 'gate' || asked.value.steps.includes(name))
+      const message: ToTrendWorker = {
+        number: ++number,
+        counts: runs.map(countsIn),
+        series: shown.map((one) => ({ key: keyOf(one), values: one.points.map((point) => point?.value ?? null) })),
+      }
+      worker.postMessage(message)
+    },
+    { immediate: true },
+  )
+  onScopeDispose(() => {
+    worker.terminate()
+  })
+  return reads
 }

@@ -1,0 +1,62 @@
+<script setup lang="ts">
+// Each figure of each step: of the first run, and of the others with how far they are off.
+import { ElTable, ElTableColumn } from 'element-plus'
+import { computed } from 'vue'
+import type { ComparedRun, CompareRow } from './compare-picture.js'
+
+const props = defineProps<{ rows: CompareRow[]; runs: ComparedRun[] }>()
+const numbers = computed(() => props.runs.map(({ detail }) => detail.number))
+</script>
+
+<template>
+  <ElTable :data="rows" size="small" row-key="key" aria-label="Steps of the runs">
+    <ElTableColumn prop="step" label="step" min-width="180" show-overflow-tooltip />
+    <ElTableColumn prop="figure" label="figure" width="80" />
+    <ElTableColumn prop="first" :label="`run ${numbers[0] ?? ''}`" width="100" align="right" />
+    <ElTableColumn
+      v-for="(number, index) in numbers.slice(1)"
+      :key="number"
+      :label="`run ${number}, and how far it is off`"
+      min-width="230"
+      align="right"
+    >
+      <template #default="{ row }">
+        <div class="cell">
+          <b>{{ row.others[index].value }}</b>
+          <span class="difference" :class="row.others[index].outcome">
+            {{ row.others[index].difference }}
+            <em v-if="row.others[index].outcome === 'worse' || row.others[index].outcome === 'better'">{{
+              row.others[index].outcome
+            }}</em>
+          </span>
+          <span class="soft interval">{{ row.others[index].interval }}</span>
+        </div>
+      </template>
+    </ElTableColumn>
+  </ElTable>
+</template>
+
+<style scoped>
+.cell {
+  display: grid;
+  grid-template-columns: 72px 116px minmax(0, 160px);
+  gap: 8px;
+  justify-content: end;
+  white-space: nowrap;
+}
+.difference.worse {
+  color: var(--brick);
+  font-weight: 600;
+}
+.difference.better {
+  color: var(--lake);
+  font-weight: 600;
+}
+.difference em {
+  font-style: normal;
+}
+.interval {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+</style>
