@@ -1,5 +1,6 @@
 // Runs from one to the next, as a person reads them: the trend of the demo's recorded runs, what changed, and both
 // sides of it beside one another.
+import { readFileSync } from 'node:fs'
 import type { Page } from 'playwright-core'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { startApplication, type Application } from './application.js'
@@ -81,5 +82,27 @@ describe('a run', () => {
 
     await page.getByRole('heading', { name: 'Baseline on main' }).waitFor()
     expect((await text('aside section:nth-of-type(2)'))[0]).toMatch(/Run 23, kept/)
+  })
+
+  it('is saved as files: a lane as a picture, its seconds as CSV', async () => {
+    await page.goto(`${place.origin}/p/1/runs?search=23`)
+    await page.locator('.el-table__row .verdict').first().click()
+    const saved = async (act: () => Promise<void>) => {
+      const [file] = await Promise.all([page.waitForEvent('download'), act()])
+      return { name: file.suggestedFilename(), bytes: readFileSync(await file.path()) }
+    }
+
+    await page.locator('.lane canvas').first().waitFor()
+    const picture = await saved(() =>
+      page.getByRole('button', { name: 'Save the lane Response time as PNG' }).press('Enter'),
+    )
+    await page.getByRole('button', { name: 'More' }).click()
+    const table = await saved(() => page.getByRole('menuitem', { name: 'CSV by second' }).click())
+
+    expect(picture.name).toBe('Timetable watch run 23 time.png')
+    // The signature of PNG, ISO/IEC 15948.
+    expect([...picture.bytes.subarray(0, 8)]).toEqual([137, 80, 78, 71, 13, 10, 26, 10])
+    expect(picture.bytes.length).toBeGreaterThan(5000)
+    expect(table.bytes.toString().split('\n').length).toBeGreaterThan(9)
   })
 })

@@ -121,6 +121,8 @@ function examples(): [Name, () => Example][] {
     ['runResult', run],
     ['runJunit', run],
     ['runMarkdown', run],
+    ['runHtml', run],
+    ['runCsv', run],
     ['stopRun', run],
     ['keepBaseline', run],
     ['baseline', () => ({ params: project, query: PLAN_AND_TARGET })],

@@ -151,6 +151,12 @@ describe('runs', () => {
     expect((await call('GET', `/runs/${id}/junit.xml`)).body).toMatch(/<testsuite name="Short"/)
     expect((await call('GET', `/runs/${id}/report.md`)).body).toMatch(/Short/)
     expect((await call('GET', `/runs/${id}/result.json`)).body).toMatchObject({ jolt: 1 })
+    expect((await call('GET', `/runs/${id}/series.csv`)).body).toMatch(/^second,arrivals due,/)
+    // Scripts of a report must not run as those of the application.
+    const html = await fetch(`${place.server.origin}/api/runs/${id}/report.html`, { headers: session })
+    expect(html.headers.get('content-disposition')).toBe('attachment; filename=report.html')
+    expect(html.headers.get('content-security-policy')).toContain("default-src 'self'")
+    expect(await html.text()).toMatch(/^<!doctype html>/i)
   })
 })
 

@@ -8,7 +8,8 @@ export type Scope = (typeof SCOPES)[number]
 export type Need = 'nobody' | 'read' | 'write' | 'run' | 'admin'
 
 /** Types of answers that are no JSON. */
-export type TextType = 'application/xml' | 'text/markdown' | 'text/event-stream' | 'application/x-ndjson'
+export type TextType =
+  'application/xml' | 'text/markdown' | 'text/html' | 'text/csv' | 'text/event-stream' | 'application/x-ndjson'
 
 export interface Route {
   method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE'

@@ -189,4 +189,20 @@ export const RUN_ROUTES = {
     status: 200,
     answer: textOf('text/markdown'),
   }),
+  runHtml: route({
+    method: 'GET',
+    path: '/runs/{run}/report.html',
+    summary: 'the HTML report, in one file',
+    needs: 'read',
+    status: 200,
+    answer: textOf('text/html'),
+  }),
+  runCsv: route({
+    method: 'GET',
+    path: '/runs/{run}/series.csv',
+    summary: 'the run by second, as CSV',
+    needs: 'read',
+    status: 200,
+    answer: textOf('text/csv'),
+  }),
 }

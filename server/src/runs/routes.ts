@@ -1,7 +1,7 @@
 // Runs: asked for, listed, watched, stopped, and their reports.
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
-import { junitOf, markdownOf, type RunResult } from '@jolt-gate/core'
+import { csvOf, htmlOf, junitOf, markdownOf, type RunResult } from '@jolt-gate/core'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
@@ -70,6 +70,15 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
 
   serve(routes, ROUTES.runResult, ({ params }) => resultOfRun(params.run))
   serve(routes, ROUTES.runJunit, async ({ params }) => junitOf([await resultOfRun(params.run)]))
+  // A report has scripts of its own: it is saved, and never a page of this origin.
+  serve(routes, ROUTES.runHtml, async ({ params, response }) => {
+    response.attachment('report.html')
+    return htmlOf(await resultOfRun(params.run))
+  })
+  serve(routes, ROUTES.runCsv, async ({ params, response }) => {
+    response.attachment('series.csv')
+    return csvOf(await resultOfRun(params.run))
+  })
   serve(routes, ROUTES.runMarkdown, async ({ params }) => markdownOf(await resultOfRun(params.run)))
 
   return routes

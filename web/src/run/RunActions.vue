@@ -17,11 +17,20 @@ const isGoing = computed(() => props.state !== 'ended')
 const mayKeep = computed(
   () => may.mayWrite && !isGoing.value && (props.run.verdict === 'open' || props.run.verdict === 'shut'),
 )
-const files = computed(() => [
+const FILES = [
   { file: 'result.json', label: 'result.json' },
   { file: 'junit.xml', label: 'JUnit XML' },
   { file: 'report.md', label: 'Markdown' },
-])
+  { file: 'report.html', label: 'HTML' },
+  { file: 'series.csv', label: 'CSV by second' },
+]
+/** Saves a report beside the page, which stays where it is. */
+function download(file: string): void {
+  const link = document.createElement('a')
+  link.href = `/api/runs/${props.run.id}/${file}`
+  link.download = `run-${String(props.run.number)}-${file}`
+  link.click()
+}
 
 async function doing(task: () => Promise<unknown>): Promise<void> {
   try {
@@ -71,7 +80,7 @@ function act(what: Act): void {
       params: { project: run.projectId },
       query: { plan: run.planFile, target: run.targetName },
     })
-  else if (what.startsWith('file ')) window.location.assign(`/api/runs/${run.id}/${what.slice(5)}`)
+  else if (what.startsWith('file ')) download(what.slice(5))
 }
 </script>
 
@@ -93,7 +102,7 @@ function act(what: Act): void {
             <ElDropdownItem v-if="mayKeep && !run.keptBy" command="keep" divided>Keep as baseline</ElDropdownItem>
             <ElDropdownItem v-else-if="mayKeep" command="keep no longer" divided>Keep no longer</ElDropdownItem>
             <ElDropdownItem
-              v-for="({ file, label }, index) in files"
+              v-for="({ file, label }, index) in FILES"
               :key="file"
               :command="`file ${file}`"
               :divided="index === 0"

@@ -2,15 +2,17 @@
 // The lanes under a ruler of phases, on one time axis, with one cursor and one marked range through all of them.
 import { dueBySecond, phaseRanges, type RunShape, type TimeRange } from '@jolt-gate/core'
 import { useElementSize } from '@vueuse/core'
+import { ElButton } from 'element-plus'
 import { computed, reactive, ref, watch } from 'vue'
 import { clock } from '../text/figures.js'
 import { isDark } from '../styles/theme.js'
+import { laneImage, savePng } from './lane-image.js'
 import LaneChart from './LaneChart.vue'
 import { lanesOf } from './lane-charts.js'
 import type { LaneOverlay, LanePhase } from './lane-plugins.js'
 import type { RunPicture } from './run.worker.js'
 
-const props = defineProps<{ view: RunPicture; shape: RunShape }>()
+const props = defineProps<{ view: RunPicture; shape: RunShape; name: string }>()
 const range = defineModel<TimeRange | null>('range', { required: true })
 
 const TITLE = 104
@@ -56,6 +58,15 @@ const ticks = computed(() => {
 })
 const lanes = computed(() => lanesOf(props.view))
 const caption = (index: number) => lanes.value[index]?.caption(props.view, due.value, cursor.value) ?? ''
+
+function save(index: number, event: Event): void {
+  const lane = lanes.value[index]
+  const row = event.currentTarget instanceof Element ? event.currentTarget.closest('.lane') : null
+  const chart = row?.querySelector('canvas') ?? null
+  if (lane === undefined || chart === null) return
+  const { title, note } = lane
+  savePng(laneImage(chart, { title, note, caption: caption(index), run: props.name }), `${props.name} ${lane.name}`)
+}
 
 function secondAt(event: PointerEvent): number | null {
   const left = (box.value?.getBoundingClientRect().left ?? 0) + plot.value.left
@@ -124,6 +135,16 @@ function onKey(event: KeyboardEvent): void {
     <div v-for="(lane, index) in lanes" :key="lane.name" class="lane">
       <div class="title">
         <b>{{ lane.title }}</b><span class="soft">{{ lane.note }}</span>
+        <ElButton
+          class="save"
+          link
+          size="small"
+          :aria-label="`Save the lane ${lane.title} as PNG`"
+          @pointerdown.stop
+          @keydown.stop
+          @click="save(index, $event)"
+          >PNG</ElButton
+        >
       </div>
       <LaneChart
         :key="String(isDark)"
@@ -194,6 +215,15 @@ function onKey(event: KeyboardEvent): void {
 }
 .title span {
   font-size: 11.5px;
+}
+.save {
+  height: auto;
+  padding: 0;
+  opacity: 0;
+}
+.lane:hover .save,
+.save:focus-visible {
+  opacity: 1;
 }
 .caption {
   position: absolute;

@@ -112,7 +112,13 @@ watch(range, (next) => {
         />
       </div>
       <p v-if="actFault" class="fault" role="alert">{{ actFault }}</p>
-      <RunLanes v-if="view && view.seconds > 0" v-model:range="range" :view="view" :shape="run.shape" />
+      <RunLanes
+        v-if="view && view.seconds > 0"
+        v-model:range="range"
+        :view="view"
+        :shape="run.shape"
+        :name="`${run.planName} run ${run.number}`"
+      />
       <div v-else-if="isGoing" class="soft waiting">
         {{ state === 'waiting' ? queuedWords : 'Waiting for the first second …' }}
       </div>
