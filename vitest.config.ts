@@ -9,7 +9,7 @@ interface Manner {
   isAlone?: boolean
   timeoutMs?: number
   hasDom?: boolean
-  /** Files share what they import: reading the server's sources takes three seconds. */
+  /** Files share what they import: reading the server's sources, or the controls of the pages, takes seconds. */
   isTogether?: boolean
   except?: readonly string[]
 }
@@ -47,8 +47,8 @@ const project = (
 export default defineConfig({
   test: {
     projects: [
-      project('core', 'core/test/**/*.test.ts'),
-      project('web', 'web/test/**/*.test.ts', { hasDom: true }),
+      project('core', 'core/test/**/*.test.ts', { isTogether: true }),
+      project('web', 'web/test/**/*.test.ts', { hasDom: true, isTogether: true }),
       project('scripts', 'scripts/test/**/*.test.ts', { timeoutMs: 120_000 }),
       project('engine', 'engine/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000, except: UNTIMED }),
       project('engine-untimed', UNTIMED, { isAlone: true, timeoutMs: 60_000 }),

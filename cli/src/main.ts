@@ -11,6 +11,7 @@ import type {
   ValidateArguments,
 } from './options.js'
 import { VERSION } from '@jolt-gate/core/identity'
+import { LABEL_WORDS, MOST_LABELS, readLabel } from '@jolt-gate/core/labels'
 
 const program = new Command('jolt-gate')
   .description(
@@ -232,13 +233,12 @@ function collectValue(pair: string, before: Record<string, string>): Record<stri
   return { ...before, [name]: value }
 }
 
-const MOST_LABELS = 20
 function collectLabel(pair: string, before: Record<string, string>): Record<string, string> {
-  const [, name, value] = /^([\w.-]{1,60})=(.{0,200})$/.exec(pair) ?? []
-  if (name === undefined || value === undefined)
-    throw new InvalidArgumentError('expected name=value: letters, digits, ".", "_" and "-", then up to 200 characters')
+  const label = readLabel(pair)
+  if (label === undefined) throw new InvalidArgumentError(LABEL_WORDS)
   if (Object.keys(before).length >= MOST_LABELS)
     throw new InvalidArgumentError(`a run has at most ${String(MOST_LABELS)} labels`)
+  const [name, value] = label
   return { ...before, [name]: value }
 }
 

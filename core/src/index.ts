@@ -67,6 +67,7 @@ export { errorWords, observedWords, statusWords, type GateResult, type GateStatu
 export { measuredByRule, subjectOfRule, unitOf } from './judge/subject.js'
 export { scopeOf, secondsOf } from './judge/scope.js'
 export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
+export { LABEL, LABEL_WORDS, labelsWritten, MOST_LABELS, readLabel } from './language/labels.js'
 export { familyValue, parseMetricPage, type MetricPage } from './language/open-metrics.js'
 export { formatMs, formatValue } from './judge/values.js'
 export { StopWatch } from './judge/stop.js'

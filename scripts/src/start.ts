@@ -18,7 +18,7 @@ await whileRunning(async (running) => {
 Jolt Gate: ${server.origin}
 Larkholm Ferries, the stand-in under test: ${ferries.origin}
 ${server.setupCode === undefined ? '' : `Setup code for an administrator of your own: ${server.setupCode}\n`}Press Ctrl-C to stop both.
-If the demo has no runs yet, it makes its first ones now. That takes about 90 seconds; you can watch.
+At its first start the demo makes a few runs now. That takes about 90 seconds; you can watch.
 `)
   await makeFirstRuns(server.origin)
 })

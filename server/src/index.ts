@@ -42,7 +42,7 @@ export interface ServerOptions {
   isBehindProxy?: boolean
   sealKey?: SealKey | undefined
   isDemo?: boolean
-  /** A file of runs that the first project has from its start, where it has none. */
+  /** A file of runs that the first of these projects has from its start, where it has none. */
   recordedRuns?: string | undefined
   provider?: ProviderOptions | undefined
 }
@@ -58,10 +58,12 @@ export interface JoltServer {
 export async function startServer(options: ServerOptions): Promise<JoltServer> {
   const sequelize = openDatabase(options.database)
   await migratorOf(sequelize).up()
-  for (const path of options.projects) await openProject(path)
+  for (const [index, path] of options.projects.entries()) {
+    const { id } = await openProject(path)
+    if (index === 0 && options.recordedRuns !== undefined) await addRecordedRuns(id, options.recordedRuns)
+  }
   const watch = new ProjectWatch()
   await watch.follow()
-  if (options.recordedRuns !== undefined) await addRecordedRuns(1, options.recordedRuns)
   const queue = new RunQueue(options.runsFolder)
   const secrets = new SecretStore(options.sealKey)
   const ask = askerOf(secrets)

@@ -4,7 +4,7 @@ import { parseArgs } from 'node:util'
 import { readFileSync } from 'node:fs'
 import { isLoopbackAddress } from '@jolt-gate/core'
 import { ROLES } from '@jolt-gate/core/api'
-import { sealKeyFrom, startServer, type ProviderOptions } from './index.js'
+import type { ProviderOptions } from './index.js'
 
 const { values } = parseArgs({
   options: {
@@ -59,6 +59,8 @@ function providerOf(): ProviderOptions | undefined {
   return { issuer, client, secret, name: name ?? new URL(issuer).hostname, newRole }
 }
 
+// Loaded only now: a slip in the options is told at once.
+const { sealKeyFrom, startServer } = await import('./index.js')
 const server = await startServer({
   database: { socketPath: values.socket, user: values['database-user'], database: values.database },
   port: Number(values.port),

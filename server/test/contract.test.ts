@@ -124,6 +124,7 @@ function examples(): [Name, () => Example][] {
     ['runHtml', run],
     ['runCsv', run],
     ['stopRun', run],
+    ['describeRun', () => ({ ...run(), body: { note: 'A *new* pool', labels: ['build=209'] } })],
     ['keepBaseline', run],
     ['baseline', () => ({ params: project, query: PLAN_AND_TARGET })],
     ['addTrendNote', () => ({ ...run(), body: { series: 'failed requests', words: 'a new pool' } })],

@@ -12,7 +12,7 @@ import { FROM_SOURCES, startMariaDb, type MariaDb } from '@jolt-gate/scripts'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { callerOf, git, signedIn, type Call } from './place.js'
 
-const KILLS = Number(process.env['KILLS'] ?? 2)
+const KILLS = Number(process.env['KILLS'] ?? 1)
 const kills = Array.from({ length: KILLS }, (_, number) => number + 1)
 const SECONDS = 3
 

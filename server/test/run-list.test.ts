@@ -76,6 +76,38 @@ describe('the list of runs', () => {
     expect((await call('GET', '/audit-log?search=deleted')).body).toMatchObject({ events: [{ event: 'deleted runs' }] })
   })
 
+  it('finds a run by its labels and its note, which authors write and change', async () => {
+    const asked = { plan: PLAN, labels: ['build=209', 'tier=staging'] }
+    const { id, number } = (await call('POST', `${place.project}/runs`, asked)).body as RunSummary
+    await expect.poll(async () => (await call('GET', `/runs/${id}`)).body).toMatchObject({ state: 'ended' })
+    const { body } = await call('GET', `/runs/${id}`)
+    expect(body).toMatchObject({ labels: { build: '209', tier: 'staging' }, result: { labels: { build: '209' } } })
+    expect((await list({ search: 'build=209' })).numbers).toEqual([number])
+
+    const note = 'The **new pool**: see <script>alert(1)</script>'
+    expect((await call('PATCH', `/runs/${id}`, { note, labels: ['build=210'] })).body).toMatchObject({
+      note,
+      labels: { build: '210' },
+    })
+    expect((await list({ search: 'new pool' })).numbers).toEqual([number])
+    expect((await list({ search: 'build=209' })).numbers).toEqual([])
+    expect((await call('PATCH', `/runs/${id}`, { note: ' ', labels: [] })).body).toMatchObject({
+      note: null,
+      labels: {},
+    })
+  })
+
+  it.each([
+    ['a label without a value', ['build']],
+    ['a name that is none', ['build no=1']],
+    ['two lines', ['build=1\n2']],
+    ['too many', Array.from({ length: 21 }, (_, index) => `l${String(index)}=1`)],
+  ])('refuses %s', async (_, labels) => {
+    const answer = await call('POST', `${place.project}/runs`, { plan: PLAN, labels })
+
+    expect(answer).toMatchObject({ status: 400, body: { code: 'BAD_FIELD' } })
+  })
+
   it('of ten thousand runs takes at most three times as long as that of a hundred', async () => {
     const askings = [{}, { search: 'ida release' }, { verdict: 'shut', page: '3' }, { branch: 'release/summer' }]
     const fastest = async () => {

@@ -42,6 +42,8 @@ describe('the runs of a project', () => {
     requests: 12_345,
     failedShare: 0.0123,
     p95: 412,
+    labels: {},
+    note: null,
     ...over,
   })
   const list = async (runs: RunSummary[], { total = runs.length, query = {}, role = 'author' as const } = {}) => {

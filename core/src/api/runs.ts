@@ -1,5 +1,6 @@
 // Runs: asked for, listed, watched, stopped, and their reports.
 import { array, boolean, number, object, string, type InferType } from 'yup'
+import { LABEL, LABEL_WORDS, MOST_LABELS } from '../language/labels.js'
 import type { Plan } from '../plan/model.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Baseline } from '../judge/baseline.js'
@@ -44,6 +45,9 @@ export const RUN_SUMMARY = object({
   }).required(),
   /** Who asked for it; runs of old do not know. */
   startedBy: textOrNone(),
+  labels: ownType<Record<string, string>>('labels').required(),
+  /** What people say of it, in Markdown. */
+  note: textOrNone(),
   impact: textOrNone(),
   gates: object({ all: number().required(), breached: number().required() }).nullable().default(null).defined(),
   requests: figureOrNone(),
@@ -66,6 +70,11 @@ export type RunDetail = InferType<typeof RUN_DETAIL>
 
 const RUNS = object({ runs: array().of(RUN_SUMMARY).required() })
 
+const LABELS = () =>
+  array()
+    .of(string().required().matches(LABEL, LABEL_WORDS))
+    .max(MOST_LABELS, `a run has at most ${String(MOST_LABELS)} labels`)
+
 export const RUN_VERDICTS = ['open', 'shut', 'void', 'stopped'] as const
 const day = () =>
   string()
@@ -78,7 +87,7 @@ const RUN_FILTER = object({
   target: string().max(300).optional(),
   branch: string().max(200).optional(),
   verdict: string().oneOf(RUN_VERDICTS).optional(),
-  /** In the names of plan, target and branch, in the commit, the number and who started it. */
+  /** In the names of plan, target and branch, in the commit, the number, who started it, the labels and the note. */
   search: string().max(200).optional(),
   /** Days in UTC, both included. */
   from: day(),
@@ -105,6 +114,7 @@ export const RUN_ROUTES = {
     body: object({
       plan: string().required('plan is needed: the path of a plan').max(500),
       target: string().max(200).optional(),
+      labels: LABELS().optional(),
     }),
     status: 201,
     answer: json(RUN_SUMMARY),
@@ -148,6 +158,15 @@ export const RUN_ROUTES = {
     needs: 'read',
     status: 200,
     answer: json(RUN_DETAIL),
+  }),
+  describeRun: route({
+    method: 'PATCH',
+    path: '/runs/{run}',
+    summary: 'write the note and the labels of a run',
+    needs: 'write',
+    body: object({ note: string().max(10_000).nullable().defined(), labels: LABELS().required() }),
+    status: 200,
+    answer: json(RUN_SUMMARY),
   }),
   runStream: route({
     method: 'GET',

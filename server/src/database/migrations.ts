@@ -2,6 +2,7 @@
 import { parseJson, renewGate, type Json } from '@jolt-gate/core'
 import { DataTypes, QueryTypes, type QueryInterface } from 'sequelize'
 import type { Migration } from './migration.js'
+import { notes } from './notes.js'
 import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
 import { outdatedGate, toFirstEdition, toSecondEdition } from './second-edition.js'
@@ -325,4 +326,5 @@ export const MIGRATIONS: readonly Migration[] = [
   remotes,
   runLists,
   trends,
+  notes,
 ]

@@ -45,6 +45,10 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare impact: Grade | null
   /** Who asked for it; runs of old do not know. */
   declare startedBy: string | null
+  /** Null for runs of old. */
+  declare labels: CreationOptional<Record<string, string> | null>
+  /** In Markdown. */
+  declare note: CreationOptional<string | null>
   /** The run that its gates against a baseline are held to. */
   declare baselineId: CreationOptional<string | null>
   /** What a search looks through, in lower case. */
@@ -234,6 +238,8 @@ export function defineModels(sequelize: Sequelize): void {
       p95: DataTypes.DOUBLE,
       impact: DataTypes.STRING(20),
       startedBy: DataTypes.STRING(200),
+      labels: json('labels'),
+      note: DataTypes.TEXT,
       baselineId: DataTypes.STRING(20),
       searched: text(1000),
       askedAt: { type: DataTypes.DATE(3), allowNull: false },

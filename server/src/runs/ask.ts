@@ -22,7 +22,7 @@ export function askerOf(secrets: SecretStore): Asker {
       const where = `${planFile}:${String(first?.line ?? 1)}`
       throw new Problem(422, 'PLAN', `${where}: ${first?.message ?? 'the plan has no target'}`, { problems })
     }
-    const head = await copy.head()
+    const [head, { branch: defaultBranch }] = [await copy.head(), await own.head()]
     return {
       secrets: await secrets.valuesFor(project.id, target),
       projectId: project.id,
@@ -36,10 +36,7 @@ export function askerOf(secrets: SecretStore): Asker {
           throw new Problem(409, 'GONE', `${path} was there when the run was asked for, and is gone`)
         return bytes
       },
-      baseline: async () => {
-        const where = { projectId: project.id, branch: head.branch, defaultBranch: (await own.head()).branch }
-        return baselineFor(where, plan, target)
-      },
+      baseline: () => baselineFor({ projectId: project.id, branch: head.branch, defaultBranch }, plan, target),
       permit: () => refuseForbidden(project.id, target, previewOf(plan)),
     }
   }

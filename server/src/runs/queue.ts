@@ -65,11 +65,11 @@ export class RunQueue {
   }
 
   /** Puts a run in the queue. */
-  async ask(asked: AskedRun, startedBy: string): Promise<RunRow> {
+  async ask(asked: AskedRun, startedBy: string, labels: Record<string, string> = {}): Promise<RunRow> {
     if (this.waiting.length >= MOST_WAITING)
       throw new Problem(409, 'QUEUE_FULL', `${String(MOST_WAITING)} runs are queued already; stop some first`)
     const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target.metrics)
-    const row = await addRun({ id: newId(), shape, startedBy, ...asked })
+    const row = await addRun({ id: newId(), shape, startedBy, labels, ...asked })
     this.waiting.push({ asked, row })
     CHANGES.emit('queue')
     if (!this.isWorking) this.idle = this.work()
@@ -205,6 +205,7 @@ export class RunQueue {
         identity: {
           id: row.id,
           tool: VERSION,
+          labels: row.labels ?? {},
           plan: { name: plan.name, file: plan.file, ...asked.head, seed: plan.seed },
         },
       },

@@ -11,7 +11,9 @@ import { addNumbered, storeResult } from './store.js'
 const own = <T extends object>(what: string) =>
   mixed((value): value is T => typeof value === 'object' && value !== null).required(`${what} is needed`)
 const RECORDED = object({
-  run: RUN_SUMMARY.shape({ plan: own<Plan>('plan'), shape: own<RunShape>('shape') }).required(),
+  run: RUN_SUMMARY.omit(['labels', 'note'])
+    .shape({ plan: own<Plan>('plan'), shape: own<RunShape>('shape') })
+    .required(),
   result: RESULT.clone().required(),
   /** Bytes of each second as base64, in order. */
   buckets: array().of(string().required()).required(),

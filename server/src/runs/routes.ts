@@ -1,7 +1,7 @@
 // Runs: asked for, listed, watched, stopped, and their reports.
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
-import { csvOf, htmlOf, junitOf, markdownOf, type RunResult } from '@jolt-gate/core'
+import { csvOf, htmlOf, junitOf, markdownOf, readLabel, type RunResult } from '@jolt-gate/core'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
@@ -11,7 +11,7 @@ import { baselineOfRun, keptByOf } from '../trends/baselines.js'
 import type { Asker } from './ask.js'
 import { choicesOf, deleteRuns, listRuns } from './list.js'
 import type { RunQueue } from './queue.js'
-import { partsOf, runOf, summaryOfRun } from './store.js'
+import { describeRun, partsOf, runOf, summaryOfRun } from './store.js'
 import { streamRun } from './stream.js'
 
 export function runRoutes(queue: RunQueue, ask: Asker): Router {
@@ -25,7 +25,7 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
   serve(routes, ROUTES.startRun, async ({ person, params, body, branch, response }) => {
     const asked = await ask(params.project, body.plan, body.target, branch)
     await asked.permit()
-    const row = await queue.ask(asked, person.name)
+    const row = await queue.ask(asked, person.name, labelsOf(body.labels ?? []))
     await noteOf(person, 'started a run', `${asked.plan.name} against ${asked.target.name}`, asked.projectId)
     response.location(`/api/runs/${row.id}`)
     return summaryOfRun(row)
@@ -56,6 +56,13 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
     }
   })
 
+  serve(routes, ROUTES.describeRun, async ({ person, params, body: { note, labels } }) => {
+    const row = await runOf(params.run)
+    await describeRun(row, labelsOf(labels), note)
+    await noteOf(person, 'described a run', `run ${String(row.number)} of ${row.planName}`, row.projectId)
+    return summaryOfRun(row)
+  })
+
   serve(routes, ROUTES.runStream, async ({ params, request, response }) => {
     await streamRun(request, response, (await runOf(params.run)).id, queue)
     return undefined
@@ -83,6 +90,9 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
 
   return routes
 }
+
+const labelsOf = (written: readonly string[]): Record<string, string> =>
+  Object.fromEntries(written.flatMap((pair) => [readLabel(pair)].filter((label) => label !== undefined)))
 
 async function resultOfRun(id: string): Promise<RunResult> {
   const { result } = await partsOf((await runOf(id)).id)

@@ -1,5 +1,5 @@
 // Runs in the database: asked for, begun, second by second, ended.
-import { previewOf, type Plan, type RunResult, type RunShape, type Target } from '@jolt-gate/core'
+import { labelsWritten, previewOf, type Plan, type RunResult, type RunShape, type Target } from '@jolt-gate/core'
 import type { RunSummary } from '@jolt-gate/core/api'
 import { Op, type Transaction, UniqueConstraintError } from 'sequelize'
 import { BucketRow, FailureRow, GateRow, RunPartsRow, RunRow, StepRow } from '../database/models.js'
@@ -15,6 +15,7 @@ export interface NewRun {
   shape: RunShape
   head: CommitInfo
   startedBy: string
+  labels?: Record<string, string>
   /** By default now. */
   askedAt?: Date
 }
@@ -33,20 +34,11 @@ export async function addRun(run: NewRun): Promise<RunRow> {
 }
 
 /** Adds a run where nobody else adds one; `addRun` tries again where somebody does. */
-export async function addNumbered({
-  id,
-  projectId,
-  plan,
-  target,
-  shape,
-  head,
-  startedBy,
-  askedAt = new Date(),
-}: NewRun): Promise<RunRow> {
+export async function addNumbered(run: NewRun): Promise<RunRow> {
+  const { id, projectId, plan, target, shape, head, startedBy, labels = {}, askedAt = new Date() } = run
   const last: unknown = await RunRow.max('number', { where: { projectId } })
   const { peakRate, mostUsers } = previewOf(plan)
   const number = (typeof last === 'number' ? last : 0) + 1
-  const named = [number, plan.name, plan.file, target.name, head.branch, head.commit, startedBy]
   return transaction(async (within) => {
     const row = await RunRow.create(
       {
@@ -54,7 +46,12 @@ export async function addNumbered({
         projectId,
         number,
         startedBy: startedBy.slice(0, 200),
-        searched: named.join(' ').toLowerCase().slice(0, 1000),
+        labels,
+        note: null,
+        searched: searchedOf({
+          ...{ number, planFile: plan.file, planName: plan.name, targetName: target.name, ...head },
+          ...{ startedBy, labels, note: null },
+        }),
         planFile: plan.file,
         planName: plan.name.slice(0, 300),
         targetName: target.name,
@@ -77,6 +74,33 @@ export async function addNumbered({
     await RunPartsRow.create({ runId: id, plan: storedPlan(plan), shape, result: null }, within)
     return row
   })
+}
+
+/** What a search looks through. */
+function searchedOf(run: Searched): string {
+  const { number, planName, planFile, targetName, branch, commit, startedBy, labels, note } = run
+  const words = [
+    number,
+    planName,
+    planFile,
+    targetName,
+    branch,
+    commit,
+    startedBy,
+    ...labelsWritten(labels ?? {}),
+    note,
+  ]
+  return words.join(' ').toLowerCase().slice(0, 1000)
+}
+type Searched = Pick<
+  RunRow,
+  'number' | 'planName' | 'planFile' | 'targetName' | 'branch' | 'commit' | 'startedBy' | 'labels' | 'note'
+>
+
+/** What people say of a run. */
+export async function describeRun(row: RunRow, labels: Record<string, string>, note: string | null): Promise<void> {
+  row.set({ labels, note: note === null || note.trim() === '' ? null : note })
+  await row.update({ searched: searchedOf(row) })
 }
 
 /** Rows and scripts were for the senders; what is kept is for judging and for showing. */
@@ -168,10 +192,11 @@ const failureRows = (runId: string, { steps }: RunResult) =>
 /** What lists show of a run. */
 export function summaryOfRun(row: RunRow): RunSummary {
   const { id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons } = row
-  const { spark, seconds, requests, failedShare, p95, gatesAll, gatesBreached, impact, startedBy } = row
+  const { spark, seconds, requests, failedShare, p95, gatesAll, gatesBreached, impact, startedBy, note } = row
   return {
     ...{ id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons },
-    ...{ spark, seconds, requests, failedShare, p95, impact, startedBy },
+    ...{ spark, seconds, requests, failedShare, p95, impact, startedBy, note },
+    labels: row.labels ?? {},
     askedAt: row.askedAt.toISOString(),
     startedAt: row.startedAt?.toISOString() ?? null,
     endedAt: row.endedAt?.toISOString() ?? null,

@@ -1,7 +1,7 @@
 // The run that a plan's next run against a target is held to: kept by a person, or the last that was open.
 import { baselineFault, baselineFrom, loadFingerprint, type Baseline, type Plan, type Target } from '@jolt-gate/core'
 import type { BaselineLine } from '@jolt-gate/core/api'
-import { Op } from 'sequelize'
+import { literal, Op } from 'sequelize'
 import { BaselineRow, GateRow, RunPartsRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { summaryOfRun } from '../runs/store.js'
@@ -21,6 +21,8 @@ interface Found {
   kept: BaselineRow | undefined
 }
 
+/** Runs that somebody keeps: a few among many thousands. */
+const KEPT = { [Op.in]: literal('(SELECT run_id FROM baselines)') }
 /** How many of the last open runs are looked through for one of the same load. */
 const LOOKED_THROUGH = 20
 
@@ -28,9 +30,9 @@ const LOOKED_THROUGH = 20
 async function candidates({ projectId, plan, target, branch, defaultBranch }: BaselineOf): Promise<Found[]> {
   const where = { projectId, planFile: plan, targetName: target }
   for (const one of [...new Set([branch, defaultBranch])]) {
-    const rows = await RunRow.findAll({ where: { ...where, branch: one }, attributes: ['id'] })
-    const kept = await BaselineRow.findOne({ where: { runId: rows.map(({ id }) => id) } })
-    if (kept !== null) return [{ row: await RunRow.findByPk(kept.runId, { rejectOnEmpty: true }), kept }]
+    const row = await RunRow.findOne({ where: { ...where, branch: one, id: KEPT } })
+    const kept = row === null ? null : await BaselineRow.findByPk(row.id)
+    if (row !== null && kept !== null) return [{ row, kept }]
   }
   const open = await RunRow.findAll({
     where: { ...where, branch: defaultBranch, verdict: 'open', state: 'ended', dirty: false },
@@ -85,7 +87,8 @@ export async function keepBaseline(row: RunRow, by: string): Promise<BaselineLin
       `a run that is ${row.verdict} is no baseline: its figures cannot be relied on`,
     )
   const { projectId, planFile, targetName, branch } = row
-  const others = await RunRow.findAll({ where: { projectId, planFile, targetName, branch }, attributes: ['id'] })
+  const where = { projectId, planFile, targetName, branch, id: KEPT }
+  const others = await RunRow.findAll({ where, attributes: ['id'] })
   const { sequelize } = BaselineRow
   if (sequelize === undefined) throw new Error('the database is not open')
   const kept = await sequelize.transaction(async (transaction) => {

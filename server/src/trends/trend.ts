@@ -6,6 +6,9 @@ import { GateRow, RunRow, StepRow, TrendNoteRow } from '../database/models.js'
 const USUAL = 50
 /** More series than anybody reads, and no more than an answer should carry. */
 const MOST_SERIES = 400
+/** Of gates and of steps each: a plan may have a thousand, over two hundred runs. */
+const MOST_ROWS = 20_000
+const MOST_NOTES = 1000
 
 export interface TrendAsked {
   projectId: number
@@ -26,11 +29,11 @@ export async function trendOf(asked: TrendAsked): Promise<Omit<Trend, 'baseline'
   })
   const rows = found.slice(0, last).reverse()
   const ids = rows.map(({ id }) => id)
-  const order = { where: { runId: ids }, order: [['position', 'ASC'] as [string, string]] }
+  const order = { where: { runId: ids }, order: [['position', 'ASC'] as [string, string]], limit: MOST_ROWS, raw: true }
   const [gates, steps, notes] = await Promise.all([
     GateRow.findAll(order),
     StepRow.findAll(order),
-    TrendNoteRow.findAll({ where: { runId: ids }, order: [['id', 'ASC']] }),
+    TrendNoteRow.findAll({ where: { runId: ids }, order: [['id', 'ASC']], limit: MOST_NOTES }),
   ])
   return {
     runs: rows.map(lineOf),

@@ -105,6 +105,8 @@ export const api = {
   runChoices: (project: number) => call(ROUTES.runChoices, { project }),
   deleteRuns: (project: number, runs: string[]) => call(ROUTES.deleteRuns, { project }, { body: { runs } }),
   run: (run: string) => call(ROUTES.run, { run }),
+  describeRun: (run: string, note: string | null, labels: string[]) =>
+    call(ROUTES.describeRun, { run }, { body: { note, labels } }),
   stopRun: (run: string) => call(ROUTES.stopRun, { run }),
   runResult: (run: string) => call(ROUTES.runResult, { run }),
   queue: () => call(ROUTES.queue, {}),

@@ -9,7 +9,7 @@ import { api, wordsOf } from '../api/client.js'
 import { useMay } from '../stores/may.js'
 
 const props = defineProps<{ run: RunDetail; state: StoredState; isConnected: boolean }>()
-const emit = defineEmits<{ stop: []; fault: [words: string]; changed: [] }>()
+const emit = defineEmits<{ stop: []; fault: [words: string]; changed: []; describe: [] }>()
 const router = useRouter()
 const may = useMay(() => props.run.projectId)
 const isStopping = ref(false)
@@ -68,7 +68,7 @@ const compareWithBefore = () =>
     if (before === undefined) emit('fault', 'No run of this plan against this target went before it.')
     else await compareWith(before.id)
   })
-type Act = 'keep' | 'keep no longer' | 'baseline' | 'before' | 'trend' | `file ${string}`
+type Act = 'describe' | 'keep' | 'keep no longer' | 'baseline' | 'before' | 'trend' | `file ${string}`
 function act(what: Act): void {
   const { run } = props
   if (what === 'keep' || what === 'keep no longer') void keep(what === 'keep')
@@ -80,6 +80,7 @@ function act(what: Act): void {
       params: { project: run.projectId },
       query: { plan: run.planFile, target: run.targetName },
     })
+  else if (what === 'describe') emit('describe')
   else if (what.startsWith('file ')) download(what.slice(5))
 }
 </script>
@@ -101,6 +102,7 @@ function act(what: Act): void {
             <ElDropdownItem command="trend">Show the trend</ElDropdownItem>
             <ElDropdownItem v-if="mayKeep && !run.keptBy" command="keep" divided>Keep as baseline</ElDropdownItem>
             <ElDropdownItem v-else-if="mayKeep" command="keep no longer" divided>Keep no longer</ElDropdownItem>
+            <ElDropdownItem v-if="may.mayWrite" command="describe">Note and labels…</ElDropdownItem>
             <ElDropdownItem
               v-for="({ file, label }, index) in FILES"
               :key="file"

@@ -16,6 +16,7 @@ import OnceTable from './OnceTable.vue'
 import PhasesTable from './PhasesTable.vue'
 import RunActions from './RunActions.vue'
 import RunLanes from './RunLanes.vue'
+import RunNote from './RunNote.vue'
 import StepsTable from './StepsTable.vue'
 import TimesView from './TimesView.vue'
 import { useRun } from './use-run.js'
@@ -27,6 +28,7 @@ const id = computed(() => String(route.params['run']))
 const { run, view, state, fault, isConnected, open, select, showTimes, stop, refresh } = useRun(id)
 const now = useNow({ interval: 30_000 })
 const actFault = ref('')
+const isDescribing = ref(false)
 const TABS = ['steps', 'journeys', 'phases', 'times', 'failures', 'once'] as const
 const said = (key: string) => String(route.query[key] ?? '')
 const say = (query: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...query } })
@@ -109,8 +111,10 @@ watch(range, (next) => {
           @stop="stop()"
           @fault="(words) => (actFault = words)"
           @changed="refresh()"
+          @describe="isDescribing = true"
         />
       </div>
+      <RunNote v-model="isDescribing" :run="run" @changed="refresh()" />
       <p v-if="actFault" class="fault" role="alert">{{ actFault }}</p>
       <RunLanes
         v-if="view && view.seconds > 0"
