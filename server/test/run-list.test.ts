@@ -89,6 +89,7 @@ describe('the list of runs', () => {
       note,
       labels: { build: '210' },
     })
+    expect((await call('GET', `/runs/${id}`)).body).toMatchObject({ note, labels: { build: '210' } })
     expect((await list({ search: 'new pool' })).numbers).toEqual([number])
     expect((await list({ search: 'build=209' })).numbers).toEqual([])
     expect((await call('PATCH', `/runs/${id}`, { note: ' ', labels: [] })).body).toMatchObject({

@@ -30,7 +30,8 @@ async function opened(over: Partial<RunDetail>) {
 
 describe('the note of a run', () => {
   it('is Markdown, of which nothing can run or load', () => {
-    const note = '**Pool** grew\n\n<img src=x onerror=alert(1)> [here](javascript:alert(1)) ![x](http://a.example/p.png)'
+    const note =
+      '**Pool** grew\n\n<img src=x onerror=alert(1)> [here](javascript:alert(1)) ![x](http://a.example/p.png)'
     const html = shown({ note }).find('.note').html()
 
     expect(html).toContain('<strong>Pool</strong>')

@@ -99,8 +99,10 @@ type Searched = Pick<
 
 /** What people say of a run. */
 export async function describeRun(row: RunRow, labels: Record<string, string>, note: string | null): Promise<void> {
-  row.set({ labels, note: note === null || note.trim() === '' ? null : note })
-  await row.update({ searched: searchedOf(row) })
+  const said = { labels, note: note === null || note.trim() === '' ? null : note }
+  row.set(said)
+  // What was set before an update is not written with it.
+  await row.update({ ...said, searched: searchedOf(row) })
 }
 
 /** Rows and scripts were for the senders; what is kept is for judging and for showing. */

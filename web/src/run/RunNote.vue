@@ -61,13 +61,7 @@ async function save(): Promise<void> {
     <!-- eslint-disable-next-line vue/no-v-html -- rendered from Markdown without HTML -->
     <div v-if="run.note" class="note" v-html="html"></div>
   </div>
-  <ElDialog
-    v-model="isOpen"
-    title="Note and labels"
-    width="560"
-    @open-auto-focus="takeCursor()"
-    @opened="takeCursor()"
-  >
+  <ElDialog v-model="isOpen" title="Note and labels" width="560" @open-auto-focus="takeCursor()" @opened="takeCursor()">
     <form class="edit" @submit.prevent="save()">
       <ElInput
         v-model="note"
