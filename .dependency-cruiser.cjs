@@ -63,7 +63,10 @@ module.exports = {
       name: `${room} is entered by its index`,
       severity: 'error',
       from: { pathNot: `^${room}/` },
-      to: { path: `^${room}/src/`, pathNot: `^${room}/src/(index|identity|language/labels|values/random|api/index)\\.ts$` },
+      to: {
+        path: `^${room}/src/`,
+        pathNot: `^${room}/src/(index|identity|language/labels|values/random|api/index)\\.ts$`,
+      },
     })),
     ...all.map((room) => ({
       name: `${room} is read from its sources`,
