@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
 import { callerOf, demoPlace, git, PLAN, planText, signedIn } from './place.js'
 
-const { place, call } = await demoPlace()
+const { place, call } = demoPlace()
 
 const save = (file: string, base: string | null, text = planText(1)) =>
   call('PUT', `${place.project}/plan?file=${encodeURIComponent(file)}`, { text, base, message: `save ${file}` })

@@ -7,7 +7,7 @@ import { startServer } from '@jolt-gate/server'
 import { describe, expect, it } from 'vitest'
 import { callerOf, demoPlace, PLAN, signedIn, type Call } from './place.js'
 
-const { place, call } = await demoPlace()
+const { place, call } = demoPlace()
 
 const get = (path: string, headers: Record<string, string> = {}) => fetch(place.server.origin + path, { headers })
 

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { startMariaDb } from '@jolt-gate/scripts'
 import { startServer } from '@jolt-gate/server'
 import { startFerries } from '@jolt-gate/stand-in-ferries'
-import { afterAll } from 'vitest'
+import { afterAll, beforeAll } from 'vitest'
 
 export interface Answer {
   status: number
@@ -59,20 +59,39 @@ export async function startPlace(isDemo = true) {
   }
 }
 
-/** The server of one file of tests, with the demo's person signed in; it stops when the file is done. */
-export async function demoPlace(): Promise<{ place: Place; call: Call }> {
-  const place = await startPlace()
-  afterAll(() => place.stop())
-  return { place, call: callerOf(place.server.origin, await signedIn(place.server.origin)) }
+/** The server of one file of tests, with the demo's person signed in: there while tests run, and gone after them. */
+export function demoPlace(): { place: Place; call: Call } {
+  return placeOf(async () => {
+    const place = await startPlace()
+    return { place, call: callerOf(place.server.origin, await signedIn(place.server.origin)) }
+  })
 }
 
 /** The same for a team: its first administrator has signed up. */
-export async function teamPlace(): Promise<{ place: Place; administrator: Call; origin: string }> {
-  const place = await startPlace(false)
-  afterAll(() => place.stop())
-  const { origin, setupCode: code } = place.server
-  const first = { name: 'Ida Quay', email: 'ida@larkholm.example', password: 'a-tide-table-and-a-half', code }
-  return { place, origin, administrator: callerOf(origin, await signedIn(origin, '/people/first', first)) }
+export function teamPlace(): { place: Place; administrator: Call } {
+  const { place, call } = placeOf(async () => {
+    const place = await startPlace(false)
+    const { origin, setupCode: code } = place.server
+    const first = { name: 'Ida Quay', email: 'ida@larkholm.example', password: 'a-tide-table-and-a-half', code }
+    return { place, call: callerOf(origin, await signedIn(origin, '/people/first', first)) }
+  })
+  return { place, administrator: call }
+}
+
+/** Started before the tests of a file, and not at all where none of them is run. */
+function placeOf(start: () => Promise<{ place: Place; call: Call }>): { place: Place; call: Call } {
+  let made: { place: Place; call: Call } | undefined
+  const now = () => {
+    if (made === undefined) throw new Error('the server is there from the first test on')
+    return made
+  }
+  beforeAll(async () => {
+    made = await start()
+  })
+  afterAll(() => made?.place.stop())
+  // What tests hold is the place that comes: its parts are asked of it each time.
+  const place = new Proxy<Partial<Place>>({}, { get: (_, part) => Reflect.get(now().place, part) as unknown }) as Place
+  return { place, call: (...words) => now().call(...words) }
 }
 
 export function git(folder: string, ...words: string[]): string {

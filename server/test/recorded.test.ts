@@ -12,7 +12,7 @@ import { demoPlace } from './place.js'
 
 const LINES = gunzipSync(readFileSync(RECORDED_RUNS)).toString().trim().split('\n')
 
-const { place, call } = await demoPlace()
+const { place, call } = demoPlace()
 
 describe('recorded runs', () => {
   it('are those of a project from its start: listed, opened with their seconds, and judged as they were', async () => {

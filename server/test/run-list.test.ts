@@ -5,7 +5,7 @@ import { BucketRow, RunPartsRow, RunRow } from '../src/database/models.js'
 import { demoPlace, PLAN } from './place.js'
 import { addRuns } from './stored-runs.js'
 
-const { place, call } = await demoPlace()
+const { place, call } = demoPlace()
 
 async function list(filter: Partial<Record<keyof RunFilter, string>> = {}) {
   const query = new URLSearchParams(filter).toString()

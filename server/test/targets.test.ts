@@ -7,7 +7,7 @@ import { readTarget } from '@jolt-gate/core'
 import { describe, expect, it } from 'vitest'
 import { git, PLAN, teamPlace } from './place.js'
 
-const { place, administrator } = await teamPlace()
+const { place, administrator } = teamPlace()
 
 describe('targets', () => {
   const text = () => `origin: ${place.ferries.origin}\nsecrets: [user, password]\n`

@@ -10,7 +10,7 @@ import { addRuns } from './stored-runs.js'
 const HELD = 'median response time at most 400 % of baseline or 50 ms'
 const PLAN_OF = { plan: PLAN, target: 'here' }
 
-const { place, call } = await demoPlace()
+const { place, call } = demoPlace()
 
 async function ran(): Promise<RunDetail> {
   const { id } = (await call('POST', `${place.project}/runs`, { plan: PLAN })).body as { id: string }

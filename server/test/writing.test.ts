@@ -8,7 +8,7 @@ import { describe, expect, it } from 'vitest'
 import { RemoteStore } from '../src/git/remotes.js'
 import { bareRemote, callerOf, git, PLAN, planText, signedIn, teamPlace } from './place.js'
 
-const { place, administrator, origin } = await teamPlace()
+const { place, administrator } = teamPlace()
 
 describe('projects', () => {
   it('begin empty, from a folder, or as a clone of a local path', async () => {
@@ -99,7 +99,7 @@ describe('Git', () => {
     const { token } = (await administrator('POST', '/tokens', { label: 'terminal', scopes: ['git'], until })).body as {
       token: string
     }
-    const remote = `${origin.replace('://', `://ida:${token}@`)}/git/1.git`
+    const remote = `${place.server.origin.replace('://', `://ida:${token}@`)}/git/1.git`
     const clone = join(place.folder, 'clone')
 
     await inFolder(place.folder, 'clone', '-q', remote, clone)
@@ -128,7 +128,7 @@ describe('Git', () => {
     await expect(
       inFolder(place.folder, 'clone', '-q', remote.replace(token, 'jgt_wrong'), join(place.folder, 'no')),
     ).rejects.toThrow()
-    expect((await fetch(`${origin}/git/1.git/config`)).status).toBe(404)
+    expect((await fetch(`${place.server.origin}/git/1.git/config`)).status).toBe(404)
   })
 
   it('has a history with the runs that were made at each commit', async () => {
@@ -210,7 +210,10 @@ describe('Git', () => {
     const jon = { name: 'Jon', email: 'jon@larkholm.example', password: 'eleven-buoys', role: 'author' }
     const { id } = (await administrator('POST', '/people', jon)).body as { id: number }
     await administrator('PUT', `/people/${String(id)}/projects/1`, { role: 'administrator' })
-    const author = callerOf(origin, await signedIn(origin, '/session', { email: jon.email, password: jon.password }))
+    const author = callerOf(
+      place.server.origin,
+      await signedIn(place.server.origin, '/session', { email: jon.email, password: jon.password }),
+    )
     expect(await author('PUT', `${place.project}/remote`, { url: bare })).toMatchObject({ status: 403 })
     const set = await administrator('PUT', `${place.project}/remote`, { url: bare })
     expect(set.body).toEqual({ url: bare, hasPassword: false })
