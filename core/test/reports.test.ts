@@ -140,6 +140,12 @@ describe('a comparison', () => {
     expect(comparisonWords(many)).toBe('Nothing could be tested: see the warnings.')
     expect(many.warnings).toEqual(['with 5 blocks of seconds and 15 figures nothing can be significant: run longer'])
 
+    // A result of an older version has no blocks at all.
+    const old = { ...stored(resultWith(even)), blocks: undefined }
+    expect(comparisonWords(compareRuns(old, stored(resultWith(even))))).toBe(
+      'Nothing could be tested: see the warnings.',
+    )
+
     const one = compareRuns(short(0, 1), short(90, 1))
     expect(one.warnings).toEqual([])
     expect(comparisonWords(one)).toMatch(/^Worse: mean, median.* of "step 0"\.$/)

@@ -39,6 +39,7 @@ describe('the list of runs', () => {
   it('is searched by every word, and no sign of the word is a wildcard', async () => {
     expect(await list({ search: 'IDA release' })).toMatchObject({ total: 12 })
     expect(await list({ search: '119' })).toMatchObject({ numbers: [119] })
+    expect(await list({ before: '3' })).toMatchObject({ numbers: [2, 1] })
     for (const search of ['%', '_', '\\']) expect(await list({ search })).toMatchObject({ total: 0 })
   })
 

@@ -282,13 +282,14 @@ describe('what can be done with a run', () => {
 
   it('is compared with its baseline, or with the run of the same plan and target before it', async () => {
     const { choose, wrapper } = shown()
-    const before = [run(12), run(8, { requests: null }), run(7)].map((one) => ({ ...one, state: 'ended' }))
+    const before = [run(8, { requests: null }), run(7)].map((one) => ({ ...one, state: 'ended' }))
     vi.spyOn(api, 'runs').mockResolvedValue({ runs: before, total: 3, pageSize: 50 } as never)
 
     await choose('baseline')
     expect(router.currentRoute.value.query).toEqual({ runs: 'r5,r9' })
     await choose('before')
     expect(router.currentRoute.value.query).toEqual({ runs: 'r7,r9' })
+    expect(api.runs).toHaveBeenCalledWith(4, { plan: 'plans/a.gate.yaml', target: 'here', before: 9 })
     await choose('trend')
     expect(router.currentRoute.value).toMatchObject({ name: 'trend', query: { target: 'here' } })
 

@@ -140,13 +140,16 @@ describe('a run on its page', () => {
 
   it('that waited is judged anew from its first second when it begins with a baseline', async () => {
     const begun = detail({ state: 'setup', baseline: { id: 'r0' } })
-    await opened(detail({ state: 'waiting' }), begun, begun)
+    const { state } = await opened(detail({ state: 'waiting' }), begun, begun)
+    state.select({ fromSecond: 2, toSecond: 5 })
 
     streams[0]?.tell('state', { state: 'setup' })
     await flushPromises()
 
     expect(workers.map(({ isEnded }) => isEnded)).toEqual([true, false])
     expect(said('open')).toMatchObject([{ baseline: { id: 'r0' } }])
+    // The range that the person has selected is that of the new worker, too.
+    expect(said('select')).toEqual([{ kind: 'select', range: { fromSecond: 2, toSecond: 5 } }])
     expect(streams.map(({ isClosed }) => isClosed)).toEqual([true, false])
   })
 

@@ -92,6 +92,8 @@ const RUN_FILTER = object({
   /** Days in UTC, both included. */
   from: day(),
   to: day(),
+  /** Runs of a lower number. */
+  before: number().integer().min(1).optional(),
   /** From 1; a page has 50 runs. */
   page: number().integer().min(1).max(10_000).optional(),
 })

@@ -85,7 +85,7 @@ export function compareRuns(before: RunResult, after: RunResult, smallest = SMAL
     before: sideOf(before),
     after: sideOf(after),
     smallest,
-    canTell: leastP(before, after) * tested.length <= LEVEL,
+    canTell: canBeSignificant(before, after, tested.length),
     warnings: [...warningsOf(before, after), ...powerWarnings(before, after, tested.length)],
     steps,
     onlyBefore: missing(before, after),
@@ -139,10 +139,16 @@ function leastP(before: RunResult, after: RunResult): number {
   return Math.min(1, 2 / ways)
 }
 
-/** Runs that are long enough for one figure may be too short for all of them together. */
+/** Whether any of so many figures can be: runs that are long enough for one may be too short for all together. */
+const canBeSignificant = (before: RunResult, after: RunResult, rows: number): boolean =>
+  rows > 0 && haveBlocks(before, after) && leastP(before, after) * rows <= LEVEL
+
+const haveBlocks = (...runs: RunResult[]): boolean => runs.every((run) => blockCount(run) >= LEAST_BLOCKS)
+
 function powerWarnings(before: RunResult, after: RunResult, rows: number): string[] {
   const [first, second] = [blockCount(before), blockCount(after)]
-  if (Math.min(first, second) < LEAST_BLOCKS || leastP(before, after) * rows <= LEVEL) return []
+  // Too few blocks for any figure have warnings of their own.
+  if (rows === 0 || !haveBlocks(before, after) || canBeSignificant(before, after, rows)) return []
   const blocks = first === second ? String(first) : `${String(first)} and ${String(second)}`
   return [`with ${blocks} blocks of seconds and ${String(rows)} figures nothing can be significant: run longer`]
 }

@@ -1,4 +1,5 @@
 // What a gate is on: its subject, its unit, its limit.
+import { isUpperLimit } from '../language/comparisons.js'
 import { readSentence } from '../language/sentences.js'
 import { FAMILIES, familyOf, type GateUnit } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
@@ -36,6 +37,12 @@ export function subjectOfRule(rule: string): string | undefined {
 export function measuredByRule(rule: string): string {
   const parsed = readSentence('Gate', rule)
   return parsed.ok ? rule.slice(0, parsed.value.spans.comparison[0]).trim() : rule
+}
+
+/** Whether a rule as a result holds it has a limit from below: more is better. */
+export function isRuleFromBelow(rule: string): boolean {
+  const parsed = readSentence('Gate', rule)
+  return parsed.ok && !isUpperLimit(parsed.value.comparison)
 }
 
 const OF_FAILURES: readonly string[] = ['failed requests', 'failed checks', 'failed journeys', 'cut off']

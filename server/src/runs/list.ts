@@ -24,7 +24,10 @@ export async function listRuns(
   return { runs: rows.map(summaryOfRun), total, pageSize: PAGE_SIZE }
 }
 
-function whereOf(projectId: number, { plan, target, branch, verdict, search, from, to }: RunFilter): WhereOptions {
+function whereOf(
+  projectId: number,
+  { plan, target, branch, verdict, search, from, to, before }: RunFilter,
+): WhereOptions {
   const begin = from === undefined ? [] : [{ [Op.gte]: new Date(from) }]
   const end = to === undefined ? [] : [{ [Op.lt]: new Date(Date.parse(to) + DAY_MS) }]
   const words = (search ?? '').toLowerCase().split(/\s+/).filter(Boolean).slice(0, 10)
@@ -34,6 +37,7 @@ function whereOf(projectId: number, { plan, target, branch, verdict, search, fro
     ...(target === undefined ? {} : { targetName: target }),
     ...(branch === undefined ? {} : { branch }),
     ...(verdict === undefined ? {} : { verdict }),
+    ...(before === undefined ? {} : { number: { [Op.lt]: before } }),
     ...(begin.length + end.length === 0 ? {} : { askedAt: { [Op.and]: [...begin, ...end] } }),
     ...(words.length === 0
       ? {}

@@ -3,16 +3,14 @@ import { createReadStream, existsSync } from 'node:fs'
 import { createInterface } from 'node:readline'
 import { createGunzip } from 'node:zlib'
 import { bytesOfBase64, RESULT, type Plan, type RunShape } from '@jolt-gate/core'
-import { RUN_SUMMARY } from '@jolt-gate/core/api'
-import { array, mixed, object, string, type InferType } from 'yup'
+import { ownType, RUN_SUMMARY } from '@jolt-gate/core/api'
+import { array, object, string, type InferType } from 'yup'
 import { BucketRow, RunRow } from '../database/models.js'
 import { addNumbered, storeResult } from './store.js'
 
-const own = <T extends object>(what: string) =>
-  mixed((value): value is T => typeof value === 'object' && value !== null).required(`${what} is needed`)
 const RECORDED = object({
   run: RUN_SUMMARY.omit(['labels', 'note'])
-    .shape({ plan: own<Plan>('plan'), shape: own<RunShape>('shape') })
+    .shape({ plan: ownType<Plan>('plan').required(), shape: ownType<RunShape>('shape').required() })
     .required(),
   result: RESULT.clone().required(),
   /** Bytes of each second as base64, in order. */

@@ -63,8 +63,8 @@ function compareWith(other: string): Promise<unknown> {
 const compareWithBefore = () =>
   doing(async () => {
     const { projectId, planFile, targetName, number } = props.run
-    const { runs } = await api.runs(projectId, { plan: planFile, target: targetName })
-    const before = runs.find((one) => one.number < number && one.state === 'ended' && one.requests !== null)
+    const { runs } = await api.runs(projectId, { plan: planFile, target: targetName, before: number })
+    const before = runs.find((one) => one.state === 'ended' && one.requests !== null)
     if (before === undefined) emit('fault', 'No run of this plan against this target went before it.')
     else await compareWith(before.id)
   })

@@ -15,6 +15,8 @@ export function useRun(id: Ref<string>) {
   let worker: Worker | undefined
   let source: EventSource | undefined
   let heldTo: string | undefined
+  /** What the page asks for, also of a worker that takes the place of another. */
+  const asked: { range: TimeRange | null; times: TimesOf | null } = { range: null, times: null }
 
   function say(message: ToRunWorker): void {
     worker?.postMessage(message)
@@ -40,6 +42,8 @@ export function useRun(id: Ref<string>) {
       }
       heldTo = detail.baseline?.id
       say({ kind: 'open', plan: detail.plan, shape: detail.shape, baseline: detail.baseline })
+      say({ kind: 'select', range: asked.range })
+      say({ kind: 'times', of: asked.times })
       for (const [gate, { stoppedAtMs, observed }] of (detail.result?.gates ?? []).entries())
         if (stoppedAtMs !== null)
           say({ kind: 'event', event: { kind: 'stop rule', gate, atMs: stoppedAtMs, value: observed } })
@@ -84,18 +88,24 @@ export function useRun(id: Ref<string>) {
   }
 
   async function refresh(): Promise<void> {
-    const detail = await api.run(id.value)
-    run.value = detail
-    state.value = detail.state
-    // What its gates are held to is known from when it begins: its seconds are read anew.
-    if (detail.baseline?.id !== heldTo) await open()
+    try {
+      const detail = await api.run(id.value)
+      run.value = detail
+      state.value = detail.state
+      // What its gates are held to is known from when it begins: its seconds are read anew.
+      if (detail.baseline?.id !== heldTo) await open()
+    } catch (error) {
+      fault.value = wordsOf(error)
+    }
   }
 
   function select(range: TimeRange | null): void {
+    asked.range = range
     say({ kind: 'select', range })
   }
 
   function showTimes(of: TimesOf | null): void {
+    asked.times = of
     say({ kind: 'times', of })
   }
 

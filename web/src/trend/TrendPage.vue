@@ -5,6 +5,7 @@ import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
+import { MOST_COMPARED } from '../compare/compare-picture.js'
 import PageError from '../frame/PageError.vue'
 import { useMay } from '../stores/may.js'
 import BaselineNote from './BaselineNote.vue'
@@ -18,15 +19,11 @@ import WhatChanged from './WhatChanged.vue'
 const route = useRoute()
 const project = computed(() => Number(route.params['project']))
 const may = useMay(() => project.value)
-const { asked, ask, choices, trend, reads, error, isLoading, refetch } = useTrend(project)
+const { asked, ask, choices, trend, runs, shown, reads, error, isLoading, refetch } = useTrend(project)
 
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
-const runs = computed(() => trend.value?.runs ?? [])
 const steps = computed(() => (trend.value?.series ?? []).filter(({ kind }) => kind === 'step'))
-const shown = computed(() =>
-  (trend.value?.series ?? []).filter(({ kind, name }) => kind === 'gate' || asked.value.steps.includes(name)),
-)
 const pictures = computed(() => {
   const impact = impactPicture(runs.value, width.value)
   const strips = shown.value.map((one) => pictureOf(one, runs.value, width.value, reads.value.get(keyOf(one))))
@@ -43,13 +40,12 @@ const days = computed(() => {
 })
 const DAY = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
 
-const MOST = 5
 const chosen = ref<string[]>([])
-/** The last five that were chosen. */
+/** The last ones that were chosen, as many as can be compared. */
 function toggle(id: string): void {
   chosen.value = chosen.value.includes(id)
     ? chosen.value.filter((one) => one !== id)
-    : [...chosen.value, id].slice(-MOST)
+    : [...chosen.value, id].slice(-MOST_COMPARED)
 }
 const chosenPlaces = computed(() => runs.value.flatMap(({ id }, run) => (chosen.value.includes(id) ? [run] : [])))
 const compareTo = computed(() => ({

@@ -1,5 +1,5 @@
 // One figure over runs as a strip shows it: where each run stands, its interval, the limit, levels and changes.
-import { formatMs, formatValue, type readTrend, type TrendChange } from '@jolt-gate/core'
+import { formatValue, GRADES, isRuleFromBelow, type readTrend, type TrendChange } from '@jolt-gate/core'
 import type { Trend, TrendRun, TrendSeries } from '@jolt-gate/core/api'
 
 export interface TrendDot {
@@ -98,10 +98,9 @@ function scaleOf(values: readonly (number | null)[], highs: readonly (number | n
   return (value) => STRIP_HEIGHT - HEADROOM - (most === 0 ? 0 : Math.min(1, Math.max(0, value / most)) * room)
 }
 
-const GRADES = ['steady', 'strained', 'failing', 'lost']
 /** The impact of each run, a step higher for each grade. */
 export function impactPicture(runs: readonly TrendRun[], width: number): TrendPicture | undefined {
-  const places = runs.map(({ impact }) => (impact === null ? -1 : GRADES.indexOf(impact)))
+  const places = runs.map(({ impact }) => GRADES.findIndex((grade) => grade === impact))
   if (places.every((place) => place < 0)) return undefined
   const dots = places.flatMap((place, run): TrendDot[] =>
     place < 0
@@ -156,7 +155,7 @@ export function changesIn(
           key: `${picture.key} ${first.id}`,
           series: picture.title,
           title: `${picture.title} ${isUp ? 'rose' : 'fell'}${shareWords(change)}`,
-          detail: `${figure(change.before, picture.unit)} to ${figure(change.after, picture.unit)}, between run ${String(last.number)} and run ${String(first.number)}`,
+          detail: `${formatValue(change.before, picture.unit)} to ${formatValue(change.after, picture.unit)}, between run ${String(last.number)} and run ${String(first.number)}`,
           runs: [last, first],
           commits: commitWords(last.commit, first.commit),
           isWorse: isUp !== isBetterHigh(of),
@@ -168,15 +167,12 @@ export function changesIn(
 /** A throughput or a score is better when it is higher, and so is whatever a gate holds from below. */
 function isBetterHigh(series: TrendSeries | undefined): boolean {
   if (series === undefined) return false
-  if (series.rule !== null) return /\b(?:over|at least)\s/.test(series.rule.slice(series.name.length))
+  if (series.rule !== null) return isRuleFromBelow(series.rule)
   return series.unit === '/s' || series.unit === 'score'
 }
 
 const shareWords = ({ before, after }: TrendChange): string =>
   before === 0 ? ' from nothing' : ` by ${String(Math.round((100 * Math.abs(after - before)) / Math.abs(before)))} %`
-
-const figure = (value: number, unit: TrendSeries['unit']): string =>
-  unit === 'ms' ? formatMs(value) : formatValue(value, unit)
 
 function commitWords(before: string | null, after: string | null): string {
   if (before === null || after === null) return 'commits unknown'

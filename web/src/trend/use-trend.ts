@@ -1,7 +1,7 @@
 // What trend is asked for, as the address says it, and the answer.
 import { useQuery } from '@tanstack/vue-query'
 import { computed, onScopeDispose, shallowRef, watch, type Ref } from 'vue'
-import type { Trend } from '@jolt-gate/core/api'
+import type { TrendRun, TrendSeries } from '@jolt-gate/core/api'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '../api/client.js'
 import { countsIn, keyOf, type TrendRead } from './trend-picture.js'
@@ -30,7 +30,11 @@ export function useTrend(project: Ref<number>) {
     queryFn: () => api.runChoices(project.value),
   })
   /** What the address leaves open is the plan and target of the latest run. */
-  const { data: latest, isPending } = useQuery({
+  const {
+    data: latest,
+    isPending,
+    error: fault,
+  } = useQuery({
     queryKey: ['runs', project, 'latest'],
     queryFn: async () => (await api.runs(project.value)).runs.find(({ state }) => state === 'ended') ?? null,
   })
@@ -56,7 +60,7 @@ export function useTrend(project: Ref<number>) {
   })
   const {
     data: trend,
-    error,
+    error: trendFault,
     isFetching,
     refetch,
   } = useQuery({
@@ -65,28 +69,40 @@ export function useTrend(project: Ref<number>) {
     enabled: computed(() => key.value.plan !== '' && key.value.target !== ''),
     placeholderData: (before) => before,
   })
-  const reads = useReads(trend, asked)
+  /** The gates, and the steps that were asked for. */
+  const shown = computed(() =>
+    (trend.value?.series ?? []).filter(({ kind, name }) => kind === 'gate' || asked.value.steps.includes(name)),
+  )
+  const runs = computed(() => trend.value?.runs ?? [])
+  const reads = useReads(runs, shown)
+  const error = computed(() => trendFault.value ?? fault.value)
   const isLoading = computed(() => isPending.value || (isFetching.value && trend.value === undefined))
-  return { asked, ask, choices, trend, reads, error, isLoading, refetch }
+  return { asked, ask, choices, trend, runs, shown, reads, error, isLoading, refetch }
 }
 
 /** Changes and levels of what is shown, computed beside the page. */
-function useReads(trend: Ref<Trend | undefined>, asked: Ref<TrendAsked>) {
+function useReads(runs: Ref<TrendRun[]>, shown: Ref<TrendSeries[]>) {
   const reads = shallowRef<ReadonlyMap<string, TrendRead>>(new Map())
   const worker = new TrendWorker()
   let number = 0
+  let readRuns = ''
   worker.onmessage = ({ data }: MessageEvent<FromTrendWorker>) => {
     if (data.number === number) reads.value = new Map(data.reads)
   }
   watch(
-    [trend, () => asked.value.steps.join(BETWEEN)],
+    [runs, shown],
     () => {
-      const { runs = [], series = [] } = trend.value ?? {}
-      const shown = series.filter(({ kind, name }) => kind === 'gate' || asked.value.steps.includes(name))
+      // Places are among the runs that were read: those of others would mark wrong ones.
+      const ids = runs.value.map(({ id }) => id).join()
+      if (ids !== readRuns) reads.value = new Map()
+      readRuns = ids
       const message: ToTrendWorker = {
         number: ++number,
-        counts: runs.map(countsIn),
-        series: shown.map((one) => ({ key: keyOf(one), values: one.points.map((point) => point?.value ?? null) })),
+        counts: runs.value.map(countsIn),
+        series: shown.value.map((one) => ({
+          key: keyOf(one),
+          values: one.points.map((point) => point?.value ?? null),
+        })),
       }
       worker.postMessage(message)
     },
