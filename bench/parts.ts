@@ -263,7 +263,7 @@ function hour(): Promise<Record<string, number>> {
   }
   const generator = { processes: 1, reasons: [], calibration: null }
   const explainedMs = performance.now()
-  const explained = explain({ view, gates: plan.gates, satisfiedMs: 300, reasons: [] })
+  const explained = explain({ view, gates: plan.gates, reasons: [] })
   const explainSeconds = (performance.now() - explainedMs) / 1000
   const result = resultOf(identity, { judgement, explained, setup: [], teardown: [], generator, baseline: null }, view)
   const seconds = (performance.now() - beganMs) / 1000 - explainSeconds

@@ -1,7 +1,7 @@
 // The shapes that sentences.peggy makes. The parser itself is generated beside this file.
 
-export type Unit = 'time' | 'rate' | 'byte rate' | 'share' | 'size' | 'number'
-/** Times in ms, rates per second, shares 0 to 1, sizes in bytes. */
+export type Unit = 'time' | 'rate' | 'byte rate' | 'share' | 'size' | 'number' | 'grade'
+/** Times in ms, rates per second, shares 0 to 1, sizes in bytes, grades by their number from the best, 0. */
 export interface Quantity {
   unit: Unit
   value: number
@@ -32,9 +32,11 @@ export type Measure =
         | 'start lag'
         | 'generator busy'
         | 'event loop delay'
+        | 'impact'
     }
   | { kind: 'apdex'; goalMs: number }
   | { kind: 'metric'; name: string }
+  | { kind: 'recovery'; phase: string }
 
 export type Comparison = 'under' | 'at most' | 'over' | 'at least'
 export type Scope = { kind: 'all' } | { kind: 'each step' } | { kind: 'names'; names: string[] }

@@ -83,15 +83,11 @@ export { pictureOfTimes, timesInResult, type TimesOf, type TimesPicture } from '
 export { dueBySecond, type PhaseSummary } from './view/phases.js'
 export { explain, type Explained, type ToExplain } from './explain/explain.js'
 export { FINDING_KINDS, FINDING_LEVELS, type Finding, type FindingKind } from './explain/finding.js'
-export {
-  GRADES,
-  impactOf,
-  recoveryAfter,
-  satisfiedMsOf,
-  type Grade,
-  type Impact,
-  type Recovery,
-} from './explain/impact.js'
+export { GRADES, type Grade } from './language/grades.js'
+export { satisfiedMsOf } from './plan/satisfied.js'
+export { impactOf, type Impact } from './judge/impact.js'
+export { recoveryAfter, type Recovery } from './judge/recovery.js'
+export { windowsOf } from './judge/windows.js'
 export { breakpointOf, type Breakpoint } from './numbers/breakpoint.js'
 export { dipOf } from './numbers/dip.js'
 export { normalTail } from './numbers/normal.js'

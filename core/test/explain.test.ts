@@ -17,7 +17,6 @@ import {
   readResult,
   resultOf,
   RunView,
-  satisfiedMsOf,
   shapeOf,
   type Finding,
   type FindingKind,
@@ -37,7 +36,7 @@ const PEAKED_LESS = PEAKED.replaceAll('40/s', '15/s').replaceAll('200/s', '75/s'
 
 function findings(load: string, service: SimulatedService, seed = 1, gates?: string): Finding[] {
   const { plan, view } = simulate(load, service, seed, gates)
-  return explain({ view, gates: plan.gates, satisfiedMs: undefined, reasons: [] }).findings
+  return explain({ view, gates: plan.gates, reasons: [] }).findings
 }
 const ofKind = (kind: FindingKind, found: readonly Finding[]) => found.filter((finding) => finding.kind === kind)
 const aboveNote = (found: readonly Finding[]) =>
@@ -240,8 +239,9 @@ describe('gates', () => {
 describe('impact', () => {
   const gates = '  - p95 response time of "search" under 300 ms'
   const gradeOf = (load: string, service: SimulatedService, seed = 1) => {
-    const { plan, view } = simulate(load, service, seed, gates)
-    return impactOf(view, satisfiedMsOf(undefined, plan.gates))
+    const { view } = simulate(load, service, seed, gates)
+    expect(view.satisfiedMs).toBe(300)
+    return impactOf(view, view.satisfiedMs)
   }
 
   it('of a healthy service is steady in 95 of 100 runs, and it recovers at once', () => {
@@ -271,11 +271,63 @@ describe('impact', () => {
     expect(gradeOf(CONSTANT, broken)).toMatchObject({ grade: 'failing', recovery: { kind: 'unmeasured' } })
   })
 
-  it('has no grade where nothing says how fast is fast enough', () => {
-    const { view } = simulate(CONSTANT, HEALTHY)
+  it('is a gate, and so is recovery', () => {
+    const judged = (service: SimulatedService, gates: string, load = PEAKED) => {
+      const { view } = simulate(load, service, 1, `  - p95 response time under 300 ms\n  - ${gates}`)
+      const [, gate] = view.gates()
+      return [gate?.status, gate?.observed, gate?.reason]
+    }
+    const broken: SimulatedService = { ...HEALTHY, failure: (atMs) => (atMs > 100_000 ? '500' : undefined) }
+    const slowAfter: SimulatedService = {
+      ...HEALTHY,
+      workMs: (atMs, draws) => (atMs > 80_000 && atMs < 110_000 ? 300 : 40) * draws.nextExponential(),
+    }
 
-    expect(explain({ view, gates: [], satisfiedMs: undefined, reasons: [] }).impact.grade).toBeNull()
-    expect(explain({ view, gates: [], satisfiedMs: 500, reasons: [] }).impact.grade).toBe('steady')
+    expect(judged(HEALTHY, 'impact at most strained')).toEqual(['held', 0, undefined])
+    expect(judged(broken, 'impact at most strained')).toEqual(['breached', 3, undefined])
+    expect(judged(broken, 'impact at most failing')).toEqual(['breached', 3, undefined])
+    expect(judged(HEALTHY, 'recovery after "peak" under 30 s')[0]).toBe('held')
+    expect(judged(slowAfter, 'recovery after "peak" under 5 s')[0]).toBe('breached')
+    expect(judged(broken, 'recovery after "peak" under 20 s')[0]).toBe('breached')
+    expect(judged(broken, 'recovery after "peak" under 10 min')).toEqual([
+      'unmeasured',
+      expect.any(Number),
+      'the load ended before it had recovered: let more load follow',
+    ])
+    expect(judged(HEALTHY, 'recovery after "hold" under 20 s', CONSTANT)).toEqual([
+      'unmeasured',
+      null,
+      'no measured phase of a minute or more comes before it',
+    ])
+  })
+
+  it('is not judged by a gate where a late generator may have made the grade', () => {
+    const { plan } = read(
+      planText({
+        load: '  - { phase: hold, rate: 20/s, for: 10s }',
+        gates: '  - p95 response time under 300 ms\n  - impact at most steady',
+      }),
+    )
+    const shape = shapeOf(plan, previewOf(plan).phases)
+    const gradeWith = (ms: number, latenessMs: number) => {
+      const view = new RunView({ gates: plan.gates, shape })
+      for (let second = 0; second < 10; second++)
+        view.add({ kind: 'bucket', bucket: bucketOf(second, { ms: Array<number>(20).fill(ms), latenessMs }) })
+      view.add({ kind: 'end' })
+      return view.gates()[1]
+    }
+
+    expect(gradeWith(250, 0)?.status).toBe('held')
+    expect(gradeWith(250, 100)).toMatchObject({
+      status: 'undecided',
+      reason: 'it may have been steady or strained: the generator was late',
+    })
+    expect(gradeWith(500, 0)?.status).toBe('breached')
+  })
+
+  it('has no grade where nothing says how fast is fast enough', () => {
+    expect(impactOf(simulate(CONSTANT, HEALTHY).view, null).grade).toBeNull()
+    expect(impactOf(simulate(CONSTANT, HEALTHY).view, 500).grade).toBe('steady')
   })
 })
 
@@ -287,7 +339,7 @@ describe('reports', () => {
     1,
     '  - p95 response time of "search" under 300 ms',
   )
-  const explained = explain({ view, gates: plan.gates, satisfiedMs: undefined, reasons: [] })
+  const explained = explain({ view, gates: plan.gates, reasons: [] })
   const judgement = judge({
     ending: { kind: 'finished' },
     doubts: NO_DOUBTS,
@@ -333,7 +385,7 @@ describe('whatever a run recorded', () => {
         const { plan, view } = simulate('  - { phase: p, users: 0, for: 60s }', HEALTHY)
         for (const [index, one] of seconds.entries()) view.add({ kind: 'bucket', bucket: bucketOf(index, one) })
 
-        const { findings, impact } = explain({ view, gates: plan.gates, satisfiedMs: 300, reasons: [] })
+        const { findings, impact } = explain({ view, gates: plan.gates, reasons: [] })
 
         for (const { evidence, confidence, fromMs, toMs } of findings)
           for (const value of [...Object.values(evidence), confidence, fromMs, toMs])
@@ -372,7 +424,7 @@ describe('a plan of hundreds of steps', () => {
       view.add({ kind: 'bucket', bucket })
     }
 
-    const { findings: found } = explain({ view, gates: plan.gates, satisfiedMs: undefined, reasons: [] })
+    const { findings: found } = explain({ view, gates: plan.gates, reasons: [] })
 
     expect(found).toHaveLength(100)
     const levels = found.map(({ level }) => ['problem', 'warning', 'note'].indexOf(level))

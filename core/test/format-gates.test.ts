@@ -65,6 +65,12 @@ describe('gates', () => {
     ['a journey of what has none', 'p99 start lag in journey "look around" under 5 ms', 'SCOPE'],
     ['a journey that is not there', 'failed journeys in journey "look" at most 1', 'UNKNOWN_NAME'],
     ['a time for bytes', 'bytes sent under 3 s', 'UNIT'],
+    ['an impact without a way to tell it', 'impact at most strained', 'SATISFIED'],
+    ['an impact that is a number', 'impact at most 2', 'UNIT'],
+    ['a grade of a time', 'p95 response time under steady', 'UNIT'],
+    ['a recovery of some phases', 'recovery after "peak" during peak under 5 s', 'SCOPE'],
+    ['a recovery after what is no phase', 'recovery after "peek" under 5 s', 'UNKNOWN_NAME'],
+    ['a stop on recovery', 'rule: recovery after "peak" under 5 s\n    stop: after 1 breached second', 'STOP'],
     ['a metric without a statistic', 'metric "queue" under 3', 'STATISTIC'],
   ])('refuse %s', (_, gate, code) => {
     expect(firstProblem(planText({ gates: `  - ${gate}` })).code).toBe(code)

@@ -307,6 +307,21 @@ describe('values and data', () => {
     )
   })
 
+  it('warn where a recovery cannot be measured', () => {
+    const warnings = (load: string) =>
+      previewOf(right(planText({ load, gates: '  - recovery after "peak" under 20 s' }))).warnings
+    const minute = '  - { phase: before, rate: 5/s, for: 60s }\n'
+    const peak = '  - { phase: peak, rate: 50/s, for: 10s }\n'
+
+    expect(warnings(peak).map(({ message }) => message)).toEqual([
+      expect.stringMatching(/^recovery after "peak" needs a measured phase of a minute/),
+    ])
+    expect(warnings(minute + peak).map(({ message }) => message)).toEqual([
+      expect.stringMatching(/needs 25 seconds of measured load after it/),
+    ])
+    expect(warnings(`${minute}${peak}  - { phase: after, rate: 5/s, for: 30s }`)).toEqual([])
+  })
+
   it('warn when rows that are taken once each will run out', () => {
     const plan = right(planText({ top: 'data: { d: { file: d.csv, take: once each } }\n' }), { 'd.csv': 'a\n1\n2\n' })
 

@@ -251,7 +251,7 @@ describe('a run made three times', () => {
         identity,
         {
           judgement,
-          explained: explain({ view, gates: plan.gates, satisfiedMs: undefined, reasons: [] }),
+          explained: explain({ view, gates: plan.gates, reasons: [] }),
           setup: [],
           teardown: [],
           generator,
@@ -375,7 +375,7 @@ describe('reports', () => {
     endedAt: '2026-06-01T08:00:10.000Z',
   }
   const facts = {
-    explained: explain({ view, gates: [], satisfiedMs: undefined, reasons: [] }),
+    explained: explain({ view, gates: [], reasons: [] }),
     judgement: judge({ ending: finished, doubts: NO_DOUBTS, results, recording, shape }),
     setup: [],
     teardown: [],

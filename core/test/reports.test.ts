@@ -65,7 +65,7 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
   })
   const facts = {
     judgement,
-    explained: explain({ view, gates: [], satisfiedMs: 300, reasons: [] }),
+    explained: explain({ view, gates: [], reasons: [] }),
     setup: [],
     teardown: [],
     generator: { processes: 1, reasons: [], calibration: null },

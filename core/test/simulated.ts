@@ -58,7 +58,7 @@ export function simulate(load: string, service: SimulatedService, seed = 1, gate
   ]
   const shape = shapeOf(plan, previewOf(plan).phases)
   shape.metrics = metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling }))
-  const view = new RunView({ gates: plan.gates, shape })
+  const view = new RunView({ gates: plan.gates, shape, satisfiedMs: plan.satisfiedMs })
   for (const bucket of bucketsOf(shape, service, new Draws(seed).at(0, 0, 0))) view.add({ kind: 'bucket', bucket })
   view.add({ kind: 'end' })
   return { plan, view }

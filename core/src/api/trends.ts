@@ -54,7 +54,7 @@ const SERIES = object({
   kind: string().oneOf(['gate', 'step']).required(),
   /** A gate as it is written in the latest run that has it. */
   rule: string().nullable().defined(),
-  unit: string().oneOf(['ms', '/s', 'B/s', '%', 'count', 'score', 'value']).required(),
+  unit: string().oneOf(['ms', '/s', 'B/s', '%', 'count', 'score', 'value', 'grade']).required(),
   /** One for each run; null where the run has no such figure. */
   points: array().of(POINT.nullable().default(null)).required(),
 })

@@ -18,7 +18,7 @@ import { slowRecovery } from './findings/recovery.js'
 import { saturation } from './findings/saturation.js'
 import { periodicSpikes } from './findings/spikes.js'
 import { whereTheTimeGoes } from './findings/time-parts.js'
-import { impactOf, satisfiedMsOf, type Impact } from './impact.js'
+import { impactOf, type Impact } from '../judge/impact.js'
 
 export interface Explained {
   findings: Finding[]
@@ -28,8 +28,6 @@ export interface Explained {
 export interface ToExplain {
   view: RunView
   gates: readonly Gate[]
-  /** T of Apdex, where the plan says it. */
-  satisfiedMs: number | undefined
   /** Why figures cannot be trusted. */
   reasons: readonly string[]
   /** In how many of the last ten runs each rule was borderline. */
@@ -43,12 +41,12 @@ export const MOST_FINDINGS = 100
 const SEED = 20_260_601
 
 /** Explains a run; of a live one, what is known so far. */
-export function explain({ view, gates, satisfiedMs, reasons, pastBorderline = new Map() }: ToExplain): Explained {
+export function explain({ view, gates, reasons, pastBorderline = new Map() }: ToExplain): Explained {
   const evidence = evidenceOf(view)
   const draws = new Draws(SEED).at(0, 0, 0)
   const random = () => draws.next()
   const bySteps = secondsByStep(evidence)
-  const impact = impactOf(view, satisfiedMsOf(satisfiedMs, gates))
+  const impact = impactOf(view, view.satisfiedMs)
   const results = view.gates()
   const judged = gates.flatMap((gate, index): { gate: Gate; result: GateResult }[] => {
     const result = results[index]

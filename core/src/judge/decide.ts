@@ -80,6 +80,8 @@ function byErrorWords({ gate }: Covered, { observed, values, limit }: Weighed): 
     return 'requests timed out or were cut off, and nobody knows how long they would have taken'
   const isHeld = holds(observed, gate.comparison, limit)
   const margin = formatValue(Math.abs(limit - observed), unit)
+  if (unit === 'grade')
+    return `it may have been ${formatValue(Math.min(...values), unit)} or ${formatValue(highest, unit)}: the generator was late`
   const error = formatValue(Math.max(highest - observed, observed - Math.min(...values)), unit)
   return `the gate is ${isHeld ? 'held' : 'breached'} by ${margin}, and the generator may have changed that by ${error}`
 }

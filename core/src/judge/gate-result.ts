@@ -29,7 +29,7 @@ export interface GateResult {
   baselineValue: number | null
   firstBreachAtMs: number | null
   stoppedAtMs: number | null
-  /** Why it is undecided. */
+  /** Why it is undecided, or unmeasured where that is not for too few samples. */
   reason?: string | undefined
   /** Of a gate that every run without one of its kind is held to. */
   isDefault?: boolean | undefined
@@ -53,6 +53,7 @@ export function errorWords(gate: ObservedParts): string | undefined {
   const { observed, margin, unit, lowerBound = null, upperBound = null } = gate
   if (observed === null || lowerBound === null || upperBound === null) return undefined
   if (unit === 'ms' && upperBound >= HIGHEST / 1000) return 'or more'
+  if (unit === 'grade') return `${formatValue(lowerBound, unit)} to ${formatValue(upperBound, unit)}, by the generator`
   const error = Math.max(upperBound - observed, observed - lowerBound)
   const isLarge = error > Math.abs(observed) / 10 || (margin !== null && error > Math.abs(margin) / 10)
   return isLarge ? `±${formatValue(error, unit)} generator` : undefined

@@ -30,6 +30,8 @@ export function readGate(gate: Gate, view: CellView, shape: RunShape, scope: Gat
       return readShare(gate, measured.part, measured.all)
     case 'number':
       return { ...measured, kind: 'measured', interval: null }
+    case 'of the run':
+      return { kind: 'unmeasured', samples: 0 }
     default:
       return measured satisfies never
   }
@@ -51,6 +53,8 @@ export function readSecond(gate: Gate, view: CellView, shape: RunShape, scope: G
     case 'share':
       if (isCount(gate)) return measured.part
       return measured.all < LEAST_IN_A_SECOND ? null : measured.part / measured.all
+    case 'of the run':
+      return null
     case 'number':
       return gate.measure.kind === 'apdex' && measured.samples < LEAST_IN_A_SECOND ? null : measured.value
     default:
@@ -102,6 +106,7 @@ const hasEnded = (bucket: Bucket | undefined): boolean =>
 function samplesOf(measured: Measured): number {
   if (measured.kind === 'distribution') return measured.distribution.count
   if (measured.kind === 'share') return measured.all
+  if (measured.kind === 'of the run') return 0
   return measured.kind === 'number' ? measured.samples : measured.values.length
 }
 

@@ -60,7 +60,7 @@ const gate = object({
   lowerBound: number().nullable().optional(),
   upperBound: number().nullable().optional(),
   limit: figureOrNone(),
-  unit: string().oneOf(['ms', '/s', 'B/s', '%', 'count', 'score', 'value']).required(),
+  unit: string().oneOf(['ms', '/s', 'B/s', '%', 'count', 'score', 'value', 'grade']).required(),
   margin: figureOrNone(),
   samples: count(),
   interval: mixed({ type: 'interval', check: isInterval }).nullable().defined(),

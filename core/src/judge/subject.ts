@@ -1,7 +1,7 @@
 // What a gate is on: its subject, its unit, its limit.
 import { isUpperLimit } from '../language/comparisons.js'
 import { readSentence } from '../language/sentences.js'
-import { FAMILIES, familyOf, type GateUnit } from '../plan/measures.js'
+import { FAMILIES, familyOf, isOfRun, type GateUnit } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
 
 /** The unit in which a gate's values are shown and stored. */
@@ -60,6 +60,8 @@ export const isCount = (gate: Gate): boolean => gate.limit.kind === 'fixed' && g
 export function isOfTarget({ measure }: Gate): boolean {
   const family = familyOf(measure)
   return (
-    (family === 'time' || family === 'score') && measure.kind !== 'start lag' && measure.kind !== 'event loop delay'
+    (family === 'time' || family === 'score' || isOfRun(measure)) &&
+    measure.kind !== 'start lag' &&
+    measure.kind !== 'event loop delay'
   )
 }

@@ -1,4 +1,5 @@
 // Values of gates, for people.
+import { GRADES } from '../language/grades.js'
 import type { GateUnit } from '../plan/measures.js'
 
 /** A value of a gate with its unit, for people. */
@@ -17,6 +18,8 @@ export function formatValue(value: number | null, unit: GateUnit): string {
       return String(Math.round(value))
     case 'score':
       return value.toFixed(3)
+    case 'grade':
+      return GRADES[value] ?? '–'
     case 'value':
       return Number(value.toPrecision(4)).toString()
     default:

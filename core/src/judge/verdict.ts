@@ -74,7 +74,7 @@ export function judge({ ending, doubts, results, recording, shape }: JudgedRun):
 export function gateReasons(results: readonly GateResult[], host?: string): { breached: string[]; open: string[] } {
   const breached = results.filter(({ status }) => status === 'breached').map(breachWords)
   const open = results.flatMap((result) => {
-    if (result.status === 'unmeasured') return [`unmeasured, with ${String(result.samples)} samples: ${result.rule}`]
+    if (result.status === 'unmeasured') return [unmeasuredWords(result)]
     return result.status === 'undecided' ? [undecidedWords(result, host)] : []
   })
   return { breached, open }
@@ -121,6 +121,10 @@ function breachWords(gate: GateResult): string {
   const stopped = gate.stoppedAtMs === null ? '' : `, and stopped the run after ${formatMs(gate.stoppedAtMs)}`
   return `breached: ${gate.rule} (observed ${formatValue(gate.observed, gate.unit)})${stopped}`
 }
+
+/** What is missing. */
+const unmeasuredWords = ({ rule, reason, samples }: GateResult): string =>
+  reason === undefined ? `unmeasured, with ${String(samples)} samples: ${rule}` : `unmeasured: ${rule} (${reason})`
 
 /** Why a gate cannot be decided, and what to do about it. */
 function undecidedWords({ rule, observed, unit, reason = '' }: GateResult, host: string | undefined): string {

@@ -1,4 +1,5 @@
 // What a plan would send, worked out before anything is sent.
+import { RECOVERED_WINDOWS, REFERENCE_WINDOWS, WINDOW_SECONDS } from './window-sizes.js'
 import type { Gate, Phase, Plan } from '../plan/model.js'
 import { expectedRequestsIn } from '../plan/steps/walk.js'
 import { samplesNeeded } from '../numbers/percentiles.js'
@@ -186,7 +187,32 @@ function warningsOf(plan: Plan, phases: PhasePreview[]): Preview['warnings'] {
       },
     ]
   })
-  return [...tooFew, ...unjudged, ...spent]
+  const unrecovered = plan.gates.flatMap((gate) => {
+    const message = gate.measure.kind === 'recovery' ? recoveryWarning(plan, phases, gate.measure.phase) : undefined
+    return message === undefined ? [] : [{ line: gate.at.line, message }]
+  })
+  return [...tooFew, ...unjudged, ...spent, ...unrecovered]
+}
+
+/** What keeps a recovery from being measured, as far as the load tells. */
+function recoveryWarning(plan: Plan, phases: readonly PhasePreview[], name: string): string | undefined {
+  const number = plan.load.phases.findLastIndex((phase) => phase.name === name || phase.ladder === name)
+  const peak = phases[number]
+  if (peak === undefined) return undefined
+  const highest = (phase: PhasePreview) => Math.max(...phase.rates, ...phase.users)
+  const windows = (fromSeconds: number, toSeconds: number) =>
+    Math.floor(toSeconds / WINDOW_SECONDS) - Math.ceil(fromSeconds / WINDOW_SECONDS)
+  const isReference = (phase: PhasePreview) =>
+    phase.measured &&
+    phase.toSeconds <= peak.fromSeconds &&
+    highest(phase) <= highest(peak) &&
+    windows(phase.fromSeconds, phase.toSeconds) >= REFERENCE_WINDOWS
+  if (!phases.some(isReference))
+    return `recovery after "${name}" needs a measured phase of a minute or more before it, of no higher rate: the gate would be unmeasured`
+  const end = Math.max(0, ...phases.flatMap((phase) => (phase.measured ? [phase.toSeconds] : [])))
+  return windows(peak.toSeconds, end) >= RECOVERED_WINDOWS
+    ? undefined
+    : `recovery after "${name}" needs 25 seconds of measured load after it: the gate would be unmeasured`
 }
 
 /** Samples that a gate may expect; undefined where users come by themselves, and nobody knows how often. */

@@ -48,15 +48,18 @@ function boundOf(bucket: Bucket, shape: RunShape, errorMs: number, bound: Bound)
 }
 
 /** Requests that timed out or were cut off would have taken nobody knows how long: at the most, longer than any. */
+export function responseTimeAt(cell: StepCell, errorMs: number, bound: Bound): Distribution {
+  const { responseTime, waitedTime } = cell
+  return bound === 'lower'
+    ? movedTo(responseTime, errorMs, bound)
+    : movedTo(responseTime.without(waitedTime), errorMs, bound).withUnfinished(waitedTime)
+}
+
 function stepAt(cell: StepCell, errorMs: number, bound: Bound): StepCell {
-  const { responseTime, waitedTime, connectTime, timeToFirstByte } = cell
-  const response =
-    bound === 'lower'
-      ? movedTo(responseTime, errorMs, bound)
-      : movedTo(responseTime.without(waitedTime), errorMs, bound).withUnfinished(waitedTime)
+  const { connectTime, timeToFirstByte } = cell
   return {
     ...cell,
-    responseTime: response,
+    responseTime: responseTimeAt(cell, errorMs, bound),
     connectTime: movedTo(connectTime, errorMs, bound),
     timeToFirstByte: movedTo(timeToFirstByte, errorMs, bound),
   }

@@ -5,7 +5,8 @@ import { fixOf, offsetOf, placeOf, readFields, readPhrase, readList, type Field 
 import { renewGate, renewStop } from './first-edition.js'
 import type { Gate, StopRule } from './model.js'
 import { ourGate } from './common-words.js'
-import { FAMILIES, familyOf, MEASURES } from './measures.js'
+import { FAMILIES, familyOf, isOfRun, MEASURES } from './measures.js'
+import { satisfiedMsOf } from './satisfied.js'
 import { offsetInScalar, writtenText, type Source } from './source.js'
 
 export interface Named {
@@ -20,10 +21,13 @@ export interface Named {
 
 const MOST_GATES = 2000
 
-export function readGates(source: Source, node: Node | null, named: Named): Gate[] {
+export function readGates(source: Source, node: Node | null, named: Named, satisfiedMs?: number): Gate[] {
   const gates: Gate[] = []
+  const onImpact: Node[] = []
   for (const item of readList(source, node, 'gates')) {
-    gates.push(...readGate(source, item, named))
+    const read = readGate(source, item, named)
+    if (read.some(({ measure }) => measure.kind === 'impact')) onImpact.push(item)
+    gates.push(...read)
     if (gates.length <= MOST_GATES) continue
     const most = String(MOST_GATES)
     source.report(
@@ -33,6 +37,13 @@ export function readGates(source: Source, node: Node | null, named: Named): Gate
     )
     break
   }
+  if (satisfiedMsOf(satisfiedMs, gates) === null)
+    for (const item of onImpact)
+      source.report(
+        offsetOf(item),
+        'SATISFIED',
+        'impact needs to know how fast is fast enough: write "satisfied: 300ms" at the top of the plan, or a gate on a response time',
+      )
   return gates
 }
 
@@ -88,6 +99,7 @@ function readStop(source: Source, field: Field | undefined, gate: GateSentence):
 }
 
 function whyNoStop({ measure, comparison, limit }: GateSentence): string | undefined {
+  if (isOfRun(measure)) return measure.kind
   if (limit.kind === 'baseline') return 'a limit against a baseline'
   const isLower = comparison === 'over' || comparison === 'at least'
   const family = familyOf(measure)
@@ -159,6 +171,10 @@ function isMeasurable(source: Source, gate: GateSentence, at: PlaceOfSpan): bool
       'UNIT',
       `${String(limit.value)} could be a share or a count: write ${shareWords(limit.value)} of all, or a whole number of them such as ${String(Math.max(1, Math.round(limit.value)))}`,
     )
+  if (family === 'grade' && limit.kind === 'baseline')
+    return fault(spans.limit, 'UNIT', `impact needs ${words}: a grade is no share of another`)
+  if (gate.during.length > 0 && isOfRun(measure))
+    return fault(spans.during[0], 'SCOPE', `${measure.kind} is measured over the whole run: remove "during"`)
   if (gate.of.kind !== 'all' && of === 'nothing')
     return fault(spans.of[0], 'SCOPE', `${measure.kind} cannot be measured by step: remove "of"`)
   if (gate.journey !== undefined && !byJourney)
@@ -185,6 +201,9 @@ function areNamed(source: Source, gate: GateSentence, named: Named, at: PlaceOfS
     ...(gate.journey === undefined
       ? []
       : [{ kind: 'journey', name: gate.journey, span: spans.journey, known: named.journeys }]),
+    ...(gate.measure.kind === 'recovery'
+      ? [{ kind: 'phase', name: gate.measure.phase, span: spans.measure, known: named.phases }]
+      : []),
     ...gate.during.map((name, index) => ({ kind: 'phase', name, span: spans.during[index], known: named.phases })),
   ]
   const unknown = used.filter(({ name, known }) => !known.has(name))

@@ -4,9 +4,9 @@ import type { Measure, Unit } from '../language/sentences.js'
 import type { Distribution } from '../numbers/distribution.js'
 
 export type MeasureFamily =
-  'time' | 'busy share' | 'metric' | 'share or count' | 'count' | 'rate' | 'byte rate' | 'score'
+  'time' | 'busy share' | 'metric' | 'share or count' | 'count' | 'rate' | 'byte rate' | 'score' | 'recovery' | 'grade'
 /** The unit in which a gate's values are shown and stored. */
-export type GateUnit = 'ms' | '/s' | 'B/s' | '%' | 'count' | 'score' | 'value'
+export type GateUnit = 'ms' | '/s' | 'B/s' | '%' | 'count' | 'score' | 'value' | 'grade'
 
 interface FamilyRules {
   /** What a limit may be, and how that is said. */
@@ -35,6 +35,13 @@ export const FAMILIES: Readonly<Record<MeasureFamily, FamilyRules>> = {
   rate: { units: ['rate'], words: 'a rate such as 10/s', hasStatistic: false, gateUnit: '/s' },
   'byte rate': { units: ['byte rate'], words: 'a rate of bytes such as 2 MB/s', hasStatistic: false, gateUnit: 'B/s' },
   score: { units: ['number'], words: 'a score from 0 to 1, such as 0.9', hasStatistic: false, gateUnit: 'score' },
+  recovery: { units: ['time'], words: 'a time such as 20 s', hasStatistic: false, gateUnit: 'ms' },
+  grade: {
+    units: ['grade'],
+    words: 'a grade: steady, strained, failing or lost',
+    hasStatistic: false,
+    gateUnit: 'grade',
+  },
 }
 
 /** A measure before a statistic is taken. Distributions are in µs, lists in the measure's own unit. */
@@ -43,6 +50,8 @@ export type Measured =
   | { kind: 'list'; values: number[] }
   | { kind: 'share'; part: number; all: number }
   | { kind: 'number'; value: number; samples: number }
+  /** No second tells it: it is read from all windows of the run. */
+  | { kind: 'of the run' }
 
 /** What was recorded within the scope of a gate, over a run or over one second of it. */
 export interface Figures {
@@ -146,10 +155,15 @@ export const MEASURES: Readonly<Record<Measure['kind'], MeasureRules>> = {
       values: measure.kind === 'metric' ? figures.metric(measure.name) : [],
     }),
   },
+  recovery: { family: 'recovery', ...ofRun, read: () => ({ kind: 'of the run' }) },
+  impact: { family: 'grade', ...ofRun, read: () => ({ kind: 'of the run' }) },
 }
 
 /** How a measure is judged. */
 export const familyOf = (measure: Measure): MeasureFamily => MEASURES[measure.kind].family
+
+/** Whether a measure is one of the run as a whole: of no step, no phase and no second. */
+export const isOfRun = (measure: Measure): boolean => measure.kind === 'impact' || measure.kind === 'recovery'
 
 /**
  * Apdex: satisfied up to the goal, tolerating up to four times it, all else frustrated; failures are frustrated.

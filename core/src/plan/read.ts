@@ -125,13 +125,14 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     journeys: new Set(journeys.map((journey) => journey.name)),
     phases: new Set(phases.flatMap(({ name, ladder }) => (ladder === null ? [name] : [name, ladder]))),
   }
+  const satisfiedMs = readTimeout(source, fields.get('satisfied'), 'satisfied')
   const plan: Plan = {
     file: source.file,
     name: readText(source, fields.get('name'), 'name') ?? source.file,
     about: readText(source, fields.get('about'), 'about') ?? '',
     target: readText(source, fields.get('target'), 'target'),
     seed: readWhole(source, fields.get('seed'), 'seed', 0) ?? 1,
-    satisfiedMs: readTimeout(source, fields.get('satisfied'), 'satisfied'),
+    satisfiedMs,
     values: readValues(source, node('values')),
     data: readData({ source, files }, node('data')),
     namespaces,
@@ -140,7 +141,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     journeys,
     teardown,
     load: { phases, drainMs: frame.drainMs, cap: frame.cap, mix: frame.mix },
-    gates: readGates(source, node('gates'), { ...named, areAllRead: errorsIn(source) === 0 }),
+    gates: readGates(source, node('gates'), { ...named, areAllRead: errorsIn(source) === 0 }, satisfiedMs),
   }
   if (!source.isBroken) requireParts(source, fields, plan)
   return plan

@@ -119,7 +119,10 @@ function caseOfGate(gate: RunResult['gates'][number], result: RunResult): Case {
     case 'unmeasured':
       return {
         ...head,
-        error: { '@message': `${gate.rule}: unmeasured, ${String(gate.samples)} samples`, '@type': 'unmeasured' },
+        error: {
+          '@message': `${gate.rule}: unmeasured, ${gate.reason ?? `${String(gate.samples)} samples`}`,
+          '@type': 'unmeasured',
+        },
       }
     case 'no baseline':
     case 'not judged':

@@ -4,6 +4,8 @@ import { holds } from '../language/comparisons.js'
 import { baselineValue, type Baseline, type BaselineValue } from '../judge/baseline.js'
 import type { GateResult } from '../judge/gate-result.js'
 import { isPastItsPhases, judgeGate, secondReader } from '../judge/gates.js'
+import { judgeGateOfRun } from '../judge/gates-of-run.js'
+import { satisfiedMsOf } from '../plan/satisfied.js'
 import { limitOf } from '../judge/subject.js'
 import { secondsOf } from '../judge/scope.js'
 import type { Bucket } from '../measure/bucket.js'
@@ -12,7 +14,7 @@ import { Recording, type SecondRow } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
 import type { Distribution } from '../numbers/distribution.js'
-import { familyOf } from '../plan/measures.js'
+import { familyOf, isOfRun } from '../plan/measures.js'
 import { phaseSummaries, type PhaseSummary } from './phases.js'
 import { groupSummaries, journeySummaries, type GroupSummary, type JourneySummary } from './scopes.js'
 import { timesIn, type TimesOf } from './times.js'
@@ -76,6 +78,8 @@ export interface RunViewOptions {
   gates: readonly Gate[]
   /** Its phases change with the events; it is copied. */
   shape: RunShape
+  /** T of Apdex, where the plan says it. */
+  satisfiedMs?: number | undefined
   baseline?: Baseline | undefined
 }
 
@@ -88,12 +92,15 @@ export class RunView {
   readonly series: Series
   /** Every second that is judged, without what was in flight. */
   readonly buckets: Bucket[] = []
+  /** T of Apdex for the impact; null where nothing in the plan says how fast is fast enough. */
+  readonly satisfiedMs: number | null
   private readonly states: GateState[]
   private readonly limitsCapped: boolean
   private hasEnded = false
   private judgedUntilMs = Infinity
 
-  constructor({ gates, shape, baseline }: RunViewOptions) {
+  constructor({ gates, shape, satisfiedMs, baseline }: RunViewOptions) {
+    this.satisfiedMs = satisfiedMsOf(satisfiedMs, gates)
     this.shape = { ...shape, phases: shape.phases.map((phase) => ({ ...phase })) }
     this.limitsCapped = gates.some(({ measure }) => measure.kind === 'capped arrivals')
     this.recording = new BoundedRecording(this.shape)
@@ -159,6 +166,7 @@ export class RunView {
   gates(): GateResult[] {
     return this.states.map(({ gate, baseline, firstBreachAtMs, stoppedAtMs, stoppedValue }) => {
       const known = { limitsCapped: this.limitsCapped, baseline, firstBreachAtMs, stoppedAtMs, stoppedValue }
+      if (isOfRun(gate.measure)) return judgeGateOfRun(gate, this, known, this.hasEnded)
       const result = judgeGate(gate, this.recording, this.shape, known)
       const waits = !this.hasEnded && stoppedAtMs === null && isLowerOnLoad(gate)
       return waits && !isPastItsPhases(gate, this.shape, this.seconds) ? { ...result, status: 'not judged' } : result

@@ -184,7 +184,7 @@ class Run implements RunHandle {
         ? options.baseline
         : undefined
     this.gates = gatesOf(this.plan)
-    this.view = new RunView({ gates: this.gates, shape, baseline: this.baseline })
+    this.view = new RunView({ gates: this.gates, shape, satisfiedMs: this.plan.satisfiedMs, baseline: this.baseline })
     this.values = {
       id: identity.id,
       seed: identity.plan.seed,
@@ -392,7 +392,6 @@ class Run implements RunHandle {
       judgement,
       explained: explain({
         ...{ view, gates, reasons },
-        satisfiedMs: this.plan.satisfiedMs,
         pastBorderline: new Map(Object.entries(this.options.pastBorderline ?? {})),
       }),
       setup,

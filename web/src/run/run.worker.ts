@@ -64,7 +64,6 @@ let gates: Gate[] = []
 let view: RunView | undefined
 let range: TimeRange | null = null
 let timesOf: TimesOf | null = null
-let satisfiedMs: number | undefined
 let explained: Pick<RunPicture, 'findings' | 'impact'> = { findings: [], impact: undefined }
 let explainedSeconds = 0
 let timer: ReturnType<typeof setTimeout> | undefined
@@ -73,10 +72,14 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
   switch (data.kind) {
     case 'open':
       gates = gatesOf(data.plan)
-      satisfiedMs = data.plan.satisfiedMs
       explained = { findings: [], impact: undefined }
       explainedSeconds = 0
-      view = new RunView({ gates, shape: data.shape, baseline: data.baseline ?? undefined })
+      view = new RunView({
+        gates,
+        shape: data.shape,
+        satisfiedMs: data.plan.satisfiedMs,
+        baseline: data.baseline ?? undefined,
+      })
       break
     case 'bucket':
       view?.add({ kind: 'bucket', bucket: decodeBucket(bytesOfBase64(data.data)) })
@@ -102,7 +105,7 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
 function explainedNow(run: RunView): typeof explained {
   if (run.seconds - explainedSeconds < EXPLAIN_EVERY_SECONDS) return explained
   explainedSeconds = run.seconds
-  const { findings, impact } = explain({ view: run, gates, satisfiedMs, reasons: [] })
+  const { findings, impact } = explain({ view: run, gates, reasons: [] })
   explained = { findings, impact: impactFigures(impact) }
   return explained
 }

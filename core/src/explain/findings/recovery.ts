@@ -1,5 +1,5 @@
 // A service that does not become as it was before a peak.
-import type { Recovery } from '../impact.js'
+import type { Recovery } from '../../judge/recovery.js'
 import { phaseRanges, type RunShape } from '../../measure/shape.js'
 import { figure, timeWords, type Finding } from '../finding.js'
 

@@ -20,14 +20,15 @@ const FIRST: GateParts = {
   limit: '500 ms',
 }
 const parts = computed(() => partsOf(rule.value) ?? FIRST)
+const quoted = (names: readonly string[]) => names.map((name) => JSON.stringify(name))
 const allowed = computed(() => partsAllowed(parts.value.measure))
 const measures = computed(() => [
   ...Object.keys(MEASURES).flatMap((kind) =>
-    kind === 'apdex' ? ['apdex at 300 ms'] : kind === 'metric' ? [] : [kind],
+    kind === 'apdex' ? ['apdex at 300 ms'] : kind === 'metric' || kind === 'recovery' ? [] : [kind],
   ),
+  ...quoted(props.plan.load.phases.map(({ name }) => name)).map((phase) => `recovery after ${phase}`),
   ...(props.target?.metrics ?? []).map(({ name }) => `metric ${JSON.stringify(name)}`),
 ])
-const quoted = (names: readonly string[]) => names.map((name) => JSON.stringify(name))
 const subjects = computed(() =>
   quoted(allowed.value.of === 'groups' ? groupNames(props.plan) : requestNames(props.plan)),
 )
@@ -60,7 +61,11 @@ function change(changed: Partial<GateParts>): void {
     if (of !== allowed.value.of) next.of = ''
     if (!hasJourney) next.journey = ''
     next.limit = familyOf(changed.measure) === familyOf(parts.value.measure) ? next.limit : limitFor(changed.measure)
-    next.comparison = AT_LEAST.includes(changed.measure) ? 'at least' : next.limit === '1 %' ? 'at most' : 'under'
+    next.comparison = AT_LEAST.includes(changed.measure)
+      ? 'at least'
+      : ['1 %', 'strained'].includes(next.limit)
+        ? 'at most'
+        : 'under'
   }
   const written = sentenceOf(next)
   if (readSentence('Gate', written).ok) rule.value = written
@@ -117,6 +122,7 @@ const familyOf = (measure: string) =>
       <ElOption v-for="one in journeys" :key="one" :value="one" :label="`in journey ${one}`" />
     </ElSelect>
     <ElSelect
+      v-if="allowed.hasDuring"
       :model-value="parts.during"
       aria-label="During"
       :empty-values="[undefined]"

@@ -35,13 +35,13 @@ export function partsOf(rule: string): GateParts | undefined {
 
 /** The sentence of its parts; what a measure cannot have is left out. */
 export function sentenceOf(parts: GateParts): string {
-  const { hasStatistic, of, hasJourney } = partsAllowed(parts.measure)
+  const { hasStatistic, of, hasJourney, hasDuring } = partsAllowed(parts.measure)
   return [
     hasStatistic ? parts.statistic || 'p95' : '',
     parts.measure,
     of === 'none' || parts.of === '' ? '' : `of ${parts.of}`,
     !hasJourney || parts.journey === '' ? '' : `in journey ${parts.journey}`,
-    parts.during === '' ? '' : `during ${parts.during}`,
+    !hasDuring || parts.during === '' ? '' : `during ${parts.during}`,
     parts.comparison,
     parts.limit,
   ]
@@ -54,12 +54,18 @@ export function partsAllowed(measure: string): {
   hasStatistic: boolean
   of: 'steps' | 'groups' | 'none'
   hasJourney: boolean
+  hasDuring: boolean
 } {
   const kind = measureKind(measure)
-  if (kind === undefined) return { hasStatistic: false, of: 'none', hasJourney: false }
+  if (kind === undefined) return { hasStatistic: false, of: 'none', hasJourney: false, hasDuring: false }
   const { family, of, byJourney } = MEASURES[kind]
   const subject = of === 'steps' || of === 'groups' ? of : 'none'
-  return { hasStatistic: FAMILIES[family].hasStatistic, of: subject, hasJourney: byJourney }
+  return {
+    hasStatistic: FAMILIES[family].hasStatistic,
+    of: subject,
+    hasJourney: byJourney,
+    hasDuring: kind !== 'impact' && kind !== 'recovery',
+  }
 }
 
 /** A limit to begin with, in the unit of the measure. */
@@ -78,6 +84,10 @@ export function limitFor(measure: string): string {
       return '1 MB/s'
     case 'score':
       return '0.85'
+    case 'recovery':
+      return '20 s'
+    case 'grade':
+      return 'strained'
     default:
       return '100'
   }
@@ -86,6 +96,7 @@ export function limitFor(measure: string): string {
 function measureKind(measure: string): Measure['kind'] | undefined {
   if (measure.startsWith('apdex')) return 'apdex'
   if (measure.startsWith('metric')) return 'metric'
+  if (measure.startsWith('recovery')) return 'recovery'
   const kinds: Record<string, unknown> = MEASURES
   return measure in kinds ? Object.keys(MEASURES).find((kind): kind is Measure['kind'] => kind === measure) : undefined
 }

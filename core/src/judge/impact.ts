@@ -1,0 +1,57 @@
+// How a run would have felt to users: one of four grades, and how long the service took to recover.
+import type { Grade } from '../language/grades.js'
+import { busiestPhase, recoveryAfter, type Recovery } from './recovery.js'
+import { apdexOf, windowsOf, type RunSeconds, type TimesAs } from './windows.js'
+
+export interface Impact {
+  /** Null where the plan says nothing of how fast is fast enough. */
+  grade: Grade | null
+  /** T of Apdex. */
+  satisfiedMs: number | null
+  /** Of the worst window. */
+  lowestApdex: number | null
+  failedIterationShare: number
+  /** From the end of the busiest phase until the service was as before; null where it was not, or nothing tells. */
+  recovery: Recovery
+}
+
+export const OPPOSITE: Readonly<Record<TimesAs, TimesAs>> = { seen: 'seen', lower: 'upper', upper: 'lower' }
+
+const STEADY_APDEX = 0.85
+const STEADY_FAILED = 0.001
+const STRAINED_FAILED = 0.01
+
+/**
+ * The grade of a run, over windows of five seconds of its measured phases.
+ *
+ * Steady: Apdex at least 0.85 in each window, and under 0.1 % of iterations failed. Strained: below that, but at
+ * least 99 % of iterations finished unfailed. Failing: worse, but recovered, or nothing tells. Lost: worse, and not
+ * recovered.
+ *
+ * Source: Apdex Technical Specification, version 1.1, for the score and for 0.85, the lower end of "good".
+ *
+ * @param as - the times as they were seen, or at a bound of the generator error: then those of the reference, by which
+ *   recovery is told, are at the other
+ */
+export function impactOf(run: RunSeconds, satisfiedMs: number | null, as: TimesAs = 'seen'): Impact {
+  const { shape, recording } = run
+  const all = windowsOf(run, as)
+  const windows = all.filter(({ requests }) => requests > 0)
+  const journeys = [...recording.journeys.values()].filter(({ phase }) => shape.phases[phase]?.measured === true)
+  const failed = journeys.reduce((sum, cell) => sum + cell.failed + cell.cutOff, 0)
+  const iterations = journeys.reduce((sum, cell) => sum + cell.finished, failed)
+  const failedIterationShare = iterations === 0 ? 0 : failed / iterations
+  const recovery = recoveryAfter(shape, busiestPhase(shape), all, windowsOf(run, OPPOSITE[as]))
+  if (satisfiedMs === null || windows.length === 0)
+    return { grade: null, satisfiedMs, lowestApdex: null, failedIterationShare, recovery }
+  const lowestApdex = Math.min(...windows.map((window) => apdexOf(window, satisfiedMs)))
+  const grade =
+    lowestApdex >= STEADY_APDEX && failedIterationShare < STEADY_FAILED
+      ? 'steady'
+      : failedIterationShare <= STRAINED_FAILED
+        ? 'strained'
+        : recovery.kind === 'not recovered'
+          ? 'lost'
+          : 'failing'
+  return { grade, satisfiedMs, lowestApdex, failedIterationShare, recovery }
+}

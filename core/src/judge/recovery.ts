@@ -1,0 +1,92 @@
+// How long a service took after a phase until it was as before it.
+import { phaseRanges, type RunShape } from '../measure/shape.js'
+import { medianOf } from '../numbers/trends.js'
+import { RECOVERED_WINDOWS, REFERENCE_WINDOWS, WINDOW_SECONDS } from '../load/window-sizes.js'
+import { failedShareOf, p95Of, type SecondsWindow } from './windows.js'
+
+export type Recovery =
+  | ({ kind: 'recovered'; phase: string; ms: number } & Until)
+  /** Where the last windows were as before, it may have recovered at the first of them: no sooner. */
+  | ({ kind: 'not recovered'; phase: string; soonestMs: number } & Until)
+  | { kind: 'unmeasured'; phase: string | null; reason: string }
+
+/** How it was until then, on the median of the windows; 1 and 0 where it recovered at once. */
+interface Until {
+  /** The p95 as a multiple of the reference's. */
+  slowdown: number
+  failedShare: number
+}
+
+/**
+ * How long after a phase the service was as before it: five windows in a row, none of them empty, whose p95 and share
+ * of failures are at most the 95th percentile of the reference's windows. The reference is a measured phase before
+ * it, of no higher rate, of twelve windows or more.
+ *
+ * @param after - the phase, by its number
+ * @param windows - of the whole run
+ * @param asReference - the same windows as the reference is read from them
+ */
+export function recoveryAfter(
+  shape: RunShape,
+  after: number,
+  windows: readonly SecondsWindow[],
+  asReference = windows,
+): Recovery {
+  const ranges = phaseRanges(shape)
+  const [phase, range] = [shape.phases[after], ranges[after]]
+  if (phase === undefined || range === undefined) return { kind: 'unmeasured', phase: null, reason: 'there is no load' }
+  const unmeasured = (reason: string): Recovery => ({ kind: 'unmeasured', phase: phase.name, reason })
+  const within = (all: readonly SecondsWindow[], fromMs: number, toMs: number) =>
+    all.filter(({ fromSecond }) => fromSecond * 1000 >= fromMs && (fromSecond + WINDOW_SECONDS) * 1000 <= toMs)
+  const reference = shape.phases
+    .map((_, index) => index)
+    .filter((index) => {
+      const other = shape.phases[index]
+      return (
+        (ranges[index]?.toMs ?? Infinity) <= range.fromMs &&
+        other?.measured === true &&
+        peakOf(shape, index) <= peakOf(shape, after)
+      )
+    })
+    .map((index) =>
+      within(asReference, ranges[index]?.fromMs ?? 0, ranges[index]?.toMs ?? 0).filter(({ requests }) => requests > 0),
+    )
+    .findLast((some) => some.length >= REFERENCE_WINDOWS)
+  if (reference === undefined) return unmeasured('no measured phase of a minute or more comes before it')
+  const later = within(windows, range.toMs, Infinity).filter(({ isMeasured }) => isMeasured)
+  if (later.every(({ requests }) => requests === 0)) return unmeasured('no measured load comes after it')
+  const bound = (of: (window: SecondsWindow) => number) => {
+    const sorted = reference.map(of).toSorted((a, b) => a - b)
+    return sorted[Math.ceil(0.95 * sorted.length) - 1] ?? 0
+  }
+  const [slowest, mostFailed] = [bound(p95Of), bound(failedShareOf)]
+  const isAsBefore = (window: SecondsWindow) =>
+    window.requests > 0 && p95Of(window) <= slowest && failedShareOf(window) <= mostFailed
+  const first = later.findIndex(
+    (_, index) =>
+      index + RECOVERED_WINDOWS <= later.length && later.slice(index, index + RECOVERED_WINDOWS).every(isAsBefore),
+  )
+  const at = later[first]
+  const before = later.slice(0, first < 0 ? later.length : first).filter(({ requests }) => requests > 0)
+  const until = {
+    slowdown: before.length === 0 ? 1 : medianOf(before.map(p95Of)) / medianOf(reference.map(p95Of)),
+    failedShare: before.length === 0 ? 0 : medianOf(before.map(failedShareOf)),
+  }
+  const sinceEnd = (second: number) => Math.max(0, second * 1000 - range.toMs)
+  const lastWorse = later.findLast((window) => !isAsBefore(window))
+  const soonestMs = sinceEnd((lastWorse?.fromSecond ?? 0) + WINDOW_SECONDS)
+  return at === undefined
+    ? { kind: 'not recovered', phase: phase.name, soonestMs, ...until }
+    : { kind: 'recovered', phase: phase.name, ms: sinceEnd(at.fromSecond), ...until }
+}
+
+/** The phase of the highest rate, or of the most users where none has a rate. */
+export function busiestPhase(shape: RunShape): number {
+  const peaks = shape.phases.map((phase, index) => (phase.measured ? peakOf(shape, index) : -1))
+  return peaks.lastIndexOf(Math.max(...peaks))
+}
+
+const peakOf = ({ phases }: RunShape, index: number): number => {
+  const phase = phases[index]
+  return phase === undefined ? 0 : Math.max(...phase.rates, ...phase.users)
+}
