@@ -16,6 +16,7 @@ import {
   RunView,
   resultOf,
   shapeOf,
+  tracesOf,
 } from '@jolt-gate/core'
 import { Pool } from 'undici'
 import { startRun } from '@jolt-gate/engine'
@@ -139,7 +140,15 @@ function walkerOf(text: string, onEnded: (hasFailed: boolean) => void) {
   })
   recorder.begin(monotonicMs())
   const walker = new Walker(
-    { origin, permitted: new Set([origin]), route: target, connections: 'shared', seed: 1, mask },
+    {
+      origin,
+      permitted: new Set([origin]),
+      route: target,
+      connections: 'shared',
+      seed: 1,
+      mask,
+      traces: tracesOf('b', plan.trace),
+    },
     recorder,
   )
   walker.useAlarm(timerAlarm(ignore))

@@ -104,6 +104,7 @@ program
   .option('--html <file>', 'write a self-contained HTML page with charts')
   .option('--csv <file>', 'write the series, one row per second')
   .option('--out <folder>', 'write all reports: JSON, HTML and CSV of each plan, junit.xml and summary.md of all')
+  .option('--samples <file.csv.gz>', 'write every request as a row, 5 million at most')
   .addOption(
     new Option('--label <name=value>', 'a label of the run, in its reports (repeatable)')
       .argParser(collectLabel)

@@ -54,6 +54,7 @@ export interface RunArguments {
   repeat?: number
   retryVoid?: number
   out?: string
+  samples?: string
   onVoid: 'pass' | 'fail'
   label: Record<string, string>
   commit?: string

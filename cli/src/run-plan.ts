@@ -24,6 +24,7 @@ import type { Output, RunArguments } from './options.js'
 import { progressOf } from './progress.js'
 import { asOftenAsAsked } from './repeat.js'
 import { commitOf, NO_REPOSITORY, type Commit, type Repository } from './repository.js'
+import type { Samples } from './samples.js'
 import { readValidPlan, readValidText } from './validate.js'
 
 /** A plan that may be run. */
@@ -57,16 +58,19 @@ export async function askedPlan(file: string, options: RunArguments): Promise<As
   return { file, plan, target, secrets: secrets.values, baseline, repository }
 }
 
-/**
- * Runs it, as often as is asked for.
- *
- * @param onResult - given each result as it stands, before teardown and after it
- */
+/** What is told of a run as it goes on. */
+export interface RunListener {
+  /** Given each result as it stands, before teardown and after it. */
+  onResult: (result: RunResult) => void
+  samples: Samples | undefined
+}
+
+/** Runs it, as often as is asked for. */
 export async function runPlan(
   { file, plan, target, secrets, baseline, repository }: AskedPlan,
   options: RunArguments,
   output: Output,
-  onResult: (result: RunResult) => void,
+  { onResult, samples }: RunListener,
 ): Promise<Pick<RunOutcome, 'result' | 'judgement'>> {
   const most = isUrl(file) ? mostOfUsers(options) : undefined
   if (most !== undefined && !output.quiet) process.stderr.write(`${most}\n`)
@@ -92,6 +96,7 @@ export async function runPlan(
           labels: options.label,
         },
         onResult,
+        ...(samples === undefined ? {} : { onSamples: samples.of(id) }),
       },
       output,
     )

@@ -5,6 +5,7 @@ import { EXIT } from './errors.js'
 import type { Output, RunArguments } from './options.js'
 import { printResult } from './print-result.js'
 import { checkReports, removeUnwritten, reportsFor, writeReports, type Reports } from './reports.js'
+import { openSamples } from './samples.js'
 import { askedPlan, runPlan, type AskedPlan } from './run-plan.js'
 
 /** The gravest first: what several plans come to. */
@@ -21,12 +22,16 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   // All of them are read before anything is sent.
   for (const file of files) asked.push(await askedPlan(file, options))
   checkReports(reports)
+  const samples = options.samples === undefined ? undefined : await openSamples(options.samples)
   const results: RunResult[] = []
   const codes: number[] = []
   for (const one of asked) {
-    const { result, judgement } = await runPlan(one, options, output, (early) => {
-      // Standard output gets one document: the last one.
-      writeReports(reports, [...results, early], files.slice(results.length + 1), 'files')
+    const { result, judgement } = await runPlan(one, options, output, {
+      samples,
+      onResult: (early) => {
+        // Standard output gets one document: the last one.
+        writeReports(reports, [...results, early], files.slice(results.length + 1), 'files')
+      },
     })
     results.push(result)
     const code = judgement.exitCode === EXIT.void && options.onVoid === 'pass' ? EXIT.ok : judgement.exitCode
@@ -35,7 +40,7 @@ export async function run(files: readonly string[], options: RunArguments, outpu
     if (code !== EXIT.ok && options.all !== true) break
   }
   const notRun = files.slice(results.length)
-  const faults = writeReports(reports, results, notRun, 'all')
+  const faults = [...writeReports(reports, results, notRun, 'all'), ...((await samples?.close()) ?? [])]
   removeUnwritten(reports, results.length)
   tell(reports, faults, output)
   if (files.length > 1) summarize(files, results)

@@ -1,5 +1,6 @@
-import { readFileSync, writeFileSync } from 'node:fs'
+import { readFileSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { gunzipSync } from 'node:zlib'
 import { describe, expect, it } from 'vitest'
 import { expectEnd, ferries, jolt, out, planFile, target } from './command.js'
 
@@ -70,7 +71,7 @@ describe('run', () => {
   })
 
   it('of a URL makes the load that is asked for, and every report', async () => {
-    const [html, csv, json] = ['url.html', 'url.csv', 'url.json'].map((name) => join(out, name))
+    const [html, csv, json, samples] = ['url.html', 'url.csv', 'url.json', 'url.csv.gz'].map((name) => join(out, name))
     const url = `${ferries.origin}/health?x={y}`
 
     const ended = await jolt([
@@ -86,12 +87,33 @@ describe('run', () => {
       csv ?? '',
       '--json',
       json ?? '',
+      '--samples',
+      samples ?? '',
     ])
 
     expectEnd(ended, 'open', 0)
     expect(JSON.parse(readFileSync(json ?? '', 'utf8'))).toMatchObject({ totals: { requests: 20, failedRequests: 0 } })
+    const rows = gunzipSync(readFileSync(samples ?? ''))
+      .toString()
+      .trimEnd()
+      .split('\r\n')
+    expect(rows).toHaveLength(21)
+    expect(rows[0]).toBe('run,due ms,phase,journey,step,ms,outcome,bytes sent,bytes received,trace')
+    expect(rows[20]).toMatch(/^[\w-]+,[\d.]+,[^,]+,[^,]+,[^,]+,[\d.]+,passed,\d+,\d+,[0-9a-f]{32}$/)
     expect(readFileSync(html ?? '', 'utf8')).toMatch(/^<!doctype html>/)
     expect(readFileSync(csv ?? '', 'utf8')).toMatch(/^second,/)
+  })
+
+  it('refuses samples that cannot be written, and tells a disk that is full without losing the verdict', async () => {
+    const [plain, full] = [join(out, 'all.csv'), join(out, 'full.csv.gz')]
+    symlinkSync('/dev/full', full)
+    const load = ['--users', '1', '--iterations', '3']
+    const refused = await jolt(['run', `${ferries.origin}/health`, ...load, '--samples', plain])
+    const ended = await jolt(['run', `${ferries.origin}/health`, ...load, '--samples', full])
+
+    expect([refused.code, refused.stderr]).toEqual([2, expect.stringContaining('ends in .csv.gz')])
+    expect(ended.stdout).toContain('Open (passed)')
+    expect([ended.code, ended.stderr]).toEqual([5, expect.stringContaining('full.csv.gz cannot be written')])
   })
 
   it('of a URL is held to the gates of the command line, and says what holds its users back', async () => {

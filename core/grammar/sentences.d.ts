@@ -112,12 +112,16 @@ export type WaitSentence =
   | { kind: 'between'; fromMs: number; toMs: number }
   | { kind: 'about'; medianMs: number; spread: number }
 
+/** Which requests ask the target to keep their trace; `no`: none has one. */
+export type TraceSentence = { kind: 'failed' | 'no' } | { kind: 'share'; share: number }
+
 export interface Sentences {
   DurationOnly: number
   RateOnly: number
   RatesOnly: { from: number; to: number; ramp: boolean; by: number | null }
   UsersRange: { from: number; to: number; ramp: boolean; by: number | null }
   UsersOnly: number
+  TraceOnly: TraceSentence
   StopOnly: { kind: 'in a row' | 'in all'; seconds: number }
   WaitOnly: WaitSentence
   WholeRange: { from: number; to: number }

@@ -17,6 +17,7 @@ const STARTS = [
   'UsersRange',
   'UsersOnly',
   'StopOnly',
+  'TraceOnly',
   'ValueCheck',
 ]
 const folder = new URL('../grammar/', import.meta.url)

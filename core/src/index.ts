@@ -12,6 +12,7 @@ export { parseCsv, parseJsonLines } from './plan/data.js'
 export { compileUrl, namesInText, namesInUrl, splitText } from './language/templates.js'
 export { compilePath, parseJson } from './language/json-path.js'
 export { Draws } from './values/random.js'
+export { TRACE_HEADER, Traces, tracesOf, type TraceContext } from './values/traces.js'
 export { isNumberMaker, makeValue, pickIndex, waitMs } from './values/makers.js'
 export { compilePattern } from './language/patterns.js'
 export {
@@ -102,7 +103,7 @@ export {
 } from './report/explained.js'
 export { junitOf } from './report/junit.js'
 export { markdownOf } from './report/markdown.js'
-export { csvOf } from './report/csv.js'
+export { csvField, csvOf } from './report/csv.js'
 export { htmlOf } from './report/html.js'
 export { readResult, RESULT, type Calibration, type OnceResult, type RunResult } from './judge/result-schema.js'
 export { base64OfBytes, bytesOfBase64 } from './numbers/base64.js'
@@ -167,9 +168,11 @@ export {
   type AskedLoad,
 } from './plan/permission.js'
 export {
+  keptFrom,
+  type KeptRequest,
   type RehearsedRequest,
   type RehearsedResponse,
   type RehearsedStep,
   type Rehearsal,
   type TimingParts,
-} from './report/rehearsal-schema.js'
+} from './measure/rehearsed.js'

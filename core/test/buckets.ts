@@ -25,7 +25,16 @@ export function bucketOf(
     failedTime: distributionOf(new Array<number>(failed).fill(1)),
   })
   if (failed > 0)
-    bucket.failures.push({ phase, step: 0, kind, detail: '503', count: failed, firstAtMs: number * 1000, sample: '' })
+    bucket.failures.push({
+      phase,
+      step: 0,
+      kind,
+      detail: '503',
+      count: failed,
+      firstAtMs: number * 1000,
+      sample: '',
+      kept: '',
+    })
   return bucket
 }
 export function distributionOf(ms: number[]): Distribution {

@@ -181,7 +181,10 @@ describe('a bucket', () => {
       count: 1,
       firstAtMs: 7100.5,
       sample: 'zu viel Öl 🛢',
+      kept: '{"request":null}',
     })
+    const parts = { dns: null, connect: 0.5, tls: null, firstByte: 7.25, receive: 1, total: 9 }
+    bucket.slowest.push({ phase: 1, step: 2, dueMs: 7100.5, failed: true, trace: 'ab', parts })
 
     const read = decodeBucket(encodeBucket(bucket))
 
@@ -191,6 +194,7 @@ describe('a bucket', () => {
       latenessMs: 4.5,
       inFlight: 3,
       failures: bucket.failures,
+      slowest: bucket.slowest,
       steps: [{ endPhase: -1, bytesReceived: 5e9, requests: 3 }],
     })
     expect([...(read.steps[0]?.responseTime.slots() ?? [])]).toEqual([

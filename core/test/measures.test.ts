@@ -123,8 +123,10 @@ function buckets(): Bucket[] {
   })
 }
 
+const MEASURED = { metrics: METRICS, traces: undefined }
+
 function judged(gate: string, options: Parameters<typeof judgeGate>[3] = {}, plan = planOf(gate)) {
-  const shape = shapeOf(plan, previewOf(plan).phases, METRICS)
+  const shape = shapeOf(plan, previewOf(plan).phases, MEASURED)
   const recording = new BoundedRecording(shape)
   for (const bucket of buckets()) recording.add(bucket)
   const [first] = plan.gates
@@ -280,7 +282,7 @@ describe('the generator', () => {
     const shape = shapeOf(
       plan,
       previewOf(plan).phases.map((phase) => ({ ...phase, arrivals: 80 })),
-      METRICS,
+      MEASURED,
     )
     const recording = new Recording()
     for (const bucket of buckets()) recording.add(bucket)

@@ -52,6 +52,7 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
         count: failed,
         firstAtMs: 0,
         sample: '</script><b>',
+        kept: '',
       })
     view.add({ kind: 'bucket', bucket })
   }

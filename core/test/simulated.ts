@@ -97,7 +97,16 @@ function bucketsOf(shape: RunShape, service: SimulatedService, draws: Draws): Bu
     cell.failed++
     journey.failed++
     cell.failedTime.record(1000 * (endMs - dueMs))
-    bucket.failures.push({ phase, step: 0, kind: 'status', detail: kind, count: 1, firstAtMs: endMs, sample: '' })
+    bucket.failures.push({
+      phase,
+      step: 0,
+      kind: 'status',
+      detail: kind,
+      count: 1,
+      firstAtMs: endMs,
+      sample: '',
+      kept: '',
+    })
   }
   const mostUsers = mostInFlight(served)
   for (const [second, bucket] of buckets.entries()) {

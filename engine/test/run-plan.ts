@@ -5,7 +5,16 @@ import { HostWatch } from './host.js'
 type Extra = Partial<
   Pick<
     RunOptions,
-    'secrets' | 'senders' | 'onEvent' | 'onState' | 'scale' | 'baseline' | 'fileBytes' | 'mostLateMs' | 'warmsUp'
+    | 'secrets'
+    | 'senders'
+    | 'onEvent'
+    | 'onSamples'
+    | 'onState'
+    | 'scale'
+    | 'baseline'
+    | 'fileBytes'
+    | 'mostLateMs'
+    | 'warmsUp'
   >
 > & {
   /** Further lines of the target file. */

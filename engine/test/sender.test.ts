@@ -37,6 +37,7 @@ function senderOf(parts: string) {
       maskedValues: [],
       mostLateMs: 60_000,
       warmsUp: false,
+      tellsSamples: false,
       shared: new Int32Array(new SharedArrayBuffer(4)),
       files: new Map(),
     },

@@ -2,7 +2,7 @@
 import { mount, type VueWrapper } from '@vue/test-utils'
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { shallowRef } from 'vue'
-import type { GateResult, Problem, StepSummary, Surroundings } from '@jolt-gate/core'
+import type { GateResult, KeptRequest, Problem, StepSummary, Surroundings } from '@jolt-gate/core'
 import { compilePath, parseJson, readPlan, treeOf } from '@jolt-gate/core'
 import { offersFor } from '../src/plan/form/offers.js'
 import FormText from '../src/plan/form/FormText.vue'
@@ -10,8 +10,10 @@ import ProblemList from '../src/plan/ProblemList.vue'
 import ResponsePicker from '../src/plan/form/ResponsePicker.vue'
 import { PLAN_FORM, type PlanForm } from '../src/plan/form/use-form.js'
 import FailuresTable from '../src/run/FailuresTable.vue'
+import SlowestTable from '../src/run/SlowestTable.vue'
 import StepsTable from '../src/run/StepsTable.vue'
 import VerdictColumn from '../src/run/VerdictColumn.vue'
+import { press } from './page.js'
 
 let shown: VueWrapper | undefined
 afterEach(() => shown?.unmount())
@@ -35,6 +37,7 @@ const gate = (over: Partial<GateResult>): GateResult => ({
   ...over,
 })
 const step = (over: Partial<StepSummary>): StepSummary => ({
+  slowest: [],
   name: 'search sailings',
   journeys: ['look around'],
   group: null,
@@ -130,18 +133,56 @@ describe('the tables of a run', () => {
   })
 
   it('list failures of all steps, the most frequent first', async () => {
-    const failure = { kind: 'status', detail: '503', firstAtMs: 61_000, sample: 'queue full' }
+    const failure = { kind: 'status', detail: '503', firstAtMs: 61_000, sample: 'queue full', kept: null }
     const steps = [
       step({ failures: [{ ...failure, count: 2 }] }),
       step({ name: 'pay', failures: [{ ...failure, count: 40, kind: 'timeout' }] }),
     ]
-    shown = mount(FailuresTable, { props: { steps } })
+    shown = mount(FailuresTable, { props: { steps, traces: undefined } })
     const rows = () => shown?.findAll('tbody tr').map((row) => row.text()) ?? []
     await expect.poll(rows).toHaveLength(2)
     expect(rows()[0]).toMatch(/pay.*timeout.*40.*1:01/s)
     shown.unmount()
-    shown = mount(FailuresTable, { props: { steps: [step({})] } })
+    shown = mount(FailuresTable, { props: { steps: [step({})], traces: undefined } })
     expect(shown.text()).toBe('No failures.')
+  })
+
+  it('open one failed request in full, with a link to its trace', async () => {
+    const trace = '4bf92f3577b34da6a3ce929d0e0e4736'
+    const timing = { dns: null, connect: null, tls: null, firstByte: 4, receive: 1, total: 5 }
+    const kept: KeptRequest = {
+      ...{ stage: 'look around', step: 'search', dueMs: 61_000, trace, timing, hops: [], checks: [], kept: [] },
+      request: { method: 'GET', url: 'http://127.0.0.1:1/sailings', headers: [], body: null },
+      response: { status: 503, headers: [['retry-after', '7']], body: 'queue full', size: 10 },
+      failure: { kind: 'status', detail: '503' },
+    }
+    const failure = { kind: 'status', detail: '503', count: 2, firstAtMs: 61_000, sample: 'queue full', kept }
+    const traces = 'https://traces.example/{trace}'
+    const wrapper = mount(FailuresTable, {
+      props: { steps: [step({ failures: [failure] })], traces },
+      attachTo: document.body,
+    })
+    shown = wrapper
+    await expect.poll(() => wrapper.findAll('tbody tr').length).toBe(1)
+    await press('Open')
+    await expect.poll(() => document.body.textContent).toMatch(/look around, due at 1:01.*retry-after.*7/s)
+    expect(document.querySelector('a[href^="https://traces.example/"]')?.getAttribute('href')).toBe(
+      `https://traces.example/${trace}`,
+    )
+  })
+
+  it('list the slowest requests with the parts of their time; a moment selects its seconds', async () => {
+    const parts = { dns: null, connect: 0.5, tls: null, firstByte: 900, receive: 3, total: 1250 }
+    const slowest = [{ dueMs: 61_400, failed: true, trace: null, ...parts }]
+    const wrapper = mount(SlowestTable, {
+      props: { steps: [step({ slowest })], traces: undefined },
+      attachTo: document.body,
+    })
+    shown = wrapper
+    await expect.poll(() => wrapper.findAll('tbody tr').length).toBe(1)
+    expect(wrapper.text()).toMatch(/search sailings failed.*1:01.*1.25 s.*–.*0.50 ms.*900 ms/s)
+    await press('1:01')
+    expect(wrapper.emitted('pick')).toEqual([[{ fromSecond: 56, toSecond: 68 }]])
   })
 })
 
@@ -263,6 +304,7 @@ describe('the response of a rehearsal', () => {
         checks: [],
         kept: [],
         failure: null,
+        trace: null,
         timing: { dns: null, connect: null, tls: null, firstByte: null, receive: null, total: 1 },
       },
     ]

@@ -20,6 +20,7 @@ const step = (name: string, over: Partial<RehearsedStep> = {}): RehearsedStep =>
   checks: [],
   kept: [],
   failure: null,
+  trace: null,
   timing: { dns: null, connect: 2, tls: null, firstByte: 5, receive: 3, total: 10 },
   ...over,
 })

@@ -1,6 +1,6 @@
 // Rehearsals: each step told as it ends, kept for comparing, and begun again from a step.
 import { array, boolean, object, string, type InferType } from 'yup'
-import { REHEARSAL, REHEARSED_STEP } from '../report/rehearsal-schema.js'
+import { REHEARSAL, REHEARSED_STEP } from '../measure/rehearsed.js'
 import { FILE_KB } from './projects.js'
 import { json, lines, route } from './route.js'
 

@@ -1,4 +1,5 @@
 // result.json, format 1, declared once: results are written as it says, and read back by it.
+import { KEPT_REQUEST } from '../measure/rehearsed.js'
 import { array, boolean, mixed, number, object, string, ValidationError, type InferType } from 'yup'
 import { parseJson } from '../language/json-path.js'
 
@@ -87,8 +88,33 @@ const step = object({
   connectTime: timesOrNone(),
   timeToFirstByte: timesOrNone(),
   failures: array()
-    .of(object({ kind: text(), detail: text(), count: count(), firstAtMs: figure(), sample: text() }))
+    .of(
+      object({
+        kind: text(),
+        detail: text(),
+        count: count(),
+        firstAtMs: figure(),
+        sample: text(),
+        kept: KEPT_REQUEST.nullable().optional().default(undefined),
+      }),
+    )
     .required(),
+  slowest: array()
+    .of(
+      object({
+        dueMs: figure(),
+        failed: boolean().required(),
+        trace: string().nullable().defined(),
+        dns: figureOrNone(),
+        connect: figureOrNone(),
+        tls: figureOrNone(),
+        firstByte: figureOrNone(),
+        receive: figureOrNone(),
+        total: figure(),
+      }),
+    )
+    .optional()
+    .default(undefined),
   checks: array()
     .of(object({ name: text(), passed: count(), failed: count() }))
     .required(),
@@ -157,7 +183,14 @@ export const RESULT = object({
     /** Tells one load from another: a baseline of another load is no baseline. */
     load: text(),
   }).required(),
-  target: object({ name: text(), origin: text() }).required(),
+  target: object({
+    name: text(),
+    origin: text(),
+    /** Where a person opens a trace; a result may come from anywhere, and this becomes a link. */
+    traces: string()
+      .matches(/^https?:\/\//)
+      .optional(),
+  }).required(),
   /** What is under test, where it is not the plan's own commit: a service in a repository of its own. */
   change: object({ commit: string().nullable().defined(), branch: string().nullable().defined() })
     .optional()
@@ -265,7 +298,16 @@ export const RESULT = object({
   blocks: object({
     seconds: count(),
     steps: array()
-      .of(object({ name: text(), requests: figures(), failed: figures(), data: array().of(text()).required() }))
+      .of(
+        object({
+          name: text(),
+          /** Which blocks these are, counted from the start of the load. */
+          at: figures().optional(),
+          requests: figures(),
+          failed: figures(),
+          data: array().of(text()).required(),
+        }),
+      )
       .max(MOST_ROWS)
       .required(),
   })

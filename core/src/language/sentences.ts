@@ -20,6 +20,7 @@ export type {
   Statistic,
   Subject,
   Test,
+  TraceSentence,
   Unit,
   WaitSentence,
   Which,

@@ -44,6 +44,7 @@ function boundOf(bucket: Bucket, shape: RunShape, errorMs: number, bound: Bound)
     arrivals,
     checks: checks.map((check) => checkAt(check, shape, steps, atBound)),
     failures,
+    slowest: [],
   }
 }
 

@@ -1,12 +1,13 @@
 // A bucket as bytes: for threads, for the database and for the live stream.
 import { ByteReader, ByteWriter } from '../numbers/bytes.js'
 import { Distribution } from '../numbers/distribution.js'
-import type { Bucket, ScopeCell } from './bucket.js'
+import type { Bucket, ScopeCell, SlowCell, TimeParts } from './bucket.js'
 
-/** The first format had no requests in flight, the second nothing of lateness. */
+/** The first format had no requests in flight, the second nothing of lateness, the third no requests in full. */
 const FIRST_FORMAT = 1
 const SECOND_FORMAT = 2
-const FORMAT = 3
+const THIRD_FORMAT = 3
+const FORMAT = 4
 
 /** A bucket as bytes. */
 export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
@@ -46,13 +47,20 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
   writer.list(bucket.failures, (cell) => {
     wholes(cell.phase, cell.step, cell.count)
     writer.float(cell.firstAtMs)
-    for (const text of [cell.kind, cell.detail, cell.sample]) writer.text(text)
+    for (const text of [cell.kind, cell.detail, cell.sample, cell.kept]) writer.text(text)
   })
   writer.list(bucket.open, (cell) => {
     wholes(cell.phase, cell.step, cell.journey)
     writer.list(cell.waitedMs, (ms) => {
       writer.whole(ms)
     })
+  })
+  writer.list(bucket.slowest, ({ phase, step, dueMs, failed, trace, parts }) => {
+    wholes(phase, step, failed ? 1 : 0)
+    writer.float(dueMs)
+    for (const part of TIME_PARTS) writer.float(parts[part] ?? NaN)
+    writer.float(parts.total)
+    writer.text(trace)
   })
   return writer.finish()
 }
@@ -73,6 +81,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
     time: readDistribution(reader),
   })
   const hasLateness = format > SECOND_FORMAT
+  const hasKept = format > THIRD_FORMAT
   const bucket: Bucket = {
     second: reader.whole(),
     users: reader.whole(),
@@ -131,6 +140,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
         kind: reader.text(),
         detail: reader.text(),
         sample: reader.text(),
+        kept: hasKept ? reader.text() : '',
       }
     }),
     open:
@@ -142,8 +152,29 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
             journey: reader.whole(),
             waitedMs: reader.list(() => reader.whole()),
           })),
+    slowest: hasKept ? reader.list(() => readSlow(reader)) : [],
   }
   return hasLateness ? bucket : withLateness(bucket)
+}
+
+const TIME_PARTS = ['dns', 'connect', 'tls', 'firstByte', 'receive'] as const
+
+function readSlow(reader: ByteReader): SlowCell {
+  const [phase, step, failed] = [reader.whole(), reader.whole(), reader.whole() === 1]
+  const dueMs = reader.float()
+  const part = () => {
+    const value = reader.float()
+    return Number.isNaN(value) ? null : value
+  }
+  const parts: TimeParts = {
+    dns: part(),
+    connect: part(),
+    tls: part(),
+    firstByte: part(),
+    receive: part(),
+    total: reader.float(),
+  }
+  return { phase, step, dueMs, failed, parts, trace: reader.text() }
 }
 
 /** Lateness of a second whose sender did not tell it, from what it did tell. */

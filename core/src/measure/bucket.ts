@@ -87,6 +87,30 @@ export interface FailureCell {
   firstAtMs: number
   /** An excerpt of the first such response, secrets masked. */
   sample: string
+  /** Request and answer in full, as the text of a kept request; empty where none was kept. */
+  kept: string
+}
+
+/** The request of a step that took longest of those that ended in a second. */
+export interface SlowCell {
+  phase: number
+  step: number
+  /** When it was due, from the start of the load. */
+  dueMs: number
+  failed: boolean
+  /** The id of its trace; empty where it carried none. */
+  trace: string
+  parts: TimeParts
+}
+
+/** Parts of the time of a request, in ms; null where a part did not happen, such as connecting again. */
+export interface TimeParts {
+  dns: number | null
+  connect: number | null
+  tls: number | null
+  firstByte: number | null
+  receive: number | null
+  total: number
 }
 
 /** Requests of one step that were in flight at the end of a second, and had been for long. */
@@ -113,6 +137,7 @@ export interface Bucket {
   checks: CheckCell[]
   failures: FailureCell[]
   open: OpenCell[]
+  slowest: SlowCell[]
   /** Most users in flight. */
   users: number
   /** Busy share of the busiest sender in this second, and over the five seconds that end with it. */
@@ -142,6 +167,7 @@ export function emptyBucket(second: number): Bucket {
     checks: [],
     failures: [],
     open: [],
+    slowest: [],
     users: 0,
     busy: 0,
     busyOfFive: 0,
@@ -171,6 +197,9 @@ export const emptyStep = (phase: number, endPhase: number, step: number, journey
   connectTime: new Distribution(),
   timeToFirstByte: new Distribution(),
 })
+
+/** Slowest requests of a step that are kept of some seconds. */
+export const MAX_SLOWEST = 5
 
 /** Most kinds of failure told apart in one second; what comes beyond is counted under its kind alone. */
 export const MAX_FAILURE_CELLS = 200

@@ -1,11 +1,23 @@
 // The cells of many buckets, added up by what they are of.
 import { Distribution } from '../numbers/distribution.js'
-import type { ArrivalCell, Bucket, CheckCell, FailureCell, ScopeCell, StepCell } from './bucket.js'
+import {
+  MAX_SLOWEST,
+  type ArrivalCell,
+  type Bucket,
+  type CheckCell,
+  type FailureCell,
+  type ScopeCell,
+  type SlowCell,
+  type StepCell,
+} from './bucket.js'
 
 export const STEP_TIMES = ['responseTime', 'waitedTime', 'failedTime', 'connectTime', 'timeToFirstByte'] as const
 
 /** What ended in some seconds. */
-export type CountedCells = Pick<Bucket, 'steps' | 'groups' | 'journeys' | 'arrivals' | 'checks' | 'failures'>
+export type CountedCells = Pick<
+  Bucket,
+  'steps' | 'groups' | 'journeys' | 'arrivals' | 'checks' | 'failures' | 'slowest'
+>
 
 export class Cells {
   readonly steps = new Map<string, StepCell>()
@@ -14,6 +26,8 @@ export class Cells {
   readonly arrivals = new Map<number, ArrivalCell>()
   readonly checks = new Map<string, CheckCell>()
   readonly failures = new Map<string, FailureCell>()
+  /** Of each step of each phase, the longest first. */
+  readonly slowest = new Map<string, SlowCell[]>()
 
   /** Adds what ended in a second; the order of adding does not matter. */
   addCells(cells: CountedCells): void {
@@ -23,6 +37,7 @@ export class Cells {
     for (const cell of cells.arrivals) this.addArrivals(cell)
     for (const cell of cells.checks) this.addChecks(cell)
     for (const cell of cells.failures) this.addFailure(cell)
+    for (const cell of cells.slowest) this.addSlow(cell)
   }
 
   /** The cells of some steps, due in some phases. */
@@ -83,6 +98,16 @@ export class Cells {
       into.firstAtMs = cell.firstAtMs
       into.sample = cell.sample
     }
+    if (into.kept === '') into.kept = cell.kept
+  }
+
+  private addSlow(cell: SlowCell): void {
+    const key = `${String(cell.phase)} ${String(cell.step)}`
+    const kept = this.slowest.get(key) ?? []
+    const at = kept.findIndex(({ parts }) => parts.total < cell.parts.total)
+    kept.splice(at < 0 ? kept.length : at, 0, cell)
+    kept.length = Math.min(kept.length, MAX_SLOWEST)
+    this.slowest.set(key, kept)
   }
 }
 

@@ -75,6 +75,7 @@ export class Recording extends Cells {
       checks: [...this.checks.values()],
       failures: [...this.failures.values()],
       open: [],
+      slowest: [...this.slowest.values()].flat(),
       users,
       busy,
       busyOfFive,

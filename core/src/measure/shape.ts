@@ -1,7 +1,7 @@
 // What a run can measure: the names behind the numbers in its buckets.
 import { isUpperLimit } from '../language/comparisons.js'
 import type { Check, Phase, Plan } from '../plan/model.js'
-import type { Metric } from '../plan/target-model.js'
+import type { Target } from '../plan/target-model.js'
 import { groupsOf, mostRequestsIn, timedOf } from '../plan/steps/walk.js'
 import type { PhasePreview } from '../load/preview.js'
 
@@ -36,11 +36,17 @@ export interface RunShape {
   /** Requests one after another in one walk through each group and journey, at most; runs of old have none. */
   requestsIn?: { groups: number[]; journeys: number[] }
   metrics: { name: string; unit: string; ceiling: number | null }[]
+  /** Where a person opens a trace, where the target says it: an address with {trace}. */
+  traces?: string | undefined
   drainMs: number
 }
 
 /** The shape of a plan; the indices of its lists are the numbers in buckets. */
-export function shapeOf(plan: Plan, previews: readonly PhasePreview[], metrics: readonly Metric[] = []): RunShape {
+export function shapeOf(
+  plan: Plan,
+  previews: readonly PhasePreview[],
+  { metrics, traces }: Pick<Target, 'metrics' | 'traces'> = { metrics: [], traces: undefined },
+): RunShape {
   const groups = plan.journeys.flatMap((journey) => [...groupsOf(journey.steps)])
   const groupNames = [...new Set(groups.map((group) => group.name))]
   const shape: RunShape = {
@@ -66,6 +72,7 @@ export function shapeOf(plan: Plan, previews: readonly PhasePreview[], metrics: 
       journeys: plan.journeys.map(({ steps }) => mostRequestsIn(steps)),
     },
     metrics: metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
+    traces,
     drainMs: plan.load.drainMs,
   }
   for (const journey of plan.journeys) {

@@ -1,5 +1,12 @@
 // What a plan says once it is read. Times in ms, rates per second, shares 0 to 1.
-import type { CheckSentence, GateSentence, Json, KeepSentence, WaitSentence } from '../language/sentences.js'
+import type {
+  CheckSentence,
+  GateSentence,
+  Json,
+  KeepSentence,
+  TraceSentence,
+  WaitSentence,
+} from '../language/sentences.js'
 
 /** A place in a file; line and column count from 1. */
 export interface Position {
@@ -279,6 +286,8 @@ export interface Plan {
   seed: number
   /** T of Apdex for the impact of a run: up to this a response satisfies. */
   satisfiedMs: number | undefined
+  /** Which requests ask the target to keep their trace. */
+  trace: TraceSentence
   values: ValueMaker[]
   data: DataSet[]
   /** Prefixes of XPath expressions. */

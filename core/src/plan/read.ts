@@ -133,6 +133,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     target: readText(source, fields.get('target'), 'target'),
     seed: readWhole(source, fields.get('seed'), 'seed', 0) ?? 1,
     satisfiedMs,
+    trace: fields.has('trace') ? (readPhrase(source, node('trace'), 'TraceOnly', 'trace') ?? FAILED) : FAILED,
     values: readValues(source, node('values')),
     data: readData({ source, files }, node('data')),
     namespaces,
@@ -270,6 +271,8 @@ function targetOfFile(
   return reading.target
 }
 
+const FAILED: Plan['trace'] = { kind: 'failed' }
+
 function emptyPlan(file: string): Plan {
   const steps: Step[] = []
   return {
@@ -279,6 +282,7 @@ function emptyPlan(file: string): Plan {
     target: undefined,
     seed: 1,
     satisfiedMs: undefined,
+    trace: FAILED,
     values: [],
     data: [],
     namespaces: {},

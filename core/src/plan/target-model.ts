@@ -40,6 +40,8 @@ export interface Target {
   secrets: string[]
   metrics: Metric[]
   permission: Permission | undefined
+  /** Where a person opens a trace: an address with {trace}. */
+  traces: string | undefined
   tls: Tls | undefined
   proxy: string | undefined
   /** The address of this machine from which requests are sent. */

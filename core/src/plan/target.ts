@@ -46,6 +46,7 @@ export function readTarget(file: string, text: string, files: FileReader = () =>
     secrets: readSecrets(source, fields.get('secrets')),
     metrics: readMetrics(source, fields.get('metrics')),
     permission: readPermission(source, fields.get('permission')),
+    traces: readTraces(source, fields.get('traces')),
     tls: readTls({ source, files }, fields.get('tls')),
     proxy: readProxy(source, fields.get('proxy')),
     localAddress: readText(source, fields.get('local address'), 'local address'),
@@ -69,6 +70,7 @@ export function targetOfOrigin(text: string): Target | undefined {
         secrets: [],
         metrics: [],
         permission: undefined,
+        traces: undefined,
         tls: undefined,
         proxy: undefined,
         localAddress: undefined,
@@ -196,6 +198,19 @@ function readTls(context: { source: Source; files: FileReader }, field: Field | 
     key: pem('key'),
     verify: readSwitch(source, fields.get('verify'), 'verify') ?? true,
   }
+}
+
+function readTraces(source: Source, field: Field | undefined): string | undefined {
+  const text = readText(source, field, 'traces')
+  if (text === undefined || field === undefined) return undefined
+  const filled = text.replace('{trace}', '0')
+  if (filled !== text && URL.canParse(filled) && /^https?:$/.test(new URL(filled).protocol)) return text
+  source.report(
+    offsetOf(field.value),
+    'TRACES',
+    `"${text}" is not an address with {trace} in it, such as https://traces.example/{trace}`,
+  )
+  return undefined
 }
 
 function readProxy(source: Source, field: Field | undefined): string | undefined {

@@ -99,6 +99,11 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       target: key('the target: the name of a file in targets/, or an origin', text, 'harbour'),
       seed: key('same seed: same arrivals, journeys, waits and picks', whole, '20260601'),
       satisfied: key('a response up to this satisfies (T of Apdex); for the impact of a run', text, '300ms'),
+      trace: key(
+        'requests carry a trace (W3C): failed, a share that the target is asked to keep, or no',
+        sentence('TraceOnly'),
+        '1 %',
+      ),
       values: key(
         'values made anew for each iteration',
         entries(oneOf(text, map('value'))),
@@ -336,6 +341,7 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       secrets: key('names of secrets; values come from the store or the environment', list(text), '- password'),
       metrics: key('metrics of the target, read every second', entries(map('metric'))),
       permission: key('who permits the load, how much and when', map('permission')),
+      traces: key('where a person opens a trace', text, 'https://traces.example/{trace}'),
       tls: key('certificates', map('tls')),
       proxy: key('HTTP proxy', text, 'http://127.0.0.1:3128'),
       'local address': key('the address of this machine from which requests are sent', text, '127.0.0.2'),
@@ -375,9 +381,8 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
 const LATER = 'not supported by this version yet; remove it'
 /** Keys that the format knows and this version does not build yet. */
 export const UNBUILT_KEYS: Partial<Record<ContextName, Readonly<Record<string, string>>>> = {
-  plan: { networks: LATER, places: LATER, 'on loss': LATER, trace: LATER },
+  plan: { networks: LATER, places: LATER, 'on loss': LATER },
   journey: { browser: LATER },
-  target: { traces: LATER },
 }
 /** Step kinds that the format knows and this version does not build yet. */
 export const UNBUILT_STEPS: readonly string[] = ['open', 'click', 'enter', 'choose', 'key']

@@ -2,6 +2,9 @@
 import Papa from 'papaparse'
 import type { RunResult } from '../judge/result-schema.js'
 
+/** A text as one field; a spreadsheet takes it for no formula. */
+export const csvField = (text: string): string => Papa.unparse([[text]], { escapeFormulae: true })
+
 /** Writes the series of a result; metrics stand in columns of their own. */
 export function csvOf({ series }: RunResult): string {
   const metrics = Object.entries(series.metrics)

@@ -38,6 +38,7 @@ svg { display: block; width: 100%; height: auto }
 .line { fill: none; stroke-width: 1.6; stroke: var(--ink); stroke-linejoin: round; stroke-linecap: round }
 .line.lake { stroke: var(--lake); stroke-dasharray: 5 3 } .line.brick { stroke: var(--brick); stroke-width: 2.2 }
 .line.ochre { stroke: var(--ochre); stroke-dasharray: 2 3 } .line.soft { stroke: var(--soft); stroke-width: 1.2 }
+.limit { stroke: var(--brick); stroke-width: 1.2; stroke-dasharray: 7 3 }
 .axis, .border { stroke: var(--rule) }
 .unmeasured { fill: var(--rule); opacity: .35 }
 .tick, .phase { fill: var(--soft); font-size: 10px; text-anchor: end }

@@ -30,7 +30,7 @@ export interface RunIdentity {
     /** Tells one load from another: a baseline of another load is no baseline. */
     load: string
   }
-  target: { name: string; origin: string }
+  target: { name: string; origin: string; traces?: string | undefined }
   /** The change under test; the plan's own commit where nothing else is said. */
   change?: { commit: string | null; branch: string | null } | undefined
   /** What somebody wants to find the run by. */
@@ -168,6 +168,7 @@ function blocksOf({ buckets, shape, recording }: RunView) {
       const lists = [...blocks.values()]
       return {
         name: shape.steps[step]?.name ?? '',
+        at: [...blocks.keys()],
         requests: lists.map((cells) => sum(cells, (cell) => cell.requests)),
         failed: lists.map((cells) => sum(cells, (cell) => cell.failed)),
         data: lists.map((cells) => base64OfBytes(encodeHdr(pool(cells.map((cell) => cell.responseTime))))),

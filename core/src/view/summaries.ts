@@ -1,5 +1,6 @@
 // The figures of steps and distributions, as results and pages show them.
-import type { FailureCell } from '../measure/bucket.js'
+import { MAX_SLOWEST, type FailureCell, type SlowCell, type TimeParts } from '../measure/bucket.js'
+import { keptFrom, type KeptRequest } from '../measure/rehearsed.js'
 import type { Distribution } from '../numbers/distribution.js'
 import type { BoundedRecording } from '../measure/bounds.js'
 import { pool, type Cells } from '../measure/cells.js'
@@ -27,6 +28,16 @@ export interface FailureSummary {
   count: number
   firstAtMs: number
   sample: string
+  /** The first of them in full. */
+  kept: KeptRequest | null
+}
+
+/** One of the requests of a step that took longest. */
+export interface SlowSummary extends TimeParts {
+  /** When it was due, from the start of the load. */
+  dueMs: number
+  failed: boolean
+  trace: string | null
 }
 
 export interface StepSummary {
@@ -46,6 +57,8 @@ export interface StepSummary {
   connectTime: DistributionSummary | null
   timeToFirstByte: DistributionSummary | null
   failures: FailureSummary[]
+  /** Those that took longest, the longest first. */
+  slowest: SlowSummary[]
   checks: { name: string; passed: number; failed: number }[]
 }
 
@@ -130,6 +143,9 @@ function stepSummary(
     connectTime: boundedSummary(recording, cellsOf, (cell) => cell.connectTime),
     timeToFirstByte: boundedSummary(recording, cellsOf, (cell) => cell.timeToFirstByte),
     failures: failuresOf([...recording.failures.values()].filter((cell) => cell.step === step && isPhase(cell.phase))),
+    slowest: slowestOf(
+      [...recording.slowest.values()].flat().filter((cell) => cell.step === step && isPhase(cell.phase)),
+    ),
     checks: shape.checks.flatMap((check, index) => {
       if (check.step !== step) return []
       const counted = [...recording.checks.values()].filter((cell) => cell.check === index && isPhase(cell.phase))
@@ -142,16 +158,30 @@ function stepSummary(
 
 function failuresOf(cells: FailureCell[]): FailureSummary[] {
   const kinds = new Map<string, FailureSummary>()
-  for (const { kind, detail, count, firstAtMs, sample } of cells) {
+  for (const { kind, detail, count, firstAtMs, sample, kept } of cells) {
     const key = `${kind} ${detail}`
     const known = kinds.get(key)
-    if (known === undefined) kinds.set(key, { kind, detail, count, firstAtMs: round(firstAtMs), sample })
+    if (known === undefined)
+      kinds.set(key, { kind, detail, count, firstAtMs: round(firstAtMs), sample, kept: keptFrom(kept) })
     else {
       known.count += count
+      known.kept ??= keptFrom(kept)
       known.firstAtMs = Math.min(known.firstAtMs, round(firstAtMs))
     }
   }
   return [...kinds.values()].sort((a, b) => b.count - a.count)
+}
+
+function slowestOf(cells: SlowCell[]): SlowSummary[] {
+  return cells
+    .toSorted((one, other) => other.parts.total - one.parts.total)
+    .slice(0, MAX_SLOWEST)
+    .map(({ dueMs, failed, trace, parts }) => ({
+      dueMs: round(dueMs),
+      failed,
+      trace: trace === '' ? null : trace,
+      ...parts,
+    }))
 }
 
 export const share = (part: number, all: number): number => (all === 0 ? 0 : part / all)

@@ -25,6 +25,7 @@ export function planChanges(before: Plan, after: Plan): PlanChange[] {
     ...words('name', before.name, after.name),
     ...words('seed', String(before.seed), String(after.seed)),
     ...words('satisfied', msWords(before.satisfiedMs), msWords(after.satisfiedMs)),
+    ...words('trace', traceWords(before), traceWords(after)),
     ...words('drain', `${String(before.load.drainMs / 1000)} s`, `${String(after.load.drainMs / 1000)} s`),
     ...words('cap', capWords(before), capWords(after)),
     ...words('connections', before.connections, after.connections),
@@ -32,6 +33,8 @@ export function planChanges(before: Plan, after: Plan): PlanChange[] {
 }
 
 const msWords = (ms: number | undefined) => (ms === undefined ? undefined : `${String(ms)} ms`)
+const traceWords = ({ trace }: Plan) =>
+  trace.kind === 'share' ? `${String(Number((100 * trace.share).toPrecision(6)))} %` : trace.kind
 const capWords = ({ load }: Plan) => (load.cap === undefined ? undefined : `${String(load.cap)} users`)
 
 function words(what: string, before: string | undefined, after: string | undefined): PlanChange[] {

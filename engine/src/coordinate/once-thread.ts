@@ -1,6 +1,6 @@
 // Entry of the thread that walks setup and teardown.
 import { parentPort, workerData } from 'node:worker_threads'
-import { type Frame, type Plan, type RunShape, type Target } from '@jolt-gate/core'
+import { tracesOf, type Frame, type Plan, type RunShape, type Target } from '@jolt-gate/core'
 import { keepBeating, type Beat } from '../threads/beat.js'
 import { compilePlan } from '../compile/compiler.js'
 import type { RunValues } from '../compile/program.js'
@@ -47,7 +47,9 @@ const walk = async ({ id, part, only, ...asked }: OnceAsked): Promise<void> => {
   const program = compiled[part]
   const operations = program.operations.filter((_, place) => only === undefined || place === only)
   const signal = part === 'setup' ? givingUp.signal : undefined
-  const outcome = await walkOnce({ ...program, operations }, { ...asked, target, seed: run.seed, mask, signal })
+  const traces = tracesOf(`${run.id} ${part} ${String(id)}`, plan.trace)
+  const options = { ...asked, target, seed: run.seed, mask, signal, traces }
+  const outcome = await walkOnce({ ...program, operations }, options)
   for (const secret of outcome.secrets) mask.add(secret)
   const answer: FromOnce = { id, outcome }
   parent.postMessage(answer)

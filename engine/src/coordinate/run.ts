@@ -77,6 +77,8 @@ export interface RunOptions {
    * What happens in the run, in order: each second once all senders have reported it, stops, and how long phases were.
    */
   onEvent?: (event: RunEvent) => void
+  /** Rows of CSV, of the requests that ended in a second; given where every request is wanted. */
+  onSamples?: (text: string, count: number) => void
   /** What setup has left for the load and for teardown; it may hold secrets. */
   onSetup?: (setup: SetUp) => void
   /** How the load ended, before anything is judged. */
@@ -173,7 +175,7 @@ class Run implements RunHandle {
   ) {
     const { target, secrets, identity, scale = 1 } = options
     this.plan = scalePlan({ ...options.plan, seed: identity.plan.seed }, scale)
-    const shape = shapeOf(this.plan, previewOf(this.plan).phases, target.metrics)
+    const shape = shapeOf(this.plan, previewOf(this.plan).phases, target)
     this.senders = options.senders ?? Math.max(1, availableParallelism() - 1)
     this.identity = {
       ...identity,
@@ -286,12 +288,16 @@ class Run implements RunHandle {
         maskedValues: secrets,
         mostLateMs: this.options.mostLateMs ?? MOST_LATE_MS,
         warmsUp: this.options.warmsUp ?? true,
+        tellsSamples: this.options.onSamples !== undefined,
         files: this.files,
       },
       this.faults,
       {
         onBucket: (bucket) => {
           this.takeSecond({ ...bucket, ...host.take(), metrics: metrics.take(bucket.second) }, senderPool)
+        },
+        onSamples: (text, count) => {
+          this.options.onSamples?.(text, count)
         },
         onDataSpent: (name, then, isClosed) => {
           if (then === 'stop') {
@@ -384,7 +390,11 @@ class Run implements RunHandle {
     const judgement = judge({ ending, doubts, results: view.gates(), recording, shape })
     const identified = {
       ...this.identity,
-      target: { name: target.name, origin: target.origin },
+      target: {
+        name: target.name,
+        origin: target.origin,
+        ...(target.traces === undefined ? {} : { traces: target.traces }),
+      },
       startedAt: this.startedAt.toISOString(),
       endedAt: new Date().toISOString(),
     }

@@ -8,6 +8,7 @@ import type { FromSender, SenderCounts, SenderData, ToSender } from '../generate
 
 export interface SenderPoolEvents {
   onBucket: (bucket: Bucket) => void
+  onSamples: (text: string, count: number) => void
   onDataSpent: (name: string, then: 'void' | 'stop', isClosed: boolean) => void
   onIterationsMade: (atMs: number) => void
 }
@@ -79,6 +80,9 @@ export class SenderPool {
             return
           case 'bucket':
             merger.add(index, decodeBucket(message.bytes))
+            return
+          case 'samples':
+            this.events.onSamples(message.text, message.count)
             return
           case 'local fault':
             if (!this.faults.local.includes(message.detail)) this.faults.local.push(message.detail)

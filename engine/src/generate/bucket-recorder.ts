@@ -8,13 +8,13 @@ import {
   MAX_OPEN,
   OPEN_FROM_MS,
   phaseRanges,
-  STEP_TIMES,
   type ArrivalCell,
   type Bucket,
   type CheckCell,
   type FailureCell,
   type OpenCell,
   type RunShape,
+  type SlowCell,
   type ScopeCell,
   type StepCell,
   type Received,
@@ -23,6 +23,10 @@ import type { Mask } from '../secrets/mask.js'
 import type { Failure } from '../walk/assessor.js'
 import type { Iteration } from '../walk/iteration.js'
 import type { TimedOperation } from '../compile/program.js'
+import { timingOf } from '../walk/describe.js'
+import type { SampleRows } from './sample-rows.js'
+import { RequestKeeper } from './request-keeper.js'
+import { clearArrival, clearCheck, clearScope, clearStep, isArrivalUsed, isScopeUsed, usedOf } from './used-cells.js'
 import type { HealthReading } from './generator-health.js'
 import type { Ended, OpenRequest, Sample, WalkerListener } from '../walk/listener.js'
 
@@ -41,6 +45,8 @@ export class BucketRecorder implements WalkerListener {
   private readonly arrivals = new Map<number, ArrivalCell>()
   private readonly checks = new Map<number, CheckCell>()
   private readonly failures = new Map<string, FailureCell>()
+  private readonly slowest = new Map<number, SlowCell>()
+  private readonly keeper: RequestKeeper
   /** For each phase, the phases of its track with the ends of each, in ms from the start. */
   private readonly tracks: { phase: number; toMs: number }[][]
   private usersNow = 0
@@ -48,6 +54,7 @@ export class BucketRecorder implements WalkerListener {
 
   /**
    * @param send - takes each bucket that is over, as bytes
+   * @param rows - of every request, where they are wanted
    * @param iterationEnded - called after an iteration was counted
    */
   constructor(
@@ -56,7 +63,9 @@ export class BucketRecorder implements WalkerListener {
     private readonly send: (bucket: Uint8Array<ArrayBuffer>) => void,
     private readonly localFault: (detail: string) => void,
     private readonly iterationEnded: (iteration: Iteration) => void,
+    private readonly rows: SampleRows | null = null,
   ) {
+    this.keeper = new RequestKeeper(shape, mask)
     const ranges = phaseRanges(shape)
     const phases = shape.phases.map(({ track }, phase) => ({ track, phase, toMs: ranges[phase]?.toMs ?? 0 }))
     this.tracks = shape.phases.map(({ track }) => phases.filter((other) => other.track === track))
@@ -65,6 +74,7 @@ export class BucketRecorder implements WalkerListener {
   /** The load begins at this moment of the monotonic clock. */
   begin(startMs: number): void {
     this.startMs = startMs
+    this.keeper.startMs = startMs
   }
 
   /**
@@ -90,6 +100,7 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.checks = usedOf(this.checks, ({ passed, failed }) => passed + failed > 0)
     this.bucket.failures = [...this.failures.values()]
     this.bucket.open = this.openCells(nowMs, open)
+    this.bucket.slowest = [...this.slowest.values()]
     this.send(encodeBucket(this.bucket))
     this.bucket.steps.forEach(clearStep)
     this.bucket.groups.forEach(clearScope)
@@ -97,6 +108,7 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.arrivals.forEach(clearArrival)
     this.bucket.checks.forEach(clearCheck)
     this.failures.clear()
+    this.slowest.clear()
     this.second = Math.max(this.second + 1, Math.floor((nowMs - this.startMs) / 1000))
     this.bucket = emptyBucket(this.second)
     this.usersMost = this.usersNow
@@ -143,7 +155,8 @@ export class BucketRecorder implements WalkerListener {
     this.arrivalCell(this.phaseOfDue(iteration, sample)).startLag.record(1000 * (sample.startedMs - sample.dueMs))
   }
 
-  onEnded({ iteration, operation, sample, received, failure, checks }: Ended): void {
+  onEnded(ended: Ended): void {
+    const { iteration, operation, sample, received, failure, checks } = ended
     this.recorded++
     const phase = this.phaseOfDue(iteration, sample)
     const { journey } = iteration.program
@@ -163,13 +176,16 @@ export class BucketRecorder implements WalkerListener {
       if (checks[index] === true) check.passed++
       else check.failed++
     }
+    this.noteSlow(ended, phase)
+    this.rows?.add(ended, phase, this.startMs)
     if (failure === null) return
     cell.failed++
-    this.countFailure(phase, operation.step, failure, sample.endedMs, received, iteration)
+    this.countFailure({ phase, operation, failure, endedMs: sample.endedMs, received, iteration, ended })
   }
 
   onStepFailed(iteration: Iteration, operation: TimedOperation, failure: Failure): void {
-    this.countFailure(iteration.phase, operation.step, failure, iteration.lastEndMs, iteration.last, iteration)
+    const { phase, lastEndMs: endedMs, last: received } = iteration
+    this.countFailure({ phase, operation, failure, endedMs, received, iteration, ended: null })
   }
 
   onGroup(iteration: Iteration, group: number, beganMs: number, timeMs: number | null): void {
@@ -255,14 +271,26 @@ export class BucketRecorder implements WalkerListener {
     return cell
   }
 
-  private countFailure(
-    phase: number,
-    step: number,
-    { kind, detail }: Failure,
-    endedMs: number,
-    received: Received | null,
-    iteration: Iteration,
-  ): void {
+  /** Few requests are the slowest of their step and second so far: only those are taken apart. */
+  private noteSlow(ended: Ended, phase: number): void {
+    const { operation, sample, exchange, failure } = ended
+    if (exchange === null || operation.step < 0) return
+    const key = phase * this.shape.steps.length + operation.step
+    const known = this.slowest.get(key)
+    if (known !== undefined && sample.endedMs - sample.dueMs <= known.parts.total) return
+    this.slowest.set(key, {
+      phase,
+      step: operation.step,
+      dueMs: sample.dueMs - this.startMs,
+      failed: failure !== null,
+      trace: exchange.trace,
+      parts: timingOf(ended),
+    })
+  }
+
+  private countFailure({ phase, operation, failure, endedMs, received, iteration, ended }: FailedStep): void {
+    const { step } = operation
+    const { kind, detail } = failure
     const told = this.failures.size < MAX_FAILURE_CELLS ? detail : 'others'
     const key = `${String(phase)} ${String(step)} ${kind} ${told}`
     const cell = this.failures.get(key)
@@ -279,8 +307,20 @@ export class BucketRecorder implements WalkerListener {
       count: 1,
       firstAtMs: endedMs - this.startMs,
       sample: this.mask.excerpt(received?.body ?? '', own),
+      kept: ended === null ? '' : this.keeper.keep(ended, `${String(step)} ${kind} ${told}`, own),
     })
   }
+}
+
+/** A step that failed, and its request where it was one. */
+interface FailedStep {
+  phase: number
+  operation: TimedOperation
+  failure: Failure
+  endedMs: number
+  received: Received | null
+  iteration: Iteration
+  ended: Ended | null
 }
 
 /** What a user of an iteration had kept as secret. */
@@ -289,40 +329,4 @@ function secretsOf({ program, frame }: Iteration): string[] {
     const value = frame[slot]
     return value === undefined ? [] : [typeof value === 'string' ? value : JSON.stringify(value)]
   })
-}
-
-// Cells and their distributions live from second to second as long as they are used: making them anew, for each step
-// and second, would keep the collector of garbage busy.
-
-/** The cells that this second used; others are given up. */
-function usedOf<C>(cells: Map<number, C>, isUsed: (cell: C) => boolean): C[] {
-  const used: C[] = []
-  for (const [key, cell] of cells)
-    if (isUsed(cell)) used.push(cell)
-    else cells.delete(key)
-  return used
-}
-
-const isScopeUsed = ({ started, finished, failed, cutOff }: ScopeCell): boolean =>
-  started + finished + failed + cutOff > 0
-const isArrivalUsed = ({ started, missed, capped, outOfData, startLag }: ArrivalCell): boolean =>
-  started + missed + capped + outOfData + startLag.count > 0
-
-function clearStep(cell: StepCell): void {
-  cell.requests = cell.failed = cell.resent = cell.bytesReceived = cell.bytesSent = 0
-  for (const time of STEP_TIMES) cell[time].clear()
-}
-
-function clearScope(cell: ScopeCell): void {
-  cell.started = cell.finished = cell.failed = cell.cutOff = 0
-  cell.time.clear()
-}
-
-function clearArrival(cell: ArrivalCell): void {
-  cell.started = cell.missed = cell.capped = cell.outOfData = 0
-  cell.startLag.clear()
-}
-
-function clearCheck(cell: CheckCell): void {
-  cell.passed = cell.failed = 0
 }

@@ -15,6 +15,8 @@ export interface SenderData {
   maskedValues: string[]
   /** An arrival that is later than this is not started. */
   mostLateMs: number
+  /** Whether it tells of every request. */
+  tellsSamples: boolean
   /** Whether it warms up before it is ready. */
   warmsUp: boolean
   /** Users in flight over all senders, then rows taken of each data set. */
@@ -33,6 +35,8 @@ export interface SenderCounts {
 export type FromSender =
   | { kind: 'ready' }
   | { kind: 'bucket'; bytes: Uint8Array<ArrayBuffer> }
+  /** Rows of CSV, of the requests that ended in a second. */
+  | { kind: 'samples'; text: string; count: number }
   | { kind: 'local fault'; detail: string }
   /** The rows of a data set have run out. */
   | { kind: 'data spent'; name: string; then: 'void' | 'stop'; isClosed: boolean }

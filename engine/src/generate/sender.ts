@@ -1,5 +1,5 @@
 // A sender: starts its part of the arrivals when they are due, and records what comes back.
-import { isOpenPhase, loadSeconds, ScheduleCursor, type Plan } from '@jolt-gate/core'
+import { isOpenPhase, loadSeconds, ScheduleCursor, tracesOf, type Plan } from '@jolt-gate/core'
 import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../compile/compiler.js'
@@ -11,6 +11,7 @@ import { BucketRecorder } from './bucket-recorder.js'
 import { ClosedUsers, type NextIteration } from './closed-users.js'
 import { GeneratorHealth } from './generator-health.js'
 import { RowTaker } from './rows.js'
+import { SampleRows } from './sample-rows.js'
 import type { FromSender, SenderData, ToSender } from './sender-protocol.js'
 
 /** Users in flight beyond this are more than one thread can serve. */
@@ -32,6 +33,7 @@ export class Sender {
   state: SenderState = 'ready'
   private readonly compiled: Compiled
   private readonly mask = new Mask()
+  private readonly samples: SampleRows | null
   private readonly health = new GeneratorHealth()
   private readonly faults = new Set<string>()
   private readonly recorder: BucketRecorder
@@ -62,11 +64,14 @@ export class Sender {
     const seeded: Plan = { ...plan, seed: run.seed }
     this.compiled = compilePlan(plan, target, shape, { run, fileBytes: (path) => files.get(path) ?? new Uint8Array() })
     for (const secret of [...Object.values(run.secrets), ...data.maskedValues]) this.mask.add(secret)
+    this.samples = data.tellsSamples ? new SampleRows(shape) : null
     this.recorder = new BucketRecorder(
       shape,
       this.mask,
       (bytes) => {
         tell({ kind: 'bucket', bytes }, [bytes.buffer])
+        const rows = this.samples?.take()
+        if (rows !== undefined && rows.count > 0) tell({ kind: 'samples', ...rows })
       },
       (detail) => {
         this.noteLocalFault(detail)
@@ -74,6 +79,7 @@ export class Sender {
       (iteration) => {
         this.onIterationEnded(iteration)
       },
+      this.samples,
     )
     this.walker = new Walker(
       {
@@ -83,6 +89,7 @@ export class Sender {
         connections: plan.connections,
         seed: run.seed,
         mask: this.mask,
+        traces: tracesOf(run.id, plan.trace),
       },
       this.recorder,
     )

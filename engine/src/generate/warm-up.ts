@@ -81,7 +81,7 @@ function detachOnce(): void {
   structuredClone(buffer, { transfer: [buffer] })
 }
 
-const ALONE = { index: 0, senders: 1, mostLateMs: 1000 }
+const ALONE = { index: 0, senders: 1, mostLateMs: 1000, tellsSamples: false }
 const emptyCounters = ({ data }: Plan) => new Int32Array(new SharedArrayBuffer(4 * (1 + data.length)))
 
 /** The same journeys, without what waits and what reaches beyond HTTP, begun as the plan begins them. */

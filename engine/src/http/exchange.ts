@@ -58,6 +58,9 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   size = 0
   timeMs = 0
 
+  /** The id of the trace that it carries; empty for none. */
+  trace = ''
+
   /** What is sent and what comes back. */
   origin = ''
   path = ''

@@ -1,28 +1,23 @@
 // What a rehearsal does: one user, one iteration of each journey, and every request and response in full.
 import {
-  asText,
   previewOf,
   shapeOf,
+  tracesOf,
   type Frame,
   type Json,
   type Plan,
-  type Received,
   type Rehearsal,
-  type RehearsedRequest,
   type RehearsedStep,
   type Target,
-  type TimingParts,
 } from '@jolt-gate/core'
 import { compilePlan } from '../compile/compiler.js'
 import { Cookies } from '../http/cookies.js'
-import type { Exchange } from '../http/exchange.js'
-import { Mask, maskHeader } from '../secrets/mask.js'
-import type { Branch } from '../walk/iteration.js'
-import type { CompiledCheck, Operation, Program, RunValues } from '../compile/program.js'
+import { Mask } from '../secrets/mask.js'
+import type { Operation, Program, RunValues } from '../compile/program.js'
 import { prepareScripts } from '../walk/call/scripts.js'
 import type { Ended } from '../walk/listener.js'
-import { NOTHING } from '../walk/assessor.js'
 import { walkAlone } from '../walk/alone.js'
+import { describe } from '../walk/describe.js'
 
 const MOST_TEXT = 200_000
 const STAGE_WITHIN_MS = 300_000
@@ -75,7 +70,7 @@ export async function rehearseHere(options: Rehearsed, onStep: OnStep, signal: A
   const note = (stage: string) => {
     let before = new Map<string, Json>()
     return (ended: Ended) => {
-      const step = describe(stage, ended, mask)
+      const step = describe(stage, ended, mask, MOST_TEXT)
       steps.push(step)
       const { frame, cookies } = ended.iteration
       const own = new Set(ended.operation.keeps.map(({ name }) => name))
@@ -96,7 +91,8 @@ export async function rehearseHere(options: Rehearsed, onStep: OnStep, signal: A
   const frame: Frame = new Array<undefined>(compiled.slotCount).fill(undefined)
   for (const slot of compiled.rowSlots) frame[slot] = 0
   const walk = async (program: Program, stage: string, own: Frame, from = 0, cookies: Cookies | null = null) => {
-    const who = { target, seed: run.seed, mask, frame: own, from, cookies }
+    const traces = tracesOf(`${run.id} ${stage}`, plan.trace)
+    const who = { target, seed: run.seed, mask, frame: own, from, cookies, traces }
     const { how, timeMs } = await walkAlone(rehearsable(program, options.waits ?? false), {
       ...who,
       withinMs: STAGE_WITHIN_MS,
@@ -183,92 +179,3 @@ function awaitedUntil({ operations }: Program, end: number): number {
   const last = operations[end - 1]
   return last?.kind === 'repeat next' && last.until !== undefined ? end : -1
 }
-
-function describe(stage: string, ended: Ended, mask: Mask): RehearsedStep {
-  const { operation, exchange, received, failure, iteration } = ended
-  const shown = (text: string) => mask.apply(text.slice(0, MOST_TEXT))
-  return {
-    stage,
-    step: operation.name,
-    request: exchange === null ? null : requestOf(exchange, mask),
-    hops: (exchange?.hops ?? []).map(({ method, url, status }) => ({ method, url: mask.apply(url), status })),
-    response:
-      received === null || exchange === null
-        ? null
-        : {
-            status: received.status,
-            headers: headersOf(exchange.rawHeaders).map(([name, value]) => [name, maskHeader(name, mask.apply(value))]),
-            body: shown(received.body),
-            size: received.facts.size,
-          },
-    checks: operation.checks.map((check, index) => ({
-      name: check.name,
-      held: ended.checks[index] ?? false,
-      found: foundBy(check, received ?? NOTHING, iteration.frame)
-        .slice(0, 20)
-        .map((node) => shown(asText(node)).slice(0, 500)),
-    })),
-    kept: operation.keeps.flatMap((keep) => {
-      const value = iteration.frame[keep.slot]
-      return value === undefined ? [] : [{ name: keep.name, value: keep.secret ? '•••' : shown(asText(value)) }]
-    }),
-    failure: failure === null ? null : { kind: failure.kind, detail: mask.apply(failure.detail) },
-    timing: timingOf(ended),
-  }
-}
-
-/** What a check looked at; nothing where that cannot be evaluated, which its failure says. */
-function foundBy({ find }: CompiledCheck, received: Received, frame: Frame): Json[] {
-  try {
-    return find(received, frame)
-  } catch {
-    return []
-  }
-}
-
-function requestOf(exchange: Exchange<Branch>, mask: Mask): RehearsedRequest {
-  const headers: [string, string][] = []
-  for (let index = 0; index + 1 < exchange.headers.length; index += 2) {
-    const [name = '', value = ''] = [exchange.headers[index], exchange.headers[index + 1]]
-    headers.push([name, maskHeader(name, mask.apply(value))])
-  }
-  const { body } = exchange
-  return {
-    method: exchange.method,
-    url: mask.apply(exchange.origin + exchange.path),
-    headers,
-    body:
-      body === null
-        ? null
-        : typeof body === 'string'
-          ? mask.apply(body.slice(0, MOST_TEXT))
-          : `${String(body.length)} bytes`,
-  }
-}
-
-function headersOf(raw: readonly Buffer[]): [string, string][] {
-  const headers: [string, string][] = []
-  for (let index = 0; index + 1 < raw.length; index += 2)
-    headers.push([raw[index]?.toString('latin1').toLowerCase() ?? '', raw[index + 1]?.toString('latin1') ?? ''])
-  return headers
-}
-
-function timingOf({ sample, exchange }: Ended): TimingParts {
-  const moments = exchange?.linkUsed?.moments
-  const isNew = moments !== undefined && moments.beganMs >= sample.dueMs && moments.endedMs > 0
-  const part = (from: number, to: number) => (from > 0 && to >= from ? rounded(to - from) : null)
-  const dnsEnd = isNew && moments.resolvedMs > 0 ? moments.resolvedMs : (moments?.beganMs ?? 0)
-  return {
-    dns: isNew ? part(moments.beganMs, moments.resolvedMs) : null,
-    connect: isNew ? part(dnsEnd, moments.connectedMs) : null,
-    tls:
-      isNew && exchange?.linkUsed?.origin.startsWith('https:') === true
-        ? part(moments.connectedMs, moments.endedMs)
-        : null,
-    firstByte: part(isNew ? moments.endedMs : sample.startedMs, sample.firstByteMs),
-    receive: part(sample.firstByteMs, sample.endedMs),
-    total: rounded(sample.endedMs - sample.dueMs),
-  }
-}
-
-const rounded = (ms: number): number => Math.round(ms * 1000) / 1000

@@ -1,6 +1,6 @@
 // One user alone on its way through a program, outside the load: setup and teardown, rehearsals, warming up and
 // calibrating all walk like this.
-import type { Frame, Target } from '@jolt-gate/core'
+import type { Frame, Target, Traces } from '@jolt-gate/core'
 import { timerAlarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import type { Program } from '../compile/program.js'
@@ -30,6 +30,8 @@ export interface AloneOptions {
   withinMs: number
   /** Cuts it off before. */
   signal?: AbortSignal | undefined
+  /** Where each request carries a trace context; by default none does. */
+  traces?: Traces | null
   /** The operation to begin with, and the cookies that the user has already. */
   from?: number
   cookies?: Cookies | null
@@ -68,6 +70,7 @@ export function walkAlone(program: Program, options: AloneOptions): Promise<Alon
         connections: 'shared',
         seed,
         mask,
+        traces: options.traces ?? null,
       },
       {
         onStarted: () => undefined,

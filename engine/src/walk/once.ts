@@ -4,7 +4,10 @@ import type { Program } from '../compile/program.js'
 import { walkAlone, type AloneOptions } from './alone.js'
 import type { Ended } from './listener.js'
 
-export interface OnceOptions extends Pick<AloneOptions, 'target' | 'seed' | 'mask' | 'frame' | 'withinMs' | 'signal'> {
+export interface OnceOptions extends Pick<
+  AloneOptions,
+  'target' | 'seed' | 'mask' | 'frame' | 'withinMs' | 'signal' | 'traces'
+> {
   /** Setup ends at its first failure; teardown continues. */
   endsOnFailure: boolean
 }

@@ -1,4 +1,5 @@
 // What a walker knows of its target, and how it reaches it.
+import type { Traces } from '@jolt-gate/core'
 import type { Route } from '../http/connections.js'
 import type { Mask } from '../secrets/mask.js'
 
@@ -10,4 +11,6 @@ export interface WalkerOptions {
   connections: 'shared' | 'per user'
   seed: number
   mask: Mask
+  /** Where each request carries a trace context. */
+  traces: Traces | null
 }

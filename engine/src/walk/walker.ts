@@ -1,6 +1,6 @@
 // Users on their way through a journey: what each does next, and when.
 import TinyQueue from 'tinyqueue'
-import { Draws, pickIndex, waitMs, type Frame } from '@jolt-gate/core'
+import { Draws, pickIndex, TRACE_HEADER, waitMs, type Frame } from '@jolt-gate/core'
 import type { Alarm } from '../clock/alarm.js'
 import { Assessor, NOTHING, type Failure } from './assessor.js'
 import { monotonicMs } from '../clock/clock.js'
@@ -308,12 +308,23 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
     if (exchange.limitAtMs < this.armedMs) this.arm(exchange.limitAtMs)
     const { request } = operation
     try {
-      const [url, headers, body] = [request.url(frame), request.headers(frame), request.body?.(frame) ?? null]
+      const headers = this.traced(exchange, branch.iteration, request.headers(frame))
+      const [url, body] = [request.url(frame), request.body?.(frame) ?? null]
       exchange.start(dueMs, this.options.origin, url, headers, body)
     } catch (error) {
       exchange.fail(dueMs, error)
     }
     this.listener.onStarted(branch.iteration, exchange)
+  }
+
+  /** Headers with the trace context; one that the plan gives stays. */
+  private traced(exchange: Exchange<Branch>, iteration: Iteration, headers: string[]): string[] {
+    const { traces } = this.options
+    if (traces === null || headers.includes(TRACE_HEADER)) return headers
+    const place = placeOf(iteration, exchange.operation.place)
+    const { trace, header } = traces.of(iteration.user, iteration.number, place)
+    exchange.trace = trace
+    return [...headers, TRACE_HEADER, header]
   }
 
   /** Called by an exchange that has ended. */

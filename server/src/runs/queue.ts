@@ -68,7 +68,7 @@ export class RunQueue {
   async ask(asked: AskedRun, startedBy: string, labels: Record<string, string> = {}): Promise<RunRow> {
     if (this.waiting.length >= MOST_WAITING)
       throw new Problem(409, 'QUEUE_FULL', `${String(MOST_WAITING)} runs are queued already; stop some first`)
-    const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target.metrics)
+    const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target)
     const row = await addRun({ id: newId(), shape, startedBy, labels, ...asked })
     this.waiting.push({ asked, row })
     CHANGES.emit('queue')

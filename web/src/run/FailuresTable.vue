@@ -1,16 +1,25 @@
 <script setup lang="ts">
-// Failures by step and kind, with when each began and a sample response.
-import type { StepSummary } from '@jolt-gate/core'
-import { ElTable, ElTableColumn } from 'element-plus'
-import { computed } from 'vue'
+// Failures by step and kind, with when each began, and one request of each in full.
+import type { KeptRequest, StepSummary } from '@jolt-gate/core'
+import { ElButton, ElDialog, ElTable, ElTableColumn } from 'element-plus'
+import { computed, ref } from 'vue'
+import ExchangeView from '../rehearsal/ExchangeView.vue'
 import { clock, grouped } from '../text/figures.js'
+import TraceLink from './TraceLink.vue'
 
-const props = defineProps<{ steps: StepSummary[] }>()
+const props = defineProps<{ steps: StepSummary[]; traces: string | undefined }>()
 const rows = computed(() =>
   props.steps
     .flatMap((step) => step.failures.map((failure) => ({ step: step.name, ...failure })))
     .sort((a, b) => b.count - a.count),
 )
+const opened = ref<KeptRequest | null>(null)
+const isOpen = computed({
+  get: () => opened.value !== null,
+  set: (open) => {
+    if (!open) opened.value = null
+  },
+})
 </script>
 
 <template>
@@ -25,16 +34,33 @@ const rows = computed(() =>
     <ElTableColumn label="first at" width="84" align="right">
       <template #default="{ row }">{{ clock(row.firstAtMs / 1000) }}</template>
     </ElTableColumn>
-    <ElTableColumn label="sample response" min-width="220" show-overflow-tooltip>
+    <ElTableColumn label="response" min-width="200" show-overflow-tooltip>
       <template #default="{ row }">
         <code>{{ row.sample.slice(0, 120) }}</code>
       </template>
     </ElTableColumn>
+    <ElTableColumn label="one in full" width="104">
+      <template #default="{ row }">
+        <ElButton v-if="row.kept" link @click="opened = row.kept">Open</ElButton>
+      </template>
+    </ElTableColumn>
   </ElTable>
+  <ElDialog v-model="isOpen" width="min(1080px, 92vw)" destroy-on-close append-to-body title="Failed request">
+    <template v-if="opened">
+      <p class="soft where">
+        {{ opened.stage }}, due at {{ clock(opened.dueMs / 1000) }}
+        <template v-if="opened.trace">· trace <TraceLink :trace="opened.trace" :traces="traces" /></template>
+      </p>
+      <ExchangeView :step="opened" :before="undefined" :can-resume="false" />
+    </template>
+  </ElDialog>
 </template>
 
 <style scoped>
 .none {
   padding: 8px;
+}
+.where {
+  padding: 0 18px;
 }
 </style>

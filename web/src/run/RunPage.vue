@@ -17,6 +17,7 @@ import PhasesTable from './PhasesTable.vue'
 import RunActions from './RunActions.vue'
 import RunLanes from './RunLanes.vue'
 import RunNote from './RunNote.vue'
+import SlowestTable from './SlowestTable.vue'
 import StepsTable from './StepsTable.vue'
 import TimesView from './TimesView.vue'
 import { useRun } from './use-run.js'
@@ -29,7 +30,7 @@ const { run, view, state, fault, isConnected, open, select, showTimes, stop, ref
 const now = useNow({ interval: 30_000 })
 const actFault = ref('')
 const isDescribing = ref(false)
-const TABS = ['steps', 'journeys', 'phases', 'times', 'failures', 'once'] as const
+const TABS = ['steps', 'journeys', 'phases', 'times', 'slowest', 'failures', 'once'] as const
 const said = (key: string) => String(route.query[key] ?? '')
 const say = (query: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...query } })
 const tab = computed({
@@ -134,6 +135,7 @@ watch(range, (next) => {
           <ElTabPane name="journeys" label="Journeys" />
           <ElTabPane name="phases" label="Phases" />
           <ElTabPane name="times" label="Distribution" />
+          <ElTabPane name="slowest" label="Slowest" />
           <ElTabPane name="failures" :label="`Failures ${String(failures)}`" />
           <ElTabPane name="once" label="Setup and teardown" />
         </ElTabs>
@@ -164,7 +166,13 @@ watch(range, (next) => {
         @show="showTimes"
       />
       <OnceTable v-else-if="tab === 'once'" :setup="run.result?.setup ?? []" :teardown="run.result?.teardown ?? []" />
-      <FailuresTable v-else :steps="view?.steps ?? []" />
+      <SlowestTable
+        v-else-if="tab === 'slowest'"
+        :steps="view?.steps ?? []"
+        :traces="run.shape.traces"
+        @pick="(next) => (range = next)"
+      />
+      <FailuresTable v-else :steps="view?.steps ?? []" :traces="run.shape.traces" />
     </section>
   </div>
   <p v-else class="soft waiting">Loading run…</p>

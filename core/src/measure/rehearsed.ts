@@ -1,5 +1,7 @@
-// What a rehearsal tells, declared once: the engine makes it, the server sends it, pages show it.
+// A request and its answer in full, as a rehearsal tells them and as a run keeps some that failed: the engine makes it,
+// the server sends it, pages show it.
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup'
+import { parseJson } from '../language/json-path.js'
 
 const text = () => string().defined()
 const part = () => number().nullable().defined()
@@ -35,6 +37,8 @@ export const REHEARSED_STEP = object({
     .of(object({ name: text(), value: text() }))
     .required(),
   failure: object({ kind: text(), detail: text() }).nullable().default(null).defined(),
+  /** The id of its trace (W3C Trace Context), where it carried one. */
+  trace: string().nullable().default(null).defined(),
   /** Parts of the time of a request, in ms; null where a part did not happen, such as connecting again. */
   timing: object({
     dns: part(),
@@ -56,6 +60,21 @@ export const REHEARSAL = object({
     .of(object({ name: text(), passed: boolean().required(), timeMs: number().defined() }))
     .required(),
 })
+
+/** One that failed while the load ran. */
+export const KEPT_REQUEST = REHEARSED_STEP.concat(
+  object({
+    /** When it was due, from the start of the load. */
+    dueMs: number().defined(),
+  }),
+)
+export type KeptRequest = InferType<typeof KEPT_REQUEST>
+
+/** A kept request from its text, as buckets hold it; null where none was kept. */
+export function keptFrom(text: string): KeptRequest | null {
+  const value = text === '' ? undefined : parseJson(text)
+  return value !== undefined && KEPT_REQUEST.isValidSync(value, { strict: true }) ? value : null
+}
 
 export type RehearsedStep = InferType<typeof REHEARSED_STEP>
 export type RehearsedRequest = NonNullable<RehearsedStep['request']>

@@ -1,0 +1,190 @@
+// The charts of the HTML report, as SVG.
+import { scaleLinear } from 'd3-scale'
+import type { RunResult } from '../judge/result-schema.js'
+import { readSentence } from '../language/sentences.js'
+import { isUpperLimit } from '../language/comparisons.js'
+import { decodeHdr } from '../measure/hdr.js'
+import { bytesOfBase64 } from '../numbers/base64.js'
+import { text } from './html-text.js'
+
+export const VIEW = 960
+export const LEFT = 64
+export const WIDTH = VIEW - LEFT - 12
+const HEIGHT = 110
+
+interface Line {
+  name: string
+  unit: string
+  tone: 'ink' | 'lake' | 'brick' | 'ochre' | 'soft'
+  values: (number | null)[]
+}
+interface Lane {
+  title: string
+  unit: string
+  lines: Line[]
+  /** Seconds from one value to the next. */
+  stepSeconds: number
+  /** Limits of gates, in the unit of the lane, over the seconds in which they apply. */
+  limits: { value: number; rule: string; spans: { fromSecond: number; toSecond: number }[] }[]
+}
+
+export function lanesOf(result: RunResult): Lane[] {
+  const { series } = result
+  const lanes: Omit<Lane, 'stepSeconds' | 'limits'>[] = [
+    {
+      title: 'Load',
+      unit: '',
+      lines: [
+        { name: 'arrivals', unit: '/s', tone: 'ink', values: series.arrivals },
+        { name: 'users', unit: '', tone: 'lake', values: series.users },
+      ],
+    },
+    {
+      title: 'Response time',
+      unit: 'ms',
+      lines: [
+        { name: 'median', unit: ' ms', tone: 'soft', values: series.p50 },
+        { name: 'p95', unit: ' ms', tone: 'ink', values: series.p95 },
+        { name: 'p99', unit: ' ms', tone: 'ochre', values: series.p99 },
+      ],
+    },
+    {
+      title: 'Requests',
+      unit: '/s',
+      lines: [
+        { name: 'requests', unit: '/s', tone: 'ink', values: series.requests },
+        { name: 'failed', unit: '/s', tone: 'brick', values: series.failed },
+      ],
+    },
+    {
+      title: 'Generator',
+      unit: 'ms',
+      lines: [{ name: 'start lag p99', unit: ' ms', tone: 'ink', values: series.startLag }],
+    },
+  ]
+  for (const [name, values] of Object.entries(series.metrics))
+    lanes.push({ title: name, unit: '', lines: [{ name, unit: '', tone: 'ink', values }] })
+  return lanes.map((lane) => ({
+    ...lane,
+    stepSeconds: 1,
+    limits: lane.title === 'Response time' ? limitsOf(result) : [],
+  }))
+}
+
+export function laneSvg({ title, unit, lines, stepSeconds, limits }: Lane, { series, phases }: RunResult): string {
+  const seconds = Math.max(1, series.atMs.length)
+  const values = lines.flatMap((line) => line.values)
+  const highest = values.reduce<number>((most, value) => Math.max(most, value ?? 0), 0)
+  // A limit far above all that was measured would flatten it.
+  const shown = limits.filter(({ value }) => value <= 2 * highest)
+  const most = Math.max(highest, ...shown.map(({ value }) => value))
+  const [, top = 1] = scaleLinear()
+    .domain([0, most > 0 ? most : 1])
+    .nice(4)
+    .domain()
+  const x = (second: number) => LEFT + (WIDTH * second) / seconds
+  const y = (value: number) => HEIGHT - 16 - ((HEIGHT - 34) * value) / top
+  const borders = phases
+    .filter((phase) => phase.track === null || phases.every((other) => other.track !== null))
+    .map((phase) => {
+      const [from, to] = [x(phase.fromMs / 1000), x(Math.min(seconds, phase.toMs / 1000))]
+      if (from >= to) return ''
+      const name =
+        to - from > 7 * phase.name.length
+          ? `<text class="phase" x="${fixed(from + 4)}" y="12">${text(phase.name)}</text>`
+          : ''
+      return `<line class="border" x1="${fixed(from)}" x2="${fixed(from)}" y1="4" y2="${String(HEIGHT - 16)}"/>${name}${phase.measured ? '' : `<rect class="unmeasured" x="${fixed(from)}" y="16" width="${fixed(to - from)}" height="${String(HEIGHT - 32)}"/>`}`
+    })
+  const paths = lines.map(
+    (line) => `<path class="line ${line.tone}" d="${pathOf(line.values, (at) => x(at * stepSeconds), y)}"/>`,
+  )
+  const beams = shown.flatMap(({ value, rule, spans }) =>
+    spans.map(
+      ({ fromSecond, toSecond }) =>
+        `<line class="limit" x1="${fixed(x(fromSecond))}" x2="${fixed(x(Math.min(seconds, toSecond)))}" y1="${fixed(y(value))}" y2="${fixed(y(value))}"><title>${text(rule)}</title></line>`,
+    ),
+  )
+  const legend = lines.map((line) => `<span class="key ${line.tone}">${text(line.name)}</span>`).join(' ')
+  return `<figure><figcaption>${text(title)} ${legend}</figcaption>
+<svg class="lane" viewBox="0 0 ${String(VIEW)} ${String(HEIGHT)}" role="img" aria-label="${text(title)} over time">
+${borders.join('')}
+<line class="axis" x1="${String(LEFT)}" x2="${String(LEFT + WIDTH)}" y1="${String(HEIGHT - 16)}" y2="${String(HEIGHT - 16)}"/>
+<text class="tick" x="${String(LEFT - 6)}" y="${fixed(y(top) + 4)}">${text(`${String(top)}${unit === '' ? '' : ` ${unit}`}`)}</text>
+<text class="tick" x="${String(LEFT - 6)}" y="${String(HEIGHT - 13)}">0</text>
+${ticksOf(seconds, x)}
+${paths.join('\n')}
+${beams.join('\n')}
+<line class="cursor" y1="4" y2="${String(HEIGHT - 16)}" style="display:none"/>
+</svg></figure>`
+}
+
+function ticksOf(seconds: number, x: (second: number) => number): string {
+  const marks = TICK_SECONDS.find((step) => seconds / step <= 10) ?? 14_400
+  return Array.from({ length: Math.ceil(seconds / marks) }, (_, index) => index * marks)
+    .map((second) => {
+      const clock = `${String(Math.floor(second / 60))}:${String(second % 60).padStart(2, '0')}`
+      return `<text class="tick middle" x="${fixed(x(second))}" y="${String(HEIGHT - 3)}">${clock}</text>`
+    })
+    .join('')
+}
+const TICK_SECONDS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200]
+
+function pathOf(
+  values: readonly (number | null)[],
+  x: (second: number) => number,
+  y: (value: number) => number,
+): string {
+  let path = ''
+  let isDown = false
+  for (const [second, value] of values.entries()) {
+    if (value === null) {
+      isDown = false
+      continue
+    }
+    path += `${isDown ? 'L' : 'M'}${fixed(x(second + 0.5))} ${fixed(y(value))}`
+    // A point between two gaps is drawn as a dot.
+    if (!isDown && (values[second + 1] ?? null) === null) path += 'h0'
+    isDown = true
+  }
+  return path
+}
+
+const fixed = (value: number): string => value.toFixed(1)
+
+/** A report of hundreds of charts nobody reads. */
+const MOST_STEP_LANES = 40
+
+/** A lane for each step: its p95 and what failed, by the blocks in which the result keeps it. */
+export function stepLanesOf(result: RunResult): Lane[] {
+  const { blocks } = result
+  if (blocks === undefined || result.steps.length < 2) return []
+  return blocks.steps.slice(0, MOST_STEP_LANES).map(({ name, data, at }) => {
+    const p95 = new Array<number | null>(at === undefined ? data.length : Math.max(0, ...at) + 1).fill(null)
+    for (const [index, text] of data.entries()) {
+      const times = decodeHdr(bytesOfBase64(text))
+      if (times.count > 0) p95[at?.[index] ?? index] = times.percentile(95) / 1000
+    }
+    return {
+      title: name,
+      unit: 'ms',
+      stepSeconds: blocks.seconds,
+      lines: [{ name: 'p95', unit: ' ms', tone: 'ink', values: p95 }],
+      limits: limitsOf(result, name),
+    }
+  })
+}
+
+/** Upper limits of response times: of all steps, or of one by its name. */
+function limitsOf({ gates, phases }: RunResult, step?: string): Lane['limits'] {
+  return gates.flatMap(({ rule, limit }) => {
+    const read = readSentence('Gate', rule)
+    if (!read.ok || limit === null) return []
+    const { measure, comparison, of, during } = read.value
+    const isOfLane = step === undefined ? of.kind === 'all' : of.kind === 'names' && of.names.includes(step)
+    if (measure.kind !== 'response time' || !isUpperLimit(comparison) || !isOfLane) return []
+    const spans = phases
+      .filter(({ name, measured }) => measured && (during.length === 0 || during.includes(name)))
+      .map(({ fromMs, toMs }) => ({ fromSecond: fromMs / 1000, toSecond: toMs / 1000 }))
+    return [{ value: limit, rule, spans }]
+  })
+}
