@@ -1,7 +1,17 @@
 import { parseTemplate } from 'url-template'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { compilePath, compileUrl, namesInUrl, readSentence, splitText, type Json } from '../src/index.js'
+import {
+  compilePath,
+  compileUrl,
+  isDue,
+  namesInUrl,
+  readRetention,
+  readSentence,
+  splitText,
+  type Json,
+  type KeptRun,
+} from '../src/index.js'
 
 describe('quantities', () => {
   it.each([
@@ -178,5 +188,42 @@ describe('the short way through a URL template', () => {
       ),
       { numRuns: 1000 },
     )
+  })
+})
+
+describe('how long runs are kept', () => {
+  const now = Date.UTC(2026, 5, 1)
+  const run = (days: number, over: Partial<KeptRun> = {}): KeptRun => ({
+    ...{ askedAt: new Date(now - days * 86_400_000), verdict: 'open', branch: 'main', labels: {} },
+    ...over,
+  })
+  const due = (rule: string, one: KeptRun) => {
+    const read = readRetention(rule)
+    if (!read.ok) throw new Error(read.fault)
+    return isDue(read.rules, one, now)
+  }
+
+  it('is the longest of all the rules that a run matches', () => {
+    const rule =
+      'keep 30 days, open runs of main for ever, runs of release/1 for 90 days, runs with label kept for ever'
+
+    expect(due(rule, run(29, { verdict: 'shut' }))).toBe(false)
+    expect(due(rule, run(31, { verdict: 'shut' }))).toBe(true)
+    expect(due(rule, run(4000))).toBe(false)
+    expect(due(rule, run(31, { branch: 'other' }))).toBe(true)
+    expect(due(rule, run(89, { branch: 'release/1' }))).toBe(false)
+    expect(due(rule, run(91, { branch: 'release/1' }))).toBe(true)
+    expect(due(rule, run(91, { branch: null, labels: { kept: 'yes' } }))).toBe(false)
+    expect(due('', run(4000))).toBe(false)
+  })
+
+  it.each([
+    'open runs of main for ever',
+    'keep 0 days',
+    'keep 30',
+    'keep 30 days, runs for ever',
+    'keep 30 days, keep 40 days',
+  ])('is not told by "%s"', (rule) => {
+    expect(readRetention(rule)).toMatchObject({ ok: false })
   })
 })

@@ -16,6 +16,7 @@ import { findVisitor } from './people/access.js'
 import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes.js'
 import type { ProjectWatch } from './projects/watch.js'
 import { projectRoutes } from './projects/routes.js'
+import { readingRoutes, sharedRoutes } from './reading/routes.js'
 import { rehearsalRoutes } from './rehearsals/routes.js'
 import type { Asker } from './runs/ask.js'
 import type { RunQueue } from './runs/queue.js'
@@ -78,6 +79,7 @@ export function createApp(options: AppOptions): Express {
     response.json(OPENAPI)
   })
   api.use(findVisitor)
+  api.use(sharedRoutes(queue))
   api.use(sessionRoutes(options))
   api.use(peopleRoutes())
   api.use(projectRoutes(projectsFolder, options.watch, remotes))
@@ -86,6 +88,7 @@ export function createApp(options: AppOptions): Express {
   api.use(rehearsalRoutes(secrets))
   api.use(runRoutes(queue, ask))
   api.use(trendRoutes())
+  api.use(readingRoutes(queue))
   api.use(liveRoutes())
   api.use(noSuchRoute)
   app.use('/api', api)

@@ -9,6 +9,7 @@ import { newSetupCode } from './people/passwords.js'
 import type { ProviderOptions } from './people/provider.js'
 import { openProject } from './projects/add.js'
 import { ProjectWatch } from './projects/watch.js'
+import { keepDeleting } from './reading/retention.js'
 import { RemoteStore } from './git/remotes.js'
 import { askerOf } from './runs/ask.js'
 import { addRecordedRuns } from './runs/recorded.js'
@@ -93,11 +94,13 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
     })
   })
   const openPorts = closePorts([port])
+  const stopDeleting = keepDeleting()
   queue.resume((projectId, planFile, targetName, branch) => ask(String(projectId), planFile, targetName, branch))
   return {
     setupCode,
     origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,
     async stop() {
+      stopDeleting()
       await queue.close()
       await watch.close()
       server.closeAllConnections()

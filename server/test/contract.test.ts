@@ -131,6 +131,18 @@ function examples(): [Name, () => Example][] {
     ['trend', () => ({ params: project, query: PLAN_AND_TARGET })],
     ['removeTrendNote', () => ({ params: { ...run().params, note: idOf('addTrendNote') } })],
     ['removeBaseline', run],
+    ['addMark', () => ({ ...run(), body: { text: 'deployed 1.4.2', atMs: 500 } })],
+    ['removeMark', () => ({ params: { ...run().params, mark: idOf('addMark') } })],
+    ['share', () => ({ ...run(), body: { days: 7 } })],
+    ['shares', run],
+    ['sharedRun', () => ({ params: { token: tokenOf('share') } })],
+    ['sharedStream', () => ({ params: { token: tokenOf('share') } })],
+    ['revokeShare', () => ({ params: { ...run().params, share: idOf('share') } })],
+    ['saveView', () => ({ params: project, body: { name: 'Pool', lanes: 'load,time', planFile: PLAN } })],
+    ['views', () => ({ params: project })],
+    ['removeView', () => ({ params: { ...project, view: idOf('saveView') } })],
+    ['setRetention', () => ({ params: project, body: { rule: 'keep 90 days' } })],
+    ['retention', () => ({ params: project })],
     ['deleteRuns', () => ({ params: project, body: { runs: [idOf('startRun')] } })],
     ['signOut', () => ({})],
   ]
@@ -148,6 +160,7 @@ const TARGET = 'targets/other.target.yaml'
 const originOf = () => `origin: ${place.ferries.origin}\nsecrets: [user]\n`
 const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString()
 const idOf = (name: Name) => String((seen.get(name) as { id: unknown }).id)
+const tokenOf = (name: Name) => String((seen.get(name) as { token: unknown }).token)
 const textOf = () => (seen.get('plan') as { text: string }).text
 const commitOf = () => (seen.get('history') as { commits: { commit: string }[] }).commits[0]?.commit ?? ''
 

@@ -263,7 +263,7 @@ describe('the schema', () => {
     await sequelize.close()
     await other.stop()
 
-    expect(made).toHaveLength(19)
+    expect(made).toHaveLength(22)
     expect(left).toMatchObject([{ tableName: 'migrations' }])
   })
 })

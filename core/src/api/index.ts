@@ -3,6 +3,7 @@
 import { LIVE_ROUTES } from './live.js'
 import { PEOPLE_ROUTES } from './people.js'
 import { PROJECT_ROUTES } from './projects.js'
+import { READING_ROUTES } from './reading.js'
 import { REHEARSAL_ROUTES } from './rehearsals.js'
 import { json, ownType, route } from './route.js'
 import { RUN_ROUTES } from './runs.js'
@@ -16,6 +17,7 @@ export const ROUTES = {
   ...REHEARSAL_ROUTES,
   ...RUN_ROUTES,
   ...TREND_ROUTES,
+  ...READING_ROUTES,
   ...LIVE_ROUTES,
   description: route({
     method: 'GET',
@@ -31,6 +33,7 @@ export * from './problem.js'
 export * from './route.js'
 export * from './people.js'
 export * from './projects.js'
+export * from './reading.js'
 export * from './rehearsals.js'
 export * from './runs.js'
 export * from './live.js'

@@ -16,6 +16,8 @@ export type LiveEvent =
   | { kind: 'state'; state: StoredState }
   | { kind: 'bucket'; second: number; data: string }
   | Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }>
+  /** What people say of it has changed: its marks, its note, who keeps it. */
+  | { kind: 'changed' }
   | { kind: 'end' }
 
 const figureOrNone = () => number().nullable().defined()
@@ -56,7 +58,17 @@ export const RUN_SUMMARY = object({
 })
 export type RunSummary = InferType<typeof RUN_SUMMARY>
 
-const RUN_DETAIL = RUN_SUMMARY.shape({
+/** Something that happened while a run lasted, by a person or a pipeline. */
+export const MARK = object({
+  id: number().integer().required(),
+  /** From the start of the load. */
+  atMs: number().defined(),
+  text: string().required(),
+  by: string().required(),
+})
+export type Mark = InferType<typeof MARK>
+
+export const RUN_DETAIL = RUN_SUMMARY.shape({
   projectId: number().required(),
   plan: ownType<Plan>('plan').required(),
   shape: ownType<RunShape>('shape of a run').required(),
@@ -65,6 +77,7 @@ const RUN_DETAIL = RUN_SUMMARY.shape({
   baseline: ownType<Baseline>('baseline').nullable().default(null).defined(),
   /** Who keeps it as a baseline, where somebody does. */
   keptBy: textOrNone(),
+  marks: array().of(MARK).required(),
 })
 export type RunDetail = InferType<typeof RUN_DETAIL>
 

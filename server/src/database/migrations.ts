@@ -2,6 +2,7 @@
 import { parseJson, renewGate, type Json } from '@jolt-gate/core'
 import { DataTypes, QueryTypes, type QueryInterface } from 'sequelize'
 import type { Migration } from './migration.js'
+import { reading } from './reading.js'
 import { notes } from './notes.js'
 import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
@@ -327,4 +328,5 @@ export const MIGRATIONS: readonly Migration[] = [
   runLists,
   trends,
   notes,
+  reading,
 ]

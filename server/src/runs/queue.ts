@@ -226,7 +226,8 @@ export class RunQueue {
     ).catch(() => undefined)
   }
 
-  private tell(id: string, event: LiveEvent): void {
+  /** Tells whoever looks at a run. */
+  tell(id: string, event: LiveEvent): void {
     this.events.emit(id, event)
     if (event.kind === 'state' || event.kind === 'end') CHANGES.emit('queue')
   }

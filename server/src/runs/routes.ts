@@ -5,10 +5,11 @@ import { csvOf, htmlOf, junitOf, markdownOf, readLabel, type RunResult } from '@
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
+import { whenSessionEnds } from '../people/sessions.js'
 import { rolesOf } from '../people/roles.js'
 import { projectOf } from '../projects/project-of.js'
-import { baselineOfRun, keptByOf } from '../trends/baselines.js'
 import type { Asker } from './ask.js'
+import { detailOf } from './detail.js'
 import { choicesOf, deleteRuns, listRuns } from './list.js'
 import type { RunQueue } from './queue.js'
 import { describeRun, partsOf, runOf, summaryOfRun } from './store.js'
@@ -45,26 +46,19 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
     return { deleted: deleted.length }
   })
 
-  serve(routes, ROUTES.run, async ({ params }) => {
-    const row = await runOf(params.run)
-    const { plan, shape, result } = await partsOf(row.id)
-    const baseline = row.baselineId === null ? undefined : await baselineOfRun(row.baselineId)
-    return {
-      ...summaryOfRun(row),
-      ...{ projectId: row.projectId, plan, shape, result: withoutHistograms(result), baseline: baseline ?? null },
-      keptBy: await keptByOf(row.id),
-    }
-  })
+  serve(routes, ROUTES.run, async ({ params }) => detailOf(await runOf(params.run)))
 
   serve(routes, ROUTES.describeRun, async ({ person, params, body: { note, labels } }) => {
     const row = await runOf(params.run)
     await describeRun(row, labelsOf(labels), note)
     await noteOf(person, 'described a run', `run ${String(row.number)} of ${row.planName}`, row.projectId)
+    queue.tell(row.id, { kind: 'changed' })
     return summaryOfRun(row)
   })
 
   serve(routes, ROUTES.runStream, async ({ params, request, response }) => {
-    await streamRun(request, response, (await runOf(params.run)).id, queue)
+    const { id: runId } = await runOf(params.run)
+    await streamRun(request, response, { runId, queue, whenOver: (end) => whenSessionEnds(request, end) })
     return undefined
   })
 
@@ -98,9 +92,4 @@ async function resultOfRun(id: string): Promise<RunResult> {
   const { result } = await partsOf((await runOf(id)).id)
   if (result === null) throw new Problem(404, 'NO_RESULT', 'this run has no result yet')
   return result
-}
-
-/** Pages have the buckets, and need no histograms of the result. */
-function withoutHistograms(result: RunResult | null) {
-  return result === null ? null : { ...result, histograms: [], blocks: undefined }
 }

@@ -3,13 +3,23 @@
 import { createSession, type Session } from 'better-sse'
 import type { LiveEvent } from '@jolt-gate/core/api'
 import type { Request, Response } from 'express'
-import { whenSessionEnds } from '../people/sessions.js'
 import type { RunQueue } from './queue.js'
 import { bucketsAfter } from './store.js'
 
 const BEAT_MS = 15_000
 
-export async function streamRun(request: Request, response: Response, runId: string, queue: RunQueue): Promise<void> {
+export interface Streamed {
+  runId: string
+  queue: RunQueue
+  /** Calls back when whoever asks may hear no more; gives what stops listening for that. */
+  whenOver: (end: () => void) => () => void
+}
+
+export async function streamRun(
+  request: Request,
+  response: Response,
+  { runId, queue, whenOver }: Streamed,
+): Promise<void> {
   const session = await createSession(request, response, {
     keepAlive: BEAT_MS,
     headers: { 'x-accel-buffering': 'no' },
@@ -20,7 +30,7 @@ export async function streamRun(request: Request, response: Response, runId: str
     reader.hear(event)
   }
   queue.events.on(runId, listener)
-  const forget = whenSessionEnds(request, () => response.end())
+  const forget = whenOver(() => response.end())
   session.once('disconnected', () => {
     forget()
     queue.events.off(runId, listener)

@@ -1,0 +1,82 @@
+// Projects, and what is stored for each.
+import {
+  DataTypes,
+  Model,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type Sequelize,
+  type CreationOptional,
+} from 'sequelize'
+import { moment, part, text } from './columns.js'
+
+export class ProjectRow extends Model<InferAttributes<ProjectRow>, InferCreationAttributes<ProjectRow>> {
+  declare id: CreationOptional<number>
+  declare name: string
+  declare path: string
+  /** How long its runs are kept, as an administrator wrote it; empty keeps all. */
+  declare retention: CreationOptional<string>
+}
+
+/** Where a project's branches are pulled from and pushed to. */
+export class RemoteRow extends Model<InferAttributes<RemoteRow>, InferCreationAttributes<RemoteRow>> {
+  declare projectId: number
+  declare url: string
+  /** User and password, sealed. */
+  declare sealed: string | null
+}
+
+export class SecretRow extends Model<InferAttributes<SecretRow>, InferCreationAttributes<SecretRow>> {
+  declare projectId: number
+  declare target: string
+  declare name: string
+  declare sealed: string
+  /** Of the addresses that it may go to; null in stores of old, which nobody has confirmed. */
+  declare bound: string | null
+}
+
+/** An administrator's approval, in writing, for a permission whose proof cannot be served. */
+export class ApprovalRow extends Model<InferAttributes<ApprovalRow>, InferCreationAttributes<ApprovalRow>> {
+  declare projectId: number
+  declare token: string
+  declare words: string
+  declare by: string
+  declare at: Date
+}
+
+/** Binds them to a connection. */
+export function defineProjects(sequelize: Sequelize): void {
+  const common = { sequelize, timestamps: false, underscored: true }
+  ProjectRow.init(
+    {
+      id: { type: DataTypes.INTEGER, primaryKey: true, autoIncrement: true },
+      name: text(200),
+      path: text(700),
+      retention: { ...text(500), defaultValue: '' },
+    },
+    { ...common, tableName: 'projects' },
+  )
+  RemoteRow.init(
+    { projectId: { type: DataTypes.INTEGER, primaryKey: true }, url: text(700), sealed: DataTypes.TEXT },
+    { ...common, tableName: 'remotes' },
+  )
+  SecretRow.init(
+    {
+      projectId: { type: DataTypes.INTEGER, primaryKey: true },
+      target: part(200),
+      name: part(100),
+      sealed: { type: DataTypes.TEXT, allowNull: false },
+      bound: DataTypes.STRING(64),
+    },
+    { ...common, tableName: 'secrets' },
+  )
+  ApprovalRow.init(
+    {
+      projectId: { type: DataTypes.INTEGER, primaryKey: true },
+      token: part(40),
+      words: text(2000),
+      by: text(200),
+      at: moment(),
+    },
+    { ...common, tableName: 'approvals' },
+  )
+}
