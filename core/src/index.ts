@@ -64,7 +64,14 @@ export { BoundedRecording } from './measure/bounds.js'
 export { GeneratorError } from './measure/generator-error.js'
 export { NOT_MEASURED, Numbers, phaseRanges, shapeOf, type RunShape, type ShapePhase } from './measure/shape.js'
 export { judgeGate } from './judge/gates.js'
-export { errorWords, observedWords, statusWords, type GateResult, type GateStatus } from './judge/gate-result.js'
+export {
+  budgetWords,
+  errorWords,
+  observedWords,
+  statusWords,
+  type GateResult,
+  type GateStatus,
+} from './judge/gate-result.js'
 export { isRuleFromBelow, measuredByRule, subjectOfRule, unitOf } from './judge/subject.js'
 export { scopeOf, secondsOf } from './judge/scope.js'
 export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
@@ -80,6 +87,23 @@ export * from './view/scopes.js'
 export * from './view/summaries.js'
 export { RunView, type RunEvent, type RunViewOptions, type Series, type TimeRange } from './view/run-view.js'
 export { beamsOf, type Beam } from './view/beams.js'
+export {
+  BUILT_IN_LANES,
+  isLane,
+  lanesText,
+  MOST_IN_LANE,
+  MOST_OWN_LANES,
+  MOST_UNITS,
+  readLanes,
+  seriesIn,
+  seriesText,
+  seriesWords,
+  unitOfSeries,
+  type BuiltInLane,
+  type LaneSpec,
+  type SeriesOf,
+} from './view/lanes.js'
+export { OwnSeries, type SeriesValues } from './view/own-series.js'
 export { pictureOfTimes, timesInResult, type TimesOf, type TimesPicture } from './view/times.js'
 export { dueBySecond, type PhaseSummary } from './view/phases.js'
 export { explain, type Explained, type ToExplain } from './explain/explain.js'

@@ -65,22 +65,31 @@ describe('a beam', () => {
     )
 
     expect(others).toEqual([])
-    expect(beam).toMatchObject({ isBreached: true, limitMs: 300, isUpper: true })
+    expect(beam).toMatchObject({ isBreached: true, limit: 300, isUpper: true })
     expect(beam?.values.slice(3, 6).map((value) => Math.round(value ?? NaN))).toEqual([120, 340, 90])
     expect(beam?.values[0]).toBeNull()
   })
 
-  it('is drawn of a fixed limit on response times alone', () => {
-    expect(
-      beams([
-        'failed requests at most 1 %',
+  it('stands in the lane of what it measures; of a share it follows what ended in each second', () => {
+    const [failed, passed, arrivals, ...others] = beams(
+      [
+        'failed requests at most 10 %',
         'throughput at least 1/s',
+        'arrival rate at least 2/s',
         'p95 response time at most 110 % of baseline or 50 ms',
-      ]),
-    ).toEqual([])
+        'failed requests of "search" at most 1 %',
+        'failed requests at most 5',
+      ],
+      [90, undefined, 80],
+    )
+
+    expect(others).toEqual([])
+    expect(failed).toMatchObject({ lane: 'failures', limit: [1, 0, 1], values: [0, 0, 0], label: 'at most 10 %' })
+    expect([passed?.lane, passed?.limit, passed?.isUpper]).toEqual(['throughput', 1, false])
+    expect([arrivals?.lane, arrivals?.limit]).toEqual(['load', 2])
   })
 
   it('knows a limit that values must stay above', () => {
-    expect(beams(['median response time over 5 ms'])[0]).toMatchObject({ isUpper: false, limitMs: 5 })
+    expect(beams(['median response time over 5 ms'])[0]).toMatchObject({ isUpper: false, limit: 5 })
   })
 })

@@ -7,6 +7,7 @@ import { wordsOf } from './api/client.js'
 import FindOrDo from './find/FindOrDo.vue'
 import ShortcutList from './find/ShortcutList.vue'
 import FrameBar from './frame/FrameBar.vue'
+import SharedBar from './frame/SharedBar.vue'
 import PageError from './frame/PageError.vue'
 import SignInPage from './people/SignInPage.vue'
 import { useProjects } from './stores/projects.js'
@@ -66,7 +67,11 @@ useEventListener('keydown', (event) => {
 </script>
 
 <template>
-  <PageError v-if="fault" title="The application could not start" :detail="fault" @again="load()" />
+  <div v-if="route.name === 'shared'" class="app">
+    <SharedBar />
+    <main class="page"><RouterView /></main>
+  </div>
+  <PageError v-else-if="fault" title="The application could not start" :detail="fault" @again="load()" />
   <SignInPage v-else-if="session.session && session.session.kind !== 'somebody'" />
   <div v-else-if="session.person" class="app">
     <FrameBar @find="isFinding = true" @theme="act('theme')" @sign-out="act('sign out')" />

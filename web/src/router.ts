@@ -59,6 +59,7 @@ export const router = createRouter({
       component: () => import('./targets/TargetsPage.vue'),
       meta: { area: 'targets' },
     },
+    { path: '/shared/:token', name: 'shared', component: () => import('./run/SharedRunPage.vue') },
     { path: '/account', name: 'account', component: () => import('./people/AccountPage.vue') },
     { path: '/people', name: 'people', component: () => import('./people/PeoplePage.vue') },
     { path: '/audit-log', name: 'audit-log', component: () => import('./people/AuditLogPage.vue') },

@@ -1,12 +1,14 @@
 // What pages work out for themselves, apart from drawing it.
 import { describe, expect, it } from 'vitest'
-import { readSentence, treeOf } from '@jolt-gate/core'
+import { ref } from 'vue'
+import { lanesText, readLanes, readSentence, treeOf } from '@jolt-gate/core'
 import { wordsOfGate } from '../src/plan/gate-words.js'
 import { namedAt } from '../src/plan/named-at.js'
 import { suggestedLimit } from '../src/plan/use-gates.js'
 import { partOf } from '../src/plan/form/use-form.js'
 import { prettyBody } from '../src/rehearsal/pretty-body.js'
-import { lanesOf } from '../src/run/lane-charts.js'
+import { useLanes } from '../src/run/use-lanes.js'
+import { defaultLanes, lanesOf } from '../src/run/lane-charts.js'
 import type { RunPicture } from '../src/run/run.worker.js'
 import { clock, grouped, lengthOf, rate } from '../src/text/figures.js'
 
@@ -82,16 +84,30 @@ describe('lanes', () => {
     findings: [],
     impact: undefined,
     times: undefined,
+    own: { 'step~search~p95': [40, null], 'step~search~failed': [0, 2] },
     range: null,
   }
+  const names = (over: Partial<RunPicture> = {}) => lanesText(defaultLanes({ ...view, ...over })).split(',')
+  const drawn = lanesOf(defaultLanes(view))
 
   it('have one for readings only where the target tells some, and the generator last', () => {
-    expect(lanesOf({ metrics: [] }).map(({ name }) => name)).toEqual(['load', 'time', 'failures', 'generator'])
-    expect(lanesOf(view).map(({ name }) => name)).toEqual(['load', 'time', 'failures', 'readings', 'generator'])
+    const beam = {
+      lane: 'throughput' as const,
+      label: '',
+      limit: 1,
+      isUpper: false,
+      isBreached: false,
+      spans: [],
+      values: [],
+    }
+
+    expect(names({ metrics: [] })).toEqual(['load', 'time', 'failures', 'generator'])
+    expect(names()).toEqual(['load', 'time', 'failures', 'metrics', 'generator'])
+    expect(names({ beams: [beam] })).toContain('throughput')
   })
 
   it('say what stands under the cursor, or of the whole run', () => {
-    const captions = (second: number | null) => lanesOf(view).map((lane) => lane.caption(view, [1, 2], second))
+    const captions = (second: number | null) => drawn.map((lane) => lane.caption(view, [1, 2], second))
 
     expect(captions(null)).toEqual([
       'due at most 2/s · at most 1 users',
@@ -107,8 +123,36 @@ describe('lanes', () => {
       'queue –',
       'start lag 0.20 ms · 20.0 % busy',
     ])
-    for (const lane of lanesOf(view)) expect(lane.highest(view, [1, 2])).toBeGreaterThan(0)
-    expect(lanesOf(view).map((lane) => lane.tick(215.507512).length < 9)).not.toContain(false)
+    for (const lane of drawn) expect(lane.highest(view, [1, 2])).toBeGreaterThan(0)
+    expect(drawn.map((lane) => lane.tick(215.507512).length < 9)).not.toContain(false)
+  })
+
+  it("of one's own say and draw what was chosen, the second unit on a scale of its own", () => {
+    const [lane] = lanesOf(readLanes('step~search~p95+step~search~failed!'))
+
+    expect(lane).toMatchObject({ title: 'search', note: 'p95, failed', isTall: true })
+    expect(lane?.caption(view, [], null)).toBe('p95 at most 40.0 ms · failed at most 2/s')
+    expect(lane?.caption(view, [], 1)).toBe('p95 – · failed 2/s')
+    expect([lane?.highest(view, []), lane?.highestRight?.(view)]).toEqual([40, 2])
+  })
+
+  it('are added, moved, made taller, removed, and stand in the address', () => {
+    const written = ref('load,time')
+    const state = useLanes(written, ref(view), ref(undefined))
+    state.add([{ of: 'metric', name: 'queue' }])
+    state.move(2, -1)
+    state.turn(0)
+    expect(written.value).toBe('load!,metric~queue,time')
+    state.remove(1)
+    expect(written.value).toBe('load!,time')
+    expect(state.lanes.value).toHaveLength(2)
+  })
+
+  it('are those of the plan where the address names none', () => {
+    const planView = { id: 1, name: 'Pool', lanes: 'metrics,time', planFile: 'p', by: 'Ida Quay' }
+    const { lanes } = useLanes(ref(''), ref(view), ref(planView))
+
+    expect(lanesText(lanes.value)).toBe('metrics,time')
   })
 })
 

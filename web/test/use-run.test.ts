@@ -4,7 +4,7 @@ import { afterEach, describe, expect, it, vi } from 'vitest'
 import { defineComponent, h, ref } from 'vue'
 import type { RunDetail } from '@jolt-gate/core/api'
 import { api, ApiError } from '../src/api/client.js'
-import { useRun } from '../src/run/use-run.js'
+import { runSource, useRun } from '../src/run/use-run.js'
 
 /** What the page says to its workers, and whether they are still there. */
 const workers: { said: Record<string, unknown>[]; isEnded: boolean }[] = []
@@ -73,7 +73,7 @@ async function opened(...details: (RunDetail | Error)[]) {
   let state: ReturnType<typeof useRun> | undefined
   const page = mount(
     defineComponent(() => {
-      state = useRun(ref('r1'))
+      state = useRun(ref(runSource('r1')))
       return () => h('i')
     }),
   )

@@ -2,6 +2,7 @@
 import type { GateUnit } from '../plan/measures.js'
 import { HIGHEST } from '../numbers/distribution.js'
 import type { Interval } from './readings.js'
+import { isRuleOnShare } from './subject.js'
 import { formatValue } from './values.js'
 
 export type GateStatus = 'held' | 'breached' | 'undecided' | 'unmeasured' | 'no baseline' | 'not judged'
@@ -46,6 +47,18 @@ export function observedWords(gate: ObservedParts): string {
   const words = formatValue(gate.observed, gate.unit)
   const error = errorWords(gate)
   return error === undefined ? words : `${words} (${error})`
+}
+
+/** How much of the share that a gate allows is used up; undefined for a gate that allows none. */
+export function budgetWords({
+  rule,
+  observed,
+  limit,
+}: Pick<GateResult, 'rule' | 'observed' | 'limit'>): string | undefined {
+  if (observed === null || limit === null || limit <= 0 || !isRuleOnShare(rule)) return undefined
+  const used = observed / limit
+  if (used > 1) return `budget used ${used < 10 ? used.toFixed(1) : used.toFixed(0)} times over`
+  return `${(100 * used).toFixed(0)} % of the budget used`
 }
 
 /** The generator error, where it is over a tenth of the value, or of the margin. */

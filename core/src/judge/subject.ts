@@ -53,6 +53,12 @@ export function isRuleOnFailures(rule: string): boolean {
   return parsed.ok && OF_FAILURES.includes(parsed.value.measure.kind)
 }
 
+/** Whether a rule as a result holds it allows a share or a number of failures. */
+export function isRuleOnShare(rule: string): boolean {
+  const parsed = readSentence('Gate', rule)
+  return parsed.ok && familyOf(parsed.value.measure) === 'share or count' && isUpperLimit(parsed.value.comparison)
+}
+
 /** Whether a gate on a share is held against a count. */
 export const isCount = (gate: Gate): boolean => gate.limit.kind === 'fixed' && gate.limit.unit === 'number'
 

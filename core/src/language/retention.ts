@@ -15,7 +15,10 @@ const ALL = /^keep (\d{1,5}) days?$/
 const SOME =
   /^(?:keep )?(open )?runs(?: of (\S{1,200}))?(?: with label ([\w.-]{1,100})(?:=(\S{1,200}))?)? (?:for ever|for (\d{1,5}) days?)$/
 
-/** Reads a rule; an empty one keeps all. The first part says how long all runs are kept, further ones what is kept longer. */
+/**
+ * Reads a rule; an empty one keeps all. The first part says how long all runs are kept, further ones what is kept
+ * longer.
+ */
 export function readRetention(text: string): RetentionRead {
   const parts = text
     .split(',')

@@ -1,17 +1,21 @@
-// Gates on response times as the run chart draws them: a beam over the phases that each covers.
+// Gates as the run chart draws them: each a beam over the phases that it covers, in the lane of what it measures.
 import { isUpperLimit } from '../language/comparisons.js'
 import { scopeOf } from '../judge/scope.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
+import type { BuiltInLane } from './lanes.js'
 import type { RunView } from './run-view.js'
 
-/** One gate on a response time, over its phases. */
+/** One gate, over its phases. */
 export interface Beam {
+  lane: Extract<BuiltInLane, 'time' | 'failures' | 'throughput' | 'load'>
   label: string
-  limitMs: number
+  /** In the unit of the lane; by second where it is a share of what ended in each. */
+  limit: number | number[]
   isUpper: boolean
   isBreached: boolean
   spans: { fromSecond: number; toSecond: number }[]
+  /** In the unit of the lane, by second. */
   values: (number | null)[]
 }
 
@@ -20,29 +24,51 @@ export function beamsOf(gates: readonly Gate[], view: RunView): Beam[] {
   const results = view.gates()
   const beams = new Map<number, Beam>()
   for (const [index, gate] of gates.entries()) {
-    if (gate.measure.kind !== 'response time' || gate.limit.kind !== 'fixed') continue
+    const place = placeOf(gate, index, view)
+    if (place === undefined) continue
     const isUpper = isUpperLimit(gate.comparison)
     const isBreached = results[index]?.status === 'breached'
-    const values = [...view.gateValues(index)]
     const known = beams.get(gate.at.line)
-    if (known !== undefined) {
+    if (known !== undefined && !gate.isDefault) {
       known.isBreached ||= isBreached
-      known.values = worstOf(known.values, values, isUpper)
+      known.values = worstOf(known.values, place.values, isUpper)
       continue
     }
-    beams.set(gate.at.line, {
-      label: labelOf(gate),
-      limitMs: gate.limit.value,
+    // Default gates stand in no line of their own.
+    beams.set(gate.isDefault ? -1 - index : gate.at.line, {
+      ...place,
+      label: gate.isDefault ? `${labelOf(gate)} (default)` : labelOf(gate),
       isUpper,
       isBreached,
       spans: spansOf(gate, view.shape),
-      values,
     })
   }
   return [...beams.values()]
 }
 
-/** The sentence without what the chart shows anyway: that it is a response time, and during which phases. */
+/** Where a gate is drawn; undefined for one that no lane shows. */
+function placeOf(gate: Gate, index: number, view: RunView): Pick<Beam, 'lane' | 'limit' | 'values'> | undefined {
+  const { measure, limit, of, journey } = gate
+  if (limit.kind !== 'fixed') return undefined
+  const values = [...view.gateValues(index)]
+  switch (measure.kind) {
+    case 'response time':
+      return { lane: 'time', limit: limit.value, values }
+    case 'throughput':
+      return of.kind === 'all' && journey === undefined ? { lane: 'throughput', limit: limit.value, values } : undefined
+    case 'arrival rate':
+      return journey === undefined ? { lane: 'load', limit: limit.value, values } : undefined
+    case 'failed requests': {
+      if (limit.unit !== 'share' || of.kind !== 'all' || journey !== undefined) return undefined
+      const { requests, failed } = view.series
+      return { lane: 'failures', limit: requests.map((all) => limit.value * all), values: [...failed] }
+    }
+    default:
+      return undefined
+  }
+}
+
+/** The sentence without what the chart shows anyway: what the lane is of, and during which phases. */
 function labelOf({ written, spans }: Gate): string {
   const part = ([from, to]: readonly [number, number]) => written.slice(from, to)
   const names = spans.of.map(part).join(', ')

@@ -1,4 +1,5 @@
-// Links by which anyone who has one reads a run, without an account, until a day. A token is told once; its hash is kept.
+// Links by which anyone who has one reads a run, without an account, until a day. A token is told once; its hash is
+// kept.
 import { EventEmitter } from 'node:events'
 import { Op } from 'sequelize'
 import type { Share } from '@jolt-gate/core/api'

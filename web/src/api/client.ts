@@ -5,6 +5,7 @@ import {
   ROUTES,
   type AnswerOf,
   type ApiProblem,
+  type BodyOf,
   type ParamsOf,
   type QueryOf,
   type RehearsalAsked,
@@ -115,6 +116,18 @@ export const api = {
   addTrendNote: (run: string, series: string, words: string) =>
     call(ROUTES.addTrendNote, { run }, { body: { series, words } }),
   removeTrendNote: (run: string, note: number) => call(ROUTES.removeTrendNote, { run, note }),
+  addMark: (run: string, text: string, atMs: number) => call(ROUTES.addMark, { run }, { body: { text, atMs } }),
+  removeMark: (run: string, mark: number) => call(ROUTES.removeMark, { run, mark }),
+  shares: (run: string) => call(ROUTES.shares, { run }),
+  share: (run: string, days: number) => call(ROUTES.share, { run }, { body: { days } }),
+  revokeShare: (run: string, share: number) => call(ROUTES.revokeShare, { run, share }),
+  sharedRun: (token: string) => call(ROUTES.sharedRun, { token }),
+  views: (project: number) => call(ROUTES.views, { project }),
+  saveView: (project: number, body: BodyOf<typeof ROUTES.saveView>) => call(ROUTES.saveView, { project }, { body }),
+  removeView: (project: number, view: number) => call(ROUTES.removeView, { project, view }),
+  retention: (project: number, rule?: string) =>
+    call(ROUTES.retention, { project }, { query: rule === undefined ? {} : { rule } }),
+  setRetention: (project: number, rule: string) => call(ROUTES.setRetention, { project }, { body: { rule } }),
   keepBaseline: (run: string) => call(ROUTES.keepBaseline, { run }),
   removeBaseline: (run: string) => call(ROUTES.removeBaseline, { run }),
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The one dark bar: mark, project, areas, what runs now.
+import JoltMark from './JoltMark.vue'
 import { useQuery } from '@tanstack/vue-query'
 import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElOption, ElSelect } from 'element-plus'
 import { computed, onMounted } from 'vue'
@@ -47,10 +48,7 @@ onMounted(() => {
 <template>
   <header class="bar">
     <RouterLink class="mark" to="/">
-      <svg viewBox="0 0 26 26" aria-hidden="true">
-        <path class="post" d="M4 24V13h5v9h3v2z" />
-        <path class="arm" d="M7 14 22 4" />
-      </svg>
+      <JoltMark />
       Jolt Gate
     </RouterLink>
     <ElSelect
@@ -119,17 +117,6 @@ onMounted(() => {
   font-size: 15.5px;
   font-weight: 650;
   text-decoration: none;
-}
-.mark svg {
-  width: 26px;
-  height: 26px;
-}
-.post {
-  fill: #fff;
-}
-.arm {
-  stroke: #e0a53a;
-  stroke-width: 3.6;
 }
 .project {
   width: 200px;

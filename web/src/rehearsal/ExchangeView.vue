@@ -9,15 +9,23 @@ const props = defineProps<{ step: RehearsedStep; before: RehearsedStep | undefin
 defineEmits<{ again: [] }>()
 
 const PARTS = [
+  ['lag', 'before it was sent'],
   ['dns', 'DNS'],
   ['connect', 'connecting'],
   ['tls', 'TLS'],
   ['firstByte', 'waiting for the first byte'],
   ['receive', 'receiving'],
 ] as const
+/** A generator that is late sends after the request was due: the parts alone would not add up to all. */
+const lag = computed(() => {
+  const { total, ...told } = props.step.timing
+  const rest = total - Object.values(told).reduce<number>((sum, ms) => sum + (ms ?? 0), 0)
+  return props.step.request !== null && rest > LEAST_LAG_MS ? rest : null
+})
+const LEAST_LAG_MS = 0.05
 const parts = computed(() =>
   PARTS.flatMap(([key, label]) => {
-    const ms = props.step.timing[key]
+    const ms = key === 'lag' ? lag.value : props.step.timing[key]
     return ms === null ? [] : [{ key, label, ms }]
   }),
 )
@@ -66,7 +74,7 @@ const beforeOf = (name: string) => props.before?.checks.find((check) => check.na
         :key="part.key"
         class="part"
         :class="part.key"
-        :style="{ flexGrow: Math.max(0.02 * step.timing.total, part.ms) }"
+        :style="{ flexGrow: 1000 * Math.max(0.02 * step.timing.total, part.ms) }"
       ></span>
     </div>
     <p class="parts">
@@ -177,6 +185,9 @@ h2 {
   width: 9px;
   height: 9px;
   margin-right: 5px;
+}
+.lag {
+  background: var(--rule);
 }
 .dns {
   background: var(--faint);

@@ -37,7 +37,7 @@ onMounted(() => {
   chart = new Chart<'line' | 'bar', Point[]>(canvas.value, {
     type: base,
     data: { datasets: props.lane.datasets(props.view, props.due, palette) },
-    plugins: [overlayPlugin(props.overlay, palette, props.lane.drawsBeams)],
+    plugins: [overlayPlugin(props.overlay, palette, props.lane.beams)],
     options: {
       animation: false,
       responsive: true,
@@ -61,6 +61,8 @@ onMounted(() => {
             scale.width = props.axisWidth
           },
         },
+        // A second scale must not make this lane narrower than the others: the caption has its figures.
+        right: { min: 0, position: 'right', display: false },
       },
     },
   })
@@ -68,7 +70,14 @@ onMounted(() => {
 })
 onBeforeUnmount(() => chart?.destroy())
 
-watch(() => [props.view, props.due, props.seconds], draw)
+watch(
+  () => [props.view, props.due, props.seconds, props.lane],
+  () => {
+    chart?.resize()
+    draw()
+  },
+  { flush: 'post' },
+)
 watch(
   () => props.redraws,
   () => chart?.draw(),
@@ -78,7 +87,9 @@ function draw(): void {
   if (chart === undefined || canvas.value === undefined) return
   const { scales } = chart.options
   chart.data.datasets = props.lane.datasets(props.view, props.due, paletteOf(canvas.value))
-  const limits = props.lane.drawsBeams ? props.overlay.beams.map((beam) => beam.limitMs) : []
+  const limits = props.overlay.beams.flatMap(({ lane, limit }) =>
+    lane === props.lane.beams && typeof limit === 'number' ? [limit] : [],
+  )
   const highest = props.lane.highest(props.view, props.due)
   // A limit far above the curve would press it flat: such a beam stays outside the lane.
   const reach = limits.filter((limit) => limit < highest * 4).reduce((most, limit) => Math.max(most, limit), highest)
@@ -95,6 +106,7 @@ function draw(): void {
         axis.ticks = ticks.map((value) => ({ value }))
       },
     })
+  if (scales?.['right'] !== undefined) scales['right'].max = 1.1 * (props.lane.highestRight?.(props.view) ?? 1)
   chart.update('none')
 }
 </script>

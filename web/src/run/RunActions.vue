@@ -9,7 +9,7 @@ import { api, wordsOf } from '../api/client.js'
 import { useMay } from '../stores/may.js'
 
 const props = defineProps<{ run: RunDetail; state: StoredState; isConnected: boolean }>()
-const emit = defineEmits<{ stop: []; fault: [words: string]; changed: []; describe: [] }>()
+const emit = defineEmits<{ stop: []; fault: [words: string]; changed: []; describe: []; mark: []; share: [] }>()
 const router = useRouter()
 const may = useMay(() => props.run.projectId)
 const isStopping = ref(false)
@@ -68,7 +68,8 @@ const compareWithBefore = () =>
     if (before === undefined) emit('fault', 'No run of this plan against this target went before it.')
     else await compareWith(before.id)
   })
-type Act = 'describe' | 'keep' | 'keep no longer' | 'baseline' | 'before' | 'trend' | `file ${string}`
+type Act =
+  'describe' | 'mark' | 'share' | 'keep' | 'keep no longer' | 'baseline' | 'before' | 'trend' | `file ${string}`
 function act(what: Act): void {
   const { run } = props
   if (what === 'keep' || what === 'keep no longer') void keep(what === 'keep')
@@ -81,6 +82,8 @@ function act(what: Act): void {
       query: { plan: run.planFile, target: run.targetName },
     })
   else if (what === 'describe') emit('describe')
+  else if (what === 'mark') emit('mark')
+  else if (what === 'share') emit('share')
   else if (what.startsWith('file ')) download(what.slice(5))
 }
 </script>
@@ -89,6 +92,8 @@ function act(what: Act): void {
   <span class="buttons">
     <span v-if="!isConnected" class="soft">reconnecting …</span>
     <span v-if="run.keptBy" class="kept" :title="`kept by ${run.keptBy}`">Baseline</span>
+    <ElButton v-if="isGoing && may.mayWrite && state === 'load'" @click="emit('mark')">Mark…</ElButton>
+    <ElButton v-if="isGoing && may.mayWrite" @click="emit('share')">Share…</ElButton>
     <ElButton v-if="isGoing && may.mayWrite" :loading="isStopping" @click="stop()">Stop</ElButton>
     <template v-if="!isGoing">
       <ElDropdown v-if="run.result" trigger="click" @command="act">
@@ -103,6 +108,8 @@ function act(what: Act): void {
             <ElDropdownItem v-if="mayKeep && !run.keptBy" command="keep" divided>Keep as baseline</ElDropdownItem>
             <ElDropdownItem v-else-if="mayKeep" command="keep no longer" divided>Keep no longer</ElDropdownItem>
             <ElDropdownItem v-if="may.mayWrite" command="describe">Note and labels…</ElDropdownItem>
+            <ElDropdownItem v-if="may.mayWrite" command="mark">Marks…</ElDropdownItem>
+            <ElDropdownItem v-if="may.mayWrite" command="share">Share…</ElDropdownItem>
             <ElDropdownItem
               v-for="({ file, label }, index) in FILES"
               :key="file"

@@ -1,18 +1,27 @@
 <script setup lang="ts">
 // The lanes under a ruler of phases, on one time axis, with one cursor and one marked range through all of them.
-import { dueBySecond, phaseRanges, type RunShape, type TimeRange } from '@jolt-gate/core'
+import { dueBySecond, phaseRanges, type LaneSpec, type RunShape, type TimeRange } from '@jolt-gate/core'
+import type { Mark } from '@jolt-gate/core/api'
 import { useElementSize } from '@vueuse/core'
-import { ElButton } from 'element-plus'
 import { computed, reactive, ref, watch } from 'vue'
 import { clock } from '../text/figures.js'
 import { isDark } from '../styles/theme.js'
 import { laneImage, savePng } from './lane-image.js'
 import LaneChart from './LaneChart.vue'
+import LaneMenu from './LaneMenu.vue'
+import type { LaneChange } from './use-lanes.js'
 import { lanesOf } from './lane-charts.js'
 import type { LaneOverlay, LanePhase } from './lane-plugins.js'
 import type { RunPicture } from './run.worker.js'
 
-const props = defineProps<{ view: RunPicture; shape: RunShape; name: string }>()
+const props = defineProps<{
+  view: RunPicture
+  shape: RunShape
+  name: string
+  specs: readonly LaneSpec[]
+  marks: readonly Mark[]
+}>()
+const emit = defineEmits<{ change: [what: Exclude<LaneChange, 'png'>, index: number]; mark: [second: number] }>()
 const range = defineModel<TimeRange | null>('range', { required: true })
 
 const TITLE = 104
@@ -35,13 +44,14 @@ const phases = computed((): LanePhase[] =>
     return [{ name: phase.name, measured: phase.measured, fromSecond: fromMs / 1000, toSecond: toMs / 1000 }]
   }),
 )
-const overlay: LaneOverlay = reactive({ phases: [], beams: [], cursorSecond: null, range: null })
+const overlay: LaneOverlay = reactive({ phases: [], beams: [], marks: [], cursorSecond: null, range: null })
 watch(
-  [phases, () => props.view.beams, cursor, range],
+  [phases, () => props.view.beams, () => props.marks, cursor, range],
   () => {
     Object.assign(overlay, {
       phases: phases.value,
       beams: props.view.beams,
+      marks: props.marks.map(({ atMs }) => atMs / 1000),
       cursorSecond: cursor.value === null ? null : cursor.value + 0.5,
       range: range.value,
     })
@@ -56,13 +66,16 @@ const ticks = computed(() => {
   const step = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600].find((size) => seconds.value / size <= 12) ?? 7200
   return Array.from({ length: Math.floor(seconds.value / step) + 1 }, (_, index) => index * step)
 })
-const lanes = computed(() => lanesOf(props.view))
+const lanes = computed(() => lanesOf(props.specs))
 const caption = (index: number) => lanes.value[index]?.caption(props.view, due.value, cursor.value) ?? ''
 
-function save(index: number, event: Event): void {
+function act(what: LaneChange, index: number): void {
+  if (what === 'png') save(index)
+  else emit('change', what, index)
+}
+function save(index: number): void {
   const lane = lanes.value[index]
-  const row = event.currentTarget instanceof Element ? event.currentTarget.closest('.lane') : null
-  const chart = row?.querySelector('canvas') ?? null
+  const chart = box.value?.querySelectorAll('.lane')[index]?.querySelector('canvas') ?? null
   if (lane === undefined || chart === null) return
   const { title, note } = lane
   savePng(laneImage(chart, { title, note, caption: caption(index), run: props.name }), `${props.name} ${lane.name}`)
@@ -88,6 +101,10 @@ function markTo(second: number): void {
   range.value = { fromSecond: Math.min(from, second), toSecond: Math.max(from, second) + 1 }
 }
 function onKey(event: KeyboardEvent): void {
+  if (event.key === 'm') {
+    emit('mark', cursor.value ?? range.value?.fromSecond ?? 0)
+    return
+  }
   const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
   if (event.key === 'Escape') {
     range.value = null
@@ -111,7 +128,7 @@ function onKey(event: KeyboardEvent): void {
     class="lanes"
     tabindex="0"
     role="group"
-    aria-label="Run chart. Arrow keys move the cursor, with Shift they mark a range, Escape clears it."
+    aria-label="Run chart. Arrow keys move the cursor, with Shift they select a range, Escape clears it, M puts a mark."
     @pointermove="onMove"
     @pointerleave="cursor = null"
     @pointerdown="onDown"
@@ -131,20 +148,27 @@ function onKey(event: KeyboardEvent): void {
         :title="phase.name"
         >{{ phase.name }}</span
       >
+      <span
+        v-for="mark in marks"
+        :key="mark.id"
+        class="mark"
+        :style="{ left: `${String(x(mark.atMs / 1000))}px` }"
+        :title="`${mark.text} (${mark.by}, ${clock(mark.atMs / 1000)})`"
+        >{{ mark.text }}</span
+      >
     </div>
     <div v-for="(lane, index) in lanes" :key="lane.name" class="lane">
       <div class="title">
-        <b>{{ lane.title }}</b><span class="soft">{{ lane.note }}</span>
-        <ElButton
-          class="save"
-          link
-          size="small"
-          :aria-label="`Save the lane ${lane.title} as PNG`"
-          @pointerdown.stop
-          @keydown.stop
-          @click="save(index, $event)"
-          >PNG</ElButton
-        >
+        <b :title="lane.title">{{ lane.title }}</b><span class="soft">{{ lane.note }}</span>
+        <LaneMenu
+          class="menu"
+          :title="lane.title"
+          :is-tall="lane.isTall"
+          :is-first="index === 0"
+          :is-last="index === lanes.length - 1"
+          :is-only="lanes.length === 1"
+          @act="(what) => act(what, index)"
+        />
       </div>
       <LaneChart
         :key="String(isDark)"
@@ -213,17 +237,38 @@ function onKey(event: KeyboardEvent): void {
 .title span {
   display: block;
 }
+.title > b,
+.title > span {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
 .title span {
   font-size: 11.5px;
 }
-.save {
-  height: auto;
-  padding: 0;
+.menu {
+  position: absolute;
+  top: 2px;
+  left: 80px;
   opacity: 0;
 }
-.lane:hover .save,
-.save:focus-visible {
+.lane:hover .menu,
+.menu:focus-within {
   opacity: 1;
+}
+.mark {
+  position: absolute;
+  top: 0;
+  z-index: 1;
+  max-width: 180px;
+  height: 24px;
+  padding: 3px 6px;
+  overflow: hidden;
+  border-left: 2px solid var(--ochre);
+  background: var(--band);
+  color: var(--ochre-text);
+  font-size: 12px;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .caption {
   position: absolute;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // One run, live or finished: verdict on the left; lanes, steps and failures on the right.
-import type { TimeRange } from '@jolt-gate/core'
+import { lanesText, type TimeRange } from '@jolt-gate/core'
 import { useQuery } from '@tanstack/vue-query'
 import { useNow } from '@vueuse/core'
 import { ElButton, ElTabPane, ElTabs } from 'element-plus'
@@ -12,24 +12,36 @@ import { ago, clock, lengthOf } from '../text/figures.js'
 import FailuresTable from './FailuresTable.vue'
 import FindingList from './FindingList.vue'
 import JourneysTable from './JourneysTable.vue'
+import LaneAdd from './LaneAdd.vue'
+import LaneViews from './LaneViews.vue'
 import OnceTable from './OnceTable.vue'
 import PhasesTable from './PhasesTable.vue'
 import RunActions from './RunActions.vue'
 import RunLanes from './RunLanes.vue'
+import RunMarks from './RunMarks.vue'
 import RunNote from './RunNote.vue'
+import RunShares from './RunShares.vue'
 import SlowestTable from './SlowestTable.vue'
 import StepsTable from './StepsTable.vue'
 import TimesView from './TimesView.vue'
-import { useRun } from './use-run.js'
+import { runSource, sharedSource, useRun } from './use-run.js'
+import { useLanes, type LaneChange } from './use-lanes.js'
 import VerdictColumn from './VerdictColumn.vue'
 
 const route = useRoute()
 const router = useRouter()
+/** The token of a shared link: whoever has nothing else reads, and does nothing. */
+const props = defineProps<{ shared?: string | undefined }>()
+const isShared = computed(() => props.shared !== undefined)
 const id = computed(() => String(route.params['run']))
-const { run, view, state, fault, isConnected, open, select, showTimes, stop, refresh } = useRun(id)
+const source = computed(() => (props.shared === undefined ? runSource(id.value) : sharedSource(props.shared)))
+const { run, view, state, fault, isConnected, open, select, showTimes, showSeries, stop, refresh } = useRun(source)
 const now = useNow({ interval: 30_000 })
 const actFault = ref('')
 const isDescribing = ref(false)
+const isMarking = ref(false)
+const isSharing = ref(false)
+const markSecond = ref(0)
 const TABS = ['steps', 'journeys', 'phases', 'times', 'slowest', 'failures', 'once'] as const
 const said = (key: string) => String(route.query[key] ?? '')
 const say = (query: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...query } })
@@ -48,7 +60,36 @@ const range = computed({
     say({ mark: next === null ? undefined : `${String(next.fromSecond)}-${String(next.toSecond)}` })
   },
 })
-const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue() })
+const projectId = computed(() => run.value?.projectId ?? 0)
+const { data: views } = useQuery({
+  queryKey: computed(() => ['views', projectId.value]),
+  queryFn: async () => (await api.views(projectId.value)).views,
+  enabled: computed(() => !isShared.value && projectId.value > 0),
+})
+const planView = computed(() => views.value?.find(({ planFile }) => planFile === run.value?.planFile))
+const written = computed({
+  get: () => said('lanes'),
+  set: (lanes) => {
+    say({ lanes: lanes === '' ? undefined : lanes })
+  },
+})
+const { lanes, series, isOwnSet, ...change } = useLanes(written, view, planView)
+watch(series, showSeries, { immediate: true })
+function changeLane(what: Exclude<LaneChange, 'png'>, index: number): void {
+  if (what === 'turn') change.turn(index)
+  else if (what === 'remove') change.remove(index)
+  else change.move(index, what === 'up' ? -1 : 1)
+}
+/** At a moment: the cursor's, the start of what is selected, or now. */
+function mark(second = range.value?.fromSecond ?? view.value?.seconds ?? 0): void {
+  markSecond.value = second
+  isMarking.value = true
+}
+const { data: queue } = useQuery({
+  queryKey: ['queue'],
+  queryFn: () => api.queue(),
+  enabled: computed(() => !isShared.value),
+})
 /** Where it stands among those that wait; who runs now is not one of them. */
 const queuedWords = computed(() => {
   const waiting = (queue.value?.runs ?? []).filter((one) => one.state === 'waiting').sort((a, b) => a.number - b.number)
@@ -65,7 +106,7 @@ async function start(): Promise<void> {
   select(range.value)
 }
 onMounted(start)
-watch(id, () => void start())
+watch(source, () => void start())
 watch(range, (next) => {
   select(next)
 })
@@ -95,9 +136,12 @@ watch(range, (next) => {
     <section class="main">
       <div class="head">
         <h1>
-          <RouterLink :to="{ name: 'plan', params: { project: run.projectId }, query: { file: run.planFile } }">{{
-            run.planName
-          }}</RouterLink>
+          <template v-if="isShared">{{ run.planName }}</template>
+          <RouterLink
+            v-else
+            :to="{ name: 'plan', params: { project: run.projectId }, query: { file: run.planFile } }"
+            >{{ run.planName }}</RouterLink
+          >
         </h1>
         <span class="soft facts">
           run {{ run.number }} · commit {{ run.commit?.slice(0, 7) ?? 'none' }} on
@@ -106,6 +150,7 @@ watch(range, (next) => {
           >, {{ ago(run.askedAt, now.getTime()) }}
         </span>
         <RunActions
+          v-if="!isShared"
           :run="run"
           :state="state"
           :is-connected="isConnected"
@@ -113,9 +158,16 @@ watch(range, (next) => {
           @fault="(words) => (actFault = words)"
           @changed="refresh()"
           @describe="isDescribing = true"
+          @mark="mark()"
+          @share="isSharing = true"
         />
+        <span v-else-if="!isConnected" class="soft">reconnecting …</span>
       </div>
       <RunNote v-model="isDescribing" :run="run" @changed="refresh()" />
+      <template v-if="!isShared">
+        <RunMarks v-model="isMarking" :run="run" :second="markSecond" @changed="refresh()" />
+        <RunShares v-model="isSharing" :run="run" />
+      </template>
       <p v-if="actFault" class="fault" role="alert">{{ actFault }}</p>
       <RunLanes
         v-if="view && view.seconds > 0"
@@ -123,6 +175,10 @@ watch(range, (next) => {
         :view="view"
         :shape="run.shape"
         :name="`${run.planName} run ${run.number}`"
+        :specs="lanes"
+        :marks="run.marks"
+        @change="changeLane"
+        @mark="(second) => !isShared && mark(second)"
       />
       <div v-else-if="isGoing" class="soft waiting">
         {{ state === 'waiting' ? queuedWords : 'Waiting for the first second …' }}
@@ -144,7 +200,18 @@ watch(range, (next) => {
           {{ range.toSecond - range.fromSecond }} s selected on the chart ·
           <ElButton class="whole" size="small" text @click="range = null">Whole run</ElButton>
         </span>
-        <span v-else class="soft hint">drag over the chart to select a time range</span>
+        <span v-else class="soft hint">drag over the chart to select</span>
+        <LaneAdd :shape="run.shape" :lanes="lanes" @add="change.add" />
+        <LaneViews
+          v-if="!isShared"
+          :project="run.projectId"
+          :plan-file="run.planFile"
+          :views="views ?? []"
+          :lanes="lanesText(lanes)"
+          :is-own-set="isOwnSet"
+          @show="change.show"
+          @fault="(words) => (actFault = words)"
+        />
       </div>
       <StepsTable v-if="tab === 'steps'" :steps="view?.steps ?? []" />
       <JourneysTable
@@ -158,7 +225,7 @@ watch(range, (next) => {
         v-else-if="tab === 'times'"
         :shape="run.shape"
         :times="view?.times"
-        :baseline="run.result?.baseline?.id ?? run.baseline?.id ?? null"
+        :baseline="isShared ? null : (run.result?.baseline?.id ?? run.baseline?.id ?? null)"
         :chosen="said('of')"
         :against="said('against') === 'baseline' ? 'baseline' : 'whole run'"
         @choose="(of) => say({ of })"
@@ -225,8 +292,12 @@ h1 a:hover {
   background: var(--ochre-light);
 }
 .hint {
+  min-width: 0;
   margin-left: auto;
+  overflow: hidden;
   font-size: 12px;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .fault {
   color: var(--brick);

@@ -1,6 +1,14 @@
 <script setup lang="ts">
 // The verdict, and each gate with what was observed against its limit.
-import { errorWords, formatMs, formatValue, verdictWords, type GateResult, type Verdict } from '@jolt-gate/core'
+import {
+  budgetWords,
+  errorWords,
+  formatMs,
+  formatValue,
+  verdictWords,
+  type GateResult,
+  type Verdict,
+} from '@jolt-gate/core'
 import { computed } from 'vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { clock } from '../text/figures.js'
@@ -50,7 +58,7 @@ const signOf = ({ status }: GateResult) =>
   status === 'held' || status === 'breached' || status === 'undecided' ? status : 'unmeasured'
 /** Why a gate is undecided, where that is not among the reasons above. */
 const ownReason = (gate: GateResult) =>
-  props.reasons.some((reason) => reason.startsWith(`undecided: ${gate.rule} `)) ? undefined : gate.reason
+  props.reasons.some((reason) => reason.startsWith(`${gate.status}: ${gate.rule} `)) ? undefined : gate.reason
 </script>
 
 <template>
@@ -81,9 +89,10 @@ const ownReason = (gate: GateResult) =>
             : formatValue(gate.observed, gate.unit)
         }}</b>
       </div>
+      <div v-if="budgetWords(gate)" class="borderline soft">{{ budgetWords(gate) }}</div>
       <div v-if="errorWords(gate)" class="borderline soft">{{ errorWords(gate) }}</div>
       <div v-if="gate.isDefault" class="borderline soft">default: the plan has no gate of this kind</div>
-      <div v-if="ownReason(gate)" class="borderline soft">undecided: {{ ownReason(gate) }}</div>
+      <div v-if="ownReason(gate)" class="borderline soft">{{ gate.status }}: {{ ownReason(gate) }}</div>
       <div v-if="gate.borderline" class="borderline soft">borderline: the limit lies within its 95 % interval</div>
     </div>
     <slot />

@@ -1,6 +1,16 @@
 // The lanes of a run: what each draws from the view of the run.
 import type { ChartDataset } from 'chart.js'
-import { formatMs } from '@jolt-gate/core'
+import {
+  BUILT_IN_LANES,
+  formatMs,
+  seriesText,
+  seriesWords,
+  unitOfSeries,
+  type Beam,
+  type BuiltInLane,
+  type LaneSpec,
+  type SeriesOf,
+} from '@jolt-gate/core'
 import { percent, rate } from '../text/figures.js'
 import type { Palette } from './lane-plugins.js'
 import type { RunPicture } from './run.worker.js'
@@ -15,8 +25,12 @@ export interface Lane {
   title: string
   note: string
   height: number
-  drawsBeams: boolean
+  /** Beams of this kind are drawn in it. */
+  beams: Beam['lane'] | null
   kind: 'line' | 'bar'
+  isTall: boolean
+  /** The end of a second scale, where the lane has one. */
+  highestRight?: (view: RunPicture) => number
   datasets: (view: RunPicture, due: number[], palette: Palette) => ChartDataset<'line' | 'bar', Point[]>[]
   /** The words at the right end: at the cursor, or of the whole run. */
   caption: (view: RunPicture, due: number[], second: number | null) => string
@@ -43,14 +57,16 @@ const curve = (color: string, width: number) => ({
   tension: 0,
 })
 
-const LANES: Lane[] = [
-  {
+type Drawn = Omit<Lane, 'isTall'>
+
+const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
+  load: {
     name: 'load',
     title: 'Load',
     note: 'arrivals per second',
     height: 92,
     kind: 'line',
-    drawsBeams: false,
+    beams: 'load',
     datasets: (view, due, palette) => [
       { ...curve(palette.lake, 2), data: points(due) },
       { ...curve(palette.slate, 1.3), data: points(view.users), borderDash: [4, 3] },
@@ -70,13 +86,13 @@ const LANES: Lane[] = [
     tick: (value) => `${rate(value)}/s`,
     highest: (view, due) => Math.max(most(due), most(view.started), most(view.users)),
   },
-  {
+  time: {
     name: 'time',
     title: 'Response time',
     note: 'median, p95, p99',
     height: 168,
     kind: 'line',
-    drawsBeams: true,
+    beams: 'time',
     datasets: (view, _, palette) => [
       { ...curve(palette.lake, 1.6), data: points(view.median) },
       { ...curve(palette.slate, 1.8), data: points(view.p95) },
@@ -89,13 +105,13 @@ const LANES: Lane[] = [
     tick: timeTick,
     highest: (view) => most(view.p99),
   },
-  {
+  failures: {
     name: 'failures',
     title: 'Failures',
     note: 'by kind, per second',
     height: 62,
     kind: 'bar',
-    drawsBeams: false,
+    beams: 'failures',
     datasets: (view, _, palette) => {
       const colors = [palette.brick, palette.ochre, palette.slate, palette.ink]
       return view.failures.map(({ counts }, index) => ({
@@ -115,15 +131,32 @@ const LANES: Lane[] = [
       return parts.length === 0 ? 'none' : parts.join(' · ')
     },
     tick: (value) => (Number.isInteger(value) ? String(value) : ''),
-    highest: (view) => view.failures.reduce((sum, { counts }) => sum + most(counts), 0),
+    highest: (view) =>
+      Math.max(
+        1,
+        view.failures.reduce((sum, { counts }) => sum + most(counts), 0),
+      ),
   },
-  {
+  throughput: {
+    name: 'throughput',
+    title: 'Throughput',
+    note: 'passed per second',
+    height: 70,
+    kind: 'line',
+    beams: 'throughput',
+    datasets: (view, _, palette) => [{ ...curve(palette.lake, 1.6), data: points(passedIn(view)) }],
+    caption: (view, _, second) =>
+      second === null ? `at most ${rate(most(passedIn(view)))}/s` : `${String(passedIn(view)[second] ?? 0)}/s`,
+    tick: (value) => `${rate(value)}/s`,
+    highest: (view) => most(passedIn(view)),
+  },
+  generator: {
     name: 'generator',
     title: 'Generator',
     note: 'start lag p99',
     height: 54,
     kind: 'line',
-    drawsBeams: false,
+    beams: null,
     datasets: (view, _, palette) => [{ ...curve(palette.lake, 1.3), data: points(view.startLag) }],
     caption: (view, _, second) =>
       second === null
@@ -132,37 +165,101 @@ const LANES: Lane[] = [
     tick: timeTick,
     highest: (view) => Math.max(1, most(view.startLag)),
   },
-]
-
-/** What the target told of itself, where its file names metrics: each a line, with its ceiling dashed. */
-const READINGS: Lane = {
-  name: 'readings',
-  title: 'Target metrics',
-  note: 'read each second',
-  height: 70,
-  kind: 'line',
-  drawsBeams: false,
-  datasets: (view, _, palette) => {
-    const colors = [palette.lake, palette.ochre, palette.slate, palette.ink]
-    return view.metrics.flatMap(({ values, ceiling }, index) => {
-      const color = colors[Math.min(index, colors.length - 1)] ?? palette.ink
-      const line = { ...curve(color, 1.6), data: points(values) }
-      if (ceiling === null) return [line]
-      return [line, { ...curve(color, 1), data: points(values.map(() => ceiling)), borderDash: [3, 4] }]
-    })
+  /** What the target told of itself, where its file names metrics: each a line, with its ceiling dashed. */
+  metrics: {
+    name: 'metrics',
+    title: 'Target metrics',
+    note: 'read each second',
+    height: 70,
+    kind: 'line',
+    beams: null,
+    datasets: (view, _, palette) => {
+      const colors = [palette.lake, palette.ochre, palette.slate, palette.ink]
+      return view.metrics.flatMap(({ values, ceiling }, index) => {
+        const color = colors[Math.min(index, colors.length - 1)] ?? palette.ink
+        const line = { ...curve(color, 1.6), data: points(values) }
+        if (ceiling === null) return [line]
+        return [line, { ...curve(color, 1), data: points(values.map(() => ceiling)), borderDash: [3, 4] }]
+      })
+    },
+    caption: (view, _, second) =>
+      view.metrics
+        .map(
+          ({ name, values }) =>
+            `${name} ${second === null ? `at most ${reading(most(values))}` : reading(values[second])}`,
+        )
+        .join(' · '),
+    tick: (value) => reading(value),
+    highest: (view) => Math.max(1, ...view.metrics.map(({ values, ceiling }) => Math.max(most(values), ceiling ?? 0))),
   },
-  caption: (view, _, second) =>
-    view.metrics
-      .map(
-        ({ name, values }) =>
-          `${name} ${second === null ? `at most ${reading(most(values))}` : reading(values[second])}`,
-      )
-      .join(' · '),
-  tick: (value) => reading(value),
-  highest: (view) => Math.max(1, ...view.metrics.map(({ values, ceiling }) => Math.max(most(values), ceiling ?? 0))),
 }
 
-/** The lanes of a run; the generator's own stands last. */
-export function lanesOf(view: Pick<RunPicture, 'metrics'>): Lane[] {
-  return view.metrics.length === 0 ? LANES : [...LANES.slice(0, -1), READINGS, ...LANES.slice(-1)]
+const passedIn = (view: RunPicture): number[] =>
+  view.requests.map((all, second) => Math.max(0, all - (view.failed[second] ?? 0)))
+
+/** What a run has: those whose series it lacks are left out. */
+export function defaultLanes({ metrics, beams }: Pick<RunPicture, 'metrics' | 'beams'>): LaneSpec[] {
+  return BUILT_IN_LANES.filter(
+    (name) =>
+      (name !== 'metrics' || metrics.length > 0) &&
+      (name !== 'throughput' || beams.some(({ lane }) => lane === 'throughput')),
+  ).map((name) => ({ kind: 'built in', name, isTall: false }))
+}
+
+const TALLER = 1.9
+
+/** The lanes that are asked for, as they are drawn. */
+export function lanesOf(specs: readonly LaneSpec[]): Lane[] {
+  return specs.map((spec) => {
+    const drawn = spec.kind === 'own' ? ownLane(spec.series) : LANES[spec.name]
+    return { ...drawn, isTall: spec.isTall, height: Math.round(drawn.height * (spec.isTall ? TALLER : 1)) }
+  })
+}
+
+/** A lane of series that somebody chose: the first unit stands at the left, the second has a scale without figures. */
+function ownLane(series: readonly SeriesOf[]): Drawn {
+  const [unit = ''] = series.map(unitOfSeries)
+  const format = formatOf(unit)
+  const valuesOf = (view: RunPicture, one: SeriesOf) => view.own[seriesText(one)] ?? []
+  const [left, right] = [true, false].map((isLeft) => series.filter((one) => (unitOfSeries(one) === unit) === isLeft))
+  const highestOf = (view: RunPicture, some: readonly SeriesOf[] = []) =>
+    Math.max(0, ...some.map((one) => most(valuesOf(view, one))))
+  const subjects = [...new Set(series.map((one) => ('name' in one ? one.name : 'generator')))]
+  const figures = series.map((one) => ('figure' in one ? one.figure : 'value'))
+  return {
+    name: series.map(seriesText).join('+'),
+    title: subjects.length === 1 ? (subjects[0] ?? '') : 'Own lane',
+    note: subjects.length === 1 ? figures.join(', ') : series.map(seriesWords).join(', '),
+    height: 70,
+    kind: 'line',
+    beams: null,
+    datasets: (view, _, palette) => {
+      const colors = [palette.lake, palette.ochre, palette.slate, palette.ink]
+      return series.map((one, index) => ({
+        ...curve(colors[index] ?? palette.ink, 1.6),
+        data: points(valuesOf(view, one)),
+        yAxisID: unitOfSeries(one) === unit ? 'y' : 'right',
+        ...(unitOfSeries(one) === unit ? {} : { borderDash: [5, 3] }),
+      }))
+    },
+    caption: (view, _, second) =>
+      series
+        .map((one) => {
+          const values = valuesOf(view, one)
+          const words = formatOf(unitOfSeries(one))
+          const value = second === null ? most(values) : (values[second] ?? null)
+          const said = value === null ? '–' : words(value)
+          return `${'figure' in one ? one.figure : one.name} ${second === null ? `at most ${said}` : said}`
+        })
+        .join(' · '),
+    tick: unit === 'ms' ? timeTick : (value) => format(value),
+    highest: (view) => highestOf(view, left) || 1,
+    ...(right === undefined || right.length === 0 ? {} : { highestRight: (view) => highestOf(view, right) || 1 }),
+  }
+}
+
+function formatOf(unit: string): (value: number) => string {
+  if (unit === 'ms') return formatMs
+  if (unit === '/s') return (value) => `${rate(value)}/s`
+  return unit === '%' ? (value) => `${reading(value)} %` : (value) => reading(value)
 }

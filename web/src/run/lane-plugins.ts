@@ -13,6 +13,8 @@ export interface LanePhase {
 export interface LaneOverlay {
   phases: LanePhase[]
   beams: Beam[]
+  /** What somebody marked on the time axis, in seconds. */
+  marks: number[]
   cursorSecond: number | null
   range: TimeRange | null
 }
@@ -74,7 +76,11 @@ export function hatching(
   return context.createPattern(tile, 'repeat') ?? color
 }
 
-export function overlayPlugin(overlay: LaneOverlay, palette: Palette, drawsBeams: boolean): Plugin<'line' | 'bar'> {
+export function overlayPlugin(
+  overlay: LaneOverlay,
+  palette: Palette,
+  lane: Beam['lane'] | null,
+): Plugin<'line' | 'bar'> {
   return {
     id: 'overlay',
     beforeDatasetsDraw(chart) {
@@ -98,13 +104,18 @@ export function overlayPlugin(overlay: LaneOverlay, palette: Palette, drawsBeams
         )
       }
       ctx.restore()
-      if (drawsBeams) for (const beam of overlay.beams) if (beam.isBreached) hatchBeyond(chart, beam, palette)
+      for (const beam of overlay.beams) if (beam.lane === lane && beam.isBreached) hatchBeyond(chart, beam, palette)
     },
     afterDatasetsDraw(chart) {
       const { ctx, chartArea: area } = chart
       const x = xOf(chart)
       ctx.save()
-      if (drawsBeams) drawBeams(chart, overlay.beams, palette)
+      drawBeams(
+        chart,
+        overlay.beams.filter((beam) => beam.lane === lane),
+        palette,
+      )
+      for (const second of overlay.marks) line(ctx, x(second), area.top, x(second), area.bottom, palette.ochre, 2)
       if (overlay.range !== null)
         for (const second of [overlay.range.fromSecond, overlay.range.toSecond])
           line(ctx, x(second), area.top, x(second), area.bottom, palette.ochre, 1.5)
@@ -123,14 +134,15 @@ function hatchBeyond(chart: Chart, beam: Beam, palette: Palette): void {
   const { ctx, chartArea: area } = chart
   const x = xOf(chart)
   const y = yOf(chart)
-  const limit = y(beam.limitMs)
   ctx.save()
   ctx.beginPath()
   ctx.rect(area.left, area.top, area.width, area.height)
   ctx.clip()
   ctx.fillStyle = hatching(ctx, palette.brick, 6, 1.4)
   beam.values.forEach((value, second) => {
-    if (value === null || (beam.isUpper ? value <= beam.limitMs : value >= beam.limitMs)) return
+    const bound = limitAt(beam, second)
+    if (value === null || (beam.isUpper ? value <= bound : value >= bound)) return
+    const limit = y(bound)
     const top = Math.min(y(value), limit)
     ctx.fillRect(x(second), top, x(second + 1) - x(second), Math.abs(limit - y(value)))
   })
@@ -143,13 +155,15 @@ function drawBeams(chart: Chart, beams: Beam[], palette: Palette): void {
   const y = yOf(chart)
   const taken: { left: number; right: number; top: number }[] = []
   for (const beam of beams) {
-    const at = y(beam.limitMs)
-    if (at < area.top || at > area.bottom) continue
+    const at = y(labelledAt(beam))
+    if (typeof beam.limit === 'number' && (at < area.top || at > area.bottom)) continue
     const color = beam.isBreached ? palette.brick : palette.ink
-    for (const { fromSecond, toSecond } of beam.spans) {
-      line(ctx, x(fromSecond), at, x(toSecond), at, color, 2)
-      for (const end of [fromSecond, toSecond]) line(ctx, x(end), at - 5, x(end), at + 5, color, 3)
-    }
+    if (typeof beam.limit !== 'number') drawSteps(chart, beam, beam.limit, color)
+    else
+      for (const { fromSecond, toSecond } of beam.spans) {
+        line(ctx, x(fromSecond), at, x(toSecond), at, color, 2)
+        for (const end of [fromSecond, toSecond]) line(ctx, x(end), at - 5, x(end), at + 5, color, 3)
+      }
     const span = beam.spans[0]
     if (span === undefined) continue
     ctx.font = '600 11.5px "Archivo Variable", sans-serif'
@@ -168,6 +182,27 @@ function drawBeams(chart: Chart, beams: Beam[], palette: Palette): void {
     ctx.fillStyle = color
     ctx.fillText(beam.label, left, top)
   }
+}
+
+const limitAt = ({ limit }: Beam, second: number): number =>
+  typeof limit === 'number' ? limit : (limit[second] ?? Infinity)
+
+/** Where the words of a beam stand: at its limit, or at the highest that it comes to. */
+const labelledAt = ({ limit }: Beam): number =>
+  typeof limit === 'number' ? limit : limit.reduce((most, one) => Math.max(most, one), 0)
+
+/** A limit that is another one in each second. */
+function drawSteps(chart: Chart, beam: Beam, limits: readonly number[], color: string): void {
+  const { ctx, chartArea: area } = chart
+  const [x, y] = [xOf(chart), yOf(chart)]
+  ctx.save()
+  ctx.setLineDash([3, 3])
+  for (const { fromSecond, toSecond } of beam.spans)
+    for (let second = Math.floor(fromSecond); second < Math.min(toSecond, limits.length); second++) {
+      const at = Math.max(area.top, y(limits[second] ?? 0))
+      line(ctx, x(second), at, x(second + 1), at, color, 1.4)
+    }
+  ctx.restore()
 }
 
 function xOf(chart: Chart): (second: number) => number {

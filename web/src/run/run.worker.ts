@@ -7,7 +7,9 @@ import {
   decodeBucket,
   gatesOf,
   pictureOfTimes,
+  OwnSeries,
   RunView,
+  seriesText,
   type Baseline,
   type Beam,
   type Gate,
@@ -21,6 +23,8 @@ import {
   type RunEvent,
   type RunShape,
   type Series,
+  type SeriesOf,
+  type SeriesValues,
   type StepSummary,
   type TimeRange,
   type TimesOf,
@@ -35,6 +39,8 @@ export type ToRunWorker =
   | { kind: 'select'; range: TimeRange | null }
   /** Whose times are drawn; null for nobody's. */
   | { kind: 'times'; of: TimesOf | null }
+  /** Series that lanes of one's own show. */
+  | { kind: 'series'; of: readonly SeriesOf[] }
 
 /** What a page shows of a run. */
 export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
@@ -49,6 +55,8 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
   journeys: JourneySummary[]
   phases: PhaseSummary[]
   findings: ResultFinding[]
+  /** Series that were asked for, by their text. */
+  own: Record<string, SeriesValues>
   impact: ResultImpact | undefined
   /** All times of what was asked for, over the measured phases and over the range. */
   times: { of: TimesOf; whole: TimesPicture | null; part: TimesPicture | null } | undefined
@@ -64,6 +72,8 @@ let gates: Gate[] = []
 let view: RunView | undefined
 let range: TimeRange | null = null
 let timesOf: TimesOf | null = null
+let asked: readonly SeriesOf[] = []
+let ownSeries: OwnSeries | undefined
 let explained: Pick<RunPicture, 'findings' | 'impact'> = { findings: [], impact: undefined }
 let explainedSeconds = 0
 let timer: ReturnType<typeof setTimeout> | undefined
@@ -80,6 +90,7 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
         satisfiedMs: data.plan.satisfiedMs,
         baseline: data.baseline ?? undefined,
       })
+      ownSeries = new OwnSeries(view)
       break
     case 'bucket':
       view?.add({ kind: 'bucket', bucket: decodeBucket(bytesOfBase64(data.data)) })
@@ -90,6 +101,9 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
       break
     case 'select':
       range = data.range
+      break
+    case 'series':
+      asked = data.of
       break
     case 'times':
       timesOf = data.of
@@ -133,6 +147,7 @@ function tell(): void {
     journeys: view.journeys(range),
     phases: view.phases(),
     times: timesNow(view),
+    own: Object.fromEntries(asked.map((of) => [seriesText(of), [...(ownSeries?.valuesOf(of) ?? [])]])),
     ...explainedNow(view),
     range,
   }

@@ -1,29 +1,44 @@
 // One run, live or finished: what the server knows of it, and what its seconds say.
-import { parseJson, type RunEvent, type TimeRange, type TimesOf } from '@jolt-gate/core'
+import { parseJson, type RunEvent, type TimeRange, type SeriesOf, type TimesOf } from '@jolt-gate/core'
 import { onBeforeUnmount, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { RunDetail, StoredState } from '@jolt-gate/core/api'
 import type { RunPicture, ToRunWorker } from './run.worker.js'
 import RunWorker from './run.worker.js?worker'
 
-export function useRun(id: Ref<string>) {
+/** Where a run is read from: by its number for whoever is signed in, or by the token of a shared link. */
+export interface RunSource {
+  read: () => Promise<RunDetail>
+  stream: string
+}
+export const runSource = (id: string): RunSource => ({ read: () => api.run(id), stream: `/api/runs/${id}/stream` })
+export const sharedSource = (token: string): RunSource => ({
+  read: () => api.sharedRun(token),
+  stream: `/api/shared/${encodeURIComponent(token)}/stream`,
+})
+
+export function useRun(source: Ref<RunSource>) {
   const run = shallowRef<RunDetail>()
   const view = shallowRef<RunPicture>()
   const state = ref<StoredState>('waiting')
   const fault = ref('')
   const isConnected = ref(true)
   let worker: Worker | undefined
-  let source: EventSource | undefined
+  let events: EventSource | undefined
   let heldTo: string | undefined
   /** What the page asks for, also of a worker that takes the place of another. */
-  const asked: { range: TimeRange | null; times: TimesOf | null } = { range: null, times: null }
+  const asked: { range: TimeRange | null; times: TimesOf | null; series: readonly SeriesOf[] } = {
+    range: null,
+    times: null,
+    series: [],
+  }
 
   function say(message: ToRunWorker): void {
     worker?.postMessage(message)
   }
 
   function close(): void {
-    source?.close()
+    events?.close()
     worker?.terminate()
   }
   onBeforeUnmount(close)
@@ -33,7 +48,7 @@ export function useRun(id: Ref<string>) {
     fault.value = ''
     view.value = undefined
     try {
-      const detail = await api.run(id.value)
+      const detail = await source.value.read()
       run.value = detail
       state.value = detail.state
       worker = new RunWorker()
@@ -44,6 +59,7 @@ export function useRun(id: Ref<string>) {
       say({ kind: 'open', plan: detail.plan, shape: detail.shape, baseline: detail.baseline })
       say({ kind: 'select', range: asked.range })
       say({ kind: 'times', of: asked.times })
+      say({ kind: 'series', of: asked.series })
       for (const [gate, { stoppedAtMs, observed }] of (detail.result?.gates ?? []).entries())
         if (stoppedAtMs !== null)
           say({ kind: 'event', event: { kind: 'stop rule', gate, atMs: stoppedAtMs, value: observed } })
@@ -57,8 +73,8 @@ export function useRun(id: Ref<string>) {
 
   /** The browser connects again by itself, and resumes after the last second it heard. */
   function listen(): void {
-    const stream = new EventSource(`/api/runs/${id.value}/stream`)
-    source = stream
+    const stream = new EventSource(source.value.stream)
+    events = stream
     stream.onopen = () => (isConnected.value = true)
     stream.onerror = () => (isConnected.value = false)
     stream.addEventListener('bucket', ({ data }: MessageEvent<string>) => {
@@ -79,6 +95,7 @@ export function useRun(id: Ref<string>) {
       if (next !== undefined) state.value = next
       if (next === 'setup') void refresh()
     })
+    stream.addEventListener('changed', () => void refresh())
     stream.addEventListener('end', () => {
       say({ kind: 'event', event: { kind: 'end' } })
       stream.close()
@@ -89,7 +106,7 @@ export function useRun(id: Ref<string>) {
 
   async function refresh(): Promise<void> {
     try {
-      const detail = await api.run(id.value)
+      const detail = await source.value.read()
       run.value = detail
       state.value = detail.state
       // What its gates are held to is known from when it begins: its seconds are read anew.
@@ -109,11 +126,16 @@ export function useRun(id: Ref<string>) {
     say({ kind: 'times', of })
   }
 
-  async function stop(): Promise<void> {
-    await api.stopRun(id.value).catch((error: unknown) => (fault.value = wordsOf(error)))
+  function showSeries(of: readonly SeriesOf[]): void {
+    asked.series = of
+    say({ kind: 'series', of })
   }
 
-  return { run, view, state, fault, isConnected, open, select, showTimes, stop, refresh }
+  async function stop(): Promise<void> {
+    await api.stopRun(run.value?.id ?? '').catch((error: unknown) => (fault.value = wordsOf(error)))
+  }
+
+  return { run, view, state, fault, isConnected, open, select, showTimes, showSeries, stop, refresh }
 }
 
 const STATES: readonly StoredState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']

@@ -13,6 +13,7 @@ import VerdictSign from '../signs/VerdictSign.vue'
 import { useMay } from '../stores/may.js'
 import { ago, counted, grouped, lengthOf, percent } from '../text/figures.js'
 import { MOST_COMPARED } from '../compare/compare-picture.js'
+import RetentionDialog from './RetentionDialog.vue'
 import RunFilters from './RunFilters.vue'
 import RunSpark from './RunSpark.vue'
 import { runWords } from '../text/run-words.js'
@@ -58,6 +59,7 @@ const {
   placeholderData: (before) => before,
 })
 
+const isKeeping = ref(false)
 const chosen = ref<RunSummary[]>([])
 async function remove(): Promise<void> {
   try {
@@ -92,8 +94,10 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
     <div class="head">
       <h1>Runs</h1>
       <RouterLink class="trend" :to="{ name: 'trend', params: { project } }">Trend</RouterLink>
+      <ElButton v-if="may.isAdministrator" link @click="isKeeping = true">How long runs are kept…</ElButton>
       <span class="soft keys"><i class="key load"></i> arrivals due <i class="key times"></i> p95 of each second</span>
     </div>
+    <RetentionDialog v-if="may.isAdministrator" v-model="isKeeping" :project="project" />
     <RunFilters v-if="isNarrowed || (state?.total ?? 0) > 0" :project="project" :filter="filter" @change="ask" />
     <PageError v-if="error" title="The runs could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="isLoading && !state" class="wait soft">Loading runs…</p>

@@ -1,0 +1,78 @@
+// Series that somebody asked for, worked out second by second, and only once for each.
+import type { Bucket } from '../measure/bucket.js'
+import { pool } from '../measure/cells.js'
+import type { RunShape } from '../measure/shape.js'
+import type { Distribution } from '../numbers/distribution.js'
+import { sum } from '../judge/scope.js'
+import { seriesText, type SeriesOf } from './lanes.js'
+import type { RunView } from './run-view.js'
+
+export type SeriesValues = (number | null)[]
+
+export class OwnSeries {
+  /** Values so far, by the text of the series, and the buckets that were read. */
+  private readonly known = new Map<string, { values: SeriesValues; read: number }>()
+
+  constructor(private readonly view: RunView) {}
+
+  /** By second; times in ms, counts, shares in percent, metrics in their own unit. Null where there was nothing. */
+  valuesOf(series: SeriesOf): SeriesValues {
+    const { view } = this
+    if (series.of === 'metric') {
+      const index = view.shape.metrics.findIndex(({ name }) => name === series.name)
+      return view.series.metrics[index] ?? []
+    }
+    if (series.of === 'generator') {
+      const values = view.series[series.figure]
+      const isShare = series.figure === 'busy' || series.figure === 'steal'
+      return isShare ? values.map((value) => 100 * value) : values
+    }
+    const text = seriesText(series)
+    const known = this.known.get(text) ?? { values: [], read: 0 }
+    this.known.set(text, known)
+    for (; known.read < view.buckets.length; known.read++) {
+      const bucket = view.buckets[known.read]
+      if (bucket === undefined) continue
+      while (known.values.length < bucket.second) known.values.push(null)
+      known.values[bucket.second] = valueIn(bucket, series, view.shape)
+    }
+    return known.values
+  }
+}
+
+function valueIn(
+  bucket: Bucket,
+  series: Exclude<SeriesOf, { of: 'metric' | 'generator' }>,
+  shape: RunShape,
+): number | null {
+  if (series.of === 'step') {
+    const step = shape.steps.findIndex(({ name }) => name === series.name)
+    const cells = bucket.steps.filter((cell) => cell.step === step)
+    if (series.figure === 'requests' || series.figure === 'failed') {
+      const { figure } = series
+      return sum(cells, (cell) => cell[figure])
+    }
+    return timeOf(
+      cells.map(({ responseTime }) => responseTime),
+      series.figure,
+    )
+  }
+  const names = series.of === 'group' ? shape.groups : shape.journeys
+  const scope = names.indexOf(series.name)
+  const all = series.of === 'group' ? bucket.groups : bucket.journeys
+  const cells = all.filter((cell) => cell.scope === scope)
+  if (series.figure === 'finished' || series.figure === 'failed') {
+    const { figure } = series
+    return sum(cells, (cell) => cell[figure])
+  }
+  return timeOf(
+    cells.map(({ time }) => time),
+    series.figure,
+  )
+}
+
+function timeOf(times: readonly Distribution[], figure: 'median' | 'p95' | 'p99'): number | null {
+  const all = pool(times)
+  if (all.count === 0) return null
+  return all.percentile(figure === 'median' ? 50 : Number(figure.slice(1))) / 1000
+}

@@ -1,0 +1,83 @@
+<script setup lang="ts">
+// How long the runs of a project are kept: a sentence, and what it would delete now.
+import { readRetention } from '@jolt-gate/core'
+import { ElButton, ElDialog, ElInput } from 'element-plus'
+import { refDebounced } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+import { api, wordsOf } from '../api/client.js'
+import { takeCursor } from '../forms/take-cursor.js'
+
+const props = defineProps<{ project: number }>()
+const isOpen = defineModel<boolean>({ required: true })
+const EXAMPLES = ['keep 90 days, open runs of main for ever', 'keep 30 days, runs with label release for 365 days']
+const rule = ref('')
+const asked = refDebounced(rule, 300)
+const due = ref<number>()
+const fault = ref('')
+const wrong = computed(() => {
+  const read = readRetention(rule.value)
+  return read.ok ? '' : read.fault
+})
+watch(isOpen, async (open) => {
+  if (!open) return
+  fault.value = ''
+  const told = await api.retention(props.project).catch((error: unknown) => (fault.value = wordsOf(error)))
+  if (typeof told === 'object') rule.value = told.rule
+})
+watch([asked, isOpen], async () => {
+  due.value = undefined
+  if (!isOpen.value || wrong.value !== '') return
+  const told = await api.retention(props.project, asked.value).catch(() => undefined)
+  if (told?.rule === rule.value) due.value = told.due
+})
+async function save(): Promise<void> {
+  if (wrong.value !== '') return
+  try {
+    await api.setRetention(props.project, rule.value)
+    isOpen.value = false
+  } catch (error) {
+    fault.value = wordsOf(error)
+  }
+}
+const dueWords = computed(() => {
+  if (rule.value.trim() === '') return 'Every run is kept.'
+  if (due.value === undefined) return ''
+  return due.value === 0
+    ? 'Nothing would be deleted now.'
+    : `${String(due.value)} ${due.value === 1 ? 'run' : 'runs'} would be deleted within the hour.`
+})
+</script>
+
+<template>
+  <ElDialog v-model="isOpen" title="How long runs are kept" width="560" append-to-body @opened="takeCursor">
+    <form @submit.prevent="save()">
+      <ElInput v-model="rule" maxlength="500" aria-label="Rule" :placeholder="EXAMPLES[0]" />
+      <p class="told" :class="{ wrong: wrong !== '' || fault !== '' }" role="status">
+        {{ fault || wrong || dueWords }}
+      </p>
+      <p class="soft">
+        Such as <code>{{ EXAMPLES[0] }}</code> or <code>{{ EXAMPLES[1] }}</code>. Runs kept as a baseline stay. Empty
+        keeps all.
+      </p>
+      <div class="buttons">
+        <ElButton @click="isOpen = false">Cancel</ElButton>
+        <ElButton type="primary" native-type="submit" :disabled="wrong !== ''">Save</ElButton>
+      </div>
+    </form>
+  </ElDialog>
+</template>
+
+<style scoped>
+.told {
+  min-height: 1.6em;
+  padding-top: 6px;
+}
+.wrong {
+  color: var(--brick);
+}
+.buttons {
+  display: flex;
+  justify-content: flex-end;
+  padding-top: 10px;
+}
+</style>
