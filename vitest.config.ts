@@ -15,9 +15,10 @@ interface Manner {
 }
 
 /** Of the engine what measures no time: it need not have the machine for itself. */
-const UNTIMED = 'held network parts rehearsal reused-connection sandbox sender standards steps'
-  .split(' ')
-  .map((name) => `engine/test/${name}.test.ts`)
+const UNTIMED =
+  'generator held load network parts rehearsal reused-connection run-view sandbox sender standards steps traces'
+    .split(' ')
+    .map((name) => `engine/test/${name}.test.ts`)
 
 const project = (
   name: string,

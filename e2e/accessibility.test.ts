@@ -10,6 +10,10 @@ const PLAN = '/p/1/plan?file=plans/summer.gate.yaml'
 const TREND = '/p/1/trend?plan=plans/watch.gate.yaml&target=harbour'
 /** Of runs whose ids the database gives. */
 const addressOf: Readonly<Record<string, () => Promise<string>>> = {
+  run: async () => {
+    const { runs } = (await askedOf('/projects/1/runs?verdict=shut')) as { runs: { id: string }[] }
+    return `/p/1/runs/${runs[0]?.id ?? ''}?show=slowest&lanes=load,time,step~view sailing~p95`
+  },
   compare: async () => {
     const { runs } = (await askedOf('/projects/1/runs')) as { runs: { id: string }[] }
     return `/p/1/compare?runs=${runs
@@ -30,6 +34,7 @@ const PAGES = [
   '/p/1/runs',
   TREND,
   'compare',
+  'run',
   '/account',
   '/people',
   '/audit-log',
@@ -42,6 +47,8 @@ const OPENED: Readonly<Record<string, readonly (string | RegExp)[]>> = {
   [`${PLAN}&as=form`]: ['Add a part…'],
   '/p/1/targets': ['Delete', 'Rename…'],
   [TREND]: ['Acknowledge…'],
+  run: [/^\+ Lane/, /^View/, /^More/],
+  '/p/1/runs': ['How long runs are kept…'],
   '/people': [/^Reset password/],
 }
 

@@ -27,8 +27,8 @@ const SWITCHES = [
 
 export type Application = Awaited<ReturnType<typeof startApplication>>
 
-/** @param withHistory - whether the demo has its recorded runs from the start */
-export async function startApplication(withHistory = false) {
+/** @param history - whether the demo has its recorded runs from the start, or a file of others */
+export async function startApplication(history: boolean | string = false) {
   const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-e2e-'))
   mkdirSync(join(folder, 'data'), { recursive: true })
   const database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
@@ -45,7 +45,7 @@ export async function startApplication(withHistory = false) {
       ...['--projects-folder', join(folder, 'projects')],
       ...['--runs-folder', join(folder, 'runs')],
       ...['--key-file', sealKeyFile(folder)],
-      ...(withHistory ? ['--recorded-runs', RECORDED_RUNS] : []),
+      ...(history === false ? [] : ['--recorded-runs', history === true ? RECORDED_RUNS : history]),
       '--demo',
     ],
     DEMO_SECRETS,
@@ -73,6 +73,10 @@ export async function startApplication(withHistory = false) {
         if (message.type() === 'error') faults.push(message.text())
       })
       return { page, faults }
+    },
+    /** A page of somebody who is not signed in. */
+    async newStranger(): Promise<Page> {
+      return (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
     },
     async stop() {
       await browser.close()

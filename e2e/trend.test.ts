@@ -93,9 +93,8 @@ describe('a run', () => {
     }
 
     await page.locator('.lane canvas').first().waitFor()
-    const picture = await saved(() =>
-      page.getByRole('button', { name: 'Save the lane Response time as PNG' }).press('Enter'),
-    )
+    await page.getByRole('button', { name: 'Lane Response time' }).press('Enter')
+    const picture = await saved(() => page.getByRole('menuitem', { name: 'Save as PNG' }).click())
     await page.getByRole('button', { name: 'More' }).click()
     const table = await saved(() => page.getByRole('menuitem', { name: 'CSV by second' }).click())
 
@@ -104,5 +103,48 @@ describe('a run', () => {
     expect([...picture.bytes.subarray(0, 8)]).toEqual([137, 80, 78, 71, 13, 10, 26, 10])
     expect(picture.bytes.length).toBeGreaterThan(5000)
     expect(table.bytes.toString().split('\n').length).toBeGreaterThan(9)
+  })
+})
+
+describe('a run that is read together', () => {
+  it("has a lane of one's own, a mark and a view, and is read by a link without an account", async () => {
+    await page.goto(`${place.origin}/p/1/runs?plan=plans/watch.gate.yaml&verdict=shut`)
+    await page.locator('.el-table__row').first().click()
+    await page.locator('.lane').first().waitFor()
+    await page.getByRole('button', { name: '+ Lane' }).click()
+    await page.getByRole('combobox', { name: 'Series' }).fill('search sailings p95')
+    await page.getByRole('option', { name: 'search sailings p95' }).click()
+    await page.keyboard.press('Escape')
+    await page.getByRole('button', { name: 'Add', exact: true }).click()
+    await page.locator('.lane', { hasText: 'search sailings' }).waitFor()
+    expect(decodeURIComponent(page.url())).toContain('step~search%20sailings~p95')
+
+    await page.getByRole('group', { name: /Run chart/ }).focus()
+    for (const key of ['ArrowRight', 'ArrowRight', 'ArrowRight', 'm']) await page.keyboard.press(key)
+    await page.getByLabel('What happened').pressSequentially('deployed 1.4.2')
+    await page.keyboard.press('Enter')
+    await page.locator('.mark', { hasText: 'deployed 1.4.2' }).waitFor()
+
+    await page.getByRole('button', { name: /^View/ }).click()
+    await page.getByRole('menuitem', { name: 'Keep these lanes…' }).click()
+    await page.getByLabel('Name of the view').fill('Search')
+    await page.keyboard.press('Enter')
+    await page.getByRole('button', { name: 'View: Search' }).waitFor()
+
+    await page.getByRole('button', { name: 'More' }).click()
+    await page.getByRole('menuitem', { name: 'Share…' }).click()
+    await page.getByRole('button', { name: 'Make a link' }).click()
+    const link = await page.getByLabel('The link, shown once').inputValue()
+    const stranger = await place.newStranger()
+    await stranger.goto(`${link}?show=slowest`)
+    await stranger.locator('.mark', { hasText: 'deployed 1.4.2' }).waitFor()
+    await stranger.getByText('Shut (failed)').waitFor()
+    await stranger.locator('.el-table__row').first().waitFor()
+    expect(await stranger.getByRole('button', { name: /^(More|Run again|View)/ }).count()).toBe(0)
+    await page.getByRole('button', { name: 'End', exact: true }).click()
+    await page.getByRole('button', { name: 'End', exact: true }).waitFor({ state: 'detached' })
+    await stranger.reload()
+    await stranger.getByText(/this link does not open anything/).waitFor()
+    await stranger.context().close()
   })
 })

@@ -97,13 +97,14 @@ program
   .addOption(set())
   .addOption(seed())
   .addOption(scale())
-  .option('--baseline <result.json>', 'the result.json to compare gates "of baseline" with')
+  .option('--baseline <result.json>', 'the result.json to compare gates "of baseline" with; server: the one of --to')
   .addOption(json())
   .option('--junit <file>', 'write JUnit XML')
   .option('--markdown <file>', 'write Markdown')
   .option('--html <file>', 'write a self-contained HTML page with charts')
   .option('--csv <file>', 'write the series, one row per second')
   .option('--out <folder>', 'write all reports: JSON, HTML and CSV of each plan, junit.xml and summary.md of all')
+  .option('--to <server>', 'show the run live on a server, which keeps it; its token in JOLT_TOKEN')
   .option('--samples <file.csv.gz>', 'write every request as a row, 5 million at most')
   .addOption(
     new Option('--label <name=value>', 'a label of the run, in its reports (repeatable)')
@@ -204,6 +205,17 @@ program
   .action(async (kind: string, options: { usual: string; peak?: string; for: string }) => {
     const { writeLoad } = await import('./profile.js')
     process.exitCode = writeLoad(kind, options)
+  })
+
+program
+  .command('send')
+  .description('hand in runs that could not be delivered while they were made')
+  .argument('<run.gz...>', 'what "run --to --out FOLDER" has kept')
+  .requiredOption('--to <server>', 'the server that keeps them; its token in JOLT_TOKEN')
+  .addHelpText('after', '\nExample:\n  jolt-gate send reports/*.run.gz --to https://gate.example/p/1')
+  .action(async (files: string[], { to }: { to: string }) => {
+    const { send } = await import('./report/send.js')
+    process.exitCode = await send(files, to, outputOf())
   })
 
 program

@@ -61,7 +61,7 @@ function reportOf(name: ReportName, file: string, index: number): Report {
 }
 
 /** `plans/smoke.gate.yaml` is `plans-smoke`: two plans of one name in two folders stay apart. */
-function nameOf(file: string): string {
+export function nameOf(file: string): string {
   const plain = file.replace(/\.gate\.yaml$/, '').replace(/^https?:\/\//, '')
   return plain.replaceAll(/[^\w.-]+/g, '-').replaceAll(/^[-.]+|-+$/g, '') || 'plan'
 }

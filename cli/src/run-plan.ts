@@ -3,6 +3,9 @@ import {
   baselineFault,
   baselineFrom,
   loadFingerprint,
+  previewOf,
+  scalePlan,
+  shapeOf,
   type Baseline,
   type Plan,
   type RunResult,
@@ -16,6 +19,7 @@ import {
   type RunOptions,
   type RunOutcome,
 } from '@jolt-gate/engine'
+import { ROUTES, type ReportedRun } from '@jolt-gate/core/api'
 import { newId, VERSION } from '@jolt-gate/core/identity'
 import { isUrl, mostOfUsers, planOfUrl, refuseForbidden, refuseUnknownValues } from './asked.js'
 import { readStored } from './compare.js'
@@ -24,8 +28,11 @@ import type { Output, RunArguments } from './options.js'
 import { progressOf } from './progress.js'
 import { asOftenAsAsked } from './repeat.js'
 import { commitOf, NO_REPOSITORY, type Commit, type Repository } from './repository.js'
+import { keepReported } from './report/kept.js'
+import { Reporter, shapeFingerprint } from './report/reporter.js'
+import type { Server } from './report/server.js'
 import type { Samples } from './samples.js'
-import { readValidPlan, readValidText } from './validate.js'
+import { readValidPlan, readValidText, type PlanRead } from './validate.js'
 
 /** A plan that may be run. */
 export interface AskedPlan {
@@ -36,13 +43,14 @@ export interface AskedPlan {
   secrets: Record<string, string>
   baseline: Baseline | undefined
   repository: Repository
+  /** Of its file, and of those that it was read with. */
+  text: string
+  texts: Readonly<Record<string, string>>
 }
 
 /** Reads a plan, and refuses what cannot be run; nothing is sent. */
-export async function askedPlan(file: string, options: RunArguments): Promise<AskedPlan> {
-  const { reading, repository } = isUrl(file)
-    ? { reading: readValidText(file, planOfUrl(file, options)), repository: NO_REPOSITORY }
-    : readValidPlan(file, options)
+export async function askedPlan(file: string, options: RunArguments, server: Server | undefined): Promise<AskedPlan> {
+  const { reading, repository, text, texts } = isUrl(file) ? readUrl(file, options) : readValidPlan(file, options)
   refuseLoadOptions(file, options)
   const { plan, target } = reading
   if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
@@ -54,8 +62,45 @@ export async function askedPlan(file: string, options: RunArguments): Promise<As
     throw new UsageError(`a secret needs at least four characters: ${secrets.variables.join(' and ')}`)
   await refuseForbidden(plan, target, options.scale)
   const baseline =
-    options.baseline === undefined ? undefined : readBaseline(options.baseline, plan, target, options.scale)
-  return { file, plan, target, secrets: secrets.values, baseline, repository }
+    options.baseline === 'server'
+      ? await baselineOfServer(server, plan, target, options, commitOf(repository.root))
+      : options.baseline === undefined
+        ? undefined
+        : readBaseline(options.baseline, plan, target, options.scale)
+  return { file, plan, target, secrets: secrets.values, baseline, repository, text, texts }
+}
+
+function readUrl(url: string, options: RunArguments): PlanRead {
+  const text = planOfUrl(url, options)
+  return { reading: readValidText(url, text), repository: NO_REPOSITORY, text, texts: {} }
+}
+
+/** What the server has for a run like this; nothing where it does not answer, and the gates say so. */
+async function baselineOfServer(
+  server: Server | undefined,
+  plan: Plan,
+  target: Target,
+  { scale, branch }: RunArguments,
+  commit: Commit,
+): Promise<Baseline | undefined> {
+  if (server === undefined) throw new UsageError('--baseline server needs --to: the server that has it')
+  const on = branch ?? commit.branch
+  try {
+    const { baseline } = await server.ask(
+      ROUTES.fittingBaseline,
+      { project: await server.projectId() },
+      {
+        query: {
+          ...{ plan: plan.file, target: target.name, scale: String(scale), load: loadFingerprint(plan) },
+          ...(on === null ? {} : { branch: on }),
+        },
+      },
+    )
+    return baseline ?? undefined
+  } catch (error) {
+    process.stderr.write(`no baseline: ${error instanceof Error ? error.message : String(error)}\n`)
+    return undefined
+  }
 }
 
 /** What is told of a run as it goes on. */
@@ -63,43 +108,48 @@ export interface RunListener {
   /** Given each result as it stands, before teardown and after it. */
   onResult: (result: RunResult) => void
   samples: Samples | undefined
+  /** That sees the run live and keeps it. */
+  server: Server | undefined
+  /** Where what cannot be delivered is kept; given the id of its run. */
+  keepAt: ((run: string) => string) | undefined
 }
 
 /** Runs it, as often as is asked for. */
 export async function runPlan(
-  { file, plan, target, secrets, baseline, repository }: AskedPlan,
+  asked: AskedPlan,
   options: RunArguments,
   output: Output,
-  { onResult, samples }: RunListener,
+  { onResult, samples, server, keepAt }: RunListener,
 ): Promise<Pick<RunOutcome, 'result' | 'judgement'>> {
+  const { file, plan, target, secrets, baseline, repository } = asked
   const most = isUrl(file) ? mostOfUsers(options) : undefined
   if (most !== undefined && !output.quiet) process.stderr.write(`${most}\n`)
   const commit = commitOf(repository.root)
   const once = () => {
     const id = newId()
     if (!output.quiet) process.stderr.write(`${headline(plan, target, commit, id)}\n`)
-    return runOnce(
-      {
-        plan,
-        target,
-        secrets,
-        overrides: options.set,
-        scale: options.scale,
-        baseline,
-        calibration: lastCalibration(),
-        fileBytes: repository.readBytes,
-        identity: {
-          id,
-          tool: VERSION,
-          plan: { name: plan.name, file: plan.file, ...commit, seed: options.seed ?? plan.seed },
-          change: changeOf(options),
-          labels: options.label,
-        },
-        onResult,
-        ...(samples === undefined ? {} : { onSamples: samples.of(id) }),
+    const run: RunOptions = {
+      plan,
+      target,
+      secrets,
+      overrides: options.set,
+      scale: options.scale,
+      baseline,
+      calibration: lastCalibration(),
+      fileBytes: repository.readBytes,
+      identity: {
+        id,
+        tool: VERSION,
+        plan: { name: plan.name, file: plan.file, ...commit, seed: options.seed ?? plan.seed },
+        change: changeOf(options),
+        labels: options.label,
       },
-      output,
-    )
+      onResult,
+      ...(samples === undefined ? {} : { onSamples: samples.of(id) }),
+    }
+    return server === undefined
+      ? runOnce(run, output)
+      : runReported(run, output, server, { begun: begunOf(asked, options, run, commit), file: keepAt?.(id) })
   }
   return asOftenAsAsked(once, options, output)
 }
@@ -108,9 +158,11 @@ async function runOnce(asked: RunOptions, output: Output): Promise<RunOutcome> {
   const handle: RunHandle = startRun({
     ...asked,
     onState: (state) => {
+      asked.onState?.(state)
       progress.onState(state)
     },
     onEvent: (event) => {
+      asked.onEvent?.(event)
       if (event.kind === 'bucket') progress.onBucket(event.bucket)
     },
   })
@@ -120,6 +172,63 @@ async function runOnce(asked: RunOptions, output: Output): Promise<RunOutcome> {
   release()
   progress.end()
   return outcome
+}
+
+/** The run is told to a server as it goes on; what becomes of that changes neither its verdict nor its end. */
+async function runReported(
+  run: RunOptions,
+  output: Output,
+  server: Server,
+  { begun, file }: { begun: ReportedRun; file: string | undefined },
+): Promise<RunOutcome> {
+  const reporter = new Reporter(server, begun)
+  const outcome = await runOnce(
+    {
+      ...run,
+      onState: (state) => {
+        reporter.at(state)
+      },
+      onEvent: (event) => {
+        reporter.add(event)
+      },
+    },
+    output,
+  )
+  const fault = await reporter.finish(outcome.result)
+  if (fault === undefined) {
+    if (!output.quiet) process.stderr.write(`run ${begun.id} is kept at ${server.origin}\n`)
+    return outcome
+  }
+  process.stderr.write(`the run was not delivered: ${fault}\n`)
+  if (file === undefined) process.stderr.write('with --out FOLDER it would be kept, to be handed in by "send"\n')
+  else {
+    keepReported(file, reporter.reported)
+    process.stderr.write(`it is kept: jolt-gate send ${file} --to ${server.origin}\n`)
+  }
+  return outcome
+}
+
+/** What the server is told of a run as it begins: it reads the plan itself. */
+function begunOf(
+  { plan, target, text, texts }: AskedPlan,
+  options: RunArguments,
+  { identity }: RunOptions,
+  commit: Commit,
+): ReportedRun {
+  const scaled = scalePlan({ ...plan, seed: identity.plan.seed }, options.scale)
+  return {
+    id: identity.id,
+    tool: identity.tool,
+    plan: {
+      ...{ file: plan.file, text, files: texts, set: options.set, ...commit },
+      ...{ seed: identity.plan.seed, scale: options.scale },
+    },
+    target: options.target ?? null,
+    change: identity.change ?? { commit: commit.commit, branch: commit.branch },
+    labels: { ...identity.labels },
+    shape: shapeFingerprint(shapeOf(scaled, previewOf(scaled).phases, target)),
+    startedAt: new Date().toISOString(),
+  }
 }
 
 /** The change under test, where the command line says that it is another than the plan's own commit. */

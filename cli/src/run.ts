@@ -1,10 +1,13 @@
 // `run`: makes the load of plans, one after another; the verdict is the exit code.
 import { existsSync } from 'node:fs'
+import { join } from 'node:path'
 import { verdictWords, type RunResult } from '@jolt-gate/core'
 import { EXIT } from './errors.js'
 import type { Output, RunArguments } from './options.js'
 import { printResult } from './print-result.js'
-import { checkReports, removeUnwritten, reportsFor, writeReports, type Reports } from './reports.js'
+import { KEPT_ENDING } from './report/kept.js'
+import { Server } from './report/server.js'
+import { checkReports, nameOf, removeUnwritten, reportsFor, writeReports, type Reports } from './reports.js'
 import { openSamples } from './samples.js'
 import { askedPlan, runPlan, type AskedPlan } from './run-plan.js'
 
@@ -20,7 +23,8 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   const reports = reportsFor(files, options)
   const asked: AskedPlan[] = []
   // All of them are read before anything is sent.
-  for (const file of files) asked.push(await askedPlan(file, options))
+  const server = options.to === undefined ? undefined : Server.at(options.to, process.env['JOLT_TOKEN'])
+  for (const file of files) asked.push(await askedPlan(file, options, server))
   checkReports(reports)
   const samples = options.samples === undefined ? undefined : await openSamples(options.samples)
   const results: RunResult[] = []
@@ -28,6 +32,8 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   for (const one of asked) {
     const { result, judgement } = await runPlan(one, options, output, {
       samples,
+      server,
+      keepAt: keptIn(options.out, one.file),
       onResult: (early) => {
         // Standard output gets one document: the last one.
         writeReports(reports, [...results, early], files.slice(results.length + 1), 'files')
@@ -47,6 +53,11 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   const code = GRAVEST.find((one) => codes.includes(one)) ?? EXIT.ok
   // A pipeline that goes by its reports must not take a missing one for a good one.
   return faults.length > 0 && code === EXIT.ok ? EXIT.fault : code
+}
+
+/** Where a run that cannot be delivered is kept. */
+function keptIn(out: string | undefined, file: string): ((run: string) => string) | undefined {
+  return out === undefined ? undefined : (run) => join(out, `${nameOf(file)}.${run}${KEPT_ENDING}`)
 }
 
 function tell(reports: Reports, faults: readonly string[], output: Output): void {

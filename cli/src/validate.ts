@@ -37,13 +37,24 @@ interface Asked {
   set?: Record<string, string>
 }
 
+/** A plan as it was read, with its text and the texts that it was read with. */
+export interface PlanRead {
+  reading: PlanReading
+  repository: Repository
+  text: string
+  texts: Readonly<Record<string, string>>
+}
+
 /** Reads a plan with its repository. */
-export function readPlanFile(
-  file: string,
-  { target, set = {} }: Asked,
-): { reading: PlanReading; repository: Repository } {
+export function readPlanFile(file: string, { target, set = {} }: Asked): PlanRead {
   const { text, path, repository } = openPlan(file)
-  return { reading: readPlan(path, text, { files: repository.read, target, set }), repository }
+  const texts: Record<string, string> = {}
+  const files = (other: string) => {
+    const found = repository.read(other)
+    if (found !== undefined) texts[other] = found
+    return found
+  }
+  return { reading: readPlan(path, text, { files, target, set }), repository, text, texts }
 }
 
 /** Reads the text of a plan that must be valid and is in no repository. */
@@ -55,7 +66,7 @@ export function readValidText(name: string, text: string): PlanReading {
 }
 
 /** Reads a plan that must be valid; its problems are the message otherwise. */
-export function readValidPlan(file: string, asked: Asked): { reading: PlanReading; repository: Repository } {
+export function readValidPlan(file: string, asked: Asked): PlanRead {
   const read = readPlanFile(file, asked)
   if (read.reading.hasErrors) throw new UsageError(read.reading.problems.map(lineOf).join('\n'))
   return read

@@ -8,8 +8,8 @@ import { fileURLToPath } from 'node:url'
 
 const OVERLOAD = 'plans/overload.gate.yaml'
 const FIRST_RUNS = ['plans/smoke.gate.yaml', 'plans/summer.gate.yaml', OVERLOAD, 'plans/smoke.gate.yaml']
-/** Runs that were really made, of a plan of their own: `npm run record` makes them anew. */
-export const RECORDED_RUNS = fileURLToPath(new URL('../recorded/timetable-watch.jsonl.gz', import.meta.url))
+/** Runs that were really made: `npm run record` makes them anew. */
+export const RECORDED_RUNS = fileURLToPath(new URL('../recorded/demo-runs.jsonl.gz', import.meta.url))
 const TARGET = 'targets/harbour.target.yaml'
 
 /** What the stand-in asks for; no secret of anybody's. */

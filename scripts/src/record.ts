@@ -1,80 +1,87 @@
-// `npm run record`: makes the runs that the demo begins with, really, and keeps them as a file. The service slows down
-// with the fourteenth of them and is mended with the eighteenth; the seventh is stopped by a person.
+// `npm run record`: makes runs, really, against the service with its flaws, and keeps them as files: the demo begins
+// with some, and findings are tested on others. `npm run record watch peak findings` makes those that are named.
 import { execFileSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { dirname, join } from 'node:path'
-import { setTimeout as sleep } from 'node:timers/promises'
-import { gzipSync } from 'node:zlib'
-import { startChild } from './children.js'
-import { DEMO_ENVIRONMENT, demoSession, prepareDemo, RECORDED_RUNS, untilNoneGoes, type Ask } from './demo.js'
-import { startMariaDb } from './mariadb.js'
-import { root } from './stage.js'
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { dirname } from 'node:path'
+import { gunzipSync, gzipSync } from 'node:zlib'
+import { RECORDED_RUNS } from './demo.js'
+import { FINDINGS } from './record-findings.js'
+import { RECORDED_FINDINGS, Recorder, type RecordedRun } from './recorder.js'
 
-const PLAN = 'plans/watch.gate.yaml'
-const RUNS = 26
+const WATCH = 'plans/watch.gate.yaml'
+const PEAK = 'plans/peak.gate.yaml'
+/** The search slows down with the fourteenth run and is mended with the eighteenth; the seventh a person stops. */
+const WATCH_RUNS = 26
 const [SLOW_FROM, MENDED_FROM, STOPPED] = [14, 18, 7]
-const SLOW = 2
-const STOP_AFTER_MS = 5000
+/** One for each grade of impact. */
+const PEAKS = [{}, { slowSearch: 2.8 }, { slowSearch: 3.4 }, { lostConnections: 16 }]
 
-const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-record-'))
-const database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
-const ferries = await startChild([join(root, 'stand-ins/ferries/dist/main.js')])
-const demo = join(folder, 'larkholm-ferries')
-prepareDemo(join(root, 'demo'), demo, ferries.origin)
-const server = await startChild(
-  [
-    join(root, 'server/dist/main.js'),
-    ...['--socket', database.socketPath, '--database-user', database.user],
-    ...['--project', demo, '--runs-folder', join(folder, 'runs'), '--demo'],
-  ],
-  DEMO_ENVIRONMENT,
-)
-const json = await demoSession(server.origin)
-const lines: string[] = []
-for (let number = 1; number <= RUNS; number++) {
-  await setFlaws(number >= SLOW_FROM && number < MENDED_FROM ? SLOW : 1)
-  execFileSync('git', ['commit', '-q', '--allow-empty', '-m', `Build ${String(number)} of the service`], { cwd: demo })
-  lines.push(await recorded(number, json))
-  process.stdout.write(`${String(number)} of ${String(RUNS)}\n`)
-}
-for (const part of [server, ferries, database]) await part.stop()
-mkdirSync(dirname(RECORDED_RUNS), { recursive: true })
-writeFileSync(RECORDED_RUNS, gzipSync(`${lines.join('\n')}\n`, { level: 9 }))
-rmSync(folder, { recursive: true, force: true })
+const asked = process.argv.slice(2)
+const isAsked = (name: string) => asked.length === 0 || asked.includes(name)
 
-async function setFlaws(slowSearch: number): Promise<void> {
-  const answer = await fetch(`${ferries.origin}/admin/flaws`, {
-    method: 'PUT',
-    headers: { 'content-type': 'application/json' },
-    body: JSON.stringify({ slowSearch }),
-  })
-  if (!answer.ok) throw new Error(await answer.text())
-}
+if (isAsked('watch')) await keepDemo(WATCH, await watch())
+if (isAsked('peak')) await keepDemo(PEAK, await peaks())
+if (isAsked('findings')) keep(RECORDED_FINDINGS, await findings())
 
-/** One run as a line of the file. */
-async function recorded(number: number, ask: Ask): Promise<string> {
-  const post = { method: 'POST', headers: { 'content-type': 'application/json' } }
-  const { id } = await ask<{ id: string }>(`${server.origin}/api/projects/1/runs`, {
-    ...post,
-    body: JSON.stringify({ plan: PLAN }),
-  })
-  if (number === STOPPED) {
-    await sleep(STOP_AFTER_MS)
-    await ask(`${server.origin}/api/runs/${id}/stop`, { ...post, body: '{}' })
+async function watch(): Promise<RecordedRun[]> {
+  const recorder = await Recorder.start()
+  const runs: RecordedRun[] = []
+  for (let number = 1; number <= WATCH_RUNS; number++) {
+    await recorder.setFlaws({ slowSearch: number >= SLOW_FROM && number < MENDED_FROM ? 2 : 1 })
+    execFileSync('git', ['commit', '-q', '--allow-empty', '-m', `Build ${String(number)} of the service`], {
+      cwd: recorder.demo,
+    })
+    runs.push(await recorder.run(WATCH, number === STOPPED ? { stopAfterMs: 5000 } : {}))
+    tell(`watch ${String(number)} of ${String(WATCH_RUNS)}`)
   }
-  await untilNoneGoes(server.origin, ask)
-  const detail = await ask<Record<string, unknown>>(`${server.origin}/api/runs/${id}`)
-  const result = await ask<unknown>(`${server.origin}/api/runs/${id}/result.json`)
-  const run = { ...detail, result: undefined, baseline: undefined }
-  return JSON.stringify({ run, result, buckets: await bucketsOf(id, ask) })
+  await recorder.stop()
+  return runs
 }
 
-/** The seconds of a run, as its stream tells them. */
-async function bucketsOf(id: string, ask: Ask): Promise<string[]> {
-  const text = await ask<string>(`${server.origin}/api/runs/${id}/stream`, {}, 'text')
-  return text
-    .split('\n\n')
-    .filter((event) => /^event: ?bucket$/m.test(event))
-    .map((event) => JSON.parse(/^data: ?(.*)$/m.exec(event)?.[1] ?? '""') as string)
+async function peaks(): Promise<RecordedRun[]> {
+  const runs: RecordedRun[] = []
+  for (const flaws of PEAKS) {
+    const recorder = await Recorder.start()
+    await recorder.setFlaws(flaws)
+    const run = await recorder.run(PEAK)
+    runs.push(run)
+    await recorder.stop()
+    tell(`peak with ${JSON.stringify(flaws)}: ${JSON.stringify(run.result['impact'])}`)
+  }
+  return runs
+}
+
+async function findings(): Promise<unknown[]> {
+  const lines: unknown[] = []
+  for (const { name, plan, flaws = {}, options = [], later } of FINDINGS) {
+    const recorder = await Recorder.start(options)
+    await recorder.setFlaws(flaws)
+    recorder.addPlan('plans/recorded.gate.yaml', plan)
+    const { run, result, buckets } = await recorder.run('plans/recorded.gate.yaml', { later })
+    await recorder.stop()
+    lines.push({ name, plan: run['plan'], shape: run['shape'], buckets })
+    tell(
+      `${name}: ${(result['findings'] as { kind: string; level: string }[]).map((one) => `${one.kind} (${one.level})`).join(', ')}`,
+    )
+  }
+  return lines
+}
+
+/** Runs of one plan take the place of those that were there. */
+async function keepDemo(plan: string, runs: readonly RecordedRun[]): Promise<void> {
+  const before = existsSync(RECORDED_RUNS)
+    ? gunzipSync(readFileSync(RECORDED_RUNS)).toString().trimEnd().split('\n')
+    : []
+  const others = before.filter((line) => (JSON.parse(line) as RecordedRun).run['planFile'] !== plan)
+  await Promise.resolve()
+  keep(RECORDED_RUNS, [...others.map((line) => JSON.parse(line) as unknown), ...runs])
+}
+
+function keep(file: string, lines: readonly unknown[]): void {
+  mkdirSync(dirname(file), { recursive: true })
+  writeFileSync(file, gzipSync(`${lines.map((line) => JSON.stringify(line)).join('\n')}\n`, { level: 9 }))
+}
+
+function tell(words: string): void {
+  process.stdout.write(`${words}\n`)
 }

@@ -17,6 +17,8 @@ import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes
 import type { ProjectWatch } from './projects/watch.js'
 import { projectRoutes } from './projects/routes.js'
 import { readingRoutes, sharedRoutes } from './reading/routes.js'
+import type { ReportedRuns } from './reported/reported-runs.js'
+import { reportedRoutes } from './reported/routes.js'
 import { rehearsalRoutes } from './rehearsals/routes.js'
 import type { Asker } from './runs/ask.js'
 import type { RunQueue } from './runs/queue.js'
@@ -27,6 +29,7 @@ import type { SecretStore } from './targets/secrets.js'
 
 export interface AppOptions extends PeopleOptions {
   queue: RunQueue
+  reported: ReportedRuns
   ask: Asker
   watch: ProjectWatch
   secrets: SecretStore
@@ -44,7 +47,7 @@ export interface AppOptions extends PeopleOptions {
 const HSTS_SECONDS = 365 * 86_400
 
 export function createApp(options: AppOptions): Express {
-  const { queue, ask, secrets, remotes, pages, projectsFolder, hosts, isBehindProxy } = options
+  const { queue, reported, ask, secrets, remotes, pages, projectsFolder, hosts, isBehindProxy } = options
   const app = express()
   app.disable('x-powered-by')
   app.set('trust proxy', isBehindProxy ? 1 : false)
@@ -79,14 +82,15 @@ export function createApp(options: AppOptions): Express {
     response.json(OPENAPI)
   })
   api.use(findVisitor)
-  api.use(sharedRoutes(queue))
+  api.use(sharedRoutes(queue, reported))
   api.use(sessionRoutes(options))
   api.use(peopleRoutes())
   api.use(projectRoutes(projectsFolder, options.watch, remotes))
   api.use(gitRoutes(remotes))
   api.use(targetRoutes(secrets))
   api.use(rehearsalRoutes(secrets))
-  api.use(runRoutes(queue, ask))
+  api.use(runRoutes(queue, ask, reported))
+  api.use(reportedRoutes(reported))
   api.use(trendRoutes())
   api.use(readingRoutes(queue))
   api.use(liveRoutes())

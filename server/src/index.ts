@@ -10,6 +10,7 @@ import type { ProviderOptions } from './people/provider.js'
 import { openProject } from './projects/add.js'
 import { ProjectWatch } from './projects/watch.js'
 import { keepDeleting } from './reading/retention.js'
+import { ReportedRuns } from './reported/reported-runs.js'
 import { RemoteStore } from './git/remotes.js'
 import { askerOf } from './runs/ask.js'
 import { addRecordedRuns } from './runs/recorded.js'
@@ -66,12 +67,16 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   const watch = new ProjectWatch()
   await watch.follow()
   const queue = new RunQueue(options.runsFolder)
+  const reported = new ReportedRuns((id, event) => {
+    queue.tell(id, event)
+  })
   const secrets = new SecretStore(options.sealKey)
   const ask = askerOf(secrets)
   const setupCode = (await PersonRow.count()) === 0 ? newSetupCode() : undefined
   const { listen = '127.0.0.1', tls, isBehindProxy = false } = options
   const app = createApp({
     queue,
+    reported,
     ask,
     watch,
     secrets,
@@ -101,6 +106,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
     origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,
     async stop() {
       stopDeleting()
+      reported.close()
       await queue.close()
       await watch.close()
       server.closeAllConnections()

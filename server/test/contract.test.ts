@@ -1,8 +1,9 @@
 // Every route of the contract is asked for real, and what it answers is held against the contract: an answer that lacks
 // a field, or has one more, fails.
-import { randomUUID } from 'node:crypto'
+import { createHash, randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { Validator } from '@seriousme/openapi-schema-validator'
+import { previewOf, readPlan, shapeOf } from '@jolt-gate/core'
 import { API_PROBLEM, ROUTES, type Route } from '@jolt-gate/core/api'
 import { ValidationError, type Schema } from 'yup'
 import { bareRemote, callerOf, PLAN, signedIn, startPlace, type Place } from './place.js'
@@ -138,6 +139,16 @@ function examples(): [Name, () => Example][] {
     ['sharedRun', () => ({ params: { token: tokenOf('share') } })],
     ['sharedStream', () => ({ params: { token: tokenOf('share') } })],
     ['revokeShare', () => ({ params: { ...run().params, share: idOf('share') } })],
+    ['reportRun', () => ({ params: project, body: reported() })],
+    ['reportSeconds', () => ({ params: { run: REPORTED }, body: { state: 'load', seconds: [], events: [] } })],
+    [
+      'reportResult',
+      () => ({
+        params: { run: REPORTED },
+        body: { result: { ...(seen.get('runResult') as object), id: REPORTED }, seconds: 0, events: [] },
+      }),
+    ],
+    ['fittingBaseline', () => ({ params: project, query: { ...PLAN_AND_TARGET, scale: '1', load: 'x' } })],
     ['saveView', () => ({ params: project, body: { name: 'Pool', lanes: 'load,time', planFile: PLAN } })],
     ['views', () => ({ params: project })],
     ['removeView', () => ({ params: { ...project, view: idOf('saveView') } })],
@@ -155,6 +166,21 @@ const REFUSALS: Partial<Record<Name, string>> = {
   stopRun: 'ENDED',
 }
 
+const REPORTED = 'reported12'
+/** What the command says of a run as it begins. */
+function reported() {
+  const [text, target] = [textOf(), `origin: ${place.ferries.origin}\n`]
+  const files = { 'targets/here.target.yaml': target }
+  const read = readPlan(PLAN, text, { files: (path) => (path in files ? target : undefined) })
+  const plan = { ...read.plan, seed: 1 }
+  const shape = shapeOf(plan, previewOf(plan).phases, read.target)
+  return {
+    ...{ id: REPORTED, tool: '0.1.0', target: null, labels: {}, startedAt: new Date().toISOString() },
+    plan: { file: PLAN, text, files, set: {}, commit: null, branch: null, dirty: false, seed: 1, scale: 1 },
+    change: { commit: 'abc', branch: 'main' },
+    shape: createHash('sha256').update(JSON.stringify(shape)).digest('hex'),
+  }
+}
 const PLAN_AND_TARGET = { plan: PLAN, target: 'here' }
 const TARGET = 'targets/other.target.yaml'
 const originOf = () => `origin: ${place.ferries.origin}\nsecrets: [user]\n`

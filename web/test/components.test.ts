@@ -67,6 +67,7 @@ describe('the verdict', () => {
       elapsed: 12,
       seconds: 60,
       errorMs: null,
+      noBaseline: null,
       trust: null,
     }
     const wrapper = mount(VerdictColumn, { props: { ...props, ...over } })

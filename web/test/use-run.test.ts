@@ -24,6 +24,9 @@ vi.mock('../src/run/run.worker.js?worker', () => ({
   },
 }))
 
+// Whole results have a test of their own.
+vi.mock('../src/run/result-picture.js', () => ({ pictureOfResult: () => undefined }))
+
 /** The streams that the page has opened; events are told by the test. */
 const streams: FakeStream[] = []
 class FakeStream {

@@ -5,6 +5,7 @@ import { PEOPLE_ROUTES } from './people.js'
 import { PROJECT_ROUTES } from './projects.js'
 import { READING_ROUTES } from './reading.js'
 import { REHEARSAL_ROUTES } from './rehearsals.js'
+import { REPORTED_ROUTES } from './reported.js'
 import { json, ownType, route } from './route.js'
 import { RUN_ROUTES } from './runs.js'
 import { TARGET_ROUTES } from './targets.js'
@@ -18,6 +19,7 @@ export const ROUTES = {
   ...RUN_ROUTES,
   ...TREND_ROUTES,
   ...READING_ROUTES,
+  ...REPORTED_ROUTES,
   ...LIVE_ROUTES,
   description: route({
     method: 'GET',
@@ -34,6 +36,7 @@ export * from './route.js'
 export * from './people.js'
 export * from './projects.js'
 export * from './reading.js'
+export * from './reported.js'
 export * from './rehearsals.js'
 export * from './runs.js'
 export * from './live.js'

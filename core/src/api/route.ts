@@ -1,11 +1,11 @@
 // What a route of the API is: how it is asked, who may, and what it answers. All routes stand in the files beside this.
 import { mixed, type AnyObject, type ObjectSchema, type Schema } from 'yup'
 
-export const SCOPES = ['read', 'write', 'run', 'git', 'admin'] as const
+export const SCOPES = ['read', 'write', 'run', 'report', 'git', 'admin'] as const
 export type Scope = (typeof SCOPES)[number]
 
 /** What a request wants to do; `nobody` may be asked before signing in. */
-export type Need = 'nobody' | 'read' | 'write' | 'run' | 'admin'
+export type Need = 'nobody' | 'read' | 'write' | 'run' | 'report' | 'admin'
 
 /** Types of answers that are no JSON. */
 export type TextType =

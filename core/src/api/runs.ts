@@ -75,6 +75,8 @@ export const RUN_DETAIL = RUN_SUMMARY.shape({
   result: RESULT.clone().nullable().default(null).defined(),
   /** What its gates against a baseline are held to. */
   baseline: ownType<Baseline>('baseline').nullable().default(null).defined(),
+  /** Why gates against a baseline have none, where that is so. */
+  noBaseline: textOrNone(),
   /** Who keeps it as a baseline, where somebody does. */
   keptBy: textOrNone(),
   marks: array().of(MARK).required(),

@@ -293,6 +293,8 @@ export const RESULT = object({
     busy: figures(),
     steal: figures().optional(),
     metrics: mixed({ type: 'metrics', check: isNamedFigures }).required(),
+    /** Failures by kind. */
+    failures: mixed({ type: 'failures', check: isNamedFigures }).optional(),
   }).required(),
   /** Steps in blocks of so many seconds each: what two runs are compared by. */
   blocks: object({

@@ -9,6 +9,35 @@ import type { RunShape } from './shape.js'
 
 type Bound = 'lower' | 'upper'
 
+/** Cells as seen, and the same with all times at their lower and at their upper bound. */
+export interface BoundedCells extends Cells {
+  readonly lower: Cells
+  readonly upper: Cells
+}
+
+/** What ended in some stretch of a run, without a row for each second. */
+export class Stretch extends Cells implements BoundedCells {
+  readonly lower = new Cells()
+  readonly upper = new Cells()
+
+  constructor(private readonly shape: RunShape) {
+    super()
+  }
+
+  /** @param errorMs - the generator error of that second */
+  addSecond(bucket: Bucket, errorMs: number): void {
+    this.addCells(bucket)
+    this.lower.addCells(boundOf(bucket, this.shape, errorMs, 'lower'))
+    this.upper.addCells(boundOf(bucket, this.shape, errorMs, 'upper'))
+  }
+
+  addStretch(other: BoundedCells): void {
+    this.addCells(other.counted())
+    this.lower.addCells(other.lower.counted())
+    this.upper.addCells(other.upper.counted())
+  }
+}
+
 /** Everything recorded of a run, and the same with all times at their lower and at their upper bound. */
 export class BoundedRecording extends Recording {
   readonly lower = new Cells()

@@ -40,6 +40,19 @@ export class Cells {
     for (const cell of cells.slowest) this.addSlow(cell)
   }
 
+  /** All of it, as what ended in one stretch of time. */
+  counted(): CountedCells {
+    return {
+      steps: [...this.steps.values()],
+      groups: [...this.groups.values()],
+      journeys: [...this.journeys.values()],
+      arrivals: [...this.arrivals.values()],
+      checks: [...this.checks.values()],
+      failures: [...this.failures.values()],
+      slowest: [...this.slowest.values()].flat(),
+    }
+  }
+
   /** The cells of some steps, due in some phases. */
   *stepCells(isPhase: (phase: number) => boolean, isStep: (step: number) => boolean): Generator<StepCell> {
     for (const cell of this.steps.values()) if (isPhase(cell.phase) && isStep(cell.step)) yield cell

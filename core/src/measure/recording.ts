@@ -68,14 +68,8 @@ export class Recording extends Cells {
       this.rowOf(second)
     return {
       second,
-      steps: [...this.steps.values()],
-      groups: [...this.groups.values()],
-      journeys: [...this.journeys.values()],
-      arrivals: [...this.arrivals.values()],
-      checks: [...this.checks.values()],
-      failures: [...this.failures.values()],
+      ...this.counted(),
       open: [],
-      slowest: [...this.slowest.values()].flat(),
       users,
       busy,
       busyOfFive,

@@ -1,10 +1,11 @@
 // Gates as the run chart draws them: each a beam over the phases that it covers, in the lane of what it measures.
 import { isUpperLimit } from '../language/comparisons.js'
+import type { GateResult } from '../judge/gate-result.js'
 import { scopeOf } from '../judge/scope.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
 import type { BuiltInLane } from './lanes.js'
-import type { RunView } from './run-view.js'
+import type { Series } from './run-view.js'
 
 /** One gate, over its phases. */
 export interface Beam {
@@ -19,8 +20,16 @@ export interface Beam {
   values: (number | null)[]
 }
 
+/** What beams are drawn from: a run, or its result before its seconds are read. */
+export interface BeamSource {
+  shape: RunShape
+  series: Pick<Series, 'requests' | 'failed'>
+  gates(): readonly Pick<GateResult, 'status'>[]
+  gateValues(gate: number): readonly (number | null)[]
+}
+
 /** The beams of a run; the gates that one sentence makes for each step are one beam. */
-export function beamsOf(gates: readonly Gate[], view: RunView): Beam[] {
+export function beamsOf(gates: readonly Gate[], view: BeamSource): Beam[] {
   const results = view.gates()
   const beams = new Map<number, Beam>()
   for (const [index, gate] of gates.entries()) {
@@ -47,7 +56,7 @@ export function beamsOf(gates: readonly Gate[], view: RunView): Beam[] {
 }
 
 /** Where a gate is drawn; undefined for one that no lane shows. */
-function placeOf(gate: Gate, index: number, view: RunView): Pick<Beam, 'lane' | 'limit' | 'values'> | undefined {
+function placeOf(gate: Gate, index: number, view: BeamSource): Pick<Beam, 'lane' | 'limit' | 'values'> | undefined {
   const { measure, limit, of, journey } = gate
   if (limit.kind !== 'fixed') return undefined
   const values = [...view.gateValues(index)]

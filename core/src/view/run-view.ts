@@ -9,7 +9,7 @@ import { satisfiedMsOf } from '../plan/satisfied.js'
 import { limitOf } from '../judge/subject.js'
 import { secondsOf } from '../judge/scope.js'
 import type { Bucket } from '../measure/bucket.js'
-import { BoundedRecording } from '../measure/bounds.js'
+import { BoundedRecording, type Stretch } from '../measure/bounds.js'
 import { Recording, type SecondRow } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
@@ -17,6 +17,7 @@ import type { Distribution } from '../numbers/distribution.js'
 import { familyOf, isOfRun } from '../plan/measures.js'
 import { phaseSummaries, type PhaseSummary } from './phases.js'
 import { groupSummaries, journeySummaries, type GroupSummary, type JourneySummary } from './scopes.js'
+import { Stretches } from './stretches.js'
 import { timesIn, type TimesOf } from './times.js'
 import { stepSummaries, type StepSummary } from './summaries.js'
 
@@ -92,6 +93,7 @@ export class RunView {
   readonly series: Series
   /** Every second that is judged, without what was in flight. */
   readonly buckets: Bucket[] = []
+  private readonly stretches: Stretches
   /** T of Apdex for the impact; null where nothing in the plan says how fast is fast enough. */
   readonly satisfiedMs: number | null
   private readonly states: GateState[]
@@ -104,6 +106,7 @@ export class RunView {
     this.shape = { ...shape, phases: shape.phases.map((phase) => ({ ...phase })) }
     this.limitsCapped = gates.some(({ measure }) => measure.kind === 'capped arrivals')
     this.recording = new BoundedRecording(this.shape)
+    this.stretches = new Stretches(this.shape)
     this.series = emptySeries(shape.metrics.length)
     this.states = gates.map((gate) => {
       const ofBaseline = gate.limit.kind === 'baseline' && baseline !== undefined ? baselineValue(baseline, gate) : null
@@ -218,12 +221,17 @@ export class RunView {
   private readonly isMeasured = (phase: number): boolean => this.shape.phases[phase]?.measured === true
 
   /** What ended in some seconds. */
-  private within({ fromSecond, toSecond }: TimeRange): BoundedRecording {
-    const part = new BoundedRecording(this.shape)
-    for (const bucket of this.buckets)
-      if (bucket.second >= fromSecond && bucket.second < toSecond)
-        part.add(bucket, this.recording.seconds[bucket.second]?.errorMs)
-    return part
+  private within({ fromSecond, toSecond }: TimeRange): Stretch {
+    return this.stretches.within(fromSecond, Math.min(toSecond, this.seconds))
+  }
+
+  /**
+   * Sums up some seconds that no range has needed yet, so that the ranges to come are told at once.
+   *
+   * @returns false when there is nothing left to sum up
+   */
+  prepareRange(): boolean {
+    return this.stretches.prepare(this.seconds)
   }
 
   private addBucket(bucket: Bucket): void {
@@ -232,9 +240,11 @@ export class RunView {
       return
     }
     // What was in flight is for stop rules alone.
-    this.buckets.push({ ...bucket, open: [] })
+    const kept = { ...bucket, open: [] }
+    this.buckets.push(kept)
     const before = this.seconds
     this.recording.add(bucket)
+    this.stretches.add(kept, this.recording.seconds[bucket.second]?.errorMs ?? 0)
     // A second in which no sender reported anything is a row of nothing.
     for (let second = before; second < this.seconds; second++) {
       const row = this.recording.seconds[second]

@@ -1,6 +1,6 @@
 // Groups and journeys with their times, as results and pages show them.
 import type { ScopeCell } from '../measure/bucket.js'
-import type { BoundedRecording } from '../measure/bounds.js'
+import type { BoundedCells } from '../measure/bounds.js'
 import type { Cells } from '../measure/cells.js'
 import type { RunShape } from '../measure/shape.js'
 import { sum } from '../judge/scope.js'
@@ -24,7 +24,7 @@ export interface JourneySummary {
 
 type IsPhase = (phase: number) => boolean
 
-export function groupSummaries(recording: BoundedRecording, shape: RunShape, isPhase: IsPhase): GroupSummary[] {
+export function groupSummaries(recording: BoundedCells, shape: RunShape, isPhase: IsPhase): GroupSummary[] {
   return shape.groups.map((name, index) => {
     const cellsOf = ({ groups }: Cells) => of(groups, index, isPhase)
     const cells = cellsOf(recording)
@@ -37,7 +37,7 @@ export function groupSummaries(recording: BoundedRecording, shape: RunShape, isP
   })
 }
 
-export function journeySummaries(recording: BoundedRecording, shape: RunShape, isPhase: IsPhase): JourneySummary[] {
+export function journeySummaries(recording: BoundedCells, shape: RunShape, isPhase: IsPhase): JourneySummary[] {
   return shape.journeys.map((name, index) => {
     const cellsOf = ({ journeys }: Cells) => of(journeys, index, isPhase)
     const cells = cellsOf(recording)

@@ -22,6 +22,7 @@ export function seriesOf({ series, shape, seconds }: RunView) {
     error: series.error.map(round),
     busy: series.busy.map(round),
     steal: series.steal.map(round),
+    failures: Object.fromEntries([...series.failures].map(([kind, counts]) => [kind, [...counts]])),
     metrics: Object.fromEntries(shape.metrics.map(({ name }, index) => [name, [...(series.metrics[index] ?? [])]])),
   }
 }

@@ -2,7 +2,7 @@
 import { MAX_SLOWEST, type FailureCell, type SlowCell, type TimeParts } from '../measure/bucket.js'
 import { keptFrom, type KeptRequest } from '../measure/rehearsed.js'
 import type { Distribution } from '../numbers/distribution.js'
-import type { BoundedRecording } from '../measure/bounds.js'
+import type { BoundedCells } from '../measure/bounds.js'
 import { pool, type Cells } from '../measure/cells.js'
 import type { RunShape } from '../measure/shape.js'
 import { passedWithin, sum } from '../judge/scope.js'
@@ -92,7 +92,7 @@ function percentilesOf(distribution: Distribution): Record<PercentileName, numbe
 
 /** A time of some cells with its bounds. */
 export function boundedSummary<C>(
-  recording: BoundedRecording,
+  recording: BoundedCells,
   cellsOf: (cells: Cells) => Iterable<C>,
   timeOf: (cell: C) => Distribution,
 ): DistributionSummary | null {
@@ -102,7 +102,7 @@ export function boundedSummary<C>(
 
 /** The figures of every step that sends something, or that failed. */
 export function stepSummaries(
-  recording: BoundedRecording,
+  recording: BoundedCells,
   shape: RunShape,
   isPhase: (phase: number) => boolean,
   seconds: number,
@@ -115,7 +115,7 @@ export function stepSummaries(
 
 /** The figures of one step over some phases, or over a time range whose recording holds nothing else. */
 function stepSummary(
-  recording: BoundedRecording,
+  recording: BoundedCells,
   shape: RunShape,
   step: number,
   isPhase: (phase: number) => boolean,

@@ -1,6 +1,6 @@
 // All the times of one step, group or journey, as a picture of their distribution draws them.
 import { decodeHdr } from '../measure/hdr.js'
-import type { BoundedRecording } from '../measure/bounds.js'
+import type { BoundedCells } from '../measure/bounds.js'
 import { pool } from '../measure/cells.js'
 import type { RunShape } from '../measure/shape.js'
 import type { RunResult } from '../judge/result-schema.js'
@@ -25,7 +25,7 @@ const BARS = 48
 
 /** The times of a recording within some phases; null where there are none. */
 export function timesIn(
-  recording: BoundedRecording,
+  recording: BoundedCells,
   shape: RunShape,
   { kind, name }: TimesOf,
   isPhase: (phase: number) => boolean,

@@ -3,6 +3,7 @@ import { parseJson, renewGate, type Json } from '@jolt-gate/core'
 import { DataTypes, QueryTypes, type QueryInterface } from 'sequelize'
 import type { Migration } from './migration.js'
 import { reading } from './reading.js'
+import { reported } from './reported.js'
 import { notes } from './notes.js'
 import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
@@ -329,4 +330,5 @@ export const MIGRATIONS: readonly Migration[] = [
   trends,
   notes,
   reading,
+  reported,
 ]

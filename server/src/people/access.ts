@@ -27,8 +27,8 @@ export interface Visitor {
 const MAY: Record<ProjectRole, readonly Act[]> = {
   none: [],
   reader: ['read'],
-  author: ['read', 'write', 'run'],
-  administrator: ['read', 'write', 'run', 'admin'],
+  author: ['read', 'write', 'run', 'report'],
+  administrator: ['read', 'write', 'run', 'report', 'admin'],
 }
 const visitors = new WeakMap<Request, Visitor>()
 

@@ -6,6 +6,7 @@ import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 import { detailOf } from '../runs/detail.js'
+import type { ReportedRuns } from '../reported/reported-runs.js'
 import type { RunQueue } from '../runs/queue.js'
 import { runOf } from '../runs/store.js'
 import { streamRun } from '../runs/stream.js'
@@ -15,12 +16,15 @@ import { revokeShare, sharedBy, shareRun, sharesOf, whenShareEnds } from './shar
 import { removeView, saveView, viewsOf } from './views.js'
 
 /** What a shared link opens, to whoever has it: asked before anyone is asked who they are. */
-export function sharedRoutes(queue: RunQueue): Router {
+export function sharedRoutes(queue: RunQueue, reported: ReportedRuns): Router {
   const routes = Router()
   serve(routes, ROUTES.sharedRun, async ({ params }) => detailOf((await sharedBy(params.token)).run))
   serve(routes, ROUTES.sharedStream, async ({ params, request, response }) => {
     const { run, share } = await sharedBy(params.token)
-    await streamRun(request, response, { runId: run.id, queue, whenOver: (end) => whenShareEnds(share, end) })
+    await streamRun(request, response, {
+      ...{ runId: run.id, queue, reported },
+      whenOver: (end) => whenShareEnds(share, end),
+    })
     return undefined
   })
   return routes

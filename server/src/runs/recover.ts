@@ -20,7 +20,7 @@ export async function recoverRuns(
   signal: AbortSignal,
   tell: (id: string, event: LiveEvent) => void,
 ): Promise<void> {
-  for (const row of await RunRow.findAll({ where: { state: BEGUN } })) {
+  for (const row of await RunRow.findAll({ where: { state: BEGUN, reported: null } })) {
     await recoverRun(row, journalOf(folder, row.id), signal, (event) => {
       tell(row.id, event)
     })

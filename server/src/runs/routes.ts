@@ -11,11 +11,12 @@ import { projectOf } from '../projects/project-of.js'
 import type { Asker } from './ask.js'
 import { detailOf } from './detail.js'
 import { choicesOf, deleteRuns, listRuns } from './list.js'
+import type { ReportedRuns } from '../reported/reported-runs.js'
 import type { RunQueue } from './queue.js'
 import { describeRun, partsOf, runOf, summaryOfRun } from './store.js'
 import { streamRun } from './stream.js'
 
-export function runRoutes(queue: RunQueue, ask: Asker): Router {
+export function runRoutes(queue: RunQueue, ask: Asker, reported: ReportedRuns): Router {
   const routes = Router()
 
   serve(routes, ROUTES.queue, async ({ person }) => {
@@ -58,12 +59,17 @@ export function runRoutes(queue: RunQueue, ask: Asker): Router {
 
   serve(routes, ROUTES.runStream, async ({ params, request, response }) => {
     const { id: runId } = await runOf(params.run)
-    await streamRun(request, response, { runId, queue, whenOver: (end) => whenSessionEnds(request, end) })
+    await streamRun(request, response, {
+      ...{ runId, queue, reported },
+      whenOver: (end) => whenSessionEnds(request, end),
+    })
     return undefined
   })
 
   serve(routes, ROUTES.stopRun, async ({ person, params }) => {
     const row = await runOf(params.run)
+    if (row.reported !== null && row.state !== 'ended')
+      throw new Problem(409, 'ELSEWHERE', 'this run is made by the command, elsewhere: stop it there')
     if (!(await queue.stop(row.id, `${person.name} in the application`)))
       throw new Problem(409, 'ENDED', 'the run has ended already')
     return { stopping: true }

@@ -3,6 +3,7 @@
 import { createSession, type Session } from 'better-sse'
 import type { LiveEvent } from '@jolt-gate/core/api'
 import type { Request, Response } from 'express'
+import type { ReportedRuns } from '../reported/reported-runs.js'
 import type { RunQueue } from './queue.js'
 import { bucketsAfter } from './store.js'
 
@@ -11,6 +12,7 @@ const BEAT_MS = 15_000
 export interface Streamed {
   runId: string
   queue: RunQueue
+  reported: Pick<ReportedRuns, 'eventsOf'>
   /** Calls back when whoever asks may hear no more; gives what stops listening for that. */
   whenOver: (end: () => void) => () => void
 }
@@ -18,7 +20,7 @@ export interface Streamed {
 export async function streamRun(
   request: Request,
   response: Response,
-  { runId, queue, whenOver }: Streamed,
+  { runId, queue, reported, whenOver }: Streamed,
 ): Promise<void> {
   const session = await createSession(request, response, {
     keepAlive: BEAT_MS,
@@ -35,7 +37,7 @@ export async function streamRun(
     forget()
     queue.events.off(runId, listener)
   })
-  const earlier = queue.eventsOf(runId)
+  const earlier = queue.eventsOf(runId) ?? (await reported.eventsOf(runId))
   for (const { second, data } of await bucketsAfter(runId, reader.told))
     reader.tell({ kind: 'bucket', second, data: data.toString('base64') })
   for (const event of earlier ?? []) reader.tell(event)

@@ -63,11 +63,31 @@ export async function baselineFor(
   target: Target,
 ): Promise<Baseline | undefined> {
   const run = { target, plan: { scale: 1, load: loadFingerprint(plan) } }
-  for (const { row } of await candidates({ ...where, plan: plan.file, target: target.name })) {
+  return fittingBaseline({ ...where, plan: plan.file, target: target.name }, run)
+}
+
+/** The same for a run that is told by its target, scale and load. */
+export async function fittingBaseline(
+  where: BaselineOf,
+  run: Parameters<typeof baselineFault>[1],
+): Promise<Baseline | undefined> {
+  for (const { row } of await candidates(where)) {
     const baseline = await baselineOfRun(row.id)
     if (baseline !== undefined && baselineFault(baseline, run) === undefined) return baseline
   }
   return undefined
+}
+
+/** Why no run fits as a baseline, in words. */
+export async function whyNoBaseline(where: BaselineOf, run: Parameters<typeof baselineFault>[1]): Promise<string> {
+  const [first] = await candidates(where)
+  const baseline = first === undefined ? undefined : await baselineOfRun(first.row.id)
+  if (first === undefined || baseline === undefined)
+    return `no run is kept, and none on ${where.defaultBranch ?? 'the default branch'} was open`
+  const fault = baselineFault(baseline, run)
+  const number = String(first.row.number)
+  if (fault === undefined) return `run ${number} fits, and was there only after this run began`
+  return `run ${number}, ${first.kept === undefined ? 'the last open one' : 'which is kept'}, is none for this run: ${fault}`
 }
 
 /** What a stored run is as a baseline. */

@@ -32,7 +32,13 @@ export function apiRoutes(world: World, worker: Worker): Router {
         response.status(400).json({ error: 'from and day (YYYY-MM-DD) are needed' })
         return
       }
-      response.json({ sailings: world.search(from, day) })
+      const found = JSON.stringify({ sailings: world.search(from, day) })
+      const { slowFaresMs } = worker.flaws
+      if (slowFaresMs === 0) response.type('json').send(found)
+      else {
+        response.type('json').write(found.slice(0, 1))
+        setTimeout(() => response.end(found.slice(1)), slowFaresMs)
+      }
     }),
   )
 

@@ -13,9 +13,32 @@ export interface Flaws {
   race: boolean
   /** Milliseconds for which nothing is answered, from the moment it is set. */
   stallMs: number
+  /** Everything stands still for so long, so often: a collector of garbage. */
+  pauseMs: number
+  pauseEveryMs: number
+  /** Share of searches, 0 to 1, that are not in the cache and take 60 ms more. */
+  misses: number
+  /** Milliseconds for which the fares of a search are waited for, after its head is sent. */
+  slowFaresMs: number
+  /** Of a thousand requests, so many leave a connection to the database open; with all of them open nothing works. */
+  lostConnections: number
 }
 
-export const NO_FLAWS: Flaws = { slowSearch: 1, errors: 0, coldStartSeconds: 0, leakMs: 0, race: false, stallMs: 0 }
+export const NO_FLAWS: Flaws = {
+  slowSearch: 1,
+  errors: 0,
+  coldStartSeconds: 0,
+  leakMs: 0,
+  race: false,
+  stallMs: 0,
+  pauseMs: 0,
+  pauseEveryMs: 0,
+  misses: 0,
+  slowFaresMs: 0,
+  lostConnections: 0,
+}
+
+type NumberFlaw = Exclude<keyof Flaws, 'race'>
 
 /** Reads flaws from untrusted input; what is unknown or out of range is named. */
 export function readFlaws(input: unknown, before: Flaws): Flaws | string {
@@ -27,22 +50,36 @@ export function readFlaws(input: unknown, before: Flaws): Flaws | string {
       flaws.race = value
       continue
     }
-    const most = MOST[name]
-    if (most === undefined) return `there is no flaw called ${name}`
+    const known = NUMBERS.find((one) => one === name)
+    if (known === undefined) return `there is no flaw called ${name}`
+    const most = MOST[known]
     if (typeof value !== 'number' || !(value >= 0 && value <= most)) return `${name} lies between 0 and ${String(most)}`
-    if (name === 'slowSearch') flaws.slowSearch = value
-    if (name === 'errors') flaws.errors = value
-    if (name === 'coldStartSeconds') flaws.coldStartSeconds = value
-    if (name === 'leakMs') flaws.leakMs = value
-    if (name === 'stallMs') flaws.stallMs = value
+    flaws[known] = value
   }
   return flaws
 }
 
-const MOST: Record<string, number> = {
+const MOST: Readonly<Record<NumberFlaw, number>> = {
   slowSearch: 100,
   errors: 1,
   coldStartSeconds: 3600,
   leakMs: 1000,
   stallMs: 60_000,
+  pauseMs: 10_000,
+  pauseEveryMs: 600_000,
+  misses: 1,
+  slowFaresMs: 60_000,
+  lostConnections: 1000,
 }
+const NUMBERS: readonly NumberFlaw[] = [
+  'slowSearch',
+  'errors',
+  'coldStartSeconds',
+  'leakMs',
+  'stallMs',
+  'pauseMs',
+  'pauseEveryMs',
+  'misses',
+  'slowFaresMs',
+  'lostConnections',
+]

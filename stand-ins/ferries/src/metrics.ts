@@ -11,7 +11,7 @@ export class Metrics {
     this.requests.set(key, (this.requests.get(key) ?? 0) + 1)
   }
 
-  write(pool: WorkPool, holds: number): string {
+  write(pool: WorkPool, holds: number, connections: { open: number; most: number }): string {
     const lines = [
       '# TYPE ferries_requests counter',
       '# HELP ferries_requests Requests answered, by route and status.',
@@ -26,6 +26,11 @@ export class Metrics {
       `ferries_pool_queued ${String(pool.queued)}`,
       '# TYPE ferries_holds gauge',
       `ferries_holds ${String(holds)}`,
+      '# TYPE ferries_connections gauge',
+      '# HELP ferries_connections Connections to the database that are open.',
+      `ferries_connections ${String(connections.open)}`,
+      '# TYPE ferries_connections_most gauge',
+      `ferries_connections_most ${String(connections.most)}`,
       '# TYPE process_resident_memory_bytes gauge',
       '# UNIT process_resident_memory_bytes bytes',
       `process_resident_memory_bytes ${String(process.memoryUsage.rss())}`,

@@ -8,7 +8,7 @@ import { Metrics, METRICS_TYPE } from './metrics.js'
 import { OPENAPI } from './openapi.js'
 import { siteRoutes } from './site.js'
 import { WorkPool, type PoolOptions } from './work-pool.js'
-import { Worker } from './worker.js'
+import { MOST_CONNECTIONS, Worker } from './worker.js'
 import { World } from './world.js'
 
 export interface FerriesOptions extends PoolOptions {
@@ -32,6 +32,7 @@ export async function startFerries(options: Partial<FerriesOptions> = {}): Promi
   const metrics = new Metrics()
   const world = new World()
   const worker = new Worker(pool, metrics, settings)
+  const connections = () => ({ open: worker.openConnections, most: MOST_CONNECTIONS })
   const app = express()
   app.disable('x-powered-by')
   app.disable('etag')
@@ -43,7 +44,7 @@ export async function startFerries(options: Partial<FerriesOptions> = {}): Promi
     response.json(OPENAPI)
   })
   app.get('/metrics', (_request, response) => {
-    response.set('content-type', METRICS_TYPE).send(metrics.write(pool, world.holds.size))
+    response.set('content-type', METRICS_TYPE).send(metrics.write(pool, world.holds.size, connections()))
   })
   app.get('/admin/flaws', (_request, response) => {
     response.json(worker.flaws)
@@ -55,6 +56,7 @@ export async function startFerries(options: Partial<FerriesOptions> = {}): Promi
       return
     }
     worker.flaws = flaws
+    if (flaws.lostConnections === 0) worker.lostConnections = 0
     if (flaws.stallMs > 0) pool.stall(flaws.stallMs)
     response.json(flaws)
   })

@@ -5,6 +5,12 @@ import type { Metrics } from './metrics.js'
 import { seededDraws } from './random.js'
 import { QueueFull, type WorkPool } from './work-pool.js'
 
+export const MOST_CONNECTIONS = 60
+const MISS_MS = 60
+
+const sleep = (ms: number): Promise<void> | undefined =>
+  ms <= 0 ? undefined : new Promise((resolve) => setTimeout(resolve, ms))
+
 type Handler = (request: Request, response: Response) => void | Promise<void>
 
 /** Does the work behind each route: waits for a place, holds it for a drawn time, and answers. */
@@ -13,6 +19,8 @@ export class Worker {
   private readonly draw: () => number
   private readonly startedAtMs = performance.now()
   private served = 0
+  /** Connections to the database that nobody will close. */
+  lostConnections = 0
 
   constructor(
     readonly pool: WorkPool,
@@ -31,8 +39,14 @@ export class Worker {
       })
       try {
         await this.pool.work(this.timeOf(name, meanMs))
+        await sleep(this.pausedMs())
         this.served++
-        if (this.draw() < this.flaws.errors) response.status(500).json({ error: 'something broke' })
+        const { lostConnections } = this.flaws
+        // A healthy service draws nothing for it: its times stay what they were.
+        if (lostConnections > 0 && this.draw() < lostConnections / 1000) this.lostConnections++
+        if (this.openConnections >= MOST_CONNECTIONS)
+          response.status(500).json({ error: 'no connection to the database is left' })
+        else if (this.draw() < this.flaws.errors) response.status(500).json({ error: 'something broke' })
         else await handle(request, response)
       } catch (error) {
         if (!(error instanceof QueueFull)) throw error
@@ -41,10 +55,24 @@ export class Worker {
     }
   }
 
+  /** Of the database: one for each place at work, and those that were lost. */
+  get openConnections(): number {
+    return Math.min(MOST_CONNECTIONS, this.pool.busy + this.lostConnections)
+  }
+
+  /** What is left of the pause of the collector that goes on, if one does. */
+  private pausedMs(): number {
+    const { pauseMs, pauseEveryMs } = this.flaws
+    if (pauseMs === 0 || pauseEveryMs === 0) return 0
+    return Math.max(0, pauseMs - ((performance.now() - this.startedAtMs) % pauseEveryMs))
+  }
+
   private timeOf(name: string, meanMs: number): number {
     const drawn = (-meanMs / 2) * Math.log((1 - this.draw()) * (1 - this.draw()))
     const slow = name === 'search' ? this.flaws.slowSearch : 1
     const isCold = performance.now() - this.startedAtMs < this.flaws.coldStartSeconds * 1000
-    return drawn * slow * (isCold ? 4 : 1) + (this.flaws.leakMs * this.served) / 1000
+    const { misses } = this.flaws
+    const missed = name === 'search' && misses > 0 && this.draw() < misses ? MISS_MS : 0
+    return drawn * slow * (isCold ? 4 : 1) + missed + (this.flaws.leakMs * this.served) / 1000
   }
 }

@@ -27,6 +27,7 @@ const SCOPES = [
   ['read', 'read plans, runs and reports'],
   ['write', 'change plans and targets'],
   ['run', 'rehearse and run'],
+  ['report', 'report runs that a pipeline makes'],
   ['git', 'clone, pull and push with Git'],
   ['admin', 'what administrators may: people, projects, secrets, approvals'],
 ] as const satisfies readonly (readonly [Scope, string])[]

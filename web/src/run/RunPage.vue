@@ -96,6 +96,11 @@ const queuedWords = computed(() => {
   const before = waiting.findIndex((one) => one.id === id.value)
   return before < 1 ? 'Queued: it is next.' : `Queued: number ${String(before + 1)} of ${String(waiting.length)}.`
 })
+/** Whether the tables are those of the selected seconds yet. */
+const isComputed = computed(() => {
+  const told = view.value?.range ?? null
+  return told?.fromSecond === range.value?.fromSecond && told?.toSecond === range.value?.toSecond
+})
 const isGoing = computed(() => state.value !== 'ended')
 const gates = computed(() => run.value?.result?.gates ?? view.value?.gates ?? [])
 const failures = computed(() => (view.value?.steps ?? []).reduce((sum, step) => sum + step.failed, 0))
@@ -122,6 +127,7 @@ watch(range, (next) => {
       :gates="gates"
       :elapsed="view?.seconds ?? 0"
       :seconds="run.seconds"
+      :no-baseline="run.noBaseline"
       :trust="run.result?.generator.reasons ?? null"
       :error-ms="run.result?.generator.error?.max ?? null"
     >
@@ -196,8 +202,8 @@ watch(range, (next) => {
           <ElTabPane name="once" label="Setup and teardown" />
         </ElTabs>
         <span v-if="range" class="range">
-          computed for {{ clock(range.fromSecond) }} – {{ clock(range.toSecond) }},
-          {{ range.toSecond - range.fromSecond }} s selected on the chart ·
+          {{ isComputed ? 'computed for' : 'reading seconds:' }} {{ clock(range.fromSecond) }} –
+          {{ clock(range.toSecond) }}, {{ range.toSecond - range.fromSecond }} s selected on the chart ·
           <ElButton class="whole" size="small" text @click="range = null">Whole run</ElButton>
         </span>
         <span v-else class="soft hint">drag over the chart to select</span>

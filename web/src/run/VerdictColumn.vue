@@ -23,6 +23,8 @@ const props = defineProps<{
   elapsed: number
   seconds: number
   trust: string[] | null
+  /** Why gates against a baseline have none. */
+  noBaseline: string | null
   /** By how much the generator may have changed times, at most, in ms. */
   errorMs: number | null
 }>()
@@ -43,6 +45,13 @@ const subtitle = computed(() => {
   return breached.value.length === 0
     ? `all ${String(props.gates.length)} gates ${props.verdict === 'open' ? 'held' : 'not breached'}`
     : `${String(breached.value.length)} of ${String(props.gates.length)} gates breached${first}`
+})
+/** How it ended, where the reasons do not say it. */
+const ended = computed(() => {
+  if (props.verdict === null || props.verdict === 'stopped') return ''
+  const stop = props.gates.find(({ stoppedAtMs }) => stoppedAtMs !== null)
+  if (stop !== undefined) return `ended by a stop rule at ${clock((stop.stoppedAtMs ?? 0) / 1000)}: ${stop.rule}`
+  return props.elapsed >= Math.floor(props.seconds) && props.seconds > 0 ? 'finished by itself' : ''
 })
 /** Reasons that the gates below do not tell by themselves. */
 const others = computed(() => props.reasons.filter((reason) => !reason.startsWith('breached: ')))
@@ -68,6 +77,7 @@ const ownReason = (gate: GateResult) =>
       <div>
         <div class="title">{{ title }}</div>
         <div class="soft">{{ subtitle }}</div>
+        <div v-if="ended" class="soft">{{ ended }}</div>
       </div>
     </div>
     <ul v-if="others.length > 0" class="reasons">
@@ -91,6 +101,9 @@ const ownReason = (gate: GateResult) =>
       </div>
       <div v-if="budgetWords(gate)" class="borderline soft">{{ budgetWords(gate) }}</div>
       <div v-if="errorWords(gate)" class="borderline soft">{{ errorWords(gate) }}</div>
+      <div v-if="gate.status === 'no baseline' && noBaseline" class="borderline soft">
+        no baseline: {{ noBaseline }}
+      </div>
       <div v-if="gate.isDefault" class="borderline soft">default: the plan has no gate of this kind</div>
       <div v-if="ownReason(gate)" class="borderline soft">{{ gate.status }}: {{ ownReason(gate) }}</div>
       <div v-if="gate.borderline" class="borderline soft">borderline: the limit lies within its 95 % interval</div>

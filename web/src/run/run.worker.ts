@@ -32,7 +32,8 @@ import {
 } from '@jolt-gate/core'
 
 export type ToRunWorker =
-  | { kind: 'open'; plan: Plan; shape: RunShape; baseline: Baseline | null }
+  /** Of a run that has ended nothing is told before all of it is read, and what stands out stands in its result. */
+  | { kind: 'open'; plan: Plan; shape: RunShape; baseline: Baseline | null; hasResult: boolean }
   /** A second as base64 of its bytes. */
   | { kind: 'bucket'; data: string }
   | { kind: 'event'; event: Exclude<RunEvent, { kind: 'bucket' }> }
@@ -74,6 +75,7 @@ let range: TimeRange | null = null
 let timesOf: TimesOf | null = null
 let asked: readonly SeriesOf[] = []
 let ownSeries: OwnSeries | undefined
+let waitsForEnd = false
 let explained: Pick<RunPicture, 'findings' | 'impact'> = { findings: [], impact: undefined }
 let explainedSeconds = 0
 let timer: ReturnType<typeof setTimeout> | undefined
@@ -83,7 +85,8 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
     case 'open':
       gates = gatesOf(data.plan)
       explained = { findings: [], impact: undefined }
-      explainedSeconds = 0
+      explainedSeconds = data.hasResult ? Infinity : 0
+      waitsForEnd = data.hasResult
       view = new RunView({
         gates,
         shape: data.shape,
@@ -97,7 +100,8 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
       break
     case 'event':
       view?.add(data.event)
-      if (data.event.kind === 'end') explainedSeconds = -Infinity
+      if (data.event.kind === 'end' && !waitsForEnd) explainedSeconds = -Infinity
+      if (data.event.kind === 'end') waitsForEnd = false
       break
     case 'select':
       range = data.range
@@ -113,7 +117,7 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
   }
   // Many seconds come at once when a finished run is opened: they are told together.
   clearTimeout(timer)
-  timer = setTimeout(tell, TELL_AFTER_MS)
+  if (!waitsForEnd) timer = setTimeout(tell, TELL_AFTER_MS)
 }
 
 function explainedNow(run: RunView): typeof explained {
@@ -152,4 +156,10 @@ function tell(): void {
     range,
   }
   self.postMessage(picture)
+  timer = setTimeout(prepare, TELL_AFTER_MS)
+}
+
+/** While nothing is asked for: sums up one minute after another, so that ranges to come are told at once. */
+function prepare(): void {
+  if (view?.prepareRange() === true) timer = setTimeout(prepare, 0)
 }

@@ -4,6 +4,7 @@ import { onBeforeUnmount, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { RunDetail, StoredState } from '@jolt-gate/core/api'
 import type { RunPicture, ToRunWorker } from './run.worker.js'
+import { pictureOfResult } from './result-picture.js'
 import RunWorker from './run.worker.js?worker'
 
 /** Where a run is read from: by its number for whoever is signed in, or by the token of a shared link. */
@@ -56,7 +57,13 @@ export function useRun(source: Ref<RunSource>) {
         view.value = data
       }
       heldTo = detail.baseline?.id
-      say({ kind: 'open', plan: detail.plan, shape: detail.shape, baseline: detail.baseline })
+      say({
+        kind: 'open',
+        ...{ plan: detail.plan, shape: detail.shape, baseline: detail.baseline },
+        hasResult: detail.state === 'ended' && detail.result !== null,
+      })
+      // A long run is seen at once: its seconds are read behind it.
+      if (detail.state === 'ended' && detail.result !== null) view.value = pictureOfResult(detail, detail.result)
       say({ kind: 'select', range: asked.range })
       say({ kind: 'times', of: asked.times })
       say({ kind: 'series', of: asked.series })

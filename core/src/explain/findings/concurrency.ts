@@ -4,6 +4,10 @@ import { figure, numberWords, SURE, type Finding } from '../finding.js'
 
 /** Those that overload makes by itself are told elsewhere. */
 const KINDS: readonly string[] = ['status', 'check', 'keep']
+/** Too many requests (RFC 6585, section 4), and a service that is overloaded (RFC 9110, section 15.6.4). */
+const OVERLOAD: readonly string[] = ['429', '503']
+const counts = ({ kind, detail }: { kind: string; detail: string }): boolean =>
+  KINDS.includes(kind) && !(kind === 'status' && OVERLOAD.includes(detail))
 const LEAST_SECONDS = 4
 /** At least this part of all requests was made with fewer users, or their silence says nothing. */
 const LEAST_BELOW = 0.1
@@ -18,10 +22,10 @@ const SHUFFLES = 1999
  * Source: P. Good, "Permutation tests", 1994.
  */
 export function onlyUnderConcurrency({ failures, seconds, shape }: Evidence, random: () => number): Finding[] {
-  const steps = [...new Set(failures.filter(({ kind }) => KINDS.includes(kind)).map(({ step }) => step))]
+  const steps = [...new Set(failures.filter(counts).map(({ step }) => step))]
   const asked = seconds.filter(({ requests }) => requests > 0)
   return steps.flatMap((step): Finding[] => {
-    const own = failures.filter((cell) => cell.step === step && KINDS.includes(cell.kind))
+    const own = failures.filter((cell) => cell.step === step && counts(cell))
     const failing = new Set(own.map(({ second }) => second))
     const struck = asked.filter(({ second }) => failing.has(second))
     if (struck.length < LEAST_SECONDS || struck.length > 0.8 * asked.length) return []

@@ -1,4 +1,5 @@
 // Failures by their cause, with the load at which they began, and whether they are of one step alone or come in bursts.
+import { keptFrom } from '../../measure/rehearsed.js'
 import { phasesWithin, type Evidence } from '../evidence.js'
 import { figure, momentWords, numberWords, shareWords, type Finding } from '../finding.js'
 
@@ -24,6 +25,7 @@ const TRY: Readonly<Record<string, readonly string[]>> = {
   reset: ['The service or something before it closed connections: look at its limits for idle time and requests.'],
   'cut off': ['Requests were open when the drain ended: give the load a longer drain, or look at what held them.'],
 }
+const WAIT = 'The service says when to come back: let clients wait for it, or give it more room.'
 const OTHERWISE = ['Open a failure below the lanes to see its sample.']
 
 /** Failures by cause: bursts by status and kind, with the load at which they began. Counted; no test is needed. */
@@ -51,6 +53,7 @@ export function failureFindings({ failures, requests, seconds, shape, steps }: E
         most.reduce((sum, value) => sum + value, 0) >= BURST * count &&
         counts.length < seconds.length / 2
       const share = requests === 0 ? 0 : count / requests
+      const retryAfter = retryAfterIn(cells.map(({ kept }) => kept))
       const due = seconds[first]?.due ?? 0
       const isAlone = named.length === 1 && steps.filter((step) => step.requests > 0).length > 1
       const what = detail === '' || detail === kind ? kind : `${kind} ${detail}`
@@ -72,12 +75,22 @@ export function failureFindings({ failures, requests, seconds, shape, steps }: E
             firstAtMs: Math.min(...cells.map(({ firstAtMs }) => Math.round(firstAtMs))),
             arrivalsPerSecondThen: figure(due),
             usersThen: figure(seconds[first]?.users ?? 0),
+            ...(retryAfter === undefined ? {} : { retryAfter }),
           },
-          text: `${what[0]?.toUpperCase() ?? ''}${what.slice(1)} in ${where}${isAlone ? ' alone' : ''}: ${String(count)} of ${String(requests)} requests (${shareWords(share)}), first at ${momentWords(first * 1000)}${due > 0 ? ` at ${numberWords(due)} arrivals/s` : ''}${isBurst ? ', in bursts' : ''}.`,
-          tryNext: [...(TRY[kind] ?? OTHERWISE)],
+          text: `${what[0]?.toUpperCase() ?? ''}${what.slice(1)}${retryAfter === undefined ? '' : ` with Retry-After: ${retryAfter}`} in ${where}${isAlone ? ' alone' : ''}: ${String(count)} of ${String(requests)} requests (${shareWords(share)}), first at ${momentWords(first * 1000)}${due > 0 ? ` at ${numberWords(due)} arrivals/s` : ''}${isBurst ? ', in bursts' : ''}.`,
+          tryNext: [...(retryAfter === undefined ? [] : [WAIT]), ...(TRY[kind] ?? OTHERWISE)],
         },
       ]
     })
+}
+
+/** What the header `Retry-After` says (RFC 9110, section 10.2.3), where one of the requests was kept in full. */
+function retryAfterIn(kept: readonly string[]): string | undefined {
+  for (const text of kept) {
+    const found = keptFrom(text)?.response?.headers.find(([name]) => name.toLowerCase() === 'retry-after')?.[1]
+    if (found !== undefined && found !== '') return found.slice(0, 40)
+  }
+  return undefined
 }
 
 function grouped<T, Key>(items: readonly T[], keyOf: (item: T) => Key): Map<Key, T[]> {

@@ -46,6 +46,9 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare note: CreationOptional<string | null>
   /** The run that its gates against a baseline are held to. */
   declare baselineId: CreationOptional<string | null>
+  /** Of a run that is made elsewhere: the fingerprint of what it began with, and when it was last heard of. */
+  declare reported: CreationOptional<string | null>
+  declare heardAt: CreationOptional<Date | null>
   /** What a search looks through, in lower case. */
   declare searched: string
   declare askedAt: Date
@@ -142,6 +145,8 @@ export function defineRuns(sequelize: Sequelize): void {
       labels: json('labels'),
       note: DataTypes.TEXT,
       baselineId: DataTypes.STRING(20),
+      reported: DataTypes.STRING(64),
+      heardAt: DataTypes.DATE(3),
       searched: text(1000),
       askedAt: { type: DataTypes.DATE(3), allowNull: false },
       startedAt: DataTypes.DATE(3),

@@ -1,0 +1,153 @@
+// Runs that the command makes elsewhere and reports: begun, second by second, ended. Each part may come again.
+import { array, boolean, mixed, number, object, string, type InferType } from 'yup'
+import { MOST_LABELS, readLabel } from '../language/labels.js'
+import { RESULT } from '../judge/result-schema.js'
+import type { RunEvent } from '../view/run-view.js'
+import type { Baseline } from '../judge/baseline.js'
+import { json, ownType, route } from './route.js'
+import { RUN_SUMMARY } from './runs.js'
+
+const MOST_FILES = 200
+const MOST_SECONDS_AT_ONCE = 600
+const MOST_EVENTS = 3000
+
+const textOrNone = (most: number) => string().max(most).nullable().defined()
+
+/** Texts by path. */
+const FILES = mixed({
+  type: 'files',
+  check: (value: unknown): value is Record<string, string> =>
+    typeof value === 'object' &&
+    value !== null &&
+    Object.keys(value).length <= MOST_FILES &&
+    Object.entries(value).every(([path, text]) => path.length <= 500 && typeof text === 'string'),
+})
+const LABELS = mixed({
+  type: 'labels',
+  check: (value: unknown): value is Record<string, string> =>
+    typeof value === 'object' &&
+    value !== null &&
+    Object.keys(value).length <= MOST_LABELS &&
+    Object.entries(value).every(([name, text]) => readLabel(`${name}=${String(text)}`) !== undefined),
+})
+
+/** What is reported of a run as it begins: the server reads the plan itself. */
+export const REPORTED_RUN = object({
+  id: string()
+    .matches(/^[a-z0-9]{6,20}$/, 'the id of a run has six to twenty letters and digits')
+    .required(),
+  tool: string().max(50).required(),
+  plan: object({
+    file: string().max(500).required(),
+    text: string().max(1_000_000).required(),
+    /** What else it is read with: shared steps, data, its target. */
+    files: FILES.required(),
+    set: FILES.required(),
+    commit: textOrNone(64),
+    branch: textOrNone(200),
+    dirty: boolean().required(),
+    seed: number().integer().min(0).required(),
+    scale: number().positive().max(1000).required(),
+  }).required(),
+  target: textOrNone(300),
+  /** The change under test. */
+  change: object({ commit: textOrNone(64), branch: textOrNone(200) }).required(),
+  labels: LABELS.required(),
+  /** Of the shape that its seconds are numbered by: another version may number them otherwise. */
+  shape: string().max(100).required(),
+  startedAt: string().max(40).required(),
+})
+export type ReportedRun = InferType<typeof REPORTED_RUN>
+
+/** What happens in a run beside its seconds. */
+export type ReportedEvent = Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }>
+function isReportedEvent(value: unknown): value is ReportedEvent {
+  if (typeof value !== 'object' || value === null || !('kind' in value)) return false
+  const one = value as Partial<Record<string, unknown>>
+  const isMoment = typeof one['atMs'] === 'number' && Number.isFinite(one['atMs'])
+  if (one['kind'] === 'stopped') return isMoment
+  if (one['kind'] === 'stop rule')
+    return isMoment && Number.isInteger(one['gate']) && (one['value'] === null || typeof one['value'] === 'number')
+  const { seconds } = one
+  return (
+    one['kind'] === 'phases' &&
+    Array.isArray(seconds) &&
+    seconds.length <= MOST_EVENTS &&
+    seconds.every((length) => typeof length === 'number' && length >= 0)
+  )
+}
+
+const EVENTS = () =>
+  array()
+    .of(mixed({ type: 'event', check: isReportedEvent }).required())
+    .max(MOST_EVENTS)
+
+export const REPORTED_SECONDS = object({
+  state: string().oneOf(['setup', 'load', 'teardown']).required(),
+  seconds: array()
+    .of(
+      object({
+        second: number().integer().min(0).max(1_000_000).required(),
+        /** Its bytes as base64. */
+        data: string().max(8_000_000).required(),
+      }),
+    )
+    .max(MOST_SECONDS_AT_ONCE)
+    .required(),
+  /** All of them so far. */
+  events: EVENTS().required(),
+})
+export type ReportedSeconds = InferType<typeof REPORTED_SECONDS>
+
+export const REPORTED_ROUTES = {
+  reportRun: route({
+    method: 'POST',
+    path: '/projects/{project}/reported-runs',
+    summary: 'say that a run begins elsewhere; the same again changes nothing',
+    needs: 'report',
+    body: REPORTED_RUN,
+    mostKb: 20_000,
+    status: 201,
+    answer: json(RUN_SUMMARY),
+  }),
+  reportSeconds: route({
+    method: 'POST',
+    path: '/runs/{run}/reported-seconds',
+    summary: 'report what happened in a run since; what is known already changes nothing',
+    needs: 'report',
+    body: REPORTED_SECONDS,
+    mostKb: 20_000,
+    status: 200,
+    answer: json(object({ seconds: number().integer().required() })),
+  }),
+  reportResult: route({
+    method: 'PUT',
+    path: '/runs/{run}/reported-result',
+    summary: 'hand in the result of a reported run; it is judged again by its seconds',
+    needs: 'report',
+    body: object({
+      result: RESULT.clone().required(),
+      /** How many seconds were reported; where the server has fewer, it asks for all of them. */
+      seconds: number().integer().min(0).required(),
+      events: EVENTS().required(),
+    }),
+    mostKb: 60_000,
+    status: 200,
+    answer: json(RUN_SUMMARY),
+  }),
+  fittingBaseline: route({
+    method: 'GET',
+    path: '/projects/{project}/fitting-baseline',
+    summary: 'the baseline that fits a run: same plan, target, scale and load',
+    needs: 'read',
+    query: object({
+      plan: string().required().max(500),
+      target: string().required().max(300),
+      branch: string().max(200).optional(),
+      scale: number().positive().required(),
+      load: string().required().max(200),
+    }),
+    status: 200,
+    answer: json(object({ baseline: ownType<Baseline>('baseline').nullable().default(null).defined() })),
+  }),
+}

@@ -1,0 +1,68 @@
+// Any range of the seconds of a run, told from few parts: whole blocks are summed up once.
+import { Stretch } from '../measure/bounds.js'
+import type { Bucket } from '../measure/bucket.js'
+import type { RunShape } from '../measure/shape.js'
+
+/** So many seconds are one block; the longest first. */
+const BLOCKS = [300, 30] as const
+
+export class Stretches {
+  private readonly buckets: (Bucket | undefined)[] = []
+  private readonly errorsMs: number[] = []
+  private readonly blocks = new Map<string, Stretch>()
+  private prepared = 0
+  private last: { from: number; to: number; known: number; stretch: Stretch } | undefined
+
+  constructor(private readonly shape: RunShape) {}
+
+  /** The next second, with its generator error. */
+  add(bucket: Bucket, errorMs: number): void {
+    this.buckets[bucket.second] = bucket
+    this.errorsMs[bucket.second] = errorMs
+  }
+
+  /** What ended from one second to before another, both over. */
+  within(from: number, to: number): Stretch {
+    const known = this.buckets.length
+    if (this.last?.from !== from || this.last.to !== to || this.last.known !== known)
+      this.last = { from, to, known, stretch: this.sumOf(Math.max(0, from), to, BLOCKS) }
+    return this.last.stretch
+  }
+
+  /**
+   * Sums up one block more of those that are over.
+   *
+   * @returns false when there is none left
+   */
+  prepare(seconds: number): boolean {
+    const [length] = BLOCKS
+    if (this.prepared + length > seconds) return false
+    this.blockAt(this.prepared, length)
+    this.prepared += length
+    return true
+  }
+
+  private sumOf(from: number, to: number, blocks: readonly number[]): Stretch {
+    const sum = new Stretch(this.shape)
+    for (let second = from; second < to;) {
+      const length = blocks.find((one) => second % one === 0 && second + one <= to)
+      if (length !== undefined) sum.addStretch(this.blockAt(second, length))
+      else {
+        const bucket = this.buckets[second]
+        if (bucket !== undefined) sum.addSecond(bucket, this.errorsMs[second] ?? 0)
+      }
+      second += length ?? 1
+    }
+    return sum
+  }
+
+  private blockAt(second: number, length: number): Stretch {
+    const key = `${String(second)} ${String(length)}`
+    let block = this.blocks.get(key)
+    if (block === undefined) {
+      const shorter = BLOCKS.filter((one) => one < length)
+      this.blocks.set(key, (block = this.sumOf(second, second + length, shorter)))
+    }
+    return block
+  }
+}

@@ -1,0 +1,169 @@
+// Runs that the command makes elsewhere and reports. What comes again changes nothing; what breaks off is marked so.
+import { createHash } from 'node:crypto'
+import { bytesOfBase64, decodeBucket, previewOf, readPlan, scalePlan, shapeOf, type RunResult } from '@jolt-gate/core'
+import type { LiveEvent, ReportedEvent, ReportedRun, ReportedSeconds } from '@jolt-gate/core/api'
+import { Op } from 'sequelize'
+import { BucketRow, RunRow } from '../database/models.js'
+import { log } from '../http/log.js'
+import { Problem } from '../http/problems.js'
+import { addBucket, addRun, bucketsAfter, partsOf, storeResult } from '../runs/store.js'
+import { baselineOfRun } from '../trends/baselines.js'
+import { judgedAgain } from './judged-again.js'
+
+const BROKEN_OFF_MS = 120_000
+const LOOK_EVERY_MS = 20_000
+
+const fingerprint = (value: unknown): string => createHash('sha256').update(JSON.stringify(value)).digest('hex')
+
+export class ReportedRuns {
+  /** What was told of live ones beside their seconds. */
+  private readonly told = new Map<string, ReportedEvent[]>()
+  private readonly timer: NodeJS.Timeout
+
+  constructor(private readonly tell: (id: string, event: LiveEvent) => void) {
+    this.timer = setInterval(() => {
+      this.endBrokenOff().catch((error: unknown) => {
+        log.error({ err: error }, 'runs that broke off could not be looked for')
+      })
+    }, LOOK_EVERY_MS)
+  }
+
+  close(): void {
+    clearInterval(this.timer)
+  }
+
+  /** What happened in a live one beside its seconds; undefined when it is none. */
+  async eventsOf(id: string): Promise<readonly LiveEvent[] | undefined> {
+    const row = await RunRow.findByPk(id, { attributes: ['state', 'reported'] })
+    if (row?.reported == null || row.state === 'ended') return undefined
+    return this.told.get(id) ?? []
+  }
+
+  /** A run begins; the same again changes nothing, and other content under a known id is refused. */
+  async begin(projectId: number, by: string, asked: ReportedRun): Promise<RunRow> {
+    const known = await RunRow.findByPk(asked.id)
+    const reported = fingerprint(asked)
+    if (known !== null) {
+      if (known.projectId === projectId && known.reported === reported) return known
+      throw new Problem(409, 'KNOWN', `a run with the id ${asked.id} is known, and it is another one`)
+    }
+    const { plan, target, shape } = readReported(asked)
+    const { commit, branch } = asked.change
+    const row = await addRun({
+      ...{ id: asked.id, projectId, plan, target, shape, startedBy: by },
+      head: { commit, branch, dirty: asked.plan.dirty },
+      labels: { ...asked.labels },
+    })
+    await row.update({ state: 'setup', reported, heardAt: new Date(), startedAt: momentOf(asked.startedAt) })
+    return row
+  }
+
+  /** What happened since; returns how many seconds are known. */
+  async seconds(row: RunRow, { state, seconds, events }: ReportedSeconds): Promise<number> {
+    this.refuseOthers(row)
+    if (row.state === 'ended' && (await partsOf(row.id)).result !== null)
+      throw new Problem(409, 'ENDED', 'the run has ended already: nothing more is taken')
+    for (const { second, data } of seconds) {
+      const bytes = bytesOfBase64(data)
+      if (readBucket(bytes).second !== second)
+        throw new Problem(400, 'BAD_FIELD', `second ${String(second)} is another`)
+      await addBucket(row.id, second, bytes)
+      this.tell(row.id, { kind: 'bucket', second, data })
+    }
+    const before = this.told.get(row.id) ?? []
+    for (const event of events.slice(before.length)) this.tell(row.id, event)
+    if (events.length > before.length) this.told.set(row.id, events)
+    if (row.state !== state) this.tell(row.id, { kind: 'state', state })
+    // One that was taken for broken off is there again.
+    await row.update({ state, heardAt: new Date(), verdict: null, reasons: [], endedAt: null })
+    return BucketRow.count({ where: { runId: row.id } })
+  }
+
+  /** It has ended: judged again by its seconds. The same again changes nothing. */
+  async result(row: RunRow, result: RunResult, told: { seconds: number; events: ReportedEvent[] }): Promise<RunRow> {
+    this.refuseOthers(row)
+    if (result.id !== row.id) throw new Problem(400, 'BAD_FIELD', `this is the result of run ${result.id}`)
+    const parts = await partsOf(row.id)
+    if (row.state === 'ended' && parts.result !== null) {
+      if (parts.result.endedAt === result.endedAt) return row
+      throw new Problem(409, 'KNOWN', 'the run has another result already')
+    }
+    const stored = await bucketsAfter(row.id, -1)
+    if (stored.length < told.seconds)
+      throw new Problem(
+        409,
+        'INCOMPLETE',
+        `${String(stored.length)} of ${String(told.seconds)} seconds are known: report all of them again`,
+      )
+    const { baseline } = result
+    const judged = judgedAgain(result, {
+      ...{ plan: parts.plan, shape: parts.shape, events: told.events },
+      seconds: stored.map(({ data }) => data),
+      baseline: baseline === null ? undefined : await baselineOfRun(baseline.id).catch(() => undefined),
+    })
+    await storeResult(row, judged.result, judged.shape)
+    await row.update({ state: 'ended', heardAt: new Date(), baselineId: baseline?.id ?? null })
+    this.end(row.id)
+    return row
+  }
+
+  private end(id: string): void {
+    this.told.delete(id)
+    this.tell(id, { kind: 'end' })
+  }
+
+  private refuseOthers({ reported }: RunRow): void {
+    if (reported == null) throw new Problem(409, 'NOT_REPORTED', 'this run is made by the server itself')
+  }
+
+  /** Ends runs of which nothing has been heard; a command that comes back later may still hand the result in. */
+  async endBrokenOff(now = Date.now()): Promise<void> {
+    const rows = await RunRow.findAll({
+      where: {
+        reported: { [Op.not]: null },
+        state: { [Op.not]: 'ended' },
+        heardAt: { [Op.lt]: new Date(now - BROKEN_OFF_MS) },
+      },
+    })
+    for (const row of rows) {
+      const reasons = ['broke off: nothing more was reported of it; its seconds until then are kept']
+      await row.update({ state: 'ended', verdict: 'void', reasons, endedAt: new Date() })
+      this.end(row.id)
+    }
+  }
+}
+
+/** The plan as the server reads it itself; a problem where it is none, or another version made the run. */
+function readReported({ plan: said, target: targetName, shape: made }: ReportedRun) {
+  const { plan, target, problems, hasErrors } = readPlan(said.file, said.text, {
+    files: (path) => said.files[path],
+    set: said.set,
+    ...(targetName === null ? {} : { target: targetName }),
+  })
+  if (hasErrors || target === undefined) {
+    const first = problems.find(({ severity }) => severity === 'error')
+    throw new Problem(
+      422,
+      'PLAN',
+      `${said.file}:${String(first?.line ?? 1)}: ${first?.message ?? 'there is no target'}`,
+    )
+  }
+  const scaled = scalePlan({ ...plan, seed: said.seed }, said.scale)
+  const shape = shapeOf(scaled, previewOf(scaled).phases, target)
+  if (fingerprint(shape) !== made)
+    throw new Problem(409, 'VERSION', 'the command that makes this run is of another version: use that of this server')
+  return { plan: scaled, target, shape }
+}
+
+function readBucket(bytes: Uint8Array) {
+  try {
+    return decodeBucket(bytes)
+  } catch (error) {
+    throw new Problem(400, 'BAD_FIELD', `a second cannot be read: ${error instanceof Error ? error.message : ''}`)
+  }
+}
+
+function momentOf(text: string): Date {
+  const moment = new Date(text)
+  return Number.isNaN(moment.getTime()) ? new Date() : moment
+}

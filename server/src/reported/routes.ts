@@ -1,0 +1,37 @@
+// Runs that the command makes elsewhere: begun, second by second, ended; and the baseline that such a run is held to.
+import { Router } from 'express'
+import { ROUTES } from '@jolt-gate/core/api'
+import { serve } from '../http/serve.js'
+import { noteOf } from '../people/audit-log.js'
+import { projectOf } from '../projects/project-of.js'
+import { runOf, summaryOfRun } from '../runs/store.js'
+import { fittingBaseline } from '../trends/baselines.js'
+import type { ReportedRuns } from './reported-runs.js'
+
+export function reportedRoutes(runs: ReportedRuns): Router {
+  const routes = Router()
+
+  serve(routes, ROUTES.reportRun, async ({ person, params, body }) => {
+    const { project } = await projectOf(params.project)
+    const row = await runs.begin(project.id, person.name, body)
+    await noteOf(person, 'reported a run', `run ${String(row.number)} of ${row.planName}`, project.id)
+    return summaryOfRun(row)
+  })
+
+  serve(routes, ROUTES.reportSeconds, async ({ params, body }) => ({
+    seconds: await runs.seconds(await runOf(params.run), body),
+  }))
+
+  serve(routes, ROUTES.reportResult, async ({ params, body: { result, seconds, events } }) =>
+    summaryOfRun(await runs.result(await runOf(params.run), result, { seconds, events })),
+  )
+
+  serve(routes, ROUTES.fittingBaseline, async ({ params, query: { plan, target, branch, scale, load } }) => {
+    const { project, own } = await projectOf(params.project)
+    const { branch: defaultBranch } = await own.head()
+    const where = { projectId: project.id, plan, target, branch: branch ?? defaultBranch, defaultBranch }
+    return { baseline: (await fittingBaseline(where, { target: { name: target }, plan: { scale, load } })) ?? null }
+  })
+
+  return routes
+}
