@@ -16,19 +16,22 @@ const { place, call } = demoPlace()
 
 describe('recorded runs', () => {
   it('are those of a project from its start: listed, opened with their seconds, and judged as they were', async () => {
-    expect(await addRecordedRuns(1, RECORDED_RUNS)).toBe(26)
+    expect(await addRecordedRuns(1, RECORDED_RUNS)).toBe(30)
 
     const { runs } = (await call('GET', `${place.project}/runs`)).body as { runs: RunSummary[] }
-    expect(runs.map(({ number }) => number)).toEqual(Array.from({ length: 26 }, (_, index) => 26 - index))
+    expect(runs.map(({ number }) => number)).toEqual(Array.from({ length: 30 }, (_, index) => 30 - index))
     const [latest, before] = runs
     expect(Date.now() - Date.parse(latest?.askedAt ?? '')).toBeLessThan(4 * 3_600_000)
     expect(Date.parse(latest?.askedAt ?? '') - Date.parse(before?.askedAt ?? '')).toBe(12 * 3_600_000)
 
-    const detail = (await call('GET', `/runs/${latest?.id ?? ''}`)).body as RunDetail
+    const peaks = runs.filter(({ planFile }) => planFile === 'plans/peak.gate.yaml')
+    expect(peaks.map(({ impact }) => impact)).toEqual(['lost', 'failing', 'strained', 'steady'])
+    const watched = runs.find(({ planFile }) => planFile === 'plans/watch.gate.yaml')
+    const detail = (await call('GET', `/runs/${watched?.id ?? ''}`)).body as RunDetail
     expect(detail.result?.gates.every(({ status }) => status === 'held')).toBe(true)
     expect(detail.baseline?.id).toBe(detail.result?.baseline?.id)
     expect(runs.map(({ id }) => id)).toContain(detail.baseline?.id)
-    const stream = (await call('GET', `/runs/${latest?.id ?? ''}/stream`)).body as string
+    const stream = (await call('GET', `/runs/${watched?.id ?? ''}/stream`)).body as string
     expect(stream.match(/^event: ?bucket$/gm)?.length).toBeGreaterThanOrEqual(8)
   })
 

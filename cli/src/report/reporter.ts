@@ -19,7 +19,7 @@ const MOST_BYTES_AT_ONCE = 6_000_000
 const [FIRST_WAIT_MS, LONGEST_WAIT_MS] = [500, 20_000]
 const LOOK_EVERY_MS = 500
 /** After the end of a run: a pipeline does not wait for longer. */
-const LAST_WORDS_MS = 20_000
+const LAST_WORDS_MS = 10_000
 
 export const shapeFingerprint = (shape: RunShape): string =>
   createHash('sha256').update(JSON.stringify(shape)).digest('hex')

@@ -34,6 +34,8 @@ export class Distribution {
   private sorted = true
   /** Slots and counts, ascending, when compact. */
   private packed: Packed | undefined
+  /** The same while it is not compact, as long as nothing is added. */
+  private listed: (Packed & { count: number }) | undefined
 
   /** Records one value; negative ones count as 0. */
   record(valueUs: number): void {
@@ -113,7 +115,7 @@ export class Distribution {
 
   /** Empties it, keeping its memory. */
   clear(): void {
-    this.packed = undefined
+    this.packed = this.listed = undefined
     for (const slot of this.touched) this.counts[slot] = 0
     this.touched.length = 0
     this.count = this.sum = this.sumOfSquares = this.clamped = 0
@@ -145,10 +147,11 @@ export class Distribution {
   valueAtRank(rank: number): number {
     if (this.count === 0) return NaN
     if (rank >= this.count) return Math.min(this.largest, HIGHEST)
+    const { slots, counts } = this.ascending()
     let seen = 0
-    for (const [slot, count] of this.slots()) {
-      seen += count
-      if (seen >= rank) return Math.min(this.largest, Math.max(this.least, middleOf(slot)))
+    for (let index = 0; index < slots.length; index++) {
+      seen += counts[index] ?? 0
+      if (seen >= rank) return Math.min(this.largest, Math.max(this.least, middleOf(slots[index] ?? 0)))
     }
     return this.largest
   }
@@ -157,11 +160,9 @@ export class Distribution {
   countUpTo(boundUs: number): number {
     if (boundUs >= this.largest) return this.count
     const last = slotOf(boundUs)
+    const { slots, counts } = this.ascending()
     let seen = 0
-    for (const [slot, count] of this.slots()) {
-      if (slot > last) break
-      seen += count
-    }
+    for (let index = 0; index < slots.length && (slots[index] ?? Infinity) <= last; index++) seen += counts[index] ?? 0
     return seen
   }
 
@@ -171,8 +172,10 @@ export class Distribution {
     const moved = new Distribution()
     const [slots, counts] = [new Uint16Array(this.slotCount), new Uint32Array(this.slotCount)]
     let used = 0
-    for (const [at, count] of this.values()) {
-      const value = Math.max(0, at + us)
+    const own = this.ascending()
+    for (let index = 0; index < own.slots.length; index++) {
+      const count = own.counts[index] ?? 0
+      const value = Math.max(0, middleOf(own.slots[index] ?? 0) + us)
       moved.sum += count * value
       moved.sumOfSquares += count * value * value
       const slot = slotOf(value)
@@ -228,8 +231,18 @@ export class Distribution {
 
   private sort(): void {
     if (this.sorted) return
-    this.touched.sort((a, b) => a - b)
+    this.touched = Array.from(Uint16Array.from(this.touched).sort())
     this.sorted = true
+  }
+
+  /** Slots with their counts, ascending, as plain arrays: the time of a summary goes into loops over them. */
+  private ascending(): Packed {
+    if (this.packed !== undefined) return this.packed
+    if (this.listed?.count === this.count) return this.listed
+    this.sort()
+    const slots = Uint16Array.from(this.touched)
+    this.listed = { slots, counts: Uint32Array.from(slots, (slot) => this.counts[slot] ?? 0), count: this.count }
+    return this.listed
   }
 
   private unpack({ slots, counts }: Packed): void {

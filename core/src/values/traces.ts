@@ -41,8 +41,8 @@ export class Traces {
   }
 }
 
-/** The traces that a plan asks for; null for none. */
-export const tracesOf = (run: string, rule: TraceSentence): Traces | null =>
+/** The traces that a plan asks for; null for none. A plan of before there were traces says nothing. */
+export const tracesOf = (run: string, rule: TraceSentence = { kind: 'failed' }): Traces | null =>
   rule.kind === 'no' ? null : new Traces(run, rule)
 
 /** Eight digits, never zeros alone. */

@@ -10,7 +10,7 @@ export class Stretches {
   private readonly buckets: (Bucket | undefined)[] = []
   private readonly errorsMs: number[] = []
   private readonly blocks = new Map<string, Stretch>()
-  private prepared = 0
+  private readonly prepared = new Map<number, number>()
   private last: { from: number; to: number; known: number; stretch: Stretch } | undefined
 
   constructor(private readonly shape: RunShape) {}
@@ -35,10 +35,12 @@ export class Stretches {
    * @returns false when there is none left
    */
   prepare(seconds: number): boolean {
-    const [length] = BLOCKS
-    if (this.prepared + length > seconds) return false
-    this.blockAt(this.prepared, length)
-    this.prepared += length
+    // The shorter ones first: each takes little, and whoever asks meanwhile does not wait.
+    const length = BLOCKS.toReversed().find((one) => (this.prepared.get(one) ?? 0) + one <= seconds)
+    if (length === undefined) return false
+    const second = this.prepared.get(length) ?? 0
+    this.blockAt(second, length)
+    this.prepared.set(length, second + length)
     return true
   }
 

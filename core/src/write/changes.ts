@@ -33,7 +33,8 @@ export function planChanges(before: Plan, after: Plan): PlanChange[] {
 }
 
 const msWords = (ms: number | undefined) => (ms === undefined ? undefined : `${String(ms)} ms`)
-const traceWords = ({ trace }: Plan) =>
+/** Plans that were stored before there were traces say nothing of them. */
+const traceWords = ({ trace = { kind: 'failed' } }: Partial<Pick<Plan, 'trace'>>) =>
   trace.kind === 'share' ? `${String(Number((100 * trace.share).toPrecision(6)))} %` : trace.kind
 const capWords = ({ load }: Plan) => (load.cap === undefined ? undefined : `${String(load.cap)} users`)
 

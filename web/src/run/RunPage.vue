@@ -35,7 +35,8 @@ const props = defineProps<{ shared?: string | undefined }>()
 const isShared = computed(() => props.shared !== undefined)
 const id = computed(() => String(route.params['run']))
 const source = computed(() => (props.shared === undefined ? runSource(id.value) : sharedSource(props.shared)))
-const { run, view, state, fault, isConnected, open, select, showTimes, showSeries, stop, refresh } = useRun(source)
+const { run, view, laneView, state, fault, isConnected, open, select, showTimes, showSeries, stop, refresh } =
+  useRun(source)
 const now = useNow({ interval: 30_000 })
 const actFault = ref('')
 const isDescribing = ref(false)
@@ -176,9 +177,9 @@ watch(range, (next) => {
       </template>
       <p v-if="actFault" class="fault" role="alert">{{ actFault }}</p>
       <RunLanes
-        v-if="view && view.seconds > 0"
+        v-if="laneView && laneView.seconds > 0"
         v-model:range="range"
-        :view="view"
+        :view="laneView"
         :shape="run.shape"
         :name="`${run.planName} run ${run.number}`"
         :specs="lanes"

@@ -65,6 +65,16 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
   range: TimeRange | null
 }
 
+/** What of a picture does not depend on what is asked for. */
+type WholePicture = Omit<RunPicture, keyof RangePicture | 'own'>
+/** What of it is of the selected seconds. */
+type RangePicture = Pick<RunPicture, 'steps' | 'groups' | 'journeys' | 'times' | 'range'>
+/** A picture as it is told: what has not changed is null, and is not drawn again. */
+export interface ToldPicture extends RangePicture {
+  whole: WholePicture | null
+  own: RunPicture['own'] | null
+}
+
 const TELL_AFTER_MS = 60
 /** What stands out is sought so often while a run lasts: it takes longer than all the rest. */
 const EXPLAIN_EVERY_SECONDS = 5
@@ -81,6 +91,7 @@ let explainedSeconds = 0
 let timer: ReturnType<typeof setTimeout> | undefined
 
 self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
+  if (data.kind === 'open' || data.kind === 'bucket' || data.kind === 'event') hasNews = true
   switch (data.kind) {
     case 'open':
       gates = gatesOf(data.plan)
@@ -108,6 +119,7 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
       break
     case 'series':
       asked = data.of
+      hasOtherSeries = true
       break
     case 'times':
       timesOf = data.of
@@ -134,28 +146,41 @@ function timesNow(run: RunView): RunPicture['times'] {
   return { of: timesOf, whole: pictureOfTimes(run.times(timesOf)), part }
 }
 
-function tell(): void {
-  if (view === undefined) return
-  const { series, shape } = view
-  const picture: RunPicture = {
+/** Whether something has come since the last picture, or other series are asked for. */
+let hasNews = true
+let hasOtherSeries = true
+
+function wholeOf(run: RunView): WholePicture {
+  const { series, shape } = run
+  return {
     ...series,
-    seconds: view.seconds,
+    seconds: run.seconds,
     failures: [...series.failures]
       .map(([kind, counts]) => ({ kind, counts, total: counts.reduce((sum, count) => sum + count, 0) }))
       .sort((one, other) => other.total - one.total),
     metrics: shape.metrics.map((metric, index) => ({ ...metric, values: series.metrics[index] ?? [] })),
-    gates: view.gates(),
-    beams: beamsOf(gates, view),
+    gates: run.gates(),
+    beams: beamsOf(gates, run),
+    phases: run.phases(),
+    ...explainedNow(run),
+  }
+}
+
+function tell(): void {
+  if (view === undefined) return
+  const isNews = hasNews
+  const isOther = hasNews || hasOtherSeries
+  hasNews = hasOtherSeries = false
+  const told: ToldPicture = {
+    whole: isNews ? wholeOf(view) : null,
+    own: isOther ? Object.fromEntries(asked.map((of) => [seriesText(of), [...(ownSeries?.valuesOf(of) ?? [])]])) : null,
     steps: view.steps(range),
     groups: view.groups(range),
     journeys: view.journeys(range),
-    phases: view.phases(),
     times: timesNow(view),
-    own: Object.fromEntries(asked.map((of) => [seriesText(of), [...(ownSeries?.valuesOf(of) ?? [])]])),
-    ...explainedNow(view),
     range,
   }
-  self.postMessage(picture)
+  self.postMessage(told)
   timer = setTimeout(prepare, TELL_AFTER_MS)
 }
 

@@ -3,7 +3,7 @@ import { parseJson, type RunEvent, type TimeRange, type SeriesOf, type TimesOf }
 import { onBeforeUnmount, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { RunDetail, StoredState } from '@jolt-gate/core/api'
-import type { RunPicture, ToRunWorker } from './run.worker.js'
+import type { RunPicture, ToldPicture, ToRunWorker } from './run.worker.js'
 import { pictureOfResult } from './result-picture.js'
 import RunWorker from './run.worker.js?worker'
 
@@ -21,6 +21,8 @@ export const sharedSource = (token: string): RunSource => ({
 export function useRun(source: Ref<RunSource>) {
   const run = shallowRef<RunDetail>()
   const view = shallowRef<RunPicture>()
+  /** The same for the lanes: it stays as long as they do, since drawing an hour takes a while. */
+  const laneView = shallowRef<RunPicture>()
   const state = ref<StoredState>('waiting')
   const fault = ref('')
   const isConnected = ref(true)
@@ -47,14 +49,17 @@ export function useRun(source: Ref<RunSource>) {
   async function open(): Promise<void> {
     close()
     fault.value = ''
-    view.value = undefined
+    view.value = laneView.value = undefined
     try {
       const detail = await source.value.read()
       run.value = detail
       state.value = detail.state
       worker = new RunWorker()
-      worker.onmessage = ({ data }: MessageEvent<RunPicture>) => {
-        view.value = data
+      worker.onmessage = ({ data: { whole, own, ...part } }: MessageEvent<ToldPicture>) => {
+        const known = view.value
+        if (whole !== null) view.value = { ...whole, ...part, own: own ?? known?.own ?? {} }
+        else if (known !== undefined) view.value = { ...known, ...part, own: own ?? known.own }
+        if (whole !== null || own !== null) laneView.value = view.value
       }
       heldTo = detail.baseline?.id
       say({
@@ -63,7 +68,9 @@ export function useRun(source: Ref<RunSource>) {
         hasResult: detail.state === 'ended' && detail.result !== null,
       })
       // A long run is seen at once: its seconds are read behind it.
-      if (detail.state === 'ended' && detail.result !== null) view.value = pictureOfResult(detail, detail.result)
+      if (detail.state === 'ended' && detail.result !== null) {
+        view.value = laneView.value = pictureOfResult(detail, detail.result)
+      }
       say({ kind: 'select', range: asked.range })
       say({ kind: 'times', of: asked.times })
       say({ kind: 'series', of: asked.series })
@@ -142,7 +149,7 @@ export function useRun(source: Ref<RunSource>) {
     await api.stopRun(run.value?.id ?? '').catch((error: unknown) => (fault.value = wordsOf(error)))
   }
 
-  return { run, view, state, fault, isConnected, open, select, showTimes, showSeries, stop, refresh }
+  return { run, view, laneView, state, fault, isConnected, open, select, showTimes, showSeries, stop, refresh }
 }
 
 const STATES: readonly StoredState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']

@@ -1,7 +1,7 @@
 // What trend is asked for, as the address says it, and the answer.
 import { useQuery } from '@tanstack/vue-query'
 import { computed, onScopeDispose, shallowRef, watch, type Ref } from 'vue'
-import type { TrendRun, TrendSeries } from '@jolt-gate/core/api'
+import type { RunSummary, TrendRun, TrendSeries } from '@jolt-gate/core/api'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '../api/client.js'
 import { countsIn, keyOf, type TrendRead } from './trend-picture.js'
@@ -29,14 +29,14 @@ export function useTrend(project: Ref<number>) {
     queryKey: ['run choices', project],
     queryFn: () => api.runChoices(project.value),
   })
-  /** What the address leaves open is the plan and target of the latest run. */
+  /** What the address leaves open is the plan and target that were run most often lately. */
   const {
     data: latest,
     isPending,
     error: fault,
   } = useQuery({
     queryKey: ['runs', project, 'latest'],
-    queryFn: async () => (await api.runs(project.value)).runs.find(({ state }) => state === 'ended') ?? null,
+    queryFn: async () => mostRun((await api.runs(project.value)).runs.filter(({ state }) => state === 'ended')),
   })
   const said = (key: string) => {
     const value = route.query[key]
@@ -112,4 +112,14 @@ function useReads(runs: Ref<TrendRun[]>, shown: Ref<TrendSeries[]>) {
     worker.terminate()
   })
   return reads
+}
+
+/** A run of the plan and target of which there are most; the newest of them. */
+function mostRun(runs: readonly RunSummary[]): RunSummary | null {
+  const counts = new Map<string, number>()
+  const subjectOf = ({ planFile, targetName }: RunSummary) => JSON.stringify([planFile, targetName])
+  for (const run of runs) counts.set(subjectOf(run), (counts.get(subjectOf(run)) ?? 0) + 1)
+  return (
+    runs.toSorted((one, other) => (counts.get(subjectOf(other)) ?? 0) - (counts.get(subjectOf(one)) ?? 0))[0] ?? null
+  )
 }
