@@ -31,7 +31,7 @@ const REQUESTS = 3
 const HOUR = 3600
 const MINUTE = 60
 const MOST_TIMES = 3
-/** A range is drawn over sixty times as many points; without what is summed up in advance it takes ten times as long. */
+/** A range is drawn over sixty times the points; without what is summed up in advance it takes ten times as long. */
 const MOST_TIMES_OF_RANGE = 8
 const ROUNDS = 2
 
