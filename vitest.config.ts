@@ -15,10 +15,9 @@ interface Manner {
 }
 
 /** Of the engine what measures no time: it need not have the machine for itself. */
-const UNTIMED =
-  'generator held load network parts rehearsal reused-connection run-view sandbox sender standards steps traces'
-    .split(' ')
-    .map((name) => `engine/test/${name}.test.ts`)
+const UNTIMED = 'held network parts rehearsal reused-connection sandbox sender standards steps traces'
+  .split(' ')
+  .map((name) => `engine/test/${name}.test.ts`)
 
 const project = (
   name: string,
@@ -56,6 +55,8 @@ export default defineConfig({
       project('cli', 'cli/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000 }),
       project('server', 'server/test/**/*.test.ts', { isAlone: true, isTogether: true, timeoutMs: 60_000 }),
       project('e2e', 'e2e/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),
+      // Speed is no matter of `npm test`: `npm run bench:pages`.
+      project('pages-speed', 'bench/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),
     ],
   },
 })

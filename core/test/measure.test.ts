@@ -203,6 +203,25 @@ describe('a bucket', () => {
     ])
   })
 
+  it('is refused where the bytes are none, whatever they are', () => {
+    const refusal = (bytes: Uint8Array): unknown => {
+      try {
+        decodeBucket(bytes)
+        return undefined
+      } catch (error) {
+        return error
+      }
+    }
+    const written = encodeBucket(emptyBucket(3))
+    fc.assert(
+      fc.property(fc.uint8Array({ maxLength: 200 }), fc.nat(written.length), (bytes, at) => {
+        const torn = Uint8Array.from([...written.subarray(0, at), ...bytes])
+        for (const some of [bytes, Uint8Array.from([4, ...bytes]), torn])
+          expect([undefined, RangeError]).toContain((refusal(some) as object | undefined)?.constructor)
+      }),
+    )
+  })
+
   it('of two senders adds up, in any order', () => {
     const [one, two] = [emptyBucket(0), emptyBucket(0)]
     one.arrivals.push({

@@ -1,6 +1,6 @@
 // A bucket as bytes: for threads, for the database and for the live stream.
 import { ByteReader, ByteWriter } from '../numbers/bytes.js'
-import { Distribution } from '../numbers/distribution.js'
+import { Distribution, SLOTS } from '../numbers/distribution.js'
 import type { Bucket, ScopeCell, SlowCell, TimeParts } from './bucket.js'
 
 /** The first format had no requests in flight, the second nothing of lateness, the third no requests in full. */
@@ -213,6 +213,7 @@ function readDistribution(reader: ByteReader): Distribution {
   let slot = 0
   for (let left = reader.whole(); left > 0; left--) {
     slot += reader.whole()
+    if (slot >= SLOTS) throw new RangeError('a time is longer than any')
     distribution.addAt(slot, reader.whole())
   }
   return distribution.compact()

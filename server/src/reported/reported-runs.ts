@@ -97,7 +97,7 @@ export class ReportedRuns {
         `${String(stored.length)} of ${String(told.seconds)} seconds are known: report all of them again`,
       )
     const { baseline } = result
-    const judged = judgedAgain(result, {
+    const judged = await judgedAgain(result, {
       ...{ plan: parts.plan, shape: parts.shape, events: told.events },
       seconds: stored.map(({ data }) => data),
       baseline: baseline === null ? undefined : await baselineOfRun(baseline.id).catch(() => undefined),

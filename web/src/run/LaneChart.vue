@@ -12,7 +12,7 @@ import {
 } from 'chart.js'
 import { scaleLinear } from 'd3-scale'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import { overlayPlugin, paletteOf, type LaneOverlay } from './lane-plugins.js'
+import { drawOver, overlayPlugin, paletteOf, type LaneOverlay } from './lane-plugins.js'
 import type { Lane, Point } from './lane-charts.js'
 import type { RunPicture } from './run.worker.js'
 
@@ -28,6 +28,7 @@ const props = defineProps<{
   redraws: number
 }>()
 const canvas = ref<HTMLCanvasElement>()
+const over = ref<HTMLCanvasElement>()
 let chart: Chart<'line' | 'bar', Point[]> | undefined
 
 onMounted(() => {
@@ -42,6 +43,9 @@ onMounted(() => {
       animation: false,
       responsive: true,
       maintainAspectRatio: false,
+      onResize: () => {
+        requestAnimationFrame(overIt)
+      },
       events: [],
       parsing: false,
       layout: { padding: 0 },
@@ -78,10 +82,12 @@ watch(
   },
   { flush: 'post' },
 )
-watch(
-  () => props.redraws,
-  () => chart?.draw(),
-)
+watch(() => props.redraws, overIt)
+/** What moves is drawn alone: the chart of an hour takes a while. */
+function overIt(): void {
+  if (chart !== undefined && canvas.value !== undefined && over.value !== undefined)
+    drawOver(over.value, chart, props.overlay, paletteOf(canvas.value))
+}
 
 function draw(): void {
   if (chart === undefined || canvas.value === undefined) return
@@ -108,12 +114,14 @@ function draw(): void {
     })
   if (scales?.['right'] !== undefined) scales['right'].max = 1.1 * (props.lane.highestRight?.(props.view) ?? 1)
   chart.update('none')
+  overIt()
 }
 </script>
 
 <template>
   <div class="chart" :style="{ height: `${String(lane.height)}px` }">
     <canvas ref="canvas" role="img" :aria-label="`${lane.title}: ${lane.note}`"></canvas>
+    <canvas ref="over" class="over" aria-hidden="true"></canvas>
   </div>
 </template>
 
@@ -121,5 +129,12 @@ function draw(): void {
 .chart {
   position: relative;
   min-width: 0;
+}
+.over {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
 }
 </style>

@@ -75,10 +75,13 @@ function act(what: LaneChange, index: number): void {
 }
 function save(index: number): void {
   const lane = lanes.value[index]
-  const chart = box.value?.querySelectorAll('.lane')[index]?.querySelector('canvas') ?? null
-  if (lane === undefined || chart === null) return
+  const [chart, over] = box.value?.querySelectorAll('.lane')[index]?.querySelectorAll('canvas') ?? []
+  if (lane === undefined || chart === undefined) return
   const { title, note } = lane
-  savePng(laneImage(chart, { title, note, caption: caption(index), run: props.name }), `${props.name} ${lane.name}`)
+  savePng(
+    laneImage(over === undefined ? [chart] : [chart, over], { title, note, caption: caption(index), run: props.name }),
+    `${props.name} ${lane.name}`,
+  )
 }
 
 function secondAt(event: PointerEvent): number | null {

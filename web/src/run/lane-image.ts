@@ -12,8 +12,12 @@ export interface LaneWords {
 const HEAD = 46
 const EDGE = 12
 
-/** Draws the lane; sizes are those of the screen, whatever its pixels are. */
-export function laneImage(chart: HTMLCanvasElement, { title, note, caption, run }: LaneWords): HTMLCanvasElement {
+/** Draws the lane, from its chart and what lies over it; sizes are those of the screen, whatever its pixels are. */
+export function laneImage(
+  layers: readonly [HTMLCanvasElement, ...HTMLCanvasElement[]],
+  { title, note, caption, run }: LaneWords,
+): HTMLCanvasElement {
+  const [chart] = layers
   const image = document.createElement('canvas')
   const scale = chart.width / Math.max(1, chart.clientWidth)
   image.width = chart.width + 2 * EDGE * scale
@@ -38,7 +42,7 @@ export function laneImage(chart: HTMLCanvasElement, { title, note, caption, run 
   say(note, EDGE, 36, 'soft', '12px', 'left')
   say(run, right, 19, 'soft', '12px', 'right')
   say(caption, right, 36, 'ink', '12px', 'right')
-  context.drawImage(chart, EDGE, HEAD, chart.clientWidth, chart.clientHeight)
+  for (const layer of layers) context.drawImage(layer, EDGE, HEAD, chart.clientWidth, chart.clientHeight)
   return image
 }
 

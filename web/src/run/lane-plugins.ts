@@ -1,4 +1,5 @@
-// What all lanes share, drawn on each: phase borders, warm-up hatching, the marked range, the cursor, gate beams.
+// What all lanes share, drawn on each: phase borders, warm-up hatching and gate beams with the chart; the selected
+// range, marks and the cursor on a canvas over it, since they move while the chart stays.
 import type { Chart, Plugin } from 'chart.js'
 import type { Beam, TimeRange } from '@jolt-gate/core'
 
@@ -94,39 +95,48 @@ export function overlayPlugin(
         }
         line(ctx, x(phase.fromSecond), area.top, x(phase.fromSecond), area.bottom, palette.rule, 1)
       }
-      if (overlay.range !== null) {
-        ctx.fillStyle = palette.marked
-        ctx.fillRect(
-          x(overlay.range.fromSecond),
-          area.top,
-          x(overlay.range.toSecond) - x(overlay.range.fromSecond),
-          area.height,
-        )
-      }
       ctx.restore()
       for (const beam of overlay.beams) if (beam.lane === lane && beam.isBreached) hatchBeyond(chart, beam, palette)
     },
     afterDatasetsDraw(chart) {
       const { ctx, chartArea: area } = chart
-      const x = xOf(chart)
       ctx.save()
       drawBeams(
         chart,
         overlay.beams.filter((beam) => beam.lane === lane),
         palette,
       )
-      for (const second of overlay.marks) line(ctx, x(second), area.top, x(second), area.bottom, palette.ochre, 2)
-      if (overlay.range !== null)
-        for (const second of [overlay.range.fromSecond, overlay.range.toSecond])
-          line(ctx, x(second), area.top, x(second), area.bottom, palette.ochre, 1.5)
-      if (overlay.cursorSecond !== null)
-        line(ctx, x(overlay.cursorSecond), area.top, x(overlay.cursorSecond), area.bottom, palette.ink, 1)
       ctx.strokeStyle = palette.rule
       ctx.lineWidth = 1
       ctx.strokeRect(area.left, area.top, area.width, area.height)
       ctx.restore()
     },
   }
+}
+
+/** Draws what moves over a chart that stays: the selected range, marks, the cursor. */
+export function drawOver(canvas: HTMLCanvasElement, chart: Chart, overlay: LaneOverlay, palette: Palette): void {
+  const { chartArea: area, width, height, currentDevicePixelRatio: scale } = chart
+  if (canvas.width !== width * scale || canvas.height !== height * scale) {
+    canvas.width = width * scale
+    canvas.height = height * scale
+  }
+  const ctx = canvas.getContext('2d')
+  if (ctx === null) return
+  const x = xOf(chart)
+  ctx.setTransform(scale, 0, 0, scale, 0, 0)
+  ctx.clearRect(0, 0, width, height)
+  const upright = (second: number, color: string, thick: number) => {
+    line(ctx, x(second), area.top, x(second), area.bottom, color, thick)
+  }
+  const { range, marks, cursorSecond } = overlay
+  if (range !== null) {
+    ctx.fillStyle = palette.marked
+    ctx.fillRect(x(range.fromSecond), area.top, x(range.toSecond) - x(range.fromSecond), area.height)
+    for (const second of [range.fromSecond, range.toSecond]) upright(second, palette.ochre, 1.5)
+  }
+  for (const second of marks) upright(second, palette.ochre, 2)
+  if (cursorSecond !== null) upright(cursorSecond, palette.ink, 1)
 }
 
 /** The gate's own series where it lies beyond the beam. */

@@ -76,6 +76,7 @@ export interface ToldPicture extends RangePicture {
 }
 
 const TELL_AFTER_MS = 60
+const ANSWER_AFTER_MS = 15
 /** What stands out is sought so often while a run lasts: it takes longer than all the rest. */
 const EXPLAIN_EVERY_SECONDS = 5
 
@@ -129,7 +130,8 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
   }
   // Many seconds come at once when a finished run is opened: they are told together.
   clearTimeout(timer)
-  if (!waitsForEnd) timer = setTimeout(tell, TELL_AFTER_MS)
+  // Who selects waits for the answer; seconds come in crowds.
+  if (!waitsForEnd) timer = setTimeout(tell, data.kind === 'select' ? ANSWER_AFTER_MS : TELL_AFTER_MS)
 }
 
 function explainedNow(run: RunView): typeof explained {

@@ -23,7 +23,7 @@ import {
 } from '@jolt-gate/core'
 import type { Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { startApplication, type Application } from './application.js'
+import { startApplication, type Application } from '../e2e/application.js'
 
 const STEPS = 20
 /** Of each step, in each second. */
