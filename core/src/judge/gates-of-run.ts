@@ -7,7 +7,7 @@ import { HIGHEST } from '../numbers/distribution.js'
 import { decide } from './decide.js'
 import type { GateResult } from './gate-result.js'
 import type { KnownOfGate } from './gates.js'
-import { impactOf, OPPOSITE } from './impact.js'
+import { impactOf } from './impact.js'
 import { recoveryAfter, type Recovery } from './recovery.js'
 import { scopeOf } from './scope.js'
 import { limitOf, unitOf } from './subject.js'
@@ -83,9 +83,7 @@ function readImpact(run: WholeRun): Reading {
 /** In ms. Where it did not recover, it is known from when on it may have: what is limited to less is breached. */
 function readRecovery(run: WholeRun, name: string): Reading {
   const phase = run.shape.phases.findLastIndex((some) => some.name === name || some.ladder === name)
-  const [seen, ...bounds] = BOUNDS.map((as) =>
-    recoveryAfter(run.shape, phase, windowsOf(run, as), windowsOf(run, OPPOSITE[as])),
-  )
+  const [seen, ...bounds] = BOUNDS.map((as) => recoveryAfter(run.shape, phase, windowsOf(run, as)))
   if (seen === undefined || seen.kind === 'unmeasured')
     return { kind: 'unmeasured', reason: seen?.reason ?? 'there is no load' }
   const values = [seen, ...bounds].flatMap(msOf)

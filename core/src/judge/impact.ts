@@ -15,8 +15,6 @@ export interface Impact {
   recovery: Recovery
 }
 
-export const OPPOSITE: Readonly<Record<TimesAs, TimesAs>> = { seen: 'seen', lower: 'upper', upper: 'lower' }
-
 const STEADY_APDEX = 0.85
 const STEADY_FAILED = 0.001
 const STRAINED_FAILED = 0.01
@@ -30,8 +28,7 @@ const STRAINED_FAILED = 0.01
  *
  * Source: Apdex Technical Specification, version 1.1, for the score and for 0.85, the lower end of "good".
  *
- * @param as - the times as they were seen, or at a bound of the generator error: then those of the reference, by which
- *   recovery is told, are at the other
+ * @param as - the times as they were seen, or all of them at a bound of the generator error of their second
  */
 export function impactOf(run: RunSeconds, satisfiedMs: number | null, as: TimesAs = 'seen'): Impact {
   const { shape, recording } = run
@@ -41,7 +38,7 @@ export function impactOf(run: RunSeconds, satisfiedMs: number | null, as: TimesA
   const failed = journeys.reduce((sum, cell) => sum + cell.failed + cell.cutOff, 0)
   const iterations = journeys.reduce((sum, cell) => sum + cell.finished, failed)
   const failedIterationShare = iterations === 0 ? 0 : failed / iterations
-  const recovery = recoveryAfter(shape, busiestPhase(shape), all, windowsOf(run, OPPOSITE[as]))
+  const recovery = recoveryAfter(shape, busiestPhase(shape), all)
   if (satisfiedMs === null || windows.length === 0)
     return { grade: null, satisfiedMs, lowestApdex: null, failedIterationShare, recovery }
   const lowestApdex = Math.min(...windows.map((window) => apdexOf(window, satisfiedMs)))

@@ -24,14 +24,8 @@ interface Until {
  *
  * @param after - the phase, by its number
  * @param windows - of the whole run
- * @param asReference - the same windows as the reference is read from them
  */
-export function recoveryAfter(
-  shape: RunShape,
-  after: number,
-  windows: readonly SecondsWindow[],
-  asReference = windows,
-): Recovery {
+export function recoveryAfter(shape: RunShape, after: number, windows: readonly SecondsWindow[]): Recovery {
   const ranges = phaseRanges(shape)
   const [phase, range] = [shape.phases[after], ranges[after]]
   if (phase === undefined || range === undefined) return { kind: 'unmeasured', phase: null, reason: 'there is no load' }
@@ -49,7 +43,7 @@ export function recoveryAfter(
       )
     })
     .map((index) =>
-      within(asReference, ranges[index]?.fromMs ?? 0, ranges[index]?.toMs ?? 0).filter(({ requests }) => requests > 0),
+      within(windows, ranges[index]?.fromMs ?? 0, ranges[index]?.toMs ?? 0).filter(({ requests }) => requests > 0),
     )
     .findLast((some) => some.length >= REFERENCE_WINDOWS)
   if (reference === undefined) return unmeasured('no measured phase of a minute or more comes before it')

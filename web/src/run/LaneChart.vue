@@ -12,7 +12,7 @@ import {
 } from 'chart.js'
 import { scaleLinear } from 'd3-scale'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import { drawOver, overlayPlugin, paletteOf, type LaneOverlay } from './lane-plugins.js'
+import { drawBehind, overlayPlugin, paletteOf, type LaneOverlay } from './lane-plugins.js'
 import type { Lane, Point } from './lane-charts.js'
 import type { RunPicture } from './run.worker.js'
 
@@ -28,7 +28,7 @@ const props = defineProps<{
   redraws: number
 }>()
 const canvas = ref<HTMLCanvasElement>()
-const over = ref<HTMLCanvasElement>()
+const behind = ref<HTMLCanvasElement>()
 let chart: Chart<'line' | 'bar', Point[]> | undefined
 
 onMounted(() => {
@@ -44,7 +44,7 @@ onMounted(() => {
       responsive: true,
       maintainAspectRatio: false,
       onResize: () => {
-        requestAnimationFrame(overIt)
+        requestAnimationFrame(moveBehind)
       },
       events: [],
       parsing: false,
@@ -82,11 +82,11 @@ watch(
   },
   { flush: 'post' },
 )
-watch(() => props.redraws, overIt)
+watch(() => props.redraws, moveBehind)
 /** What moves is drawn alone: the chart of an hour takes a while. */
-function overIt(): void {
-  if (chart !== undefined && canvas.value !== undefined && over.value !== undefined)
-    drawOver(over.value, chart, props.overlay, paletteOf(canvas.value))
+function moveBehind(): void {
+  if (chart !== undefined && canvas.value !== undefined && behind.value !== undefined)
+    drawBehind(behind.value, chart, props.overlay, paletteOf(canvas.value))
 }
 
 function draw(): void {
@@ -114,14 +114,14 @@ function draw(): void {
     })
   if (scales?.['right'] !== undefined) scales['right'].max = 1.1 * (props.lane.highestRight?.(props.view) ?? 1)
   chart.update('none')
-  overIt()
+  moveBehind()
 }
 </script>
 
 <template>
   <div class="chart" :style="{ height: `${String(lane.height)}px` }">
-    <canvas ref="canvas" role="img" :aria-label="`${lane.title}: ${lane.note}`"></canvas>
-    <canvas ref="over" class="over" aria-hidden="true"></canvas>
+    <canvas ref="canvas" class="drawn" role="img" :aria-label="`${lane.title}: ${lane.note}`"></canvas>
+    <canvas ref="behind" class="behind" aria-hidden="true"></canvas>
   </div>
 </template>
 
@@ -130,7 +130,11 @@ function draw(): void {
   position: relative;
   min-width: 0;
 }
-.over {
+.drawn {
+  position: relative;
+  z-index: 1;
+}
+.behind {
   position: absolute;
   inset: 0;
   width: 100%;

@@ -204,7 +204,7 @@ watch(range, (next) => {
         </ElTabs>
         <span v-if="range" class="range">
           {{ isComputed ? 'computed for' : 'reading seconds:' }} {{ clock(range.fromSecond) }} –
-          {{ clock(range.toSecond) }}, {{ range.toSecond - range.fromSecond }} s selected on the chart ·
+          {{ clock(range.toSecond) }}, {{ range.toSecond - range.fromSecond }} s ·
           <ElButton class="whole" size="small" text @click="range = null">Whole run</ElButton>
         </span>
         <span v-else class="soft hint">drag over the chart to select</span>
@@ -294,6 +294,7 @@ h1 a:hover {
   padding: 8px 0 4px;
 }
 .range {
+  white-space: nowrap;
   margin-left: auto;
   padding: 2px 8px;
   background: var(--ochre-light);

@@ -12,7 +12,7 @@ export interface LaneWords {
 const HEAD = 46
 const EDGE = 12
 
-/** Draws the lane, from its chart and what lies over it; sizes are those of the screen, whatever its pixels are. */
+/** Draws the lane, from its layers, the chart first and what lies behind it after; sizes are those of the screen, whatever its pixels are. */
 export function laneImage(
   layers: readonly [HTMLCanvasElement, ...HTMLCanvasElement[]],
   { title, note, caption, run }: LaneWords,
@@ -42,7 +42,7 @@ export function laneImage(
   say(note, EDGE, 36, 'soft', '12px', 'left')
   say(run, right, 19, 'soft', '12px', 'right')
   say(caption, right, 36, 'ink', '12px', 'right')
-  for (const layer of layers) context.drawImage(layer, EDGE, HEAD, chart.clientWidth, chart.clientHeight)
+  for (const layer of layers.toReversed()) context.drawImage(layer, EDGE, HEAD, chart.clientWidth, chart.clientHeight)
   return image
 }
 

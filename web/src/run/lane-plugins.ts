@@ -1,5 +1,5 @@
 // What all lanes share, drawn on each: phase borders, warm-up hatching and gate beams with the chart; the selected
-// range, marks and the cursor on a canvas over it, since they move while the chart stays.
+// range, marks and the cursor on a canvas behind it, since they move while the chart stays.
 import type { Chart, Plugin } from 'chart.js'
 import type { Beam, TimeRange } from '@jolt-gate/core'
 
@@ -114,8 +114,8 @@ export function overlayPlugin(
   }
 }
 
-/** Draws what moves over a chart that stays: the selected range, marks, the cursor. */
-export function drawOver(canvas: HTMLCanvasElement, chart: Chart, overlay: LaneOverlay, palette: Palette): void {
+/** Draws what moves behind a chart that stays: the selected range, marks, the cursor. */
+export function drawBehind(canvas: HTMLCanvasElement, chart: Chart, overlay: LaneOverlay, palette: Palette): void {
   const { chartArea: area, width, height, currentDevicePixelRatio: scale } = chart
   if (canvas.width !== width * scale || canvas.height !== height * scale) {
     canvas.width = width * scale
