@@ -59,7 +59,7 @@ describe('links', () => {
 
 describe('views', () => {
   const views: LaneView[] = [{ id: 1, name: 'Pool', lanes: 'load,time', planFile: 'p', by: 'Ida Quay' }]
-  const props = { project: 1, planFile: 'p', views, lanes: 'load,time', isOwnSet: true }
+  const props = { project: 1, planFile: 'p', views, lanes: 'load,time' }
 
   it('are named, shown, kept for a plan and deleted', async () => {
     signIn('author')

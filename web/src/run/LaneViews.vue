@@ -23,7 +23,6 @@ const props = defineProps<{
   planFile: string
   views: readonly LaneView[]
   lanes: string
-  isOwnSet: boolean
 }>()
 const emit = defineEmits<{ show: [lanes: string]; fault: [words: string] }>()
 const may = useMay(() => props.project)
@@ -66,7 +65,7 @@ function act(what: Act): void {
 <template>
   <ElDropdown trigger="click" @command="act">
     <ElButton size="small" text>
-      View: {{ shown?.name ?? (isOwnSet ? 'not kept' : 'default') }} <ElIcon class="arrow"><ArrowDown /></ElIcon>
+      {{ shown === undefined ? 'View' : `View: ${shown.name}` }} <ElIcon class="arrow"><ArrowDown /></ElIcon>
     </ElButton>
     <template #dropdown>
       <ElDropdownMenu>

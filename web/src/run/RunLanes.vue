@@ -275,6 +275,7 @@ function onKey(event: KeyboardEvent): void {
 }
 .caption {
   position: absolute;
+  z-index: 2;
   top: 3px;
   right: 6px;
   padding: 0 4px;

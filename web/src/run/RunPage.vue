@@ -74,7 +74,7 @@ const written = computed({
     say({ lanes: lanes === '' ? undefined : lanes })
   },
 })
-const { lanes, series, isOwnSet, ...change } = useLanes(written, view, planView)
+const { lanes, series, ...change } = useLanes(written, view, planView)
 watch(series, showSeries, { immediate: true })
 function changeLane(what: Exclude<LaneChange, 'png'>, index: number): void {
   if (what === 'turn') change.turn(index)
@@ -204,7 +204,7 @@ watch(range, (next) => {
         </ElTabs>
         <span v-if="range" class="range">
           {{ isComputed ? 'computed for' : 'reading seconds:' }} {{ clock(range.fromSecond) }} –
-          {{ clock(range.toSecond) }}, {{ range.toSecond - range.fromSecond }} s ·
+          {{ clock(range.toSecond) }} ·
           <ElButton class="whole" size="small" text @click="range = null">Whole run</ElButton>
         </span>
         <span v-else class="soft hint">drag over the chart to select</span>
@@ -215,7 +215,6 @@ watch(range, (next) => {
           :plan-file="run.planFile"
           :views="views ?? []"
           :lanes="lanesText(lanes)"
-          :is-own-set="isOwnSet"
           @show="change.show"
           @fault="(words) => (actFault = words)"
         />
@@ -289,13 +288,15 @@ h1 a:hover {
 }
 .tabs {
   display: flex;
-  gap: 18px;
+  gap: 8px;
   align-items: center;
   padding: 8px 0 4px;
 }
 .range {
-  white-space: nowrap;
+  min-width: 0;
   margin-left: auto;
+  overflow: hidden;
+  white-space: nowrap;
   padding: 2px 8px;
   background: var(--ochre-light);
 }

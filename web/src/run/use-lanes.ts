@@ -16,7 +16,6 @@ export function useLanes(written: Ref<string>, view: Ref<RunPicture | undefined>
     return view.value === undefined ? [] : defaultLanes(view.value)
   })
   const series = computed((): SeriesOf[] => lanes.value.flatMap((lane) => (lane.kind === 'own' ? lane.series : [])))
-  const isOwnSet = computed(() => readLanes(written.value).length > 0)
 
   function change(next: readonly LaneSpec[]): void {
     written.value = lanesText(next)
@@ -25,7 +24,6 @@ export function useLanes(written: Ref<string>, view: Ref<RunPicture | undefined>
   return {
     lanes,
     series,
-    isOwnSet,
     add(added: readonly SeriesOf[]): void {
       change([...lanes.value, { kind: 'own', series: added, isTall: false }])
     },
