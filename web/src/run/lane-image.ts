@@ -12,7 +12,10 @@ export interface LaneWords {
 const HEAD = 46
 const EDGE = 12
 
-/** Draws the lane, from its layers, the chart first and what lies behind it after; sizes are those of the screen, whatever its pixels are. */
+/**
+ * Draws the lane from its layers, the chart first and what lies behind it after; sizes are those of the screen, whatever
+ * its pixels are.
+ */
 export function laneImage(
   layers: readonly [HTMLCanvasElement, ...HTMLCanvasElement[]],
   { title, note, caption, run }: LaneWords,
