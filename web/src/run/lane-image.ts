@@ -12,10 +12,7 @@ export interface LaneWords {
 const HEAD = 46
 const EDGE = 12
 
-/**
- * Draws the lane from its layers, the chart first and what lies behind it after; sizes are those of the screen, whatever
- * its pixels are.
- */
+/** Draws the lane from its layers: the chart first, then what lies behind it. Sizes are those of the screen. */
 export function laneImage(
   layers: readonly [HTMLCanvasElement, ...HTMLCanvasElement[]],
   { title, note, caption, run }: LaneWords,
