@@ -29,7 +29,7 @@ import { progressOf } from './progress.js'
 import { asOftenAsAsked } from './repeat.js'
 import { commitOf, NO_REPOSITORY, type Commit, type Repository } from './repository.js'
 import { keepReported } from './report/kept.js'
-import { Reporter, shapeFingerprint } from './report/reporter.js'
+import { Reporter, shapeFingerprint, type Reported } from './report/reporter.js'
 import type { Server } from './report/server.js'
 import type { Samples } from './samples.js'
 import { readValidPlan, readValidText, type PlanRead } from './validate.js'
@@ -145,7 +145,7 @@ export async function runPlan(
         labels: options.label,
       },
       onResult,
-      ...(samples === undefined ? {} : { onSamples: samples.of(id) }),
+      ...(samples === undefined ? {} : { onSamples: samples.take }),
     }
     return server === undefined
       ? runOnce(run, output)
@@ -200,12 +200,19 @@ async function runReported(
     return outcome
   }
   process.stderr.write(`the run was not delivered: ${fault}\n`)
-  if (file === undefined) process.stderr.write('with --out FOLDER it would be kept, to be handed in by "send"\n')
-  else {
-    keepReported(file, reporter.reported)
-    process.stderr.write(`it is kept: jolt-gate send ${file} --to ${server.origin}\n`)
-  }
+  process.stderr.write(`${keptWords(file, reporter.reported, server)}\n`)
   return outcome
+}
+
+/** Keeps what could not be delivered; a disk that is full costs neither the verdict nor the reports. */
+function keptWords(file: string | undefined, reported: Reported, { origin }: Server): string {
+  if (file === undefined) return 'with --out FOLDER it would be kept, to be handed in by "send"'
+  try {
+    keepReported(file, reported)
+    return `it is kept: jolt-gate send ${file} --to ${origin}`
+  } catch (error) {
+    return `nor can it be kept: ${file}: ${error instanceof Error ? error.message : String(error)}`
+  }
 }
 
 /** What the server is told of a run as it begins: it reads the plan itself. */
@@ -220,7 +227,7 @@ function begunOf(
     id: identity.id,
     tool: identity.tool,
     plan: {
-      ...{ file: plan.file, text, files: texts, set: options.set, ...commit },
+      ...{ file: plan.file, text, files: withoutKeys(texts), set: options.set, ...commit },
       ...{ seed: identity.plan.seed, scale: options.scale },
     },
     target: options.target ?? null,
@@ -230,6 +237,15 @@ function begunOf(
     startedAt: new Date().toISOString(),
   }
 }
+
+/** A key stays where it is: to read a plan, that there is one is enough. */
+const withoutKeys = (texts: Readonly<Record<string, string>>): Record<string, string> =>
+  Object.fromEntries(
+    Object.entries(texts).map(([path, text]) => [
+      path,
+      /-----BEGIN [A-Z ]*PRIVATE KEY-----/.test(text) ? 'a key' : text,
+    ]),
+  )
 
 /** The change under test, where the command line says that it is another than the plan's own commit. */
 const changeOf = ({ commit, branch }: RunArguments) =>

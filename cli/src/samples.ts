@@ -10,8 +10,8 @@ import { UsageError } from './errors.js'
 const MOST_ROWS = 5_000_000
 
 export interface Samples {
-  /** Takes the rows of a run. */
-  of(run: string): (text: string, count: number) => void
+  /** Takes some rows; each says of which run it is. */
+  take: (text: string, count: number) => void
   /** Resolves when all is written; what went wrong, in words. */
   close(): Promise<string[]>
 }
@@ -30,12 +30,12 @@ export async function openSamples(file: string): Promise<Samples> {
   const done = pipeline(zip, written.createWriteStream()).catch((error: unknown) => {
     fault = `${file} cannot be written: ${wordsOf(error)}`
   })
-  zip.write(`run,${SAMPLE_COLUMNS.join(',')}\r\n`)
+  zip.write(`${SAMPLE_COLUMNS.join(',')}\r\n`)
   return {
-    of: (run) => (text, count) => {
+    take(text, count) {
       if (left <= 0 || fault !== undefined) return
       left -= count
-      zip.write(text.replaceAll(/^(?=.)/gm, `${run},`))
+      zip.write(text)
       if (left <= 0) process.stderr.write(`${file} holds ${String(MOST_ROWS)} requests: further ones are left out\n`)
     },
     async close() {

@@ -1,6 +1,7 @@
 // A run that is told to a server as it goes on: seen live and kept, and the same verdict whatever becomes of the
 // server.
 import { execFileSync, spawn } from 'node:child_process'
+import { generateKeyPairSync } from 'node:crypto'
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { tmpdir } from 'node:os'
@@ -29,7 +30,9 @@ beforeAll(async () => {
   token = (made.body as { token: string }).token
   for (const name of ['plans', 'targets']) mkdirSync(join(folder, name), { recursive: true })
   writeFileSync(join(folder, PLAN), planText(3))
-  writeFileSync(join(folder, 'targets/here.target.yaml'), `origin: ${place.ferries.origin}\n`)
+  const { privateKey } = generateKeyPairSync('ec', { namedCurve: 'P-256' })
+  writeFileSync(join(folder, 'targets/own.key'), privateKey.export({ type: 'pkcs8', format: 'pem' }))
+  writeFileSync(join(folder, 'targets/here.target.yaml'), `origin: ${place.ferries.origin}\ntls: { key: targets/own.key }\n`)
   execFileSync('git', ['init', '-q', '-b', 'main'], { cwd: folder })
 })
 afterAll(() => place.stop())
@@ -109,6 +112,8 @@ describe('a run that is told to a server', () => {
     expect((await runs()).length).toBe(before)
     const [name = ''] = readdirSync(join(folder, 'kept')).filter((file) => file.endsWith('.run.gz'))
     const file = join(folder, 'kept', name)
+
+    expect(gunzipSync(readFileSync(file)).toString()).toMatch(/^(?=.*own\.key)(?!.*PRIVATE KEY)/s)
 
     const [once, twice] = [await send(file), await send(file)]
     expect([once.code, twice.code]).toEqual([0, 0])

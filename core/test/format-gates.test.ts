@@ -66,6 +66,7 @@ describe('gates', () => {
     ['a journey that is not there', 'failed journeys in journey "look" at most 1', 'UNKNOWN_NAME'],
     ['a time for bytes', 'bytes sent under 3 s', 'UNIT'],
     ['an impact without a way to tell it', 'impact at most strained', 'SATISFIED'],
+    ['an impact from below, which any grade would hold', 'impact at least steady', 'UNIT'],
     ['an impact that is a number', 'impact at most 2', 'UNIT'],
     ['a grade of a time', 'p95 response time under steady', 'UNIT'],
     ['a recovery of some phases', 'recovery after "peak" during peak under 5 s', 'SCOPE'],

@@ -238,10 +238,14 @@ describe('a run made three times', () => {
     startedAt: '',
     endedAt: '',
   }
-  const runWith = (ms: number, ending: Ending = finished, started = 50) => {
-    const { plan, view, recording, shape } = runOf(['p50 response time under 300 ms'], [{ ms: repeat(ms, 60) }], {
-      started,
-    })
+  const runWith = (ms: number, ending: Ending = finished, started = 50, more: string[] = []) => {
+    const { plan, view, recording, shape } = runOf(
+      ['p50 response time under 300 ms', ...more],
+      [{ ms: repeat(ms, 60) }],
+      {
+        started,
+      },
+    )
     const doubts = distrust(recording, shape, plan.gates, { local: [], deaths: [] })
     const judgement = judge({ ending, doubts, results: view.gates(), recording, shape })
     const generator = { processes: 1, reasons: [], calibration: null }
@@ -272,6 +276,14 @@ describe('a run made three times', () => {
       verdict: 'shut',
       reasons: ['breached: p50 response time under 300 ms (observed 400 ms)'],
     })
+  })
+
+  it('is judged by the median grade, in whatever order they came', () => {
+    const graded = (ms: number) => runWith(ms, finished, 50, ['impact at most steady'])
+    const statusOf = (...all: number[]) => judgeRepeated(all.map(graded)).result.gates[1]?.status
+
+    expect([statusOf(400, 100, 400), statusOf(100, 400, 400)]).toEqual(['breached', 'breached'])
+    expect([statusOf(100, 400, 100), statusOf(400, 100, 100)]).toEqual(['held', 'held'])
   })
 
   it('decides nothing where the load of one was not delivered, or a person stopped one', () => {

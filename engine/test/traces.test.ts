@@ -91,6 +91,6 @@ describe('requests of a load', () => {
     const lines = rows.join('').trimEnd().split('\r\n')
     expect(counted).toBe(result.totals.requests)
     expect(lines).toHaveLength(4)
-    expect(lines[0]).toMatch(/^\d+\.\d{3},p,a,"'=SUM\(1\)",\d+\.\d{3},status,\d+,\d+,[0-9a-f]{32}$/)
+    expect(lines[0]).toMatch(/^test,\d+\.\d{3},p,a,"'=SUM\(1\)",\d+\.\d{3},status,\d+,\d+,[0-9a-f]{32}$/)
   })
 })

@@ -19,8 +19,8 @@ const PEAKS = [{}, { slowSearch: 2.8 }, { slowSearch: 3.4 }, { lostConnections: 
 const asked = process.argv.slice(2)
 const isAsked = (name: string) => asked.length === 0 || asked.includes(name)
 
-if (isAsked('watch')) await keepDemo(WATCH, await watch())
-if (isAsked('peak')) await keepDemo(PEAK, await peaks())
+if (isAsked('watch')) keepDemo(WATCH, await watch())
+if (isAsked('peak')) keepDemo(PEAK, await peaks())
 if (isAsked('findings')) keep(RECORDED_FINDINGS, await findings())
 
 async function watch(): Promise<RecordedRun[]> {
@@ -68,12 +68,11 @@ async function findings(): Promise<unknown[]> {
 }
 
 /** Runs of one plan take the place of those that were there. */
-async function keepDemo(plan: string, runs: readonly RecordedRun[]): Promise<void> {
+function keepDemo(plan: string, runs: readonly RecordedRun[]): void {
   const before = existsSync(RECORDED_RUNS)
     ? gunzipSync(readFileSync(RECORDED_RUNS)).toString().trimEnd().split('\n')
     : []
   const others = before.filter((line) => (JSON.parse(line) as RecordedRun).run['planFile'] !== plan)
-  await Promise.resolve()
   keep(RECORDED_RUNS, [...others.map((line) => JSON.parse(line) as unknown), ...runs])
 }
 

@@ -1,5 +1,5 @@
 // A Jolt Gate server as the command talks to it: whom it asks, as whom, and what becomes of an answer.
-import { API_PROBLEM, ROUTES, type Route } from '@jolt-gate/core/api'
+import { API_PROBLEM, ROUTES, type AnswerOf, type Route } from '@jolt-gate/core/api'
 import { UsageError } from '../errors.js'
 
 const ANSWER_WITHIN_MS = 15_000
@@ -84,8 +84,6 @@ export class Server {
     throw new Error(`${this.origin}: ${words}`)
   }
 }
-
-type AnswerOf<R extends Route> = import('@jolt-gate/core/api').AnswerOf<R>
 
 function readAnswer<R extends Route>({ answer }: R, value: unknown, origin: string): AnswerOf<R> {
   const [schema] = answer.kind === 'json' ? answer.oneOf : []

@@ -30,7 +30,9 @@ type Reading = { kind: 'measured'; value: number; values: number[] } | { kind: '
 export function judgeGateOfRun(gate: Gate, run: WholeRun, known: KnownOfGate, hasEnded: boolean): GateResult {
   const { baseline = null, limitsCapped = false } = known
   const limit = limitOf(gate, baseline?.observed ?? null)
-  const reading = gate.measure.kind === 'recovery' ? readRecovery(run, gate.measure.phase) : readImpact(run)
+  // What decides nothing yet is read once: the cost of a live second must not grow threefold with the run.
+  const as = hasEnded ? BOUNDS : SEEN
+  const reading = gate.measure.kind === 'recovery' ? readRecovery(run, gate.measure.phase, as) : readImpact(run, as)
   const common = {
     rule: gate.rule,
     line: gate.at.line,
@@ -65,14 +67,14 @@ export function judgeGateOfRun(gate: Gate, run: WholeRun, known: KnownOfGate, ha
   )
   if (upper === Infinity && outcome.status === 'undecided')
     return { ...read, status: 'unmeasured', reason: 'the load ended before it had recovered: let more load follow' }
-  const margin = isUpperLimit(gate.comparison) ? limit - observed : observed - limit
-  return { ...read, ...outcome, margin: unitOf(gate) === 'grade' ? null : margin }
+  return { ...read, ...outcome, margin: isUpperLimit(gate.comparison) ? limit - observed : observed - limit }
 }
 
+const SEEN: readonly TimesAs[] = ['seen']
 const BOUNDS: readonly TimesAs[] = ['seen', 'lower', 'upper']
 
-function readImpact(run: WholeRun): Reading {
-  const grades = BOUNDS.map((as) => impactOf(run, run.satisfiedMs, as).grade)
+function readImpact(run: WholeRun, bounds: readonly TimesAs[]): Reading {
+  const grades = bounds.map((as) => impactOf(run, run.satisfiedMs, as).grade)
   const values = grades.flatMap((grade) => (grade === null ? [] : [GRADES.indexOf(grade)]))
   const [value] = values
   return value === undefined
@@ -81,9 +83,9 @@ function readImpact(run: WholeRun): Reading {
 }
 
 /** In ms. Where it did not recover, it is known from when on it may have: what is limited to less is breached. */
-function readRecovery(run: WholeRun, name: string): Reading {
+function readRecovery(run: WholeRun, name: string, as: readonly TimesAs[]): Reading {
   const phase = run.shape.phases.findLastIndex((some) => some.name === name || some.ladder === name)
-  const [seen, ...bounds] = BOUNDS.map((as) => recoveryAfter(run.shape, phase, windowsOf(run, as)))
+  const [seen, ...bounds] = as.map((one) => recoveryAfter(run.shape, phase, windowsOf(run, one)))
   if (seen === undefined || seen.kind === 'unmeasured')
     return { kind: 'unmeasured', reason: seen?.reason ?? 'there is no load' }
   const values = [seen, ...bounds].flatMap(msOf)

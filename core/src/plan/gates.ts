@@ -1,5 +1,7 @@
 // The gates of a plan: each a sentence, held against what can be measured and what the plan names.
 import { isMap, isScalar, type Node } from 'yaml'
+import { isUpperLimit } from '../language/comparisons.js'
+import { GRADES } from '../language/grades.js'
 import { nearestWord, readSentence, type GateSentence, type Span, type Statistic } from '../language/sentences.js'
 import { fixOf, offsetOf, placeOf, readFields, readPhrase, readList, type Field } from './fields.js'
 import { renewGate, renewStop } from './first-edition.js'
@@ -170,6 +172,12 @@ function isMeasurable(source: Source, gate: GateSentence, at: PlaceOfSpan): bool
       spans.comparison,
       'UNIT',
       `${String(limit.value)} could be a share or a count: write ${shareWords(limit.value)} of all, or a whole number of them such as ${String(Math.max(1, Math.round(limit.value)))}`,
+    )
+  if (family === 'grade' && !isUpperLimit(gate.comparison))
+    return fault(
+      spans.comparison,
+      'UNIT',
+      `impact has a worst grade that is allowed: write "impact at most strained"; from the best they are ${GRADES.join(', ')}`,
     )
   if (family === 'grade' && limit.kind === 'baseline')
     return fault(spans.limit, 'UNIT', `impact needs ${words}: a grade is no share of another`)

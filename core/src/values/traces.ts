@@ -34,8 +34,10 @@ export class Traces {
   /** @param place - of the step, with the round in which it is walked */
   of(user: number, iteration: number, place: number): TraceContext {
     const draws = this.draws.at(user, iteration, place)
-    const trace = hex(draws) + hex(draws) + hex(draws) + hex(draws)
-    const parent = hex(draws) + hex(draws)
+    // Four draws of 48 bits are both ids. A last digit that is odd keeps either from being zeros alone.
+    const [first, second, third, last] = [hex(draws, 1), hex(draws, 0), hex(draws, 0), hex(draws, 1)]
+    const trace = first + second + third.slice(0, 8)
+    const parent = third.slice(8) + last
     const isSampled = this.rule.kind === 'share' && draws.next() < this.rule.share
     return { trace, header: `00-${trace}-${parent}-${isSampled ? SAMPLED : NOT_SAMPLED}` }
   }
@@ -45,8 +47,16 @@ export class Traces {
 export const tracesOf = (run: string, rule: TraceSentence = { kind: 'failed' }): Traces | null =>
   rule.kind === 'no' ? null : new Traces(run, rule)
 
-/** Eight digits, never zeros alone. */
-const hex = (draws: Draws): string => (1 + Math.floor(draws.next() * (2 ** 32 - 1))).toString(16).padStart(8, '0')
+/** Three hexadecimal digits of each number of twelve bits: each request takes sixteen of them. */
+const DIGITS = Array.from({ length: 4096 }, (_, number) => number.toString(16).padStart(3, '0'))
+
+/** Twelve digits of the next draw. */
+function hex(draws: Draws, leastBit: 0 | 1): string {
+  const drawn = draws.next() * 2 ** 24
+  const [high, low] = [Math.floor(drawn), Math.floor((drawn % 1) * 2 ** 24) | leastBit]
+  return digits(high >>> 12) + digits(high & 4095) + digits(low >>> 12) + digits(low & 4095)
+}
+const digits = (number: number): string => DIGITS[number] ?? '000'
 
 /** A text as a number (FNV-1a, 32 bits twice: G. Fowler, L. C. Noll, K.-P. Vo). */
 function numberOf(text: string): number {

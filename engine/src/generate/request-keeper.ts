@@ -44,6 +44,8 @@ export class RequestKeeper {
       this.left -= text.length
       return text
     }
+    // What does not fit even so will not fit later: nobody describes it again.
+    this.counts.set(cause, MOST_OF_A_CAUSE)
     return ''
   }
 }

@@ -4,6 +4,7 @@ import type { Ended } from '../walk/listener.js'
 
 /** Columns of the rows; times in ms, `due` from the start of the load. */
 export const SAMPLE_COLUMNS = [
+  'run',
   'due ms',
   'phase',
   'journey',
@@ -19,7 +20,10 @@ export class SampleRows {
   private lines: string[] = []
   private readonly names: { phases: string[]; journeys: string[]; steps: string[] }
 
-  constructor(shape: RunShape) {
+  constructor(
+    shape: RunShape,
+    private readonly run: string,
+  ) {
     this.names = {
       phases: shape.phases.map(({ name }) => csvField(name)),
       journeys: shape.journeys.map(csvField),
@@ -31,7 +35,7 @@ export class SampleRows {
     const { phases, journeys, steps } = this.names
     const [due, took] = [sample.dueMs - startMs, sample.endedMs - sample.dueMs]
     this.lines.push(
-      `${due.toFixed(3)},${phases[phase] ?? ''},${journeys[iteration.program.journey] ?? ''},${steps[operation.step] ?? ''},${took.toFixed(3)},${failure?.kind ?? 'passed'},${String(sample.bytesSent)},${String(sample.bytesReceived)},${exchange?.trace ?? ''}\r\n`,
+      `${this.run},${due.toFixed(3)},${phases[phase] ?? ''},${journeys[iteration.program.journey] ?? ''},${steps[operation.step] ?? ''},${took.toFixed(3)},${failure?.kind ?? 'passed'},${String(sample.bytesSent)},${String(sample.bytesReceived)},${exchange?.trace ?? ''}\r\n`,
     )
   }
 

@@ -64,7 +64,7 @@ export class Sender {
     const seeded: Plan = { ...plan, seed: run.seed }
     this.compiled = compilePlan(plan, target, shape, { run, fileBytes: (path) => files.get(path) ?? new Uint8Array() })
     for (const secret of [...Object.values(run.secrets), ...data.maskedValues]) this.mask.add(secret)
-    this.samples = data.tellsSamples ? new SampleRows(shape) : null
+    this.samples = data.tellsSamples ? new SampleRows(shape, run.id) : null
     this.recorder = new BucketRecorder(
       shape,
       this.mask,

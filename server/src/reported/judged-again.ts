@@ -7,10 +7,12 @@ import {
   NO_DOUBTS,
   RunView,
   type Baseline,
+  type Gate,
   type Plan,
   type RunEvent,
   type RunResult,
   type RunShape,
+  type StepSummary,
 } from '@jolt-gate/core'
 
 /** Seconds that are read in one go. */
@@ -44,24 +46,42 @@ export async function judgedAgain(
   }
   for (const event of events) if (event.kind === 'phases') view.add(event)
   view.add({ kind: 'end' })
-  const results = view.gates()
-  const isOurs = (index: number) => gates[index]?.limit.kind !== 'baseline' || baseline !== undefined
-  const other = results.findIndex(({ status, rule }, index) => {
-    const told = result.gates[index]
-    return isOurs(index) && (told?.status !== status || told.rule !== rule)
-  })
-  const { recording } = view
-  const { verdict } = judge({ ending: { kind: 'finished' }, doubts: NO_DOUBTS, results, recording, shape: view.shape })
-  const isBorneOut =
-    other < 0 && results.length === result.gates.length && (result.verdict !== 'open' || verdict === 'open')
-  if (isBorneOut || result.verdict === 'void' || result.verdict === 'stopped') return { result, shape: view.shape }
-  const gate = results[other]
-  const why =
-    gate === undefined
-      ? `the seconds of this run bear out "${verdict}", and its result says "${result.verdict}"`
-      : `by the seconds of this run the gate "${gate.rule}" is ${gate.status}, and its result says ${result.gates[other]?.status ?? 'nothing of it'}`
+  const doubt = result.verdict === 'open' ? doubtOf(result, view, events, gates, baseline !== undefined) : undefined
+  if (doubt === undefined) return { result, shape: view.shape }
   return {
-    result: { ...result, verdict: 'void', reasons: [`judged again: ${why}`, ...result.reasons] },
+    result: { ...result, verdict: 'void', reasons: [`judged again: ${doubt}`, ...result.reasons] },
     shape: view.shape,
   }
+}
+
+/** Why the seconds do not bear an open result out; undefined where they do. */
+function doubtOf(
+  result: RunResult,
+  view: RunView,
+  events: readonly RunEvent[],
+  gates: readonly Gate[],
+  hasBaseline: boolean,
+): string | undefined {
+  const results = view.gates()
+  const other = results.find(({ status, rule }, index) => {
+    // What a gate was held to elsewhere nobody knows here.
+    if (gates[index]?.limit.kind === 'baseline' && !hasBaseline) return false
+    const told = result.gates[index]
+    return told?.status !== status || told.rule !== rule
+  })
+  if (other !== undefined)
+    return `by the seconds of this run the gate "${other.rule}" is ${other.status}, and its result says otherwise`
+  if (results.length !== result.gates.length) return 'its result has other gates than its plan'
+  const figures = (steps: readonly Pick<StepSummary, 'name' | 'requests' | 'failed' | 'responseTime'>[]) =>
+    JSON.stringify(
+      steps.map((one) => [one.name, one.requests, one.failed, one.responseTime?.percentiles['95'] ?? null]),
+    )
+  if (figures(view.steps()) !== figures(result.steps)) return 'its result has other figures than its seconds'
+  const isStopped = events.some(({ kind }) => kind === 'stopped')
+  const { verdict } = judge({
+    ending: isStopped ? { kind: 'stopped', by: 'a person' } : { kind: 'finished' },
+    ...{ doubts: NO_DOUBTS, results, recording: view.recording, shape: view.shape },
+  })
+  if (verdict !== 'open') return `by its seconds this run is ${verdict}`
+  return view.steps().some(({ requests }) => requests > 0) ? undefined : 'nothing was measured in its seconds'
 }

@@ -1,6 +1,15 @@
 // Runs that the command makes elsewhere and reports. What comes again changes nothing; what breaks off is marked so.
 import { createHash } from 'node:crypto'
-import { bytesOfBase64, decodeBucket, previewOf, readPlan, scalePlan, shapeOf, type RunResult } from '@jolt-gate/core'
+import {
+  bytesOfBase64,
+  decodeBucket,
+  previewOf,
+  readPlan,
+  scalePlan,
+  shapeOf,
+  type Baseline,
+  type RunResult,
+} from '@jolt-gate/core'
 import type { LiveEvent, ReportedEvent, ReportedRun, ReportedSeconds } from '@jolt-gate/core/api'
 import { Op } from 'sequelize'
 import { BucketRow, RunRow } from '../database/models.js'
@@ -49,9 +58,11 @@ export class ReportedRuns {
     }
     const { plan, target, shape } = readReported(asked)
     const { commit, branch } = asked.change
+    // A plan with other values is as little the committed one as a plan with changes: it becomes no baseline by rule.
+    const dirty = asked.plan.dirty || Object.keys(asked.plan.set).length > 0
     const row = await addRun({
       ...{ id: asked.id, projectId, plan, target, shape, startedBy: by },
-      head: { commit, branch, dirty: asked.plan.dirty },
+      head: { commit, branch, dirty },
       labels: { ...asked.labels },
     })
     await row.update({ state: 'setup', reported, heardAt: new Date(), startedAt: momentOf(asked.startedAt) })
@@ -96,14 +107,14 @@ export class ReportedRuns {
         'INCOMPLETE',
         `${String(stored.length)} of ${String(told.seconds)} seconds are known: report all of them again`,
       )
-    const { baseline } = result
+    const heldTo = await baselineIn(row.projectId, result.baseline?.id)
     const judged = await judgedAgain(result, {
       ...{ plan: parts.plan, shape: parts.shape, events: told.events },
       seconds: stored.map(({ data }) => data),
-      baseline: baseline === null ? undefined : await baselineOfRun(baseline.id).catch(() => undefined),
+      baseline: heldTo,
     })
     await storeResult(row, judged.result, judged.shape)
-    await row.update({ state: 'ended', heardAt: new Date(), baselineId: baseline?.id ?? null })
+    await row.update({ state: 'ended', heardAt: new Date(), baselineId: heldTo?.id ?? null })
     this.end(row.id)
     return row
   }
@@ -154,6 +165,12 @@ function readReported({ plan: said, target: targetName, shape: made }: ReportedR
   if (fingerprint(shape) !== made)
     throw new Problem(409, 'VERSION', 'the command that makes this run is of another version: use that of this server')
   return { plan: scaled, target, shape }
+}
+
+/** The run that one was held to, where it is one of its own project: of others nothing may be seen. */
+async function baselineIn(projectId: number, id: string | undefined): Promise<Baseline | undefined> {
+  const row = id === undefined ? null : await RunRow.findByPk(id, { attributes: ['id', 'projectId'] })
+  return row?.projectId === projectId ? baselineOfRun(row.id) : undefined
 }
 
 function readBucket(bytes: Uint8Array) {

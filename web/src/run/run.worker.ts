@@ -32,8 +32,15 @@ import {
 } from '@jolt-gate/core'
 
 export type ToRunWorker =
-  /** Of a run that has ended nothing is told before all of it is read, and what stands out stands in its result. */
-  | { kind: 'open'; plan: Plan; shape: RunShape; baseline: Baseline | null; hasResult: boolean }
+  /** Of a run that has a result nothing is told before all of it is read; results of old do not say what stands out. */
+  | {
+      kind: 'open'
+      plan: Plan
+      shape: RunShape
+      baseline: Baseline | null
+      hasResult: boolean
+      isExplained: boolean
+    }
   /** A second as base64 of its bytes. */
   | { kind: 'bucket'; data: string }
   | { kind: 'event'; event: Exclude<RunEvent, { kind: 'bucket' }> }
@@ -87,6 +94,7 @@ let timesOf: TimesOf | null = null
 let asked: readonly SeriesOf[] = []
 let ownSeries: OwnSeries | undefined
 let waitsForEnd = false
+let isExplained = false
 let explained: Pick<RunPicture, 'findings' | 'impact'> = { findings: [], impact: undefined }
 let explainedSeconds = 0
 let timer: ReturnType<typeof setTimeout> | undefined
@@ -97,7 +105,8 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
     case 'open':
       gates = gatesOf(data.plan)
       explained = { findings: [], impact: undefined }
-      explainedSeconds = data.hasResult ? Infinity : 0
+      isExplained = data.isExplained
+      explainedSeconds = 0
       waitsForEnd = data.hasResult
       view = new RunView({
         gates,
@@ -112,7 +121,7 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
       break
     case 'event':
       view?.add(data.event)
-      if (data.event.kind === 'end' && !waitsForEnd) explainedSeconds = -Infinity
+      if (data.event.kind === 'end') explainedSeconds = -Infinity
       if (data.event.kind === 'end') waitsForEnd = false
       break
     case 'select':
@@ -135,7 +144,7 @@ self.onmessage = ({ data }: MessageEvent<ToRunWorker>) => {
 }
 
 function explainedNow(run: RunView): typeof explained {
-  if (run.seconds - explainedSeconds < EXPLAIN_EVERY_SECONDS) return explained
+  if (isExplained || run.seconds - explainedSeconds < EXPLAIN_EVERY_SECONDS) return explained
   explainedSeconds = run.seconds
   const { findings, impact } = explain({ view: run, gates, reasons: [] })
   explained = { findings, impact: impactFigures(impact) }
@@ -154,6 +163,8 @@ let hasOtherSeries = true
 
 function wholeOf(run: RunView): WholePicture {
   const { series, shape } = run
+  const results = run.gates()
+  const source = { shape, series, gates: () => results, gateValues: (gate: number) => run.gateValues(gate) }
   return {
     ...series,
     seconds: run.seconds,
@@ -161,8 +172,8 @@ function wholeOf(run: RunView): WholePicture {
       .map(([kind, counts]) => ({ kind, counts, total: counts.reduce((sum, count) => sum + count, 0) }))
       .sort((one, other) => other.total - one.total),
     metrics: shape.metrics.map((metric, index) => ({ ...metric, values: series.metrics[index] ?? [] })),
-    gates: run.gates(),
-    beams: beamsOf(gates, run),
+    gates: results,
+    beams: beamsOf(gates, source),
     phases: run.phases(),
     ...explainedNow(run),
   }

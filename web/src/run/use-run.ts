@@ -66,6 +66,7 @@ export function useRun(source: Ref<RunSource>) {
         kind: 'open',
         ...{ plan: detail.plan, shape: detail.shape, baseline: detail.baseline },
         hasResult: detail.state === 'ended' && detail.result !== null,
+        isExplained: detail.state === 'ended' && detail.result?.findings !== undefined,
       })
       // A long run is seen at once: its seconds are read behind it.
       if (detail.state === 'ended' && detail.result !== null) {
