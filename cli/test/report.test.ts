@@ -32,7 +32,10 @@ beforeAll(async () => {
   writeFileSync(join(folder, PLAN), planText(3))
   const { privateKey } = generateKeyPairSync('ec', { namedCurve: 'P-256' })
   writeFileSync(join(folder, 'targets/own.key'), privateKey.export({ type: 'pkcs8', format: 'pem' }))
-  writeFileSync(join(folder, 'targets/here.target.yaml'), `origin: ${place.ferries.origin}\ntls: { key: targets/own.key }\n`)
+  writeFileSync(
+    join(folder, 'targets/here.target.yaml'),
+    `origin: ${place.ferries.origin}\ntls: { key: targets/own.key }\n`,
+  )
   execFileSync('git', ['init', '-q', '-b', 'main'], { cwd: folder })
 })
 afterAll(() => place.stop())

@@ -3,6 +3,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { execa } from 'execa'
+import { array, number, object, string } from 'yup'
 import { ensurePrograms } from './debian.js'
 import { root } from './stage.js'
 
@@ -18,6 +19,8 @@ ensurePrograms(['git', 'mariadbd', 'chromium', 'fish', 'zsh'])
 
 let passed = 0
 let failed = 0
+/** What failed, told once more at the end: the output of all checks is long. */
+const faults: string[] = []
 // What measures no time goes in two lanes; what does has the machine for itself.
 await Promise.all([
   inTurn([{ name: 'lint', command: ['eslint', '.'] }, testsOf('core')], 'at its end'),
@@ -37,6 +40,7 @@ await Promise.all([
 await inTurn([testsOf('engine'), testsOf('cli')], 'as it comes')
 await Promise.all([inTurn([testsOf('server')], 'at its end'), inTurn([testsOf('e2e')], 'at its end')])
 rmSync(reports, { recursive: true, force: true })
+if (faults.length > 0) process.stdout.write(`\n# failed: ${faults.join('\n# failed: ')}\n`)
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
 process.exitCode = failed === 0 ? 0 : 1
 
@@ -64,17 +68,30 @@ async function inTurn(steps: readonly Step[], shown: 'as it comes' | 'at its end
     passed += counts?.passed ?? (exitCode === 0 ? 1 : 0)
     failed += Math.max(counts?.failed ?? 0, exitCode === 0 ? 0 : 1)
     const verdict = exitCode === 0 ? 'passed' : 'failed'
+    // A step may fail without a failed test: a file that cannot be read, say.
+    if (exitCode !== 0) faults.push(...new Set([name, ...(counts?.faults ?? [])]))
     const seconds = ((performance.now() - began) / 1000).toFixed(1)
     process.stdout.write(`${isLater ? `\n# ${name}\n${String(all)}\n` : ''}# ${name}: ${verdict} in ${seconds} s\n`)
   }
 }
 
-function countsOf(file: string): { passed: number; failed: number } | undefined {
+/** Of what Vitest writes, what is read here. */
+const REPORT = object({
+  numPassedTests: number().required(),
+  numFailedTests: number().required(),
+  testResults: array(
+    object({
+      assertionResults: array(object({ fullName: string().required(), status: string().required() })).required(),
+    }),
+  ).required(),
+})
+
+function countsOf(file: string): { passed: number; failed: number; faults: string[] } | undefined {
   try {
-    const report: unknown = JSON.parse(readFileSync(file, 'utf8'))
-    if (typeof report !== 'object' || report === null || !('numPassedTests' in report) || !('numFailedTests' in report))
-      return undefined
-    return { passed: Number(report.numPassedTests), failed: Number(report.numFailedTests) }
+    const report = REPORT.validateSync(JSON.parse(readFileSync(file, 'utf8')))
+    const tests = report.testResults.flatMap(({ assertionResults }) => assertionResults)
+    const faults = tests.filter(({ status }) => status === 'failed').map(({ fullName }) => fullName)
+    return { passed: report.numPassedTests, failed: report.numFailedTests, faults }
   } catch {
     return undefined
   }
