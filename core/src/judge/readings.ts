@@ -9,7 +9,7 @@ import { CellFigures } from './figures.js'
 import { percentOf, statisticOf, sum, viewOfBuckets, type CellView, type GateScope } from './scope.js'
 import { isCount } from './subject.js'
 import type { Bucket } from '../measure/bucket.js'
-import { pool } from '../measure/cells.js'
+import { copyOf } from '../measure/cells.js'
 
 export type Interval = [low: number | null, high: number | null]
 
@@ -92,7 +92,7 @@ export function readLatest(
     if (hasEnded(latest[from])) measured = measure(gate, viewOfBuckets(latest.slice(from)), shape, scope)
   }
   if (measured.kind === 'distribution' && gate.statistic !== undefined) {
-    const times = pool([measured.distribution])
+    const times = copyOf(measured.distribution)
     for (const ms of overdue) times.record(1000 * ms)
     return times.count === 0 ? null : statisticOf(times, gate.statistic)
   }

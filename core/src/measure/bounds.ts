@@ -31,6 +31,12 @@ export class Stretch extends Cells implements BoundedCells {
     this.upper.addCells(boundOf(bucket, this.shape, errorMs, 'upper'))
   }
 
+  override compact(): void {
+    super.compact()
+    this.lower.compact()
+    this.upper.compact()
+  }
+
   addStretch(other: BoundedCells): void {
     this.addCells(other.counted())
     this.lower.addCells(other.lower.counted())

@@ -53,6 +53,14 @@ export class Cells {
     }
   }
 
+  /** Gives up the memory for adding to it. */
+  compact(): void {
+    for (const cell of this.steps.values()) for (const time of STEP_TIMES) cell[time].compact()
+    for (const { time } of this.groups.values()) time.compact()
+    for (const { time } of this.journeys.values()) time.compact()
+    for (const { startLag } of this.arrivals.values()) startLag.compact()
+  }
+
   /** The cells of some steps, due in some phases. */
   *stepCells(isPhase: (phase: number) => boolean, isStep: (step: number) => boolean): Generator<StepCell> {
     for (const cell of this.steps.values()) if (isPhase(cell.phase) && isStep(cell.step)) yield cell
@@ -138,15 +146,18 @@ function addScope(into: Map<string, ScopeCell>, cell: ScopeCell): void {
   known.time.add(cell.time)
 }
 
-function copyOf(distribution: Distribution): Distribution {
+/** The same values, to add to. */
+export function copyOf(distribution: Distribution): Distribution {
   const copy = new Distribution()
   copy.add(distribution)
   return copy
 }
 
-/** One distribution over several. */
+/** One distribution over several, to be read alone: where only one of them holds something, it is that one. */
 export function pool(distributions: Iterable<Distribution>): Distribution {
+  const filled = [...distributions].filter(({ count }) => count > 0)
+  if (filled.length === 1 && filled[0] !== undefined) return filled[0]
   const pooled = new Distribution()
-  for (const distribution of distributions) pooled.add(distribution)
+  for (const distribution of filled) pooled.add(distribution)
   return pooled
 }

@@ -8,6 +8,9 @@ const HALF_BITS = 10
 export const HIGHEST = 3_600_000_000
 export const SLOTS = 23 * HALF
 
+/** Sorting a slot takes so many times as long as looking at one. */
+const SORTED_IN = 20
+
 interface Packed {
   slots: Uint16Array
   counts: Uint32Array
@@ -63,6 +66,8 @@ export class Distribution {
     this.least = Math.min(this.least, other.least)
     this.largest = Math.max(this.largest, other.largest)
     // Loops over what is there: adding up an hour does this some hundred thousand times.
+    const last = other.packed === undefined ? other.counts.length - 1 : (other.packed.slots.at(-1) ?? -1)
+    if (this.packed === undefined && last >= this.counts.length) this.grow(last)
     if (other.packed === undefined) for (const slot of other.touched) this.addAt(slot, other.counts[slot] ?? 0)
     else {
       const { slots, counts } = other.packed
@@ -105,9 +110,7 @@ export class Distribution {
   /** Gives up the memory for recording; recording again takes it back. */
   compact(): this {
     if (this.packed !== undefined) return this
-    this.sort()
-    const slots = Uint16Array.from(this.touched)
-    this.packed = { slots, counts: Uint32Array.from(slots, (slot) => this.counts[slot] ?? 0) }
+    this.packed = this.pack()
     this.counts = NO_COUNTS
     this.touched = []
     return this
@@ -231,7 +234,14 @@ export class Distribution {
 
   private sort(): void {
     if (this.sorted) return
-    this.touched = Array.from(Uint16Array.from(this.touched).sort())
+    // Of many it is quicker to walk over all slots than to sort those that hold something.
+    const isFew = this.touched.length * SORTED_IN < this.counts.length
+    if (isFew) this.touched = Array.from(Uint16Array.from(this.touched).sort())
+    else {
+      let used = 0
+      for (let slot = 0; slot < this.counts.length; slot++)
+        if ((this.counts[slot] ?? 0) > 0) this.touched[used++] = slot
+    }
     this.sorted = true
   }
 
@@ -239,10 +249,16 @@ export class Distribution {
   private ascending(): Packed {
     if (this.packed !== undefined) return this.packed
     if (this.listed?.count === this.count) return this.listed
+    this.listed = { ...this.pack(), count: this.count }
+    return this.listed
+  }
+
+  private pack(): Packed {
     this.sort()
     const slots = Uint16Array.from(this.touched)
-    this.listed = { slots, counts: Uint32Array.from(slots, (slot) => this.counts[slot] ?? 0), count: this.count }
-    return this.listed
+    const counts = new Uint32Array(slots.length)
+    for (let index = 0; index < slots.length; index++) counts[index] = this.counts[slots[index] ?? 0] ?? 0
+    return { slots, counts }
   }
 
   private unpack({ slots, counts }: Packed): void {

@@ -4,7 +4,7 @@ import type { Bucket } from '../measure/bucket.js'
 import type { RunShape } from '../measure/shape.js'
 
 /** So many seconds are one block; the longest first. */
-const BLOCKS = [300, 30] as const
+const BLOCKS = [300, 60, 10] as const
 
 export class Stretches {
   private readonly buckets: (Bucket | undefined)[] = []
@@ -63,7 +63,9 @@ export class Stretches {
     let block = this.blocks.get(key)
     if (block === undefined) {
       const shorter = BLOCKS.filter((one) => one < length)
-      this.blocks.set(key, (block = this.sumOf(second, second + length, shorter)))
+      block = this.sumOf(second, second + length, shorter)
+      block.compact()
+      this.blocks.set(key, block)
     }
     return block
   }
