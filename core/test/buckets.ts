@@ -34,6 +34,7 @@ export function bucketOf(
       firstAtMs: number * 1000,
       sample: '',
       kept: '',
+      rows: [],
     })
   return bucket
 }

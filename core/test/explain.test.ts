@@ -191,27 +191,6 @@ describe('drift', () => {
   })
 })
 
-describe('two populations', () => {
-  it('are found with their shares and times', () => {
-    const cached: SimulatedService = {
-      ...HEALTHY,
-      servers: 60,
-      workMs: (_, draws) => (draws.next() < 0.7 ? 4 : 80) * Math.exp(0.2 * draws.nextNormal()),
-    }
-    const [found] = ofKind('two populations', findings(CONSTANT, cached))
-
-    expect(found?.evidence['slowerShare']).toBeCloseTo(0.3, 1)
-    expect(found?.evidence['fasterMs']).toBeLessThan(15)
-    expect(found?.evidence['slowerMs']).toBeGreaterThan(60)
-  })
-
-  it('are none where one population is widely spread', () => {
-    const wide: SimulatedService = { ...HEALTHY, servers: 60, workMs: (_, draws) => 20 * Math.exp(draws.nextNormal()) }
-
-    expect(ofKind('two populations', findings(CONSTANT, wide))).toEqual([])
-  })
-})
-
 describe('recovery', () => {
   it('is slow where the queue of a peak outlasts it', () => {
     const small: SimulatedService = { servers: 4, workMs: exponential(50) }

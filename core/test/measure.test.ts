@@ -182,9 +182,11 @@ describe('a bucket', () => {
       firstAtMs: 7100.5,
       sample: 'zu viel Öl 🛢',
       kept: '{"request":null}',
+      rows: [{ data: 1, row: 16, count: 1 }],
     })
     const parts = { dns: null, connect: 0.5, tls: null, firstByte: 7.25, receive: 1, total: 9 }
     bucket.slowest.push({ phase: 1, step: 2, dueMs: 7100.5, failed: true, trace: 'ab', parts })
+    bucket.drawn.push({ phase: 1, step: 2, totalMs: 9, status: 503, bytesReceived: 120, isConnected: true })
 
     const read = decodeBucket(encodeBucket(bucket))
 
@@ -195,6 +197,7 @@ describe('a bucket', () => {
       inFlight: 3,
       failures: bucket.failures,
       slowest: bucket.slowest,
+      drawn: bucket.drawn,
       steps: [{ endPhase: -1, bytesReceived: 5e9, requests: 3 }],
     })
     expect([...(read.steps[0]?.responseTime.slots() ?? [])]).toEqual([

@@ -53,6 +53,7 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
         firstAtMs: 0,
         sample: '</script><b>',
         kept: '',
+        rows: [],
       })
     view.add({ kind: 'bucket', bucket })
   }

@@ -3,11 +3,13 @@ import {
   Draws,
   emptyBucket,
   emptyStep,
+  MAX_DRAWN,
   phaseRanges,
   previewOf,
   RunView,
   shapeOf,
   type Bucket,
+  type DrawnCell,
   type Plan,
   type RunShape,
 } from '../src/index.js'
@@ -23,6 +25,11 @@ export interface SimulatedService {
   failure?: (atMs: number, inFlight: number, draws: Draws) => string | undefined
   /** Most who wait; who comes then is rejected with 503. */
   places?: number
+  /** What a request is told with, where it is drawn. */
+  traits?: (workMs: number, draws: Draws) => Pick<DrawnCell, 'status' | 'bytesReceived' | 'isConnected'>
+  /** The row of the data set that a failing request has, from 0. */
+  rowOf?: (draws: Draws) => number
+  data?: { name: string; rows: number }
   /** Readings of further metrics, by second. */
   metrics?: { name: string; ceiling: number | null; value: (second: number, draws: Draws) => number }[]
 }
@@ -58,6 +65,7 @@ export function simulate(load: string, service: SimulatedService, seed = 1, gate
   ]
   const shape = shapeOf(plan, previewOf(plan).phases)
   shape.metrics = metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling }))
+  if (service.data !== undefined) shape.data = [service.data]
   const view = new RunView({ gates: plan.gates, shape, satisfiedMs: plan.satisfiedMs })
   for (const bucket of bucketsOf(shape, service, new Draws(seed).at(0, 0, 0))) view.add({ kind: 'bucket', bucket })
   view.add({ kind: 'end' })
@@ -69,6 +77,7 @@ interface Served {
   dueMs: number
   endMs: number
   startMs: number
+  traits?: Pick<DrawnCell, 'status' | 'bytesReceived' | 'isConnected'> | undefined
   kind: string | undefined
 }
 
@@ -77,7 +86,7 @@ function bucketsOf(shape: RunShape, service: SimulatedService, draws: Draws): Bu
   const lengthMs = Math.max(...phaseRanges(shape).map(({ toMs }) => toMs))
   const seconds = Math.max(Math.ceil(lengthMs / 1000), ...served.map(({ endMs }) => Math.floor(endMs / 1000) + 1))
   const buckets = Array.from({ length: seconds }, (_, second) => emptyBucket(second))
-  for (const { phase, dueMs, endMs, kind } of served) {
+  for (const { phase, dueMs, endMs, kind, traits } of served) {
     const bucket = buckets[Math.floor(endMs / 1000)]
     if (bucket === undefined) continue
     let cell = bucket.steps.find((step) => step.phase === phase)
@@ -89,6 +98,8 @@ function bucketsOf(shape: RunShape, service: SimulatedService, draws: Draws): Bu
       bucket.journeys.push((journey = { phase, scope: 0, journey: 0, ...none, time }))
     }
     cell.requests++
+    if (traits !== undefined && bucket.drawn.length < MAX_DRAWN)
+      bucket.drawn.push({ phase, step: 0, totalMs: endMs - dueMs, ...traits })
     if (kind === undefined) {
       cell.responseTime.record(1000 * (endMs - dueMs))
       journey.finished++
@@ -106,6 +117,7 @@ function bucketsOf(shape: RunShape, service: SimulatedService, draws: Draws): Bu
       firstAtMs: endMs,
       sample: '',
       kept: '',
+      rows: service.rowOf === undefined ? [] : [{ data: 0, row: service.rowOf(draws), count: 1 }],
     })
   }
   const mostUsers = mostInFlight(served)
@@ -163,9 +175,11 @@ function serve(due: { phase: number; dueMs: number }[], service: SimulatedServic
       return { phase, dueMs, startMs: dueMs, endMs: dueMs + 1, kind: '503' }
     const server = freeAt.indexOf(Math.min(...freeAt))
     const startMs = Math.max(dueMs, freeAt[server] ?? 0)
-    const doneMs = startMs + service.workMs(startMs, draws)
+    const workMs = service.workMs(startMs, draws)
+    const doneMs = startMs + workMs
     freeAt[server] = doneMs
     leaving.push(doneMs)
-    return { phase, dueMs, startMs, endMs: doneMs + (service.delayMs?.(dueMs, draws) ?? 0), kind }
+    const endMs = doneMs + (service.delayMs?.(dueMs, draws) ?? 0)
+    return { phase, dueMs, startMs, endMs, kind, traits: service.traits?.(workMs, draws) }
   })
 }

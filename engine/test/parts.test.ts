@@ -142,10 +142,10 @@ describe('masking', () => {
 
 describe('rows', () => {
   const files = { 'p.csv': `name\n${Array.from({ length: 5 }, (_, row) => `r${String(row)}`).join('\n')}\n` }
-  const program = { data: [0] } as unknown as Program
+  const program = { data: [{ set: 0, slot: 3 }] } as unknown as Program
   const takerOf = (take: string, isClosed = false, counters = new Int32Array(new SharedArrayBuffer(4))) => {
     const plan = planOf('  - { phase: p, rate: 1/s, for: 1s }', `data: { p: { file: p.csv, take: ${take} } }\n`, files)
-    return new RowTaker(plan.data, [3], 7, counters, isClosed)
+    return new RowTaker(plan.data, 7, counters, isClosed)
   }
 
   it('in turn go round, at random stay within, and once each end', () => {

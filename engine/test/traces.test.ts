@@ -1,4 +1,5 @@
 // What is kept of single requests: their traces, those that failed in full, the slowest, and all of them as rows.
+import type { DrawnCell } from '@jolt-gate/core'
 import { describe, expect, it, beforeAll, afterAll, beforeEach } from 'vitest'
 import { runPlan } from './run-plan.js'
 import { startTrueServer, type TrueServer } from './true-server.js'
@@ -76,6 +77,26 @@ describe('requests of a load', () => {
     expect(failure).toMatchObject({ count: 30 })
     expect(JSON.stringify(failure?.kept).length).toBeLessThanOrEqual(64 * 1024)
     expect(failure?.kept?.response?.body).toMatch(/^x{20000}/)
+  })
+
+  it('tell the row of a data file that they fail with, and a few of each second what they were', async () => {
+    const drawn: DrawnCell[] = []
+    const rows = Array.from({ length: 12 }, (_, row) => (row === 3 ? 'fail' : 'fine')).join('\n')
+    const parts = `data: { paths: { file: paths.csv, take: in turn } }\njourneys:\n  a:\n    steps:\n      - { send: 'GET /{paths.path}', name: one }\nload:\n  - { phase: p, rate: 20/s, for: 8s }\n`
+    const { result } = await runPlan(server.origin, parts, {
+      files: { 'paths.csv': `path\n${rows}\n` },
+      senders: 1,
+      onEvent: (event) => {
+        if (event.kind === 'bucket') drawn.push(...event.bucket.drawn)
+      },
+    })
+
+    const found = result.findings?.find(({ kind }) => kind === 'failures')
+    expect(found?.evidence).toMatchObject({ data: 'paths', rows: '4' })
+    expect(new Set(drawn.map(({ status }) => status))).toEqual(new Set([200, 503]))
+    expect(drawn.length).toBeGreaterThanOrEqual(2 * 8 - 2)
+    expect(drawn.length).toBeLessThanOrEqual(2 * 10)
+    expect(drawn.every(({ bytesReceived, totalMs }) => bytesReceived > 0 && totalMs > 0)).toBe(true)
   })
 
   it('are told as rows where that is asked for', async () => {

@@ -1,7 +1,7 @@
 // What findings are looked for in: a run second by second and by stretches of steady load, taken from the view of it.
 import type { Distribution } from '../numbers/distribution.js'
 import { pool } from '../measure/cells.js'
-import type { FailureCell } from '../measure/bucket.js'
+import type { DrawnCell, FailureCell } from '../measure/bucket.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import { isOpenPhase } from '../plan/phases.js'
 import { dueBySecond } from '../view/phases.js'
@@ -40,6 +40,8 @@ export interface EvidenceStep {
   firstBytes: Distribution
   /** By second of ending, wherever they were due; made when it is asked for. */
   bySecond: () => ReadonlyMap<number, Distribution>
+  /** Requests that were drawn from all, with the second in which they ended. */
+  drawn: () => (DrawnCell & { second: number })[]
 }
 
 export interface Evidence {
@@ -125,6 +127,10 @@ function stepsOf({ buckets, shape, recording }: RunView, isMeasured: (phase: num
         connects: pool(cells.map((cell) => cell.connectTime)),
         firstBytes: pool(cells.map((cell) => cell.timeToFirstByte)),
         bySecond: () => bySecondOf(buckets, step),
+        drawn: () =>
+          buckets.flatMap(({ second, drawn }) =>
+            drawn.filter((request) => request.step === step).map((request) => ({ ...request, second })),
+          ),
       },
     ]
   })

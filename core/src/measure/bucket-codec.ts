@@ -3,11 +3,15 @@ import { ByteReader, ByteWriter } from '../numbers/bytes.js'
 import { Distribution, SLOTS } from '../numbers/distribution.js'
 import type { Bucket, ScopeCell, SlowCell, TimeParts } from './bucket.js'
 
-/** The first format had no requests in flight, the second nothing of lateness, the third no requests in full. */
+/**
+ * The first format had no requests in flight, the second nothing of lateness, the third no requests in full, the fourth
+ * no rows of data sets and no requests that were drawn.
+ */
 const FIRST_FORMAT = 1
 const SECOND_FORMAT = 2
 const THIRD_FORMAT = 3
-const FORMAT = 4
+const FOURTH_FORMAT = 4
+const FORMAT = 5
 
 /** A bucket as bytes. */
 export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
@@ -48,6 +52,9 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
     wholes(cell.phase, cell.step, cell.count)
     writer.float(cell.firstAtMs)
     for (const text of [cell.kind, cell.detail, cell.sample, cell.kept]) writer.text(text)
+    writer.list(cell.rows, ({ data, row, count }) => {
+      wholes(data, row, count)
+    })
   })
   writer.list(bucket.open, (cell) => {
     wholes(cell.phase, cell.step, cell.journey)
@@ -61,6 +68,10 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
     for (const part of TIME_PARTS) writer.float(parts[part] ?? NaN)
     writer.float(parts.total)
     writer.text(trace)
+  })
+  writer.list(bucket.drawn, ({ phase, step, status, bytesReceived, isConnected, totalMs }) => {
+    wholes(phase, step, status, bytesReceived, isConnected ? 1 : 0)
+    writer.float(totalMs)
   })
   return writer.finish()
 }
@@ -82,6 +93,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
   })
   const hasLateness = format > SECOND_FORMAT
   const hasKept = format > THIRD_FORMAT
+  const hasRows = format > FOURTH_FORMAT
   const bucket: Bucket = {
     second: reader.whole(),
     users: reader.whole(),
@@ -141,6 +153,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
         detail: reader.text(),
         sample: reader.text(),
         kept: hasKept ? reader.text() : '',
+        rows: hasRows ? reader.list(() => ({ data: reader.whole(), row: reader.whole(), count: reader.whole() })) : [],
       }
     }),
     open:
@@ -153,6 +166,16 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
             waitedMs: reader.list(() => reader.whole()),
           })),
     slowest: hasKept ? reader.list(() => readSlow(reader)) : [],
+    drawn: hasRows
+      ? reader.list(() => ({
+          phase: reader.whole(),
+          step: reader.whole(),
+          status: reader.whole(),
+          bytesReceived: reader.whole(),
+          isConnected: reader.whole() === 1,
+          totalMs: reader.float(),
+        }))
+      : [],
   }
   return hasLateness ? bucket : withLateness(bucket)
 }

@@ -89,7 +89,20 @@ export interface FailureCell {
   sample: string
   /** Request and answer in full, as the text of a kept request; empty where none was kept. */
   kept: string
+  /** How many of them had which row of which data set, of the first few rows. */
+  rows: RowCount[]
 }
+
+export interface RowCount {
+  /** Number of the data set. */
+  data: number
+  /** From 0. */
+  row: number
+  count: number
+}
+
+/** Rows told apart of one failure; where more of them fail, it is not for their rows. */
+export const MAX_FAILED_ROWS = 8
 
 /** The request of a step that took longest of those that ended in a second. */
 export interface SlowCell {
@@ -102,6 +115,20 @@ export interface SlowCell {
   trace: string
   parts: TimeParts
 }
+
+/** One of a few requests drawn from all of a step that ended in a second: each as likely as any other. */
+export interface DrawnCell {
+  phase: number
+  step: number
+  totalMs: number
+  /** 0 where there was no answer, or one of another protocol. */
+  status: number
+  bytesReceived: number
+  /** Whether it opened a connection. */
+  isConnected: boolean
+}
+/** Of each step, by each sender in each second. */
+export const MAX_DRAWN = 2
 
 /** Parts of the time of a request, in ms; null where a part did not happen, such as connecting again. */
 export interface TimeParts {
@@ -138,6 +165,7 @@ export interface Bucket {
   failures: FailureCell[]
   open: OpenCell[]
   slowest: SlowCell[]
+  drawn: DrawnCell[]
   /** Most users in flight. */
   users: number
   /** Busy share of the busiest sender in this second, and over the five seconds that end with it. */
@@ -168,6 +196,7 @@ export function emptyBucket(second: number): Bucket {
     failures: [],
     open: [],
     slowest: [],
+    drawn: [],
     users: 0,
     busy: 0,
     busyOfFive: 0,

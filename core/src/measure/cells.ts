@@ -1,11 +1,13 @@
 // The cells of many buckets, added up by what they are of.
 import { Distribution } from '../numbers/distribution.js'
 import {
+  MAX_FAILED_ROWS,
   MAX_SLOWEST,
   type ArrivalCell,
   type Bucket,
   type CheckCell,
   type FailureCell,
+  type RowCount,
   type ScopeCell,
   type SlowCell,
   type StepCell,
@@ -111,9 +113,10 @@ export class Cells {
     const key = `${String(cell.phase)} ${String(cell.step)} ${cell.kind} ${cell.detail}`
     const into = this.failures.get(key)
     if (into === undefined) {
-      this.failures.set(key, { ...cell })
+      this.failures.set(key, { ...cell, rows: cell.rows.map((row) => ({ ...row })) })
       return
     }
+    for (const { data, row, count } of cell.rows) countRow(into.rows, data, row, count)
     into.count += cell.count
     if (cell.firstAtMs < into.firstAtMs) {
       into.firstAtMs = cell.firstAtMs
@@ -144,6 +147,13 @@ function addScope(into: Map<string, ScopeCell>, cell: ScopeCell): void {
   known.failed += cell.failed
   known.cutOff += cell.cutOff
   known.time.add(cell.time)
+}
+
+/** Counts failures of a row of a data set; once there are many rows, of those that are known. */
+export function countRow(rows: RowCount[], data: number, row: number, count: number): void {
+  const known = rows.find((other) => other.data === data && other.row === row)
+  if (known !== undefined) known.count += count
+  else if (rows.length < MAX_FAILED_ROWS) rows.push({ data, row, count })
 }
 
 /** The same values, to add to. */

@@ -62,7 +62,7 @@ export class Recording extends Cells {
     row.eventLoopDelay.compact()
   }
 
-  /** What was added, as one bucket, without what was in flight for long. */
+  /** What was added, as one bucket, without what is of single requests: those in flight for long, and those drawn. */
   toBucket(second: number): Bucket {
     const { users, busy, busyOfFive, eventLoopDelay, stallMs, latenessMs, inFlight, steal, pressure, metrics } =
       this.rowOf(second)
@@ -70,6 +70,7 @@ export class Recording extends Cells {
       second,
       ...this.counted(),
       open: [],
+      drawn: [],
       users,
       busy,
       busyOfFive,

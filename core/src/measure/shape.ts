@@ -35,6 +35,8 @@ export interface RunShape {
   checks: { step: number; name: string; limitMs?: number }[]
   /** Requests one after another in one walk through each group and journey, at most; runs of old have none. */
   requestsIn?: { groups: number[]; journeys: number[] }
+  /** Data sets with their number of rows; runs of old have none. */
+  data?: { name: string; rows: number }[]
   metrics: { name: string; unit: string; ceiling: number | null }[]
   /** Where a person opens a trace, where the target says it: an address with {trace}. */
   traces?: string | undefined
@@ -71,6 +73,7 @@ export function shapeOf(
       ),
       journeys: plan.journeys.map(({ steps }) => mostRequestsIn(steps)),
     },
+    data: plan.data.map(({ name, rows }) => ({ name, rows: rows.length })),
     metrics: metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
     traces,
     drainMs: plan.load.drainMs,

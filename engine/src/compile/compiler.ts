@@ -44,7 +44,7 @@ import type {
 /** Compiles a plan that was read without errors. `shape` gives steps and checks their numbers. */
 export function compilePlan(plan: Plan, target: Target, shape: RunShape, tools: CompileTools): Compiled {
   const compiler = new Compiler(plan, target, shape, tools)
-  const rowSlots = plan.data.map((data) => compiler.names.slotOf(`row of ${data.name}`))
+  const rowSlots = plan.data.map((_, set) => compiler.rowSlot(set))
   const setup = compiler.program(plan.setup, { name: 'setup', returning: false }, 0)
   return {
     setup,
@@ -65,7 +65,7 @@ class Compiler {
   private places = 0
 
   constructor(
-    plan: Plan,
+    private readonly plan: Plan,
     private readonly target: Target,
     private readonly shape: RunShape,
     private readonly tools: CompileTools,
@@ -73,6 +73,11 @@ class Compiler {
     this.names = new Names(plan, target, tools.run)
     this.namespaces = plan.namespaces
     this.numbers = new Numbers(shape)
+  }
+
+  /** Where an iteration keeps the number of its row of a data set. */
+  rowSlot(set: number): number {
+    return this.names.slotOf(`row of ${this.plan.data[set]?.name ?? ''}`)
   }
 
   program(steps: readonly Step[], journey: Pick<Journey, 'name' | 'returning'>, number: number): Program {
@@ -86,7 +91,7 @@ class Compiler {
       returning: journey.returning,
       operations,
       needsLast: operations.some(looksBack),
-      data: [...scope.data],
+      data: [...scope.data].map((set) => ({ set, slot: this.rowSlot(set) })),
       secretSlots: operations.flatMap(keepsOf).flatMap(({ secret, slot }) => (secret ? [slot] : [])),
       begin: this.names.beginner(scope),
     }

@@ -117,8 +117,8 @@ export interface Program {
   needsLast: boolean
   /** Slots whose values are secrets that a response gave. */
   secretSlots: number[]
-  /** The data sets of which an iteration takes a row, by number. */
-  data: number[]
+  /** The data sets of which an iteration takes a row, by number, with where it keeps the number of that row. */
+  data: { set: number; slot: number }[]
   /** Fills the made values of a new iteration. */
   begin: (frame: Frame, user: number, iteration: number, draws: Draws) => void
 }

@@ -41,7 +41,11 @@ export class BucketMerger {
       }
       const merged = new Recording()
       for (const bucket of buckets) merged.add(bucket)
-      this.emit({ ...merged.toBucket(this.next), open: buckets.flatMap(({ open }) => open) })
+      this.emit({
+        ...merged.toBucket(this.next),
+        open: buckets.flatMap(({ open }) => open),
+        drawn: buckets.flatMap(({ drawn }) => drawn),
+      })
     }
   }
 }

@@ -1,5 +1,6 @@
 // What a worker records: one bucket at a time, closed when its second is over.
 import {
+  countRow,
   Distribution,
   emptyBucket,
   emptyStep,
@@ -14,7 +15,6 @@ import {
   type FailureCell,
   type OpenCell,
   type RunShape,
-  type SlowCell,
   type ScopeCell,
   type StepCell,
   type Received,
@@ -23,7 +23,7 @@ import type { Mask } from '../secrets/mask.js'
 import type { Failure } from '../walk/assessor.js'
 import type { Iteration } from '../walk/iteration.js'
 import type { TimedOperation } from '../compile/program.js'
-import { timingOf } from '../walk/describe.js'
+import { NotedRequests } from './noted-requests.js'
 import type { SampleRows } from './sample-rows.js'
 import { RequestKeeper } from './request-keeper.js'
 import { clearArrival, clearCheck, clearScope, clearStep, isArrivalUsed, isScopeUsed, usedOf } from './used-cells.js'
@@ -45,7 +45,7 @@ export class BucketRecorder implements WalkerListener {
   private readonly arrivals = new Map<number, ArrivalCell>()
   private readonly checks = new Map<number, CheckCell>()
   private readonly failures = new Map<string, FailureCell>()
-  private readonly slowest = new Map<number, SlowCell>()
+  private readonly noted: NotedRequests
   private readonly keeper: RequestKeeper
   /** For each phase, the phases of its track with the ends of each, in ms from the start. */
   private readonly tracks: { phase: number; toMs: number }[][]
@@ -66,6 +66,7 @@ export class BucketRecorder implements WalkerListener {
     private readonly rows: SampleRows | null = null,
   ) {
     this.keeper = new RequestKeeper(shape, mask)
+    this.noted = new NotedRequests(shape)
     const ranges = phaseRanges(shape)
     const phases = shape.phases.map(({ track }, phase) => ({ track, phase, toMs: ranges[phase]?.toMs ?? 0 }))
     this.tracks = shape.phases.map(({ track }) => phases.filter((other) => other.track === track))
@@ -75,6 +76,7 @@ export class BucketRecorder implements WalkerListener {
   begin(startMs: number): void {
     this.startMs = startMs
     this.keeper.startMs = startMs
+    this.noted.startMs = startMs
   }
 
   /**
@@ -100,7 +102,7 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.checks = usedOf(this.checks, ({ passed, failed }) => passed + failed > 0)
     this.bucket.failures = [...this.failures.values()]
     this.bucket.open = this.openCells(nowMs, open)
-    this.bucket.slowest = [...this.slowest.values()]
+    Object.assign(this.bucket, this.noted.take())
     this.send(encodeBucket(this.bucket))
     this.bucket.steps.forEach(clearStep)
     this.bucket.groups.forEach(clearScope)
@@ -108,7 +110,6 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.arrivals.forEach(clearArrival)
     this.bucket.checks.forEach(clearCheck)
     this.failures.clear()
-    this.slowest.clear()
     this.second = Math.max(this.second + 1, Math.floor((nowMs - this.startMs) / 1000))
     this.bucket = emptyBucket(this.second)
     this.usersMost = this.usersNow
@@ -176,7 +177,7 @@ export class BucketRecorder implements WalkerListener {
       if (checks[index] === true) check.passed++
       else check.failed++
     }
-    this.noteSlow(ended, phase)
+    this.noted.note(ended, phase)
     this.rows?.add(ended, phase, this.startMs)
     if (failure === null) return
     cell.failed++
@@ -271,23 +272,6 @@ export class BucketRecorder implements WalkerListener {
     return cell
   }
 
-  /** Few requests are the slowest of their step and second so far: only those are taken apart. */
-  private noteSlow(ended: Ended, phase: number): void {
-    const { operation, sample, exchange, failure } = ended
-    if (exchange === null || operation.step < 0) return
-    const key = phase * this.shape.steps.length + operation.step
-    const known = this.slowest.get(key)
-    if (known !== undefined && sample.endedMs - sample.dueMs <= known.parts.total) return
-    this.slowest.set(key, {
-      phase,
-      step: operation.step,
-      dueMs: sample.dueMs - this.startMs,
-      failed: failure !== null,
-      trace: exchange.trace,
-      parts: timingOf(ended),
-    })
-  }
-
   private countFailure({ phase, operation, failure, endedMs, received, iteration, ended }: FailedStep): void {
     const { step } = operation
     const { kind, detail } = failure
@@ -296,10 +280,11 @@ export class BucketRecorder implements WalkerListener {
     const cell = this.failures.get(key)
     if (cell !== undefined) {
       cell.count++
+      countRows(cell, iteration)
       return
     }
     const own = secretsOf(iteration)
-    this.failures.set(key, {
+    const made: FailureCell = {
       phase,
       step,
       kind,
@@ -308,7 +293,10 @@ export class BucketRecorder implements WalkerListener {
       firstAtMs: endedMs - this.startMs,
       sample: this.mask.excerpt(received?.body ?? '', own),
       kept: ended === null ? '' : this.keeper.keep(ended, `${String(step)} ${kind} ${told}`, own),
-    })
+      rows: [],
+    }
+    countRows(made, iteration)
+    this.failures.set(key, made)
   }
 }
 
@@ -321,6 +309,13 @@ interface FailedStep {
   received: Received | null
   iteration: Iteration
   ended: Ended | null
+}
+
+function countRows(cell: FailureCell, { program, frame }: Iteration): void {
+  for (const { set, slot } of program.data) {
+    const row = frame[slot]
+    if (typeof row === 'number') countRow(cell.rows, set, row, 1)
+  }
 }
 
 /** What a user of an iteration had kept as secret. */

@@ -18,7 +18,6 @@ export class RowTaker {
    */
   constructor(
     private readonly data: readonly DataSet[],
-    private readonly rowSlots: readonly number[],
     seed: number,
     private readonly counters: Int32Array<SharedArrayBuffer>,
     private readonly isClosed: boolean,
@@ -29,7 +28,7 @@ export class RowTaker {
 
   /** Counts an arrival, whether it is of this thread or of another; to be called for each, in order. */
   count(program: Program): void {
-    for (const number of program.data) this.arrivals[number] = (this.arrivals[number] ?? 0) + 1
+    for (const { set: number } of program.data) this.arrivals[number] = (this.arrivals[number] ?? 0) + 1
   }
 
   /**
@@ -38,10 +37,9 @@ export class RowTaker {
    * @param turn - number of the arrival in its track, for rows in turn
    */
   take(program: Program, frame: Frame, turn: number, user: number, iteration: number): RowsTaken {
-    for (const number of program.data) {
+    for (const { set: number, slot } of program.data) {
       const data = this.data[number]
-      const slot = this.rowSlots[number]
-      if (data === undefined || slot === undefined) continue
+      if (data === undefined) continue
       const row = this.rowOf(data, number, turn, user, iteration)
       if (row === undefined) return { kind: 'spent', data }
       frame[slot] = row

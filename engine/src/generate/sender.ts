@@ -97,7 +97,7 @@ export class Sender {
     this.cursor = new ScheduleCursor(seeded)
     this.closed = new ClosedUsers(seeded, index, senders)
     const hasClosed = plan.load.phases.some((phase) => !isOpenPhase(phase))
-    this.rows = new RowTaker(plan.data, this.compiled.rowSlots, run.seed, shared.subarray(1), hasClosed)
+    this.rows = new RowTaker(plan.data, run.seed, shared.subarray(1), hasClosed)
     this.endsByIterations = plan.load.phases.some((phase) => phase.kind === 'iterations')
     this.hasMore = this.advanceToOwn()
   }

@@ -1,6 +1,7 @@
 // Failures by their cause, with the load at which they began, and whether they are of one step alone or come in bursts.
 import { keptFrom } from '../../measure/rehearsed.js'
 import { phasesWithin, type Evidence } from '../evidence.js'
+import { failedRowsOf, type FailedRows } from './rows.js'
 import { figure, momentWords, numberWords, shareWords, type Finding } from '../finding.js'
 
 const MOST = 5
@@ -54,6 +55,7 @@ export function failureFindings({ failures, requests, seconds, shape, steps }: E
         counts.length < seconds.length / 2
       const share = requests === 0 ? 0 : count / requests
       const retryAfter = retryAfterIn(cells.map(({ kept }) => kept))
+      const rows = failedRowsOf(cells, shape)
       const due = seconds[first]?.due ?? 0
       const isAlone = named.length === 1 && steps.filter((step) => step.requests > 0).length > 1
       const what = detail === '' || detail === kind ? kind : `${kind} ${detail}`
@@ -76,13 +78,21 @@ export function failureFindings({ failures, requests, seconds, shape, steps }: E
             arrivalsPerSecondThen: figure(due),
             usersThen: figure(seconds[first]?.users ?? 0),
             ...(retryAfter === undefined ? {} : { retryAfter }),
+            ...(rows === undefined ? {} : { data: rows.data, rows: rows.rows.join(', '), failuresOfRows: rows.count }),
           },
-          text: `${what[0]?.toUpperCase() ?? ''}${what.slice(1)}${retryAfter === undefined ? '' : ` with Retry-After: ${retryAfter}`} in ${where}${isAlone ? ' alone' : ''}: ${String(count)} of ${String(requests)} requests (${shareWords(share)}), first at ${momentWords(first * 1000)}${due > 0 ? ` at ${numberWords(due)} arrivals/s` : ''}${isBurst ? ', in bursts' : ''}.`,
-          tryNext: [...(retryAfter === undefined ? [] : [WAIT]), ...(TRY[kind] ?? OTHERWISE)],
+          text: `${what[0]?.toUpperCase() ?? ''}${what.slice(1)}${retryAfter === undefined ? '' : ` with Retry-After: ${retryAfter}`} in ${where}${isAlone ? ' alone' : ''}: ${String(count)} of ${String(requests)} requests (${shareWords(share)}), first at ${momentWords(first * 1000)}${due > 0 ? ` at ${numberWords(due)} arrivals/s` : ''}${isBurst ? ', in bursts' : ''}${rows === undefined ? '' : `; ${shareWords(rows.count / count)} of them with ${rowWords(rows)}`}.`,
+          tryNext: [
+            ...(rows === undefined ? [] : [`Rehearse with ${rowWords(rows)}: the load does not matter there.`]),
+            ...(retryAfter === undefined ? [] : [WAIT]),
+            ...(TRY[kind] ?? OTHERWISE),
+          ],
         },
       ]
     })
 }
+
+const rowWords = ({ data, rows }: FailedRows): string =>
+  `row${rows.length === 1 ? '' : 's'} ${rows.join(', ')} of "${data}"`
 
 /** What the header `Retry-After` says (RFC 9110, section 10.2.3), where one of the requests was kept in full. */
 function retryAfterIn(kept: readonly string[]): string | undefined {

@@ -5,6 +5,7 @@ import type { Distribution } from '../../numbers/distribution.js'
 import { Draws } from '../../values/random.js'
 import { longestSteady, type Evidence, type EvidenceStep, type Steady } from '../evidence.js'
 import { figure, shareWords, SURE, timeWords, type Finding } from '../finding.js'
+import { tellingTrait } from './traits.js'
 
 /** Values that the test is made on: the times at evenly spaced ranks. */
 const SAMPLE = 200
@@ -24,6 +25,7 @@ const LEAST_MS = 2
  */
 export function twoPopulations(evidence: Evidence): Finding[] {
   const { steps, shape } = evidence
+  const draws = new Draws(SEED).at(0, 0, 0)
   const longest = longestSteady(evidence)
   if (longest === undefined) return []
   return steps.flatMap((step): Finding[] => {
@@ -39,7 +41,8 @@ export function twoPopulations(evidence: Evidence): Finding[] {
     const p = (dipsOfUniforms().filter((other) => other >= dip).length + 1) / (UNIFORMS + 1)
     if (p > SURE || !isThroughout(bySecond, longest, groups)) return []
     const { splitMs, lowMs, highMs, share } = groups
-    const reason = connectionWords(step, share)
+    const drawn = step.drawn().filter(({ second }) => second >= longest.fromSecond && second < longest.toSecond)
+    const trait = tellingTrait(drawn, splitMs, () => draws.next())
     return [
       {
         kind: 'two populations',
@@ -55,8 +58,9 @@ export function twoPopulations(evidence: Evidence): Finding[] {
           splitAtMs: figure(splitMs),
           slowerShare: figure(share),
           dip: figure(dip),
+          ...(trait === undefined ? {} : { toldApartBy: trait.kind, rightly: figure(trait.right) }),
         },
-        text: `The times of "${step.name}" fall into two groups: about ${timeWords(lowMs)} and about ${timeWords(highMs)} (${shareWords(share)} of them), with few in between${reason}.`,
+        text: `The times of "${step.name}" fall into two groups: about ${timeWords(lowMs)} and about ${timeWords(highMs)} (${shareWords(share)} of them), with few in between${trait === undefined ? '' : `; the slower ones ${trait.words}`}.`,
         tryNext: [
           'Look for what differs: a cache that answers some, rows of data that take another way, one of several instances.',
           'Give the two ways names of their own (two steps), and a gate each.',
@@ -122,10 +126,4 @@ function isThroughout(bySecond: BySecond, steady: Steady, { splitMs, share }: Gr
     const slower = times.count === 0 ? share : 1 - times.countUpTo(splitMs * 1000) / times.count
     return slower > share / 3 && 1 - slower > (1 - share) / 3
   }).every(Boolean)
-}
-
-/** Whether the slower ones are as many as those that had to connect first. */
-function connectionWords({ connects, requests }: EvidenceStep, share: number): string {
-  const isNew = requests === 0 ? 0 : connects.count / requests
-  return Math.abs(isNew - share) < 0.05 && isNew > 0 ? `; as many (${shareWords(isNew)}) opened a new connection` : ''
 }
