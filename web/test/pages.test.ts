@@ -154,6 +154,19 @@ describe('lanes', () => {
 
     expect(lanesText(lanes.value)).toBe('metrics,time')
   })
+
+  // A chart of an hour is drawn anew for each other object, and each draws another picture from the worker.
+  it('stay the very same objects while the run has the same, by default as when asked for', () => {
+    for (const written of ['', 'load,metric~queue']) {
+      const changing = ref(view)
+      const { lanes, series } = useLanes(ref(written), changing, ref(undefined))
+      const before = [lanes.value, series.value]
+      changing.value = { ...view }
+
+      expect(lanes.value).toBe(before[0])
+      expect(series.value).toBe(before[1])
+    }
+  })
 })
 
 describe('what stands on a line', () => {

@@ -74,7 +74,7 @@ const written = computed({
     say({ lanes: lanes === '' ? undefined : lanes })
   },
 })
-const { lanes, series, ...change } = useLanes(written, view, planView)
+const { lanes, series, ...change } = useLanes(written, laneView, planView)
 watch(series, showSeries, { immediate: true })
 function changeLane(what: Exclude<LaneChange, 'png'>, index: number): void {
   if (what === 'turn') change.turn(index)

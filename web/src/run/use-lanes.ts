@@ -10,11 +10,13 @@ import type { RunPicture } from './run.worker.js'
  * @param views - the sets of lanes of the project
  */
 export function useLanes(written: Ref<string>, view: Ref<RunPicture | undefined>, planView: Ref<LaneView | undefined>) {
-  const lanes = computed((): LaneSpec[] => {
+  // By their text: a view that is another one, with the same lanes, draws none of them anew.
+  const text = computed(() => {
     const asked = readLanes(written.value || (planView.value?.lanes ?? ''))
-    if (asked.length > 0) return asked
-    return view.value === undefined ? [] : defaultLanes(view.value)
+    if (asked.length > 0) return lanesText(asked)
+    return view.value === undefined ? '' : lanesText(defaultLanes(view.value))
   })
+  const lanes = computed((): LaneSpec[] => readLanes(text.value))
   const series = computed((): SeriesOf[] => lanes.value.flatMap((lane) => (lane.kind === 'own' ? lane.series : [])))
 
   function change(next: readonly LaneSpec[]): void {
