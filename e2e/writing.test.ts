@@ -286,6 +286,8 @@ describe('from the keyboard', () => {
     await expect.poll(() => page.locator('#found li').first().innerText()).toMatch(/step[^]*hold a place/)
     await page.keyboard.press('Enter')
     await page.waitForURL(/plan\?file=.*line=\d+/)
+    // The step takes the cursor: what is typed before that would be lost, and after it is text.
+    await page.locator('.cm-focused').waitFor()
     await page.locator('h1').click()
     await page.keyboard.press('?')
     await page.getByText('undo and redo, in text and form alike').waitFor()
