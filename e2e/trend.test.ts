@@ -63,6 +63,17 @@ describe('the trend of a plan', () => {
 
     await page.getByText('Run 26 against run 24').waitFor()
     expect(await page.locator('article h2').count()).toBe(2)
+    // One cursor in all lanes: by the pointer, and from there by the keys.
+    const chart = await page.locator('.lane canvas').nth(1).boundingBox()
+    await page.mouse.move((chart?.x ?? 0) + (chart?.width ?? 0) / 2, (chart?.y ?? 0) + 20)
+    expect((await text('.reading'))[1]).toMatch(/^run 24: [\d.]+ ms · run 25: [\d.]+ ms · run 26: [\d.]+ ms$/)
+    const at = await page.getByText(/of the first run/).innerText()
+    await page.locator('.lanes').focus()
+    await page.keyboard.press('ArrowRight')
+    await page.getByText(at).waitFor({ state: 'detached' })
+    expect(await page.locator('.cursor').count()).toBe(4)
+    await page.keyboard.press('Escape')
+    expect(await page.locator('.cursor').count()).toBe(0)
     await page.getByRole('button', { name: 'Leave out run 25' }).click()
     await page.getByText('Run 25 against run 24').waitFor({ state: 'detached' })
     expect(new URL(page.url()).searchParams.get('runs')?.split(',')).toHaveLength(2)

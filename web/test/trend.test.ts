@@ -5,7 +5,16 @@ import { describe, expect, it, vi } from 'vitest'
 import { readPlan, readTrend, type Comparison, type RunResult } from '@jolt-gate/core'
 import type { RunDetail, TrendPoint, TrendRun, TrendSeries } from '@jolt-gate/core/api'
 import { api } from '../src/api/client.js'
-import { alignedTo, answersOf, aroundOf, gateRowsOf, rowsOf, type ComparedRun } from '../src/compare/compare-picture.js'
+import {
+  alignedTo,
+  answersOf,
+  aroundOf,
+  COMPARE_LANES,
+  gateRowsOf,
+  rowsOf,
+  valueAt,
+  type ComparedRun,
+} from '../src/compare/compare-picture.js'
 import RunActions from '../src/run/RunActions.vue'
 import TrendStrip from '../src/trend/TrendStrip.vue'
 import { changesIn, countsIn, impactPicture, pictureOf, STRIP_HEIGHT, xOf } from '../src/trend/trend-picture.js'
@@ -199,6 +208,25 @@ describe('runs side by side', () => {
     expect(place(2)).toBe(5)
     expect([place(6), place(11), place(15.5)]).toEqual([10, 20, 29])
     expect([place(16), place(18)]).toEqual([30, 32])
+  })
+
+  it('are read at the same moment of the same phase, and nowhere where one has nothing', () => {
+    const lane = COMPARE_LANES.find(({ key }) => key === 'time')
+    const run = (lengths: [string, number][], p95: (number | null)[]) =>
+      ({ phases: phases(...lengths), series: { p95 } }) as unknown as RunResult
+    const [base, late] = [
+      run(
+        [
+          ['a', 2],
+          ['b', 2],
+        ],
+        [1, 2, 3, 4],
+      ),
+      run([['b', 2]], [30, null]),
+    ]
+
+    expect(lane && [valueAt(lane, base, base, 2), valueAt(lane, late, base, 2)]).toEqual([3, 30])
+    expect(lane && valueAt(lane, late, base, 0)).toBeNull()
   })
 
   it('differ by plan, place and labels, in the words of the plan', () => {

@@ -1,14 +1,22 @@
 <script setup lang="ts">
 // One lane of several runs, over one another on the time axis of the first.
 import { Chart, LinearScale, LineController, LineElement, PointElement } from 'chart.js'
-import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { clock } from '../text/figures.js'
 import { paletteOf } from '../run/lane-plugins.js'
-import { pointsOf, type CompareLane, type ComparedRun } from './compare-picture.js'
+import { BESIDE_PLOT, pointsOf, type CompareLane, type ComparedRun } from './compare-picture.js'
 
 Chart.register(LineController, LineElement, PointElement, LinearScale)
 
-const props = defineProps<{ lane: CompareLane; runs: ComparedRun[]; seconds: number; hasAxis: boolean }>()
+const props = defineProps<{
+  lane: CompareLane
+  runs: ComparedRun[]
+  seconds: number
+  hasAxis: boolean
+  /** The second of the first run under the cursor, and what each run has there. */
+  cursor: number | null
+  reading: string[]
+}>()
 const canvas = ref<HTMLCanvasElement>()
 let chart: Chart<'line', { x: number; y: number }[]> | undefined
 
@@ -36,6 +44,7 @@ onMounted(() => {
       animation: false,
       maintainAspectRatio: false,
       events: [],
+      layout: { padding: { right: BESIDE_PLOT.right } },
       parsing: false,
       scales: {
         x: {
@@ -52,12 +61,18 @@ onMounted(() => {
           border: { display: false },
           ticks: { color: soft, font, maxTicksLimit: 4, callback: (value) => props.lane.tick(Number(value)) },
           afterFit: (scale) => {
-            scale.width = 62
+            scale.width = BESIDE_PLOT.left
           },
         },
       },
     },
   })
+})
+/** Where the cursor stands in the plot. */
+const left = computed(() => {
+  if (props.cursor === null) return undefined
+  const { left: before, right: after } = BESIDE_PLOT
+  return `calc(${String(before)}px + ${String((props.cursor + 0.5) / props.seconds)} * (100% - ${String(before + after)}px))`
 })
 onBeforeUnmount(() => chart?.destroy())
 watch(
@@ -73,6 +88,8 @@ watch(
 <template>
   <div class="chart" :class="{ last: hasAxis }">
     <canvas ref="canvas" role="img" :aria-label="`${lane.title}: ${lane.note} of ${runs.length} runs`"></canvas>
+    <i v-if="left !== undefined" class="cursor" :style="{ left }"></i>
+    <span v-if="reading.length > 0" class="reading">{{ reading.join(' · ') }}</span>
   </div>
 </template>
 
@@ -84,5 +101,26 @@ watch(
 }
 .last {
   height: 96px;
+}
+.cursor {
+  position: absolute;
+  top: 0;
+  bottom: 0;
+  width: 1px;
+  background: var(--ink);
+  pointer-events: none;
+}
+.last .cursor {
+  bottom: 22px;
+}
+.reading {
+  position: absolute;
+  top: 2px;
+  right: 4px;
+  padding: 0 4px;
+  background: var(--veil);
+  font-size: 11.5px;
+  font-variant-numeric: tabular-nums;
+  pointer-events: none;
 }
 </style>

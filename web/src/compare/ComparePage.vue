@@ -9,8 +9,8 @@ import { useRoute, useRouter } from 'vue-router'
 import PageError from '../frame/PageError.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { ago } from '../text/figures.js'
-import { answersOf, COMPARE_LANES, gateRowsOf, MOST_COMPARED, rowsOf } from './compare-picture.js'
-import CompareChart from './CompareChart.vue'
+import { answersOf, gateRowsOf, MOST_COMPARED, rowsOf } from './compare-picture.js'
+import CompareLanes from './CompareLanes.vue'
 import CompareSteps from './CompareSteps.vue'
 import { useCompare } from './use-compare.js'
 
@@ -77,14 +77,7 @@ function show(next: readonly string[]): void {
           </article>
           <p class="soft small">{{ method }}</p>
         </section>
-        <section class="lanes">
-          <div v-for="(lane, index) in COMPARE_LANES" :key="lane.key" class="lane">
-            <div>
-              <b>{{ lane.title }}</b><br /><span class="soft">{{ lane.note }}</span>
-            </div>
-            <CompareChart :lane="lane" :runs="runs" :seconds="seconds" :has-axis="index === COMPARE_LANES.length - 1" />
-          </div>
-        </section>
+        <CompareLanes :runs="runs" :seconds="seconds" />
       </div>
       <h2 class="of">Steps</h2>
       <CompareSteps :rows="rows" :runs="runs" />
@@ -172,13 +165,6 @@ ul {
 }
 .small {
   font-size: 12px;
-}
-.lane {
-  display: grid;
-  grid-template-columns: 104px minmax(0, 1fr);
-  gap: 8px;
-  padding: 4px 0;
-  border-top: 1px solid var(--rule);
 }
 .of {
   padding: 16px 0 6px;

@@ -13,6 +13,9 @@ import type { RunDetail } from '@jolt-gate/core/api'
 /** More lines in a lane cannot be told apart. */
 export const MOST_COMPARED = 5
 
+/** What lies beside the plot of a lane, in pixels: its axis, and room for the last figure of the time axis. */
+export const BESIDE_PLOT = { left: 62, right: 20 }
+
 /** A run that is compared: what the server knows of it, and its whole result. */
 export interface ComparedRun {
   detail: RunDetail
@@ -59,6 +62,16 @@ export function alignedTo(base: readonly Phase[], own: readonly Phase[]): (secon
 export function pointsOf(lane: CompareLane, run: RunResult, base: RunResult): { x: number; y: number }[] {
   const place = alignedTo(base.phases, run.phases)
   return lane.of(run.series).flatMap((value, second) => (value === null ? [] : [{ x: place(second + 0.5), y: value }]))
+}
+
+/** The value of a run nearest to a second of the first run; null where it has none there. */
+export function valueAt(lane: CompareLane, run: RunResult, base: RunResult, second: number): number | null {
+  let nearest: { y: number; far: number } | null = null
+  for (const { x, y } of pointsOf(lane, run, base)) {
+    const far = Math.abs(x - second - 0.5)
+    if (far <= 1 && (nearest === null || far < nearest.far)) nearest = { y, far }
+  }
+  return nearest?.y ?? null
 }
 
 /** One figure of one step, over all runs. */
