@@ -33,6 +33,7 @@ await Promise.all([
       testsOf('web'),
       testsOf('scripts'),
       testsOf('engine-untimed'),
+      testsOf('cli-untimed'),
     ],
     'at its end',
   ),
