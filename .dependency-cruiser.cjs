@@ -29,6 +29,7 @@ const order = {
     'compare',
     'trend',
     'explain',
+    'pipeline',
     'report',
     'api',
   ],

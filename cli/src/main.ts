@@ -48,7 +48,7 @@ const json = () => new Option('--json <file>', 'write JSON; - is standard output
 program
   .command('validate')
   .description('is the file valid? errors with line and column; nothing is sent')
-  .argument('<plan...>', 'plan files, NAME.gate.yaml')
+  .argument('<file...>', 'plans, NAME.gate.yaml, and pipelines, NAME.pipeline.yaml')
   .addOption(target())
   .addOption(set())
   .option('--fix', 'rewrite words of the first edition of the format; comments are kept')

@@ -1,6 +1,6 @@
 // `validate`: is the file valid? `--fix` rewrites words of the first edition before it is read.
 import { writeFileSync } from 'node:fs'
-import { applyChanges, previewOf, readPlan, upgradeText, type PlanReading, type Problem } from '@jolt-gate/core'
+import { applyChanges, isPipelineFile, previewOf, readPipeline, readPlan, upgradeText, type PlanReading, type Problem } from '@jolt-gate/core'
 import type { Output, ValidateArguments } from './options.js'
 import { EXIT, UsageError } from './errors.js'
 import { openPlan, type Repository } from './repository.js'
@@ -9,17 +9,28 @@ export function validate(files: string[], options: ValidateArguments, output: Ou
   let errors = 0
   for (const file of files) {
     if (options.fix === true) fix(file, output)
+    if (isPipelineFile(file)) {
+      const { text, path, repository } = openPlan(file)
+      errors += told(readPipeline(path, text, repository.read), file, output)
+      continue
+    }
     // A target or shared steps can be rewritten, and are read with the plans that use them.
     if (!file.endsWith('.gate.yaml') && options.fix === true) continue
     const { reading } = readPlanFile(file, options)
-    for (const problem of reading.problems) process.stderr.write(`${lineOf(problem)}\n`)
-    errors += reading.problems.filter((problem) => problem.severity === 'error').length
+    errors += told(reading, file, output)
     if (reading.hasErrors) continue
     for (const warning of previewOf(reading.plan).warnings)
       process.stderr.write(`${reading.plan.file}:${String(warning.line)}: warning: ${warning.message}\n`)
-    if (!output.quiet) process.stdout.write(`${file}: valid\n`)
   }
   return errors === 0 ? EXIT.ok : EXIT.usage
+}
+
+/** Tells what was found in a file; how many errors that was. */
+function told({ problems }: { problems: readonly Problem[] }, file: string, output: Output): number {
+  for (const problem of problems) process.stderr.write(`${lineOf(problem)}\n`)
+  const errors = problems.filter(({ severity }) => severity === 'error').length
+  if (errors === 0 && !output.quiet) process.stdout.write(`${file}: valid\n`)
+  return errors
 }
 
 /** Rewrites a file of the first edition; says how many words changed. */

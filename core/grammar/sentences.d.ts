@@ -115,7 +115,17 @@ export type WaitSentence =
 /** Which requests ask the target to keep their trace; `no`: none has one. */
 export type TraceSentence = { kind: 'failed' | 'no' } | { kind: 'share'; share: number }
 
+/** What a stage of a pipeline begins with; `branch` null is any. */
+export type BeginsSentence =
+  | { kind: 'push'; branch: string | null }
+  | { kind: 'schedule'; cron: string; zone: string }
+  | { kind: 'admission' }
+
 export interface Sentences {
+  BeginsOnly: BeginsSentence
+  /** The branch. */
+  BaselineOnly: string
+  RequirementOnly: { stage: string; withinMs: number | null }
   DurationOnly: number
   RateOnly: number
   RatesOnly: { from: number; to: number; ramp: boolean; by: number | null }

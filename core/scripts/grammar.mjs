@@ -19,6 +19,9 @@ const STARTS = [
   'StopOnly',
   'TraceOnly',
   'ValueCheck',
+  'BeginsOnly',
+  'BaselineOnly',
+  'RequirementOnly',
 ]
 const folder = new URL('../grammar/', import.meta.url)
 const source = await readFile(new URL('sentences.peggy', folder), 'utf8')

@@ -200,3 +200,19 @@ export {
   type Rehearsal,
   type TimingParts,
 } from './measure/rehearsed.js'
+
+export { admissionOf, lengthWords, type Admission, type RequiredStage } from './pipeline/admission.js'
+export type { Begins, Pipeline, PipelineReading, Requirement, Stage } from './pipeline/model.js'
+export { readPipeline } from './pipeline/read.js'
+export { nextTime, scheduleFault, type Schedule } from './pipeline/schedule.js'
+export {
+  stageAt,
+  STAGE_STATES,
+  type Approval,
+  type ChangeUnderTest,
+  type PlanAtChange,
+  type StageAtChange,
+  type StageRun,
+  type StageState,
+} from './pipeline/stage-state.js'
+export { isPipelineFile } from './plan/pipeline-words.js'

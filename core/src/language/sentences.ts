@@ -3,6 +3,7 @@ import { distance } from 'fastest-levenshtein'
 import { parse, SyntaxError, type Sentences } from '../../grammar/sentences.js'
 
 export type {
+  BeginsSentence,
   CheckSentence,
   Comparison,
   GateSentence,

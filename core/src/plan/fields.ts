@@ -114,6 +114,17 @@ export function readText(source: Source, field: Field | undefined, what: string)
   return scalar === undefined ? undefined : writtenText(scalar)
 }
 
+/** Reports a file that names no version of the format, or another one. */
+export function readVersion(source: Source, field: Field | undefined, what: string): void {
+  if (field === undefined) {
+    source.report(0, 'VERSION', `${what} has no format version: begin it with jolt: 1`)
+    return
+  }
+  const version = readScalar(source, field, 'jolt')
+  if (version !== undefined && writtenText(version) !== '1')
+    source.report(offsetOf(version), 'VERSION', `this version reads format 1, found "${writtenText(version)}"`)
+}
+
 /** A sentence or quantity; a fault is reported at the very character. */
 export function readPhrase<Rule extends SentenceRule>(
   source: Source,

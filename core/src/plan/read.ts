@@ -19,9 +19,9 @@ import {
   readEntries,
   readFields,
   readPhrase,
-  readScalar,
   readSwitch,
   readText,
+  readVersion,
   readWhole,
   type Field,
 } from './fields.js'
@@ -95,7 +95,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     return emptyPlan(source.file)
   }
   const fields = readFields(source, root, 'the plan', 'plan')
-  checkVersion(source, fields.get('jolt'))
+  readVersion(source, fields.get('jolt'), 'the plan')
   const node = (key: string): Node | null => fields.get(key)?.value ?? null
   const namespaces = Object.fromEntries(readTextMap(source, node('namespaces'), 'namespaces'))
   const bare: StepContext = {
@@ -146,16 +146,6 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
   }
   if (!source.isBroken) requireParts(source, fields, plan)
   return plan
-}
-
-function checkVersion(source: Source, field: Field | undefined): void {
-  if (field === undefined) {
-    source.report(0, 'VERSION', 'the plan has no format version: begin it with jolt: 1')
-    return
-  }
-  const version = readScalar(source, field, 'jolt')
-  if (version !== undefined && writtenText(version) !== '1')
-    source.report(offsetOf(version), 'VERSION', `this version reads format 1, found "${writtenText(version)}"`)
 }
 
 function requireParts(source: Source, fields: Map<string, Field>, plan: Plan): void {

@@ -1,86 +1,33 @@
 // The format as data: every key, what may stand under it, and what it means. Readers, the published JSON Schema,
 // completion, hover help and the form all take it from here.
-import type { Sentences } from '../../grammar/sentences.js'
+import {
+  about,
+  checks,
+  entries,
+  file,
+  json,
+  keeps,
+  key,
+  list,
+  map,
+  needed,
+  oneOf,
+  sentence,
+  steps,
+  text,
+  texts,
+  whole,
+  words,
+  yesNo,
+  type Context,
+  type ContextName,
+} from './vocabulary-kinds.js'
+import { PIPELINE_CONTEXTS } from './pipeline-words.js'
+import { TARGET_CONTEXTS } from './target-words.js'
 
-/** The maps of a plan and of a target file. */
-export type ContextName =
-  | 'plan'
-  | 'defaults'
-  | 'journey'
-  | 'send'
-  | 'wait'
-  | 'group'
-  | 'parallel'
-  | 'repeat'
-  | 'until'
-  | 'when'
-  | 'pick'
-  | 'option'
-  | 'use'
-  | 'call'
-  | 'socket'
-  | 'say'
-  | 'message'
-  | 'await'
-  | 'sql'
-  | 'check'
-  | 'gate'
-  | 'phase'
-  | 'data'
-  | 'value'
-  | 'auth'
-  | 'part'
-  | 'target'
-  | 'metric'
-  | 'permission'
-  | 'tls'
-
-/** What may stand under a key. */
-export type Shape =
-  | { kind: 'text' | 'whole' | 'switch' | 'json' | 'request' }
-  | { kind: 'words'; words: readonly string[] }
-  | { kind: 'sentence'; rule: keyof Sentences }
-  /** A file of the repository, by the end of its name. */
-  | { kind: 'file'; ending: string }
-  | { kind: 'map'; of: ContextName }
-  /** A map with free names. */
-  | { kind: 'entries'; of: Shape }
-  | { kind: 'list'; of: Shape }
-  | { kind: 'step' }
-  | { kind: 'one of'; shapes: readonly Shape[] }
-
-export interface Key {
-  about: string
-  shape: Shape
-  example: string
-  isNeeded: boolean
-}
-export interface Context {
-  about: string
-  keys: Readonly<Record<string, Key>>
-}
-
-const text: Shape = { kind: 'text' }
-const whole: Shape = { kind: 'whole' }
-const yesNo: Shape = { kind: 'switch' }
-const json: Shape = { kind: 'json' }
-const words = (...list: string[]): Shape => ({ kind: 'words', words: list })
-const sentence = (rule: keyof Sentences): Shape => ({ kind: 'sentence', rule })
-const file = (ending: string): Shape => ({ kind: 'file', ending })
-const map = (of: ContextName): Shape => ({ kind: 'map', of })
-const entries = (of: Shape): Shape => ({ kind: 'entries', of })
-const list = (of: Shape): Shape => ({ kind: 'list', of })
-const oneOf = (...shapes: Shape[]): Shape => ({ kind: 'one of', shapes })
-const steps = list({ kind: 'step' })
-const checks = list(oneOf(sentence('Check'), map('check')))
-const keeps = entries(sentence('Keep'))
-const texts = entries(text)
-
-const key = (about: string, shape: Shape, example = ''): Key => ({ about, shape, example, isNeeded: false })
-const needed = (about: string, shape: Shape, example = ''): Key => ({ about, shape, example, isNeeded: true })
+export type { Context, ContextName, Key, Shape } from './vocabulary-kinds.js'
 
 const name = key('name in gates, tables and reports', text, 'search sailings')
-const about = key('a description', text)
 const off = key('yes: stays in the file, but is not sent', yesNo, 'yes')
 const onFailure = key('what happens after a failed request', words('continue', 'end iteration'), 'end iteration')
 const timeout = key('longest time to the last byte of the response; default 30 s', sentence('DurationOnly'), '10s')
@@ -330,52 +277,8 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
     about: 'a file as a part of the body',
     keys: { file: needed('its path', file('')), type: key('its media type', text, 'image/png') },
   },
-  target: {
-    about: 'a target: the system under test',
-    keys: {
-      origin: needed('origin of the service', text, 'http://127.0.0.1:7710'),
-      about,
-      also: key('more origins that may be reached', list(text)),
-      values: key('values that differ from target to target', texts),
-      headers: key('headers of every request to it', texts),
-      secrets: key('names of secrets; values come from the store or the environment', list(text), '- password'),
-      metrics: key('metrics of the target, read every second', entries(map('metric'))),
-      permission: key('who permits the load, how much and when', map('permission')),
-      traces: key('where a person opens a trace', text, 'https://traces.example/{trace}'),
-      tls: key('certificates', map('tls')),
-      proxy: key('HTTP proxy', text, 'http://127.0.0.1:3128'),
-      'local address': key('the address of this machine from which requests are sent', text, '127.0.0.2'),
-    },
-  },
-  metric: {
-    about: 'a metric from an OpenMetrics endpoint',
-    keys: {
-      url: needed('URL of the metrics', text, '/metrics'),
-      family: needed('the metric family', text, 'berths_busy'),
-      labels: key('labels that a sample must have', texts),
-      as: key('value, rate, or ratio of another family', text, 'rate'),
-      unit: key('unit of the metric', text, 'places'),
-      ceiling: key('largest possible value', text, '20'),
-    },
-  },
-  permission: {
-    about: 'the permission to load a target that is not on loopback',
-    keys: {
-      by: needed('who gives it', text, 'Ida Quay, head of booking'),
-      rate: needed('the highest rate of arrivals and requests', sentence('RateOnly'), '50/s'),
-      hours: key('days and hours (UTC)', text, 'Mon to Fri 06:00 to 18:00'),
-      until: needed('the last day', text, '2026-12-31'),
-    },
-  },
-  tls: {
-    about: 'certificates as PEM files of the repository',
-    keys: {
-      ca: key('trusted authorities', file('.pem')),
-      cert: key('client certificate', file('.pem')),
-      key: key('key of the client certificate', file('.pem')),
-      verify: key('no: accept any certificate', yesNo, 'no'),
-    },
-  },
+  ...TARGET_CONTEXTS,
+  ...PIPELINE_CONTEXTS,
 }
 
 const LATER = 'not supported by this version yet; remove it'

@@ -1,10 +1,12 @@
 // Which part of the format a place of a tree belongs to.
+import { isPipelineFile } from '../plan/pipeline-words.js'
 import { CONTEXTS, STEP_CONTEXTS, type ContextName, type Shape } from '../plan/vocabulary.js'
 import { nodeAt, type Path, type TreeNode } from './tree.js'
 
 /** What stands at the top of a file, by its name. */
 export function rootShapeOf(file: string): Shape {
   if (file.endsWith('.target.yaml')) return { kind: 'map', of: 'target' }
+  if (isPipelineFile(file)) return { kind: 'map', of: 'pipeline' }
   if (file.endsWith('.steps.yaml')) return { kind: 'list', of: { kind: 'step' } }
   return { kind: 'map', of: 'plan' }
 }

@@ -5,8 +5,8 @@ import { CONTEXTS, STEP_CONTEXTS, type Context, type Shape } from '../plan/vocab
 type Schema = { readonly [key: string]: unknown }
 const TEXT: Schema = { type: ['string', 'number', 'boolean'] }
 
-/** The schema of plan files, of target files, or of files of shared steps. */
-export function formatSchema(file: 'plan' | 'target' | 'steps'): Schema {
+/** The schema of plan files, of target files, of pipeline files, or of files of shared steps. */
+export function formatSchema(file: 'plan' | 'target' | 'steps' | 'pipeline'): Schema {
   const $defs = Object.fromEntries<Schema>([
     ...Object.values(CONTEXTS).map((context, index): [string, Schema] => [
       Object.keys(CONTEXTS)[index] ?? '',

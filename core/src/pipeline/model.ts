@@ -1,0 +1,41 @@
+// A pipeline as its file says it.
+import type { BeginsSentence } from '../language/sentences.js'
+import type { Position, Problem } from '../plan/model.js'
+
+/** What a stage waits for: a push, its time, the question of a promotion; or a person, where nothing is said. */
+export type Begins = BeginsSentence | { kind: 'by hand' }
+
+/** A stage that must be open, and how recently. */
+export interface Requirement {
+  stage: string
+  /** Null: whenever it was. */
+  withinMs: number | null
+}
+
+export interface Stage {
+  name: string
+  /** The stage before it, which must be open at the same change. */
+  after: string | null
+  begins: Begins
+  /** Null: each plan's own. */
+  target: string | null
+  plans: string[]
+  /** The branch whose last open run gates are held to; null for that of the run. */
+  baselineBranch: string | null
+  requires: Requirement[]
+  /** Whether an administrator may open it in writing. */
+  hasApproval: boolean
+  at: Position
+}
+
+export interface Pipeline {
+  name: string
+  file: string
+  stages: Stage[]
+}
+
+export interface PipelineReading {
+  pipeline: Pipeline
+  problems: Problem[]
+  hasErrors: boolean
+}
