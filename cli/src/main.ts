@@ -3,6 +3,7 @@
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { EXIT, UsageError } from './errors.js'
 import type {
+  AdmitArguments,
   ImportArguments,
   Output,
   PreviewArguments,
@@ -216,6 +217,23 @@ program
   .action(async (files: string[], { to }: { to: string }) => {
     const { send } = await import('./report/send.js')
     process.exitCode = await send(files, to, outputOf())
+  })
+
+program
+  .command('admit')
+  .description('may a change go on to a stage of the pipeline? the server answers from the runs that it knows')
+  .requiredOption('--stage <name>', 'the stage, as the pipeline file names it')
+  .requiredOption('--to <server>', 'the server that keeps the runs; its token in JOLT_TOKEN')
+  .option('--commit <id>', 'the change under test; by default the commit of the repository here')
+  .option('--pipeline <file>', 'the pipeline, where the project has several')
+  .addOption(json())
+  .addHelpText(
+    'after',
+    '\nExample:\n  jolt-gate admit --stage production --commit "$GIT_COMMIT" --to https://gate.example/p/1',
+  )
+  .action(async (options: AdmitArguments) => {
+    const { admit } = await import('./admit.js')
+    process.exitCode = await admit(options, outputOf())
   })
 
 program

@@ -63,6 +63,14 @@ export interface RunArguments {
   all?: boolean
 }
 
+export interface AdmitArguments {
+  stage: string
+  commit?: string
+  pipeline?: string
+  to: string
+  json?: string
+}
+
 export interface Output {
   quiet: boolean
   color: boolean

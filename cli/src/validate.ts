@@ -1,6 +1,15 @@
 // `validate`: is the file valid? `--fix` rewrites words of the first edition before it is read.
 import { writeFileSync } from 'node:fs'
-import { applyChanges, isPipelineFile, previewOf, readPipeline, readPlan, upgradeText, type PlanReading, type Problem } from '@jolt-gate/core'
+import {
+  applyChanges,
+  isPipelineFile,
+  previewOf,
+  readPipeline,
+  readPlan,
+  upgradeText,
+  type PlanReading,
+  type Problem,
+} from '@jolt-gate/core'
 import type { Output, ValidateArguments } from './options.js'
 import { EXIT, UsageError } from './errors.js'
 import { openPlan, type Repository } from './repository.js'

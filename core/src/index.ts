@@ -202,7 +202,15 @@ export {
 } from './measure/rehearsed.js'
 
 export { admissionOf, lengthWords, type Admission, type RequiredStage } from './pipeline/admission.js'
-export type { Begins, Pipeline, PipelineReading, Requirement, Stage } from './pipeline/model.js'
+export {
+  beginsWords,
+  type Begins,
+  type Pipeline,
+  type PipelineReading,
+  type PlanOfStage,
+  type Requirement,
+  type Stage,
+} from './pipeline/model.js'
 export { readPipeline } from './pipeline/read.js'
 export { nextTime, scheduleFault, type Schedule } from './pipeline/schedule.js'
 export {

@@ -39,7 +39,10 @@ stages:
     requires: [staging within 24h, nightly within 3d]
     approval: administrator
 `
-const reading = (text: string) => readPipeline(FILE, text, (path) => (FILES.includes(path) ? 'x' : undefined))
+const TEXTS: Readonly<Record<string, string>> = Object.fromEntries(
+  FILES.map((path) => [path, path.endsWith('.target.yaml') ? 'origin: http://127.0.0.1:7710' : planText({})]),
+)
+const reading = (text: string, files = TEXTS) => readPipeline(FILE, text, (path) => files[path])
 const said = (text: string) =>
   reading(text).problems.map(({ line, column, message }) => `${String(line)}:${String(column)} ${message}`)
 
@@ -97,6 +100,14 @@ describe('a pipeline file', () => {
     ['approval:', 'aproval:', '21:5 the stage has no "aproval". Did you mean "approval"?'],
   ])('with "%s" as "%s" is told at its place', (right, wrong, words) => {
     expect(said(BOOKING.replace(right, wrong))).toContain(words)
+  })
+
+  it('tells the first error of a plan that it names, at the place of that plan', () => {
+    const broken = { ...TEXTS, 'plans/soak.gate.yaml': 'jolt: 1\nname: Soak\n' }
+
+    expect(reading(BOOKING, broken).problems.map(({ line, message }) => [line, message])).toEqual([
+      [17, expect.stringMatching(/^plans\/soak\.gate\.yaml:1:1: the plan has no /)],
+    ])
   })
 
   it('that is no pipeline is told, whatever it is, and never throws', () => {

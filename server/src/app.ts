@@ -14,6 +14,7 @@ import { answerProblems, noSuchRoute } from './http/problems.js'
 import { liveRoutes } from './live/routes.js'
 import { findVisitor } from './people/access.js'
 import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes.js'
+import { pipelineRoutes } from './pipelines/routes.js'
 import type { ProjectWatch } from './projects/watch.js'
 import { projectRoutes } from './projects/routes.js'
 import { readingRoutes, sharedRoutes } from './reading/routes.js'
@@ -92,6 +93,7 @@ export function createApp(options: AppOptions): Express {
   api.use(runRoutes(queue, ask, reported))
   api.use(reportedRoutes(reported))
   api.use(trendRoutes())
+  api.use(pipelineRoutes())
   api.use(readingRoutes(queue))
   api.use(liveRoutes())
   api.use(noSuchRoute)

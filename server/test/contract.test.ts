@@ -6,7 +6,7 @@ import { Validator } from '@seriousme/openapi-schema-validator'
 import { previewOf, readPlan, shapeOf } from '@jolt-gate/core'
 import { API_PROBLEM, ROUTES, type Route } from '@jolt-gate/core/api'
 import { ValidationError, type Schema } from 'yup'
-import { bareRemote, callerOf, PLAN, signedIn, startPlace, type Place } from './place.js'
+import { bareRemote, callerOf, PIPELINE, PLAN, signedIn, startPlace, type Place } from './place.js'
 
 type Name = keyof typeof ROUTES
 interface Example {
@@ -149,6 +149,13 @@ function examples(): [Name, () => Example][] {
       }),
     ],
     ['fittingBaseline', () => ({ params: project, query: { ...PLAN_AND_TARGET, scale: '1', load: 'x' } })],
+    ['pipelines', () => ({ params: project })],
+    ['pipeline', () => ({ params: project, query: { file: PIPELINE } })],
+    ['admission', () => ({ params: project, query: { stage: 'production', commit: 'abcdef0' } })],
+    [
+      'approveStage',
+      () => ({ params: project, body: { stage: 'production', commit: 'abcdef0', reason: 'repeated by hand, held' } }),
+    ],
     ['saveView', () => ({ params: project, body: { name: 'Pool', lanes: 'load,time', planFile: PLAN } })],
     ['views', () => ({ params: project })],
     ['removeView', () => ({ params: { ...project, view: idOf('saveView') } })],

@@ -20,13 +20,27 @@ export const PLAN = 'plans/short.gate.yaml'
 export const planText = (seconds: number) =>
   `jolt: 1\nname: Short\ntarget: here\njourneys:\n  a:\n    steps:\n      - send: GET /health\n        name: health\nload:\n  - { phase: p, rate: 20/s, for: ${String(seconds)}s }\ngates:\n  - failed requests at most 1 %\n`
 
+export const PIPELINE = 'pipelines/booking.pipeline.yaml'
+const PIPELINE_TEXT = `jolt: 1
+pipeline: booking
+stages:
+  - stage: staging
+    begins: push to main
+    plans: [${PLAN}]
+  - stage: production
+    begins: admission
+    requires: [staging within 24h]
+    approval: administrator
+`
+
 export async function startPlace(isDemo = true) {
   const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-server-'))
   const repository = join(folder, 'booking')
   const ferries = await startFerries()
-  for (const name of ['plans', 'targets']) mkdirSync(join(repository, name), { recursive: true })
+  for (const name of ['plans', 'targets', 'pipelines']) mkdirSync(join(repository, name), { recursive: true })
   writeFileSync(join(repository, PLAN), planText(2))
   writeFileSync(join(repository, 'targets/here.target.yaml'), `origin: ${ferries.origin}\n`)
+  writeFileSync(join(repository, PIPELINE), PIPELINE_TEXT)
   git(repository, 'init', '-q', '-b', 'main')
   git(repository, 'config', 'user.name', 'T')
   git(repository, 'config', 'user.email', 't@t.example')

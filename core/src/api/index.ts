@@ -2,6 +2,7 @@
 // itself by it; pages have their types from it.
 import { LIVE_ROUTES } from './live.js'
 import { PEOPLE_ROUTES } from './people.js'
+import { PIPELINE_ROUTES } from './pipelines.js'
 import { PROJECT_ROUTES } from './projects.js'
 import { READING_ROUTES } from './reading.js'
 import { REHEARSAL_ROUTES } from './rehearsals.js'
@@ -20,6 +21,7 @@ export const ROUTES = {
   ...TREND_ROUTES,
   ...READING_ROUTES,
   ...REPORTED_ROUTES,
+  ...PIPELINE_ROUTES,
   ...LIVE_ROUTES,
   description: route({
     method: 'GET',
@@ -34,6 +36,7 @@ export const ROUTES = {
 export * from './problem.js'
 export * from './route.js'
 export * from './people.js'
+export * from './pipelines.js'
 export * from './projects.js'
 export * from './reading.js'
 export * from './reported.js'

@@ -119,7 +119,7 @@ function whyShut({ stage, plans, state }: StageAtChange, nowMs: number): string 
   if (grave === undefined || run === null) {
     const [last] = grave?.ignored ?? []
     const but = last === undefined ? '' : `; run ${String(last.run.number)} does not count: ${last.why}`
-    return `${stage}: ${grave?.plan ?? 'nothing'} was not run for this change${but}`
+    return `${stage}: ${grave?.plan.file ?? 'nothing'} was not run for this change${but}`
   }
   if (run.verdict === null) return `${stage}: run ${String(run.number)} of ${run.planFile} is ${state}`
   const when = run.endedAtMs === null ? '' : `, ${agoWords(nowMs - run.endedAtMs)}`

@@ -12,6 +12,13 @@ export interface Requirement {
   withinMs: number | null
 }
 
+export interface PlanOfStage {
+  file: string
+  name: string
+  /** What it is run against: the target of the stage, else its own. */
+  target: string
+}
+
 export interface Stage {
   name: string
   /** The stage before it, which must be open at the same change. */
@@ -19,7 +26,7 @@ export interface Stage {
   begins: Begins
   /** Null: each plan's own. */
   target: string | null
-  plans: string[]
+  plans: PlanOfStage[]
   /** The branch whose last open run gates are held to; null for that of the run. */
   baselineBranch: string | null
   requires: Requirement[]
@@ -32,6 +39,22 @@ export interface Pipeline {
   name: string
   file: string
   stages: Stage[]
+}
+
+/** What a stage begins with, in the words of the file; empty where a person begins it. */
+export function beginsWords(begins: Begins): string {
+  switch (begins.kind) {
+    case 'push':
+      return `push to ${begins.branch ?? 'any branch'}`
+    case 'schedule':
+      return `schedule "${begins.cron}" zone ${begins.zone}`
+    case 'admission':
+      return 'admission'
+    case 'by hand':
+      return ''
+    default:
+      return begins satisfies never
+  }
 }
 
 export interface PipelineReading {

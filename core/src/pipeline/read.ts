@@ -14,9 +14,10 @@ import {
   scalarOf,
   type Field,
 } from '../plan/fields.js'
+import { readPlan } from '../plan/read.js'
 import { openSource, problemsOf, writtenText, type Source } from '../plan/source.js'
 import { fileOfTarget } from '../plan/target.js'
-import type { Begins, Pipeline, PipelineReading, Requirement, Stage } from './model.js'
+import type { Begins, Pipeline, PipelineReading, PlanOfStage, Requirement, Stage } from './model.js'
 import { scheduleFault } from './schedule.js'
 
 const MOST_STAGES = 50
@@ -81,12 +82,13 @@ function readStage(context: StageContext, node: Node): Stage[] {
   }
   if (before.some((other) => other.name === name))
     source.report(offsetOf(fields.get('stage')?.value ?? null), 'NAME', `there is a stage "${name}" already`)
+  const target = readTargetName(context, fields.get('target'))
   const stage: Stage = {
     name,
     after: readAfter(context, fields.get('after')),
     begins: readBegins(source, fields.get('begins')),
-    target: readTargetName(context, fields.get('target')),
-    plans: readPlans(context, fields.get('plans')),
+    target,
+    plans: readPlans(context, fields.get('plans'), target),
     baselineBranch: phrase(source, fields.get('baseline'), 'BaselineOnly', 'baseline') ?? null,
     requires: readRequires(context, fields.get('requires')),
     hasApproval: readWord(source, fields.get('approval'), 'approval', ['administrator']) !== undefined,
@@ -166,23 +168,43 @@ function readTargetName({ source, files }: StageContext, field: Field | undefine
   return name
 }
 
-function readPlans({ source, files }: StageContext, field: Field | undefined): string[] {
+function readPlans({ source, files }: StageContext, field: Field | undefined, target: string | null): PlanOfStage[] {
   const nodes = readList(source, field?.value ?? null, 'plans')
   if (field !== undefined && nodes.length === 0)
     source.report(offsetOf(field.key), 'PLANS', 'plans is empty: add - plans/smoke.gate.yaml')
   if (nodes.length > MOST_PLANS)
     source.report(offsetOf(nodes[MOST_PLANS] ?? null), 'PLANS', `a stage has at most ${String(MOST_PLANS)} plans`)
-  const plans: string[] = []
+  const plans: PlanOfStage[] = []
   for (const node of nodes.slice(0, MOST_PLANS)) {
     const scalar = scalarOf(source, node, 'a plan', offsetOf(node))
     if (scalar === undefined) continue
     const path = writtenText(scalar)
-    if (plans.includes(path)) source.report(offsetOf(node), 'PLANS', `${path} stands here twice`)
+    if (plans.some(({ file }) => file === path)) source.report(offsetOf(node), 'PLANS', `${path} stands here twice`)
     else if (!path.endsWith('.gate.yaml'))
       source.report(offsetOf(node), 'PLANS', `"${path}" is not a plan: those end with .gate.yaml`)
-    else if (fileTextAt({ source, files }, offsetOf(node), path) !== undefined) plans.push(path)
+    else plans.push(...readPlanOf({ source, files }, node, path, target))
   }
   return plans
+}
+
+/** A plan that cannot be run would keep its stage from ever opening. */
+function readPlanOf(
+  context: Pick<StageContext, 'source' | 'files'>,
+  node: Node,
+  path: string,
+  asked: string | null,
+): PlanOfStage[] {
+  const text = fileTextAt(context, offsetOf(node), path)
+  if (text === undefined) return []
+  const { plan, target, problems } = readPlan(path, text, {
+    files: context.files,
+    ...(asked === null ? {} : { target: asked }),
+  })
+  const fault = problems.find(({ severity }) => severity === 'error')
+  if (fault === undefined && target !== undefined) return [{ file: path, name: plan.name, target: target.name }]
+  const where = fault === undefined ? path : `${fault.file}:${String(fault.line)}:${String(fault.column)}`
+  context.source.report(offsetOf(node), 'PLAN', `${where}: ${fault?.message ?? 'the plan has no target'}`)
+  return []
 }
 
 function phrase<Rule extends 'BeginsOnly' | 'BaselineOnly'>(

@@ -1,6 +1,6 @@
 // Where a stage stands for a change: told from the runs of its plans, and from nothing else.
 import type { Verdict } from '../judge/verdict.js'
-import type { Stage } from './model.js'
+import type { PlanOfStage, Stage } from './model.js'
 
 /** What a stage asks of a run. */
 export interface StageRun {
@@ -37,7 +37,7 @@ export const STAGE_STATES = ['shut', 'void', 'stopped', 'running', 'queued', 'no
 export type StageState = (typeof STAGE_STATES)[number]
 
 export interface PlanAtChange {
-  plan: string
+  plan: PlanOfStage
   state: StageState
   /** The run that counts: the latest for the change. */
   run: StageRun | null
@@ -83,25 +83,25 @@ export function approvalOf(stage: Stage, commit: string, approvals: readonly App
   return own.toSorted((one, other) => other.atMs - one.atMs)[0] ?? null
 }
 
-function planAt(plan: string, stage: Stage, change: ChangeUnderTest, runs: readonly StageRun[]): PlanAtChange {
+function planAt(plan: PlanOfStage, stage: Stage, change: ChangeUnderTest, runs: readonly StageRun[]): PlanAtChange {
   const isOfChange = ({ commit }: StageRun) =>
     commit === change.commit || (stage.begins.kind === 'schedule' && change.hasAncestor(commit))
   const latest = runs
-    .filter((run) => run.planFile === plan && isOfChange(run))
+    .filter((run) => run.planFile === plan.file && isOfChange(run))
     .toSorted((one, other) => other.askedAtMs - one.askedAtMs || other.number - one.number)
   const ignored: PlanAtChange['ignored'] = []
   for (const run of latest) {
-    const why = whyNot(run, stage)
+    const why = whyNot(run, plan)
     if (why === undefined) return { plan, state: stateOf(run), run, ignored }
     ignored.push({ run, why })
   }
   return { plan, state: 'not run', run: null, ignored }
 }
 
-/** Why a run does not count for a stage; undefined where it does. */
-function whyNot({ unfit, targetName }: StageRun, { target }: Stage): string | undefined {
+/** Why a run does not count for a plan of a stage; undefined where it does. */
+function whyNot({ unfit, targetName }: StageRun, { target }: PlanOfStage): string | undefined {
   if (unfit !== null) return unfit
-  return target !== null && targetName !== target ? `it ran against ${targetName}, not ${target}` : undefined
+  return targetName !== target ? `it ran against ${targetName}, not ${target}` : undefined
 }
 
 const stateOf = ({ verdict, isWaiting }: StageRun): StageState => verdict ?? (isWaiting ? 'queued' : 'running')

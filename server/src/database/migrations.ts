@@ -3,6 +3,7 @@ import { parseJson, renewGate, type Json } from '@jolt-gate/core'
 import { DataTypes, QueryTypes, type QueryInterface } from 'sequelize'
 import type { Migration } from './migration.js'
 import { reading } from './reading.js'
+import { pipelines } from './pipelines.js'
 import { reported } from './reported.js'
 import { notes } from './notes.js'
 import { runParts } from './run-parts.js'
@@ -331,4 +332,5 @@ export const MIGRATIONS: readonly Migration[] = [
   notes,
   reading,
   reported,
+  pipelines,
 ]

@@ -1,16 +1,18 @@
 // What MariaDB holds, as Sequelize models.
 import type { Sequelize } from 'sequelize'
 import { definePeople } from './models/people.js'
+import { definePipelines } from './models/pipelines.js'
 import { defineProjects } from './models/projects.js'
 import { defineReading } from './models/reading.js'
 import { defineRuns } from './models/runs.js'
 
 export * from './models/people.js'
+export * from './models/pipelines.js'
 export * from './models/projects.js'
 export * from './models/reading.js'
 export * from './models/runs.js'
 
 /** Binds all models to a connection. */
 export function defineModels(sequelize: Sequelize): void {
-  for (const define of [defineProjects, defineRuns, defineReading, definePeople]) define(sequelize)
+  for (const define of [defineProjects, defineRuns, defineReading, definePeople, definePipelines]) define(sequelize)
 }

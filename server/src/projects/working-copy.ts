@@ -285,17 +285,8 @@ export class WorkingCopy {
   /** Commits that changed a file, the newest first. */
   async history(file: string, most: number): Promise<CommitLine[]> {
     if ((await this.head()).commit === null) return []
-    const listed = await this.git.raw([
-      'log',
-      `--max-count=${String(most)}`,
-      '--format=%H%x00%aI%x00%an%x00%s',
-      '--',
-      file,
-    ])
-    return listed.split('\n').flatMap((line) => {
-      const [commit = '', at = '', who = '', message = ''] = line.split('\0')
-      return commit === '' ? [] : [{ commit, at, who, message }]
-    })
+    const listed = await this.git.raw(['log', `--max-count=${String(most)}`, `--format=${LINE}`, '--', file])
+    return linesOf(listed)
   }
 
   /** For each commit of `heads`, the first of `commits` (newest first) that it holds. */
@@ -310,11 +301,52 @@ export class WorkingCopy {
     return found
   }
 
+  /** Paths of files at a commit, in order. */
+  async filesAt(commit: string, ending: string): Promise<string[]> {
+    if ((await this.head()).commit === null) return []
+    const listed = await this.git.raw(['ls-tree', '-r', '-z', '--name-only', commit]).catch(() => '')
+    return listed.split('\0').filter((path) => path.endsWith(ending))
+  }
+
+  /** The commit that is meant by its first characters; undefined where there is none, or not one alone. */
+  async commitOf(start: string): Promise<string | undefined> {
+    const found = await this.git.raw(['rev-parse', '--verify', '-q', `${start}^{commit}`]).catch(() => '')
+    return found.trim() === '' ? undefined : found.trim()
+  }
+
+  async hasCommit(commit: string): Promise<boolean> {
+    return (await this.commitOf(commit)) !== undefined
+  }
+
+  /** The ancestors of a commit, the nearest first; none where it is not known here. */
+  async ancestorsOf(commit: string, most: number): Promise<string[]> {
+    const listed = await this.git.raw(['rev-list', `--max-count=${String(most)}`, commit, '--']).catch(() => '')
+    return listed.split('\n').filter((one) => one !== '' && one !== commit)
+  }
+
+  /** What is known of some commits; those that are not here are left out. */
+  async commitsNamed(commits: readonly string[]): Promise<CommitLine[]> {
+    const known = commits.filter((commit) => /^[0-9a-f]{7,64}$/.test(commit))
+    if (known.length === 0) return []
+    const listed = await this.git
+      .raw(['log', '--no-walk=unsorted', '--ignore-missing', `--format=${LINE}`, ...known, '--'])
+      .catch(() => '')
+    return linesOf(listed)
+  }
+
   /** Text of a file at a commit; undefined when it was not there. */
   async readAt(file: string, commit: string): Promise<string | undefined> {
     return this.git.raw(['show', `${commit}:${file}`]).catch(() => undefined)
   }
 }
+
+/** How Git tells of a commit in one line. */
+const LINE = '%H%x00%aI%x00%an%x00%s'
+const linesOf = (listed: string): CommitLine[] =>
+  listed.split('\n').flatMap((line) => {
+    const [commit = '', at = '', who = '', message = ''] = line.split('\0')
+    return commit === '' ? [] : [{ commit, at, who, message }]
+  })
 
 function firstRows(text: string | undefined): string | undefined {
   return text?.split('\n', FIRST_ROWS).join('\n')

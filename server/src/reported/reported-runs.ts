@@ -17,6 +17,8 @@ import { log } from '../http/log.js'
 import { Problem } from '../http/problems.js'
 import { addBucket, addRun, bucketsAfter, partsOf, storeResult } from '../runs/store.js'
 import { baselineOfRun } from '../trends/baselines.js'
+import type { WorkingCopy } from '../projects/working-copy.js'
+import { textsOf, unfitnessOf } from './fitness.js'
 import { judgedAgain } from './judged-again.js'
 
 const BROKEN_OFF_MS = 120_000
@@ -49,7 +51,7 @@ export class ReportedRuns {
   }
 
   /** A run begins; the same again changes nothing, and other content under a known id is refused. */
-  async begin(projectId: number, by: string, asked: ReportedRun): Promise<RunRow> {
+  async begin(projectId: number, own: WorkingCopy, by: string, asked: ReportedRun): Promise<RunRow> {
     const known = await RunRow.findByPk(asked.id)
     const reported = fingerprint(asked)
     if (known !== null) {
@@ -60,7 +62,9 @@ export class ReportedRuns {
     const { commit, branch } = asked.change
     // A plan with other values is as little the committed one as a plan with changes: it becomes no baseline by rule.
     const dirty = asked.plan.dirty || Object.keys(asked.plan.set).length > 0
+    const texts = textsOf(asked)
     const row = await addRun({
+      ...{ planCommit: asked.plan.commit, texts: { ...texts }, unfit: await unfitnessOf(own, asked, texts) },
       ...{ id: asked.id, projectId, plan, target, shape, startedBy: by },
       head: { commit, branch, dirty },
       labels: { ...asked.labels },

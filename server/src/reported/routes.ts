@@ -12,8 +12,8 @@ export function reportedRoutes(runs: ReportedRuns): Router {
   const routes = Router()
 
   serve(routes, ROUTES.reportRun, async ({ person, params, body }) => {
-    const { project } = await projectOf(params.project)
-    const row = await runs.begin(project.id, person.name, body)
+    const { project, own } = await projectOf(params.project)
+    const row = await runs.begin(project.id, own, person.name, body)
     await noteOf(person, 'reported a run', `run ${String(row.number)} of ${row.planName}`, project.id)
     return summaryOfRun(row)
   })

@@ -18,7 +18,15 @@ export interface NewRun {
   labels?: Record<string, string>
   /** By default now. */
   askedAt?: Date
+  /** By default the commit of the head, of which the change is one. */
+  planCommit?: string | null
+  /** Why it counts for no stage of a pipeline; by default what the head says. */
+  unfit?: string | null
+  /** Of a reported run, the fingerprints of what it was read from. */
+  texts?: Record<string, string> | null
 }
+
+export const UNCOMMITTED = 'its plan had changes that were not committed'
 
 /** Two who ask at once want the same number; one of them gets the next. */
 const MOST_TRIES = 50
@@ -36,6 +44,7 @@ export async function addRun(run: NewRun): Promise<RunRow> {
 /** Adds a run where nobody else adds one; `addRun` tries again where somebody does. */
 export async function addNumbered(run: NewRun): Promise<RunRow> {
   const { id, projectId, plan, target, shape, head, startedBy, labels = {}, askedAt = new Date() } = run
+  const { planCommit = head.commit, unfit = head.dirty ? UNCOMMITTED : null, texts = null } = run
   const last: unknown = await RunRow.max('number', { where: { projectId } })
   const { peakRate, mostUsers } = previewOf(plan)
   const number = (typeof last === 'number' ? last : 0) + 1
@@ -46,6 +55,7 @@ export async function addNumbered(run: NewRun): Promise<RunRow> {
         projectId,
         number,
         startedBy: startedBy.slice(0, 200),
+        ...{ planCommit, unfit },
         labels,
         note: null,
         searched: searchedOf({
@@ -71,7 +81,7 @@ export async function addNumbered(run: NewRun): Promise<RunRow> {
       },
       within,
     )
-    await RunPartsRow.create({ runId: id, plan: storedPlan(plan), shape, result: null }, within)
+    await RunPartsRow.create({ runId: id, plan: storedPlan(plan), shape, result: null, texts }, within)
     return row
   })
 }

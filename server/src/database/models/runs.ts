@@ -49,6 +49,10 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   /** Of a run that is made elsewhere: the fingerprint of what it began with, and when it was last heard of. */
   declare reported: CreationOptional<string | null>
   declare heardAt: CreationOptional<Date | null>
+  /** The commit of the plan; of a reported run its change may be one of another repository. */
+  declare planCommit: CreationOptional<string | null>
+  /** Why it counts for no stage of a pipeline, in words. */
+  declare unfit: CreationOptional<string | null>
   /** What a search looks through, in lower case. */
   declare searched: string
   declare askedAt: Date
@@ -62,6 +66,8 @@ export class RunPartsRow extends Model<InferAttributes<RunPartsRow>, InferCreati
   declare plan: Plan
   declare shape: RunShape
   declare result: RunResult | null
+  /** Of a reported run, the fingerprints of the texts it was read from, by path. */
+  declare texts: CreationOptional<Record<string, string> | null>
 }
 
 export class BucketRow extends Model<InferAttributes<BucketRow>, InferCreationAttributes<BucketRow>> {
@@ -146,6 +152,8 @@ export function defineRuns(sequelize: Sequelize): void {
       note: DataTypes.TEXT,
       baselineId: DataTypes.STRING(20),
       reported: DataTypes.STRING(64),
+      planCommit: DataTypes.STRING(64),
+      unfit: DataTypes.STRING(300),
       heardAt: DataTypes.DATE(3),
       searched: text(1000),
       askedAt: { type: DataTypes.DATE(3), allowNull: false },
@@ -160,6 +168,7 @@ export function defineRuns(sequelize: Sequelize): void {
       plan: json('plan'),
       shape: json('shape'),
       result: json('result'),
+      texts: json('texts'),
     },
     { ...common, tableName: 'run_parts' },
   )

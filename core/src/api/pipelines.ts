@@ -1,0 +1,168 @@
+// Pipelines: where each change stands at each stage, admission, and consent in writing.
+import { array, boolean, number, object, string, type InferType } from 'yup'
+import { STAGE_STATES } from '../pipeline/stage-state.js'
+import { json, route } from './route.js'
+
+const orNone = () => string().nullable().defined()
+const wholeOrNone = () => number().integer().nullable().defined()
+
+/** A commit as it is asked for: in full, or its first characters. */
+const COMMIT = string()
+  .required('commit is needed: the change under test')
+  .matches(/^[0-9a-f]{7,64}$/, 'commit must be 7 to 64 hexadecimal digits')
+const STAGE = string().required('stage is needed').max(300)
+const PIPELINE_FILE = string().max(500)
+
+const APPROVAL = object({
+  by: string().required(),
+  reason: string().required(),
+  at: string().required(),
+})
+
+const PLAN_AT_CHANGE = object({
+  plan: string().required(),
+  name: string().required(),
+  target: string().required(),
+  state: string().oneOf(STAGE_STATES).required(),
+  run: object({
+    id: string().required(),
+    number: number().integer().required(),
+    commit: string().required(),
+    endedAt: orNone(),
+    /** The first. */
+    reason: orNone(),
+  })
+    .nullable()
+    .defined(),
+  /** Later runs that do not count, with the reason. */
+  ignored: array()
+    .of(object({ id: string().required(), number: number().integer().required(), why: string().required() }))
+    .required(),
+})
+
+const STAGE_AT_CHANGE = object({
+  stage: string().required(),
+  state: string().oneOf(STAGE_STATES).required(),
+  /** Of all of its runs together. */
+  seconds: number().required(),
+  plans: array().of(PLAN_AT_CHANGE).required(),
+  approval: APPROVAL.nullable().defined(),
+})
+export type StageCell = InferType<typeof STAGE_AT_CHANGE>
+
+const ADMISSION = object({
+  pipeline: string().required(),
+  stage: string().required(),
+  commit: string().required(),
+  verdict: string().oneOf(['open', 'shut']).required(),
+  /** The first reason, in one sentence. */
+  words: string().required(),
+  required: array()
+    .of(
+      object({
+        stage: STAGE_AT_CHANGE.required(),
+        withinMs: wholeOrNone(),
+        isMet: boolean().required(),
+        words: string().required(),
+      }),
+    )
+    .required(),
+  approval: APPROVAL.nullable().defined(),
+})
+export type AdmissionAnswer = InferType<typeof ADMISSION>
+
+const PROBLEM_OF_FILE = object({
+  line: number().integer().required(),
+  column: number().integer().required(),
+  message: string().required(),
+})
+
+const PIPELINE = object({
+  file: string().required(),
+  name: string().defined(),
+  /** Errors of the file, as it is committed: with any of them it admits nothing. */
+  problems: array().of(PROBLEM_OF_FILE).required(),
+  stages: array()
+    .of(
+      object({
+        name: string().required(),
+        /** What it begins with, in the words of the file. */
+        begins: string().defined(),
+        isAdmission: boolean().required(),
+        after: orNone(),
+        requires: array().of(string().required()).required(),
+        plans: array()
+          .of(object({ file: string().required(), name: string().required(), target: string().required() }))
+          .required(),
+        hasApproval: boolean().required(),
+      }),
+    )
+    .required(),
+})
+export type PipelineSummary = InferType<typeof PIPELINE>
+
+const CHANGE = object({
+  commit: string().required(),
+  branch: orNone(),
+  /** Of the commit, where this project's repository has it. */
+  message: orNone(),
+  who: orNone(),
+  at: string().required(),
+  /** In the order of the stages; of an admission, its answer. */
+  stages: array()
+    .of(object({ at: STAGE_AT_CHANGE.required(), admission: ADMISSION.nullable().defined() }))
+    .required(),
+})
+export type ChangeLine = InferType<typeof CHANGE>
+
+export const PIPELINE_ROUTES = {
+  pipelines: route({
+    method: 'GET',
+    path: '/projects/{project}/pipelines',
+    summary: 'the pipelines of a project, as they are committed on its default branch',
+    needs: 'read',
+    status: 200,
+    answer: json(object({ pipelines: array().of(PIPELINE).required() })),
+  }),
+  pipeline: route({
+    method: 'GET',
+    path: '/projects/{project}/pipeline',
+    summary: 'the last changes with where each stands at each stage, the newest first',
+    needs: 'read',
+    query: object({
+      file: PIPELINE_FILE.required('file is needed: the path of a pipeline'),
+      branch: string().max(200).optional(),
+    }),
+    status: 200,
+    answer: json(
+      object({
+        pipeline: PIPELINE.required(),
+        branches: array().of(string().required()).required(),
+        changes: array().of(CHANGE).required(),
+      }),
+    ),
+  }),
+  admission: route({
+    method: 'GET',
+    path: '/projects/{project}/admission',
+    summary: 'may this change go on to this stage? with the reasons',
+    needs: 'read',
+    query: object({ stage: STAGE, commit: COMMIT, pipeline: PIPELINE_FILE.optional() }),
+    status: 200,
+    answer: json(ADMISSION),
+  }),
+  approveStage: route({
+    method: 'POST',
+    path: '/projects/{project}/stage-approvals',
+    summary: 'open a stage for a change in writing; for administrators, where the stage says so',
+    needs: 'admin',
+    body: object({
+      pipeline: PIPELINE_FILE.optional(),
+      stage: STAGE,
+      commit: COMMIT,
+      reason: string().trim().required('reason is needed: why the change may go on').max(1000),
+    }),
+    status: 201,
+    answer: json(ADMISSION),
+  }),
+}

@@ -1,0 +1,82 @@
+// Pipelines: what they are, where changes stand, admission, and consent in writing.
+import { Router } from 'express'
+import { ROUTES } from '@jolt-gate/core/api'
+import type { Pipeline, Stage } from '@jolt-gate/core'
+import { StageApprovalRow } from '../database/models.js'
+import { Problem } from '../http/problems.js'
+import { serve } from '../http/serve.js'
+import { noteOf } from '../people/audit-log.js'
+import { projectOf } from '../projects/project-of.js'
+import type { WorkingCopy } from '../projects/working-copy.js'
+import { admissionFor, lineOf, summaryOf } from './answers.js'
+import { changeOf, factsOf, fullCommit, lastChanges } from './facts.js'
+import { pipelineOf, pipelinesOf, readingOf } from './files.js'
+
+const MOST_CHANGES = 30
+
+export function pipelineRoutes(): Router {
+  const routes = Router()
+
+  serve(routes, ROUTES.pipelines, async ({ params }) => ({
+    pipelines: (await pipelinesOf((await projectOf(params.project)).own)).map(summaryOf),
+  }))
+
+  serve(routes, ROUTES.pipeline, async ({ params, query: { file, branch } }) => {
+    const { project, own } = await projectOf(params.project)
+    const reading = await readingOf(own, file)
+    const { pipeline, hasErrors } = reading
+    const summary = { pipeline: summaryOf(reading), branches: await own.branches() }
+    if (hasErrors) return { ...summary, changes: [] }
+    const changes = await lastChanges(project.id, own, pipeline, branch, MOST_CHANGES)
+    const commits = changes.map(({ commit }) => commit)
+    const [facts, named] = [await factsOf(project.id, own, pipeline, commits), await own.commitsNamed(commits)]
+    const nowMs = Date.now()
+    const lines = []
+    for (const { commit, ...more } of changes) {
+      const known = named.find((line) => line.commit === commit)
+      lines.push(lineOf(pipeline, await changeOf(own, commit), facts, { ...more, known, nowMs }))
+    }
+    return { ...summary, changes: lines }
+  })
+
+  serve(routes, ROUTES.admission, async ({ params, query }) => {
+    const { project, own } = await projectOf(params.project)
+    const pipeline = await pipelineOf(own, query.pipeline)
+    return admissionNow(project.id, own, pipeline, stageOf(pipeline, query.stage), query.commit)
+  })
+
+  serve(routes, ROUTES.approveStage, async ({ person, params, body }) => {
+    const { project, own } = await projectOf(params.project)
+    const pipeline = await pipelineOf(own, body.pipeline)
+    const stage = stageOf(pipeline, body.stage)
+    if (!stage.hasApproval)
+      throw new Problem(
+        409,
+        'NO_APPROVAL',
+        `the stage "${stage.name}" takes no approval: its file needs approval: administrator`,
+      )
+    const commit = await fullCommit(project.id, own, body.commit)
+    const { reason } = body
+    await StageApprovalRow.create({
+      ...{ projectId: project.id, pipeline: pipeline.file, stage: stage.name, commit, reason },
+      ...{ by: person.name, at: new Date() },
+    })
+    await noteOf(person, 'opened a stage', `${stage.name} for ${commit.slice(0, 12)}: ${reason}`, project.id)
+    return admissionNow(project.id, own, pipeline, stage, commit)
+  })
+
+  return routes
+}
+
+async function admissionNow(projectId: number, own: WorkingCopy, pipeline: Pipeline, stage: Stage, given: string) {
+  const commit = await fullCommit(projectId, own, given)
+  const facts = await factsOf(projectId, own, pipeline, [commit])
+  return admissionFor(pipeline, stage, await changeOf(own, commit), facts, Date.now())
+}
+
+function stageOf(pipeline: Pipeline, name: string): Stage {
+  const found = pipeline.stages.find((stage) => stage.name === name)
+  if (found !== undefined) return found
+  const known = pipeline.stages.map((stage) => stage.name)
+  throw new Problem(404, 'NO_STAGE', `${pipeline.file} has no stage "${name}". Its stages: ${known.join(', ')}`)
+}

@@ -1,0 +1,50 @@
+// Whether a reported run is what its plan says: only such a run counts for a stage of a pipeline. Whoever reports is
+// not believed that a plan is the committed one; its texts are held against the repository.
+import { createHash } from 'node:crypto'
+import type { ReportedRun } from '@jolt-gate/core/api'
+import type { RunRow } from '../database/models.js'
+import type { WorkingCopy } from '../projects/working-copy.js'
+import { isInnerPath } from '../projects/paths.js'
+import { partsOf, UNCOMMITTED } from '../runs/store.js'
+
+/** May be there later: it is asked again. */
+export const UNKNOWN_COMMIT = 'its plan is at a commit that this project does not have: pull or push it'
+
+export type Texts = Readonly<Record<string, string>>
+
+const fingerprint = (text: string): string => createHash('sha256').update(text).digest('hex')
+
+/** The fingerprints of the texts that a run was read from. */
+export function textsOf({ plan }: ReportedRun): Texts {
+  const texts: Record<string, string> = { [plan.file]: fingerprint(plan.text) }
+  for (const [path, text] of Object.entries<string>(plan.files)) texts[path] = fingerprint(text)
+  return texts
+}
+
+/** Why a reported run counts for no stage, in words; null where it does. */
+export async function unfitnessOf(own: WorkingCopy, asked: ReportedRun, texts: Texts): Promise<string | null> {
+  const { dirty, scale, set, commit } = asked.plan
+  if (dirty) return UNCOMMITTED
+  if (scale !== 1) return `it ran at scale ${String(scale)}`
+  const changed = Object.keys(set)
+  if (changed.length > 0) return `it ran with other values: ${changed.join(', ').slice(0, 200)}`
+  return commit === null ? 'its plan is in no Git repository' : differenceAt(own, commit, texts)
+}
+
+/** Asks again of a run whose plan's commit was not known: it may have been pulled since. */
+export async function askFitnessAgain(own: WorkingCopy, row: RunRow): Promise<void> {
+  if (row.unfit !== UNKNOWN_COMMIT || row.planCommit == null) return
+  const { texts } = await partsOf(row.id)
+  const unfit = texts == null ? row.unfit : await differenceAt(own, row.planCommit, texts)
+  if (unfit !== row.unfit) await row.update({ unfit })
+}
+
+async function differenceAt(own: WorkingCopy, commit: string, texts: Texts): Promise<string | null> {
+  if (!/^[0-9a-f]{7,64}$/.test(commit) || !(await own.hasCommit(commit))) return UNKNOWN_COMMIT
+  for (const [path, known] of Object.entries(texts)) {
+    const text = isInnerPath(path) ? await own.readAt(path, commit) : undefined
+    if (text === undefined || fingerprint(text) !== known)
+      return `${path} is not that of commit ${commit.slice(0, 7)}`.slice(0, 300)
+  }
+  return null
+}
