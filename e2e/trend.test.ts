@@ -80,6 +80,32 @@ describe('the trend of a plan', () => {
   })
 })
 
+describe('a pipeline', () => {
+  it('shows where changes stand and why, leads to the run, and is opened in writing from the keyboard', async () => {
+    await page.goto(`${place.origin}/p/1/runs`)
+    await page.getByRole('link', { name: 'Pipelines' }).click()
+    await page.getByRole('heading', { name: 'booking service' }).waitFor()
+    const row = (commit: string) => page.locator('.el-table__row', { hasText: commit })
+    await row('4f4da47').getByText('Shut (failed)', { exact: true }).waitFor()
+    expect(await row('4f4da47').innerText()).toMatch(/breached: p95 response time of "search sailings"[^]*Refused/)
+    expect(await row('a6a8739').innerText()).toMatch(/Open \(passed\)[^]*Admitted\s+review: open/)
+    expect(await row('Load tests of the booking service').innerText()).toMatch(/Not run[^]*Waits/)
+
+    await row('4f4da47').getByRole('button', { name: 'Open in writing…' }).focus()
+    await page.keyboard.press('Enter')
+    await page.getByRole('button', { name: 'Open in writing', exact: true }).click()
+    await page.getByText('say why the change may go on').waitFor()
+    await page.getByLabel('Why it may go on').pressSequentially('measured by hand: held')
+    await page.getByRole('button', { name: 'Open in writing', exact: true }).press('Enter')
+    await row('4f4da47').getByText('Opened in writing').waitFor()
+    expect(await row('4f4da47').innerText()).toContain('Ida Quay: "measured by hand: held"')
+
+    await row('a6a8739').locator('.el-table__expand-icon').click()
+    await page.getByRole('link', { name: 'run 13', exact: true }).click()
+    await page.waitForURL(/\/runs\/\w+/)
+  })
+})
+
 describe('a run', () => {
   it('is kept as the baseline from its page, and the trend names it', async () => {
     await page.goto(`${place.origin}/p/1/runs?search=23`)

@@ -54,6 +54,12 @@ export const router = createRouter({
       meta: { area: 'plans' },
     },
     {
+      path: '/p/:project(\\d+)/pipelines',
+      name: 'pipelines',
+      component: () => import('./pipelines/PipelinesPage.vue'),
+      meta: { area: 'pipelines' },
+    },
+    {
       path: '/p/:project(\\d+)/targets',
       name: 'targets',
       component: () => import('./targets/TargetsPage.vue'),

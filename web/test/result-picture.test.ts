@@ -41,8 +41,8 @@ describe('the picture of a result', () => {
       const cell = { ...emptyStep(0, 0, 0, 0), requests: 20, failed: second }
       for (let n = second; n < 20; n++) cell.responseTime.record(1000 * (10 + n))
       bucket.steps.push(cell)
-      const failure = { phase: 0, step: 0, kind: 'status', detail: '500', firstAtMs: second, sample: '', kept: '' }
-      if (second > 0) bucket.failures.push({ ...failure, count: second })
+      const failure = { phase: 0, step: 0, kind: 'status', detail: '500', firstAtMs: second, sample: '' }
+      if (second > 0) bucket.failures.push({ ...failure, count: second, kept: '', rows: [] })
       view.add({ kind: 'bucket', bucket })
     }
     view.add({ kind: 'end' })

@@ -69,6 +69,12 @@ export const api = {
   saveData: (project: number, file: string, body: TextChange) =>
     call(ROUTES.saveData, { project }, { query: { file }, body }),
 
+  pipelines: (project: number) => call(ROUTES.pipelines, { project }),
+  pipeline: (project: number, file: string, branch: string) =>
+    call(ROUTES.pipeline, { project }, { query: branch === '' ? { file } : { file, branch } }),
+  approveStage: (project: number, body: { pipeline: string; stage: string; commit: string; reason: string }) =>
+    call(ROUTES.approveStage, { project }, { body }),
+
   removeFile: (project: number, file: string) => call(ROUTES.removeFile, { project }, { query: { file } }),
   renameFile: (project: number, file: string, to: string) =>
     call(ROUTES.renameFile, { project }, { query: { file }, body: { to } }),

@@ -24,6 +24,7 @@ const first = computed(() => queue.value?.runs[0])
 const areas = [
   { name: 'plans', label: 'Plans' },
   { name: 'runs', label: 'Runs' },
+  { name: 'pipelines', label: 'Pipelines' },
   { name: 'targets', label: 'Targets' },
 ]
 const session = useSession()

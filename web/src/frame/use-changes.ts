@@ -19,6 +19,7 @@ export function useChanges(): void {
     source.addEventListener('queue', () => {
       void client.invalidateQueries({ queryKey: ['queue'] })
       void client.invalidateQueries({ queryKey: ['runs'] })
+      void client.invalidateQueries({ queryKey: ['pipeline'] })
     })
     source.addEventListener('project', ({ data }: MessageEvent<string>) => {
       const project = Number(NUMBER.exec(data)?.[1])

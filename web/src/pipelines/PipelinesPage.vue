@@ -1,0 +1,196 @@
+<script setup lang="ts">
+// The pipelines of a project: where each change stands, what waits, and how a pipeline elsewhere asks.
+import { useQuery } from '@tanstack/vue-query'
+import { useNow } from '@vueuse/core'
+import { ElEmpty, ElOption, ElSelect } from 'element-plus'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import type { ChangeLine, RunSummary } from '@jolt-gate/core/api'
+import { api, wordsOf } from '../api/client.js'
+import PageError from '../frame/PageError.vue'
+import { useMay } from '../stores/may.js'
+import ApproveDialog from './ApproveDialog.vue'
+import CommandBox from './CommandBox.vue'
+import PipelineTable from './PipelineTable.vue'
+import { commandsFor } from './pipeline-picture.js'
+
+const ALL = ''
+const [route, router] = [useRoute(), useRouter()]
+const now = useNow({ interval: 30_000 })
+const project = computed(() => Number(route.params['project']))
+const may = useMay(() => project.value)
+const said = (key: string) => String(route.query[key] ?? '')
+const say = (query: Record<string, string>) => void router.replace({ query: { ...route.query, ...query } })
+
+const {
+  data: list,
+  error: listError,
+  isPending,
+  refetch,
+} = useQuery({ queryKey: ['pipelines', project], queryFn: () => api.pipelines(project.value) })
+const file = computed(() => said('file') || (list.value?.pipelines[0]?.file ?? ''))
+const branch = computed({
+  get: () => said('of'),
+  set: (of) => {
+    say({ of })
+  },
+})
+const { data, error } = useQuery({
+  queryKey: ['pipeline', project, file, branch],
+  queryFn: () => api.pipeline(project.value, file.value, branch.value),
+  enabled: () => file.value !== '',
+})
+const pipeline = computed(() => data.value?.pipeline)
+const changes = computed(() => data.value?.changes ?? [])
+const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue() })
+const queued = computed(() => queue.value?.runs ?? [])
+const whereOf = ({ targetName, startedBy }: RunSummary) =>
+  ` on ${targetName}${startedBy === null ? '' : `, by ${startedBy}`}`
+
+const chosen = ref('')
+const commit = computed(() => (chosen.value || (changes.value[0]?.commit ?? 'COMMIT')).slice(0, 12))
+const commands = computed(() =>
+  pipeline.value === undefined
+    ? []
+    : commandsFor(pipeline.value, location.origin, project.value, commit.value, list.value?.pipelines.length === 1),
+)
+
+const opened = ref<{ change: ChangeLine; stage: number }>()
+const asked = computed(() => {
+  const { change, stage = 0 } = opened.value ?? {}
+  const at = change?.stages[stage]
+  if (change === undefined || at === undefined) return undefined
+  const { commit: of, message } = change
+  return { stage: at.at.stage, commit: of, message: message ?? '', words: at.admission?.words ?? at.at.state }
+})
+async function approve(reason: string): Promise<void> {
+  if (asked.value === undefined) return
+  const { stage, commit: of } = asked.value
+  await api.approveStage(project.value, { pipeline: file.value, stage, commit: of, reason })
+}
+</script>
+
+<template>
+  <div class="pipelines">
+    <PageError
+      v-if="listError"
+      title="The pipelines could not be read"
+      :detail="wordsOf(listError)"
+      @again="refetch()"
+    />
+    <p v-else-if="isPending" class="soft wait">Loading pipelines…</p>
+    <ElEmpty v-else-if="list?.pipelines.length === 0" :image-size="0">
+      <template #description>
+        <h2>No pipeline yet</h2>
+        <p class="soft">
+          Commit a file <code>pipelines/NAME.pipeline.yaml</code> that names its stages; then the command asks here with
+          <code>jolt-gate admit</code> whether a change may go on.
+        </p>
+      </template>
+    </ElEmpty>
+    <template v-else>
+      <div class="head">
+        <h1>{{ pipeline?.name ?? 'Pipeline' }}</h1>
+        <ElSelect
+          v-if="(list?.pipelines.length ?? 0) > 1"
+          class="file"
+          aria-label="Pipeline"
+          :model-value="file"
+          @update:model-value="(next: string) => say({ file: next })"
+        >
+          <ElOption v-for="one in list?.pipelines" :key="one.file" :value="one.file" :label="one.file" />
+        </ElSelect>
+        <code v-else class="soft">{{ file }}</code>
+        <ElSelect v-model="branch" class="branch" aria-label="Branch" :empty-values="[null, undefined]">
+          <ElOption :value="ALL" label="all branches" />
+          <ElOption v-for="one in data?.branches ?? []" :key="one" :value="one" :label="one" />
+        </ElSelect>
+      </div>
+      <PageError v-if="error" title="The pipeline could not be read" :detail="wordsOf(error)" @again="refetch()" />
+      <div v-else-if="pipeline" class="desk">
+        <section>
+          <div v-if="pipeline.problems.length > 0" class="faults" role="alert">
+            <h2>The file has errors: it lets nothing through</h2>
+            <p v-for="problem in pipeline.problems" :key="`${problem.line} ${problem.column}`">
+              <code>{{ file }}:{{ problem.line }}:{{ problem.column }}</code> {{ problem.message }}
+            </p>
+          </div>
+          <PipelineTable
+            v-else
+            :pipeline="pipeline"
+            :changes="changes"
+            :project="project"
+            :now="now.getTime()"
+            :may-open="may.isAdministrator"
+            @choose="(of) => (chosen = of)"
+            @open="(change, stage) => (opened = { change, stage })"
+          />
+        </section>
+        <aside>
+          <h2>Queue</h2>
+          <p v-if="queued.length === 0" class="soft box">Nothing is running.</p>
+          <ol v-else class="box">
+            <li v-for="run in queued" :key="run.id">
+              <RouterLink :to="{ name: 'run', params: { project, run: run.id } }">{{ run.planName }}</RouterLink>
+              <span class="soft">{{ whereOf(run) }}</span>
+            </li>
+          </ol>
+          <h2>In your pipeline</h2>
+          <CommandBox v-for="command in commands" :key="command" :text="command" />
+        </aside>
+      </div>
+      <p v-else class="soft wait">Loading changes…</p>
+    </template>
+    <ApproveDialog :asked="asked" :approve="approve" @close="opened = undefined" />
+  </div>
+</template>
+
+<style scoped>
+.pipelines {
+  padding: 12px 16px;
+}
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 16px;
+  align-items: center;
+  padding-bottom: 10px;
+}
+.file {
+  width: 280px;
+}
+.branch {
+  width: 170px;
+}
+.desk {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 286px;
+  gap: 16px;
+}
+.faults {
+  padding: 10px 12px;
+  border-left: 3px solid var(--brick);
+}
+aside h2 {
+  padding: 4px 0 6px;
+}
+.box {
+  margin: 0 0 12px;
+  padding: 8px 12px;
+  border: 1px solid var(--rule);
+  background: var(--sheet);
+  list-style-position: inside;
+}
+.box a {
+  color: var(--ink);
+  font-weight: 600;
+}
+.wait {
+  padding: 24px 10px;
+}
+@media (width < 1200px) {
+  .desk {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

@@ -1,0 +1,112 @@
+// What the cells of a pipeline say: where a change stands at a stage, in words and with a sign.
+import { verdictWords, type StageState } from '@jolt-gate/core'
+import type { AdmissionAnswer, ChangeLine, PipelineSummary, StageCell } from '@jolt-gate/core/api'
+import { lengthOf } from '../text/figures.js'
+
+export type Sign = 'open' | 'shut' | 'void' | 'stopped' | 'going'
+
+export interface CellPicture {
+  /** None where nothing is known yet. */
+  sign: Sign | null
+  title: string
+  /** The run that the title stands for, where it is one alone. */
+  run: string | null
+  /** Beside the title: how long it took, or what is missing. */
+  note: string
+  isBad: boolean
+  plans: { key: string; name: string; sign: Sign | null; words: string; run: string | null }[]
+  /** Consent in writing. */
+  consent: string
+}
+
+export function signOf(state: StageState): Sign | null {
+  if (state === 'not run') return null
+  return state === 'running' || state === 'queued' ? 'going' : state
+}
+
+export function stateWords(state: StageState): string {
+  switch (state) {
+    case 'running':
+      return 'Running'
+    case 'queued':
+      return 'Queued'
+    case 'not run':
+      return 'Not run'
+    default:
+      return verdictWords(state)
+  }
+}
+
+/** One cell: of a stage, the runs of its plans; of an admission, the answer. */
+export function cellOf({ at, admission }: ChangeLine['stages'][number]): CellPicture {
+  return admission === null ? stageCell(at) : admissionCell(admission)
+}
+
+function stageCell({ state, seconds, plans, approval }: StageCell): CellPicture {
+  const done = plans.filter((plan) => plan.state === 'open').length
+  const isPartly = state === 'not run' && done > 0
+  return {
+    sign: signOf(state),
+    title: stateWords(state),
+    run: plans.length === 1 ? (plans[0]?.run?.id ?? null) : null,
+    note: isPartly ? `${String(done)} of ${String(plans.length)} plans open` : seconds > 0 ? lengthOf(seconds) : '',
+    isBad: state === 'shut' || state === 'void',
+    // Of a stage with one plan the title says it all, but why.
+    plans: plans
+      .filter((plan) => plans.length > 1 || plan.run?.reason != null || plan.ignored.length > 0)
+      .map(({ plan, name, state: ofPlan, run, ignored }) => ({
+        key: plan,
+        name,
+        sign: signOf(ofPlan),
+        words: run?.reason ?? ignoredWords(ignored),
+        run: run?.id ?? null,
+      })),
+    consent: approval === null ? '' : `${approval.by}: "${approval.reason}"`,
+  }
+}
+
+const ignoredWords = ([last]: StageCell['plans'][number]['ignored']): string =>
+  last === undefined ? '' : `run ${String(last.number)} does not count: ${last.why}`
+
+function admissionCell({ verdict, words, approval, required }: AdmissionAnswer): CellPicture {
+  const isWaiting = required.some(({ stage }) => stage.state === 'running' || stage.state === 'queued')
+  const waits = verdict === 'shut' && (isWaiting || required.every(({ stage }) => stage.state === 'not run'))
+  return {
+    sign: waits ? null : verdict,
+    title: approval !== null ? 'Opened in writing' : verdict === 'open' ? 'Admitted' : waits ? 'Waits' : 'Refused',
+    run: null,
+    note: approval !== null ? '' : words,
+    isBad: verdict === 'shut' && !waits,
+    plans: [],
+    consent: approval === null ? '' : `${approval.by}: "${approval.reason}"`,
+  }
+}
+
+/** What a stage asks, in one line under its name. */
+export function stageNote({ isAdmission, requires, after, plans }: PipelineSummary['stages'][number]): string {
+  const targets = [...new Set(plans.map(({ target }) => target))]
+  if (isAdmission) return `admission: ${[...requires, ...(after === null ? [] : [after])].join(', ')}`
+  return [...(after === null ? [] : [`after ${after}`]), ...targets].join(' · ')
+}
+
+/** The questions and runs of a pipeline elsewhere, as a shell asks them. */
+export function commandsFor(
+  { file, stages }: PipelineSummary,
+  origin: string,
+  project: number,
+  commit: string,
+  isOnly: boolean,
+): string[] {
+  const to = `--to ${origin}/p/${String(project)}`
+  const [asked] = stages.filter(({ isAdmission }) => isAdmission)
+  const [run] = stages.filter(({ plans }) => plans.length > 0)
+  const plans = (run?.plans ?? []).map((plan) => plan.file).join(' ')
+  return [
+    ...(run === undefined ? [] : [`jolt-gate run \\\n  ${plans} \\\n  --commit ${commit} \\\n  ${to}`]),
+    ...(asked === undefined
+      ? []
+      : [
+          `jolt-gate admit --stage ${/\s/.test(asked.name) ? `"${asked.name}"` : asked.name} \\\n${isOnly ? '' : `  --pipeline ${file} \\\n`}  --commit ${commit} \\\n  ${to}`,
+        ]),
+  ]
+}
