@@ -15,6 +15,7 @@ import { liveRoutes } from './live/routes.js'
 import { findVisitor } from './people/access.js'
 import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes.js'
 import { pipelineRoutes } from './pipelines/routes.js'
+import type { StageRuns } from './pipelines/stage-runs.js'
 import type { ProjectWatch } from './projects/watch.js'
 import { projectRoutes } from './projects/routes.js'
 import { readingRoutes, sharedRoutes } from './reading/routes.js'
@@ -32,6 +33,7 @@ export interface AppOptions extends PeopleOptions {
   queue: RunQueue
   reported: ReportedRuns
   ask: Asker
+  stages: StageRuns
   watch: ProjectWatch
   secrets: SecretStore
   remotes: RemoteStore
@@ -93,7 +95,7 @@ export function createApp(options: AppOptions): Express {
   api.use(runRoutes(queue, ask, reported))
   api.use(reportedRoutes(reported))
   api.use(trendRoutes())
-  api.use(pipelineRoutes())
+  api.use(pipelineRoutes(options.stages))
   api.use(readingRoutes(queue))
   api.use(liveRoutes())
   api.use(noSuchRoute)

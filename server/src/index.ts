@@ -8,6 +8,8 @@ import { PersonRow } from './database/models.js'
 import { newSetupCode } from './people/passwords.js'
 import type { ProviderOptions } from './people/provider.js'
 import { openProject } from './projects/add.js'
+import { StageRuns } from './pipelines/stage-runs.js'
+import { Triggers } from './pipelines/triggers.js'
 import { ProjectWatch } from './projects/watch.js'
 import { keepDeleting } from './reading/retention.js'
 import { ReportedRuns } from './reported/reported-runs.js'
@@ -72,12 +74,14 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   })
   const secrets = new SecretStore(options.sealKey)
   const ask = askerOf(secrets)
+  const stages = new StageRuns(queue, ask)
   const setupCode = (await PersonRow.count()) === 0 ? newSetupCode() : undefined
   const { listen = '127.0.0.1', tls, isBehindProxy = false } = options
   const app = createApp({
     queue,
     reported,
     ask,
+    stages,
     watch,
     secrets,
     remotes: new RemoteStore(options.sealKey),
@@ -100,12 +104,19 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   })
   const openPorts = closePorts([port])
   const stopDeleting = keepDeleting()
-  queue.resume((projectId, planFile, targetName, branch) => ask(String(projectId), planFile, targetName, branch))
+  queue.resume(({ projectId, planFile, targetName, branch, stageRunId }) =>
+    ask(String(projectId), planFile, targetName, branch ?? undefined, stageRunId),
+  )
+  await stages.resume()
+  const triggers = new Triggers(stages)
+  void triggers.look()
   return {
     setupCode,
     origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,
     async stop() {
       stopDeleting()
+      await triggers.close()
+      await stages.close()
       reported.close()
       await queue.close()
       await watch.close()

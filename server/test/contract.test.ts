@@ -151,6 +151,8 @@ function examples(): [Name, () => Example][] {
     ['fittingBaseline', () => ({ params: project, query: { ...PLAN_AND_TARGET, scale: '1', load: 'x' } })],
     ['pipelines', () => ({ params: project })],
     ['pipeline', () => ({ params: project, query: { file: PIPELINE } })],
+    ['runStage', () => ({ params: project, body: { stage: 'staging' } })],
+    ['pauseSchedule', () => ({ params: project, body: { stage: 'staging', isPaused: true } })],
     ['admission', () => ({ params: project, query: { stage: 'production', commit: 'abcdef0' } })],
     [
       'approveStage',
@@ -171,6 +173,7 @@ const REFUSALS: Partial<Record<Name, string>> = {
   changePassword: 'WRONG',
   approve: 'PROVEN',
   stopRun: 'ENDED',
+  pauseSchedule: 'NO_SCHEDULE',
 }
 
 const REPORTED = 'reported12'

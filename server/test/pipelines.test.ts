@@ -124,7 +124,7 @@ describe('a pipeline', () => {
     const { pipeline, changes } = await lines()
 
     expect(pipeline.stages.map(({ name, begins }) => [name, begins])).toEqual([
-      ['staging', 'push to main'],
+      ['staging', ''],
       ['production', 'admission'],
     ])
     expect(changes.map(({ message }) => message)).toEqual(['Add a stop', 'Say more', 'first'])
@@ -148,7 +148,7 @@ describe('a pipeline', () => {
 
     expect(await admission(at)).toMatchObject({
       status: 422,
-      detail: `${PIPELINE}:9:16: there is no stage "stagin" above this one. Did you mean "staging"?`,
+      detail: `${PIPELINE}:8:16: there is no stage "stagin" above this one. Did you mean "staging"?`,
     })
     expect((await lines()).pipeline.problems).toHaveLength(1)
   })

@@ -25,7 +25,6 @@ const PIPELINE_TEXT = `jolt: 1
 pipeline: booking
 stages:
   - stage: staging
-    begins: push to main
     plans: [${PLAN}]
   - stage: production
     begins: admission

@@ -110,10 +110,42 @@ const CHANGE = object({
   at: string().required(),
   /** In the order of the stages; of an admission, its answer. */
   stages: array()
-    .of(object({ at: STAGE_AT_CHANGE.required(), admission: ADMISSION.nullable().defined() }))
+    .of(
+      object({
+        at: STAGE_AT_CHANGE.required(),
+        admission: ADMISSION.nullable().defined(),
+        /** What the server says of the stage that it runs for the change: what it waits for, or why it was not begun. */
+        words: string().defined(),
+      }),
+    )
     .required(),
 })
 export type ChangeLine = InferType<typeof CHANGE>
+
+const SCHEDULE = object({
+  stage: string().required(),
+  cron: string().required(),
+  zone: string().required(),
+  nextAt: orNone(),
+  lastAt: orNone(),
+  lastVerdict: string()
+    .oneOf(['open', 'shut', 'void', 'stopped'] as const)
+    .nullable()
+    .defined(),
+  isPaused: boolean().required(),
+})
+export type ScheduleLine = InferType<typeof SCHEDULE>
+
+const STAGE_RUN = object({
+  id: string().required(),
+  stage: string().required(),
+  commit: string().required(),
+  branch: orNone(),
+  state: string()
+    .oneOf(['waiting', 'running', 'ended'] as const)
+    .required(),
+  words: string().defined(),
+})
 
 export const PIPELINE_ROUTES = {
   pipelines: route({
@@ -139,8 +171,27 @@ export const PIPELINE_ROUTES = {
         pipeline: PIPELINE.required(),
         branches: array().of(string().required()).required(),
         changes: array().of(CHANGE).required(),
+        schedules: array().of(SCHEDULE).required(),
       }),
     ),
+  }),
+  runStage: route({
+    method: 'POST',
+    path: '/projects/{project}/stage-runs',
+    summary: 'run a stage for the commit that a branch stands at; it waits until what comes before it is open',
+    needs: 'run',
+    body: object({ pipeline: PIPELINE_FILE.optional(), stage: STAGE }),
+    status: 201,
+    answer: json(STAGE_RUN),
+  }),
+  pauseSchedule: route({
+    method: 'PUT',
+    path: '/projects/{project}/schedule',
+    summary: 'pause the schedule of a stage, or let it continue; times that come meanwhile are passed over',
+    needs: 'write',
+    body: object({ pipeline: PIPELINE_FILE.optional(), stage: STAGE, isPaused: boolean().required() }),
+    status: 200,
+    answer: json(SCHEDULE),
   }),
   admission: route({
     method: 'GET',

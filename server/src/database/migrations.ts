@@ -6,6 +6,7 @@ import { reading } from './reading.js'
 import { pipelines } from './pipelines.js'
 import { reported } from './reported.js'
 import { notes } from './notes.js'
+import { stageRuns } from './stage-runs.js'
 import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
 import { outdatedGate, toFirstEdition, toSecondEdition } from './second-edition.js'
@@ -333,4 +334,5 @@ export const MIGRATIONS: readonly Migration[] = [
   reading,
   reported,
   pipelines,
+  stageRuns,
 ]

@@ -6,6 +6,7 @@ import type { Request, RequestHandler, Response } from 'express'
 import { Problem } from '../http/problems.js'
 import { refuseUnlessMay, visitorOfToken, type Visitor } from '../people/access.js'
 import { noteOf } from '../people/audit-log.js'
+import { CHANGES } from '../live/changes.js'
 import { oneAtATime } from '../projects/one-at-a-time.js'
 import { projectOf } from '../projects/project-of.js'
 
@@ -39,6 +40,8 @@ export const gitRemote: RequestHandler = async (request, response) => {
   }
   await noteOf(visitor.person, 'pushed', project.name, project.id)
   await oneAtATime(copy.root, answer)
+  // Branches have moved: pages and pipelines look at them anew.
+  CHANGES.emit('project', project.id)
 }
 
 async function visitorOf(request: Request): Promise<Visitor | undefined> {

@@ -1,5 +1,5 @@
 // What is known of stages and changes, as the API tells it.
-import { admissionOf, beginsWords, lengthWords, stageAt } from '@jolt-gate/core'
+import { admissionOf, beginsWords, lengthWords, nextTime, stageAt } from '@jolt-gate/core'
 import type {
   Admission,
   Approval,
@@ -9,7 +9,8 @@ import type {
   Stage,
   StageAtChange,
 } from '@jolt-gate/core'
-import type { AdmissionAnswer, ChangeLine, PipelineSummary, StageCell } from '@jolt-gate/core/api'
+import type { AdmissionAnswer, ChangeLine, PipelineSummary, ScheduleLine, StageCell } from '@jolt-gate/core/api'
+import { StageRunRow, type ScheduleRow } from '../database/models.js'
 import type { CommitLine } from '../projects/working-copy.js'
 import type { Facts } from './facts.js'
 
@@ -29,12 +30,39 @@ export function summaryOf({ pipeline, problems }: PipelineReading): PipelineSumm
   }
 }
 
+export interface LineAsked {
+  branch: string | null
+  at: Date
+  known: CommitLine | undefined
+  /** Stages that the server runs for the change, the latest first. */
+  begun: readonly StageRunRow[]
+  nowMs: number
+}
+
+const wordsOf = (begun: StageRunRow | undefined): string => begun?.words ?? ''
+
+/** A schedule with its next and last time. */
+export async function scheduleOf(row: ScheduleRow): Promise<ScheduleLine> {
+  const { projectId, pipeline, stage, cron, zone, lastDueAt, isPaused } = row
+  const last = await StageRunRow.findOne({
+    where: { projectId, pipeline, stage, cause: 'schedule' },
+    order: [['askedAt', 'DESC']],
+  })
+  const next = nextTime({ cron, zone }, lastDueAt.getTime())
+  return {
+    ...{ stage, cron, zone, isPaused },
+    nextAt: next === undefined ? null : new Date(next).toISOString(),
+    lastAt: last?.askedAt.toISOString() ?? null,
+    lastVerdict: last?.verdict ?? null,
+  }
+}
+
 /** A change with where it stands at each stage. */
 export function lineOf(
   pipeline: Pipeline,
   change: ChangeUnderTest,
   facts: Facts,
-  { branch, at, known, nowMs }: { branch: string | null; at: Date; known: CommitLine | undefined; nowMs: number },
+  { branch, at, known, begun, nowMs }: LineAsked,
 ): ChangeLine {
   return {
     commit: change.commit,
@@ -44,6 +72,7 @@ export function lineOf(
     at: known?.at ?? at.toISOString(),
     stages: pipeline.stages.map((stage) => ({
       at: cellOf(stageAt(stage, change, facts.runs, facts.approvals)),
+      words: wordsOf(begun.find((one) => one.stage === stage.name)),
       admission: stage.begins.kind === 'admission' ? admissionFor(pipeline, stage, change, facts, nowMs) : null,
     })),
   }

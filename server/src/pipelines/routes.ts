@@ -2,19 +2,20 @@
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
 import type { Pipeline, Stage } from '@jolt-gate/core'
-import { StageApprovalRow } from '../database/models.js'
+import { ScheduleRow, StageApprovalRow, StageRunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
-import { admissionFor, lineOf, summaryOf } from './answers.js'
+import { admissionFor, lineOf, scheduleOf, summaryOf } from './answers.js'
 import { changeOf, factsOf, fullCommit, lastChanges } from './facts.js'
 import { pipelineOf, pipelinesOf, readingOf } from './files.js'
+import type { StageRuns } from './stage-runs.js'
 
 const MOST_CHANGES = 30
 
-export function pipelineRoutes(): Router {
+export function pipelineRoutes(stages: StageRuns): Router {
   const routes = Router()
 
   serve(routes, ROUTES.pipelines, async ({ params }) => ({
@@ -25,18 +26,54 @@ export function pipelineRoutes(): Router {
     const { project, own } = await projectOf(params.project)
     const reading = await readingOf(own, file)
     const { pipeline, hasErrors } = reading
-    const summary = { pipeline: summaryOf(reading), branches: await own.branches() }
+    const of = { projectId: project.id, pipeline: pipeline.file }
+    const schedules = []
+    for (const row of await ScheduleRow.findAll({ where: of, order: [['stage', 'ASC']] }))
+      if (pipeline.stages.some(({ name, begins }) => name === row.stage && begins.kind === 'schedule'))
+        schedules.push(await scheduleOf(row))
+    const summary = { pipeline: summaryOf(reading), branches: await own.branches(), schedules }
     if (hasErrors) return { ...summary, changes: [] }
     const changes = await lastChanges(project.id, own, pipeline, branch, MOST_CHANGES)
     const commits = changes.map(({ commit }) => commit)
     const [facts, named] = [await factsOf(project.id, own, pipeline, commits), await own.commitsNamed(commits)]
     const nowMs = Date.now()
+    const begun = await StageRunRow.findAll({ where: { ...of, commit: commits }, order: [['askedAt', 'DESC']] })
     const lines = []
     for (const { commit, ...more } of changes) {
       const known = named.find((line) => line.commit === commit)
-      lines.push(lineOf(pipeline, await changeOf(own, commit), facts, { ...more, known, nowMs }))
+      const ofChange = begun.filter((row) => row.commit === commit)
+      const change = await changeOf(own, commit)
+      lines.push(lineOf(pipeline, change, facts, { ...more, known, begun: ofChange, nowMs }))
     }
     return { ...summary, changes: lines }
+  })
+
+  serve(routes, ROUTES.runStage, async ({ person, params, body, branch: asked }) => {
+    const { project, own, copy } = await projectOf(params.project, asked)
+    const pipeline = await pipelineOf(own, body.pipeline)
+    const stage = stageOf(pipeline, body.stage)
+    if (stage.begins.kind === 'admission')
+      throw new Problem(409, 'ADMISSION', `the stage "${stage.name}" is an admission: it runs nothing`)
+    const { commit, branch } = await copy.head()
+    if (commit === null) throw new Problem(409, 'NO_COMMIT', 'this project has no commit yet')
+    const row = await stages.begin({
+      ...{ projectId: project.id, pipeline, stage, commit, branch: asked ?? branch },
+      ...{ cause: 'hand', by: person.name },
+    })
+    await noteOf(person, 'ran a stage', `${stage.name} for ${commit.slice(0, 12)}`, project.id)
+    const { id, state, words } = row
+    return { id, stage: stage.name, commit, branch: row.branch, state, words }
+  })
+
+  serve(routes, ROUTES.pauseSchedule, async ({ person, params, body }) => {
+    const { project, own } = await projectOf(params.project)
+    const pipeline = await pipelineOf(own, body.pipeline)
+    const where = { projectId: project.id, pipeline: pipeline.file, stage: stageOf(pipeline, body.stage).name }
+    const row = await ScheduleRow.findOne({ where })
+    if (row === null) throw new Problem(404, 'NO_SCHEDULE', `the stage "${body.stage}" has no schedule`)
+    await row.update({ isPaused: body.isPaused })
+    await noteOf(person, body.isPaused ? 'paused a schedule' : 'let a schedule continue', body.stage, project.id)
+    return scheduleOf(row)
   })
 
   serve(routes, ROUTES.admission, async ({ params, query }) => {

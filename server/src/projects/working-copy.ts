@@ -271,6 +271,15 @@ export class WorkingCopy {
     return listed.split('\n').filter((name) => name !== '')
   }
 
+  /** Where each branch stands. */
+  async tips(): Promise<{ branch: string; commit: string }[]> {
+    const listed = await this.git.raw(['for-each-ref', '--format=%(objectname) %(refname:short)', 'refs/heads'])
+    return listed.split('\n').flatMap((line) => {
+      const [, commit, branch] = /^(\S+) (.+)$/.exec(line) ?? []
+      return commit === undefined || branch === undefined ? [] : [{ branch, commit }]
+    })
+  }
+
   /** Makes a branch from where this copy stands. */
   async newBranch(name: string): Promise<void> {
     const isRight = await this.git.raw(['check-ref-format', '--branch', name]).then(

@@ -1,5 +1,6 @@
 // What a run needs, read from its project as it stands.
 import { previewOf, readPlan } from '@jolt-gate/core'
+import { StageRunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { projectOf } from '../projects/project-of.js'
 import { isReadablePath } from '../projects/paths.js'
@@ -9,10 +10,17 @@ import { baselineFor } from '../trends/baselines.js'
 import type { AskedRun } from './queue.js'
 
 /** Reads a plan and its target; throws a problem where that cannot be run. */
-export type Asker = (project: string, planFile: string, targetName?: string, branch?: string) => Promise<AskedRun>
+export type Asker = (
+  project: string,
+  planFile: string,
+  targetName?: string,
+  branch?: string,
+  /** The stage that it is run for, which may say what it is held to. */
+  stageRunId?: string | null,
+) => Promise<AskedRun>
 
 export function askerOf(secrets: SecretStore): Asker {
-  return async (id, planFile, targetName, branch) => {
+  return async (id, planFile, targetName, branch, stageRunId) => {
     const { project, copy, own } = await projectOf(id, branch)
     const text = isReadablePath(planFile) ? await copy.read(planFile) : undefined
     if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${planFile} in this project`)
@@ -23,6 +31,10 @@ export function askerOf(secrets: SecretStore): Asker {
       throw new Problem(422, 'PLAN', `${where}: ${first?.message ?? 'the plan has no target'}`, { problems })
     }
     const [head, { branch: defaultBranch }] = [await copy.head(), await own.head()]
+    const stage = stageRunId == null ? null : await StageRunRow.findByPk(stageRunId)
+    const heldTo = stage?.baselineBranch ?? null
+    const branches =
+      heldTo === null ? { branch: head.branch, defaultBranch } : { branch: heldTo, defaultBranch: heldTo }
     return {
       secrets: await secrets.valuesFor(project.id, target),
       projectId: project.id,
@@ -36,7 +48,7 @@ export function askerOf(secrets: SecretStore): Asker {
           throw new Problem(409, 'GONE', `${path} was there when the run was asked for, and is gone`)
         return bytes
       },
-      baseline: () => baselineFor({ projectId: project.id, branch: head.branch, defaultBranch }, plan, target),
+      baseline: () => baselineFor({ projectId: project.id, ...branches }, plan, target),
       permit: () => refuseForbidden(project.id, target, previewOf(plan)),
     }
   }

@@ -34,7 +34,7 @@ export interface AskedRun {
 }
 
 /** Reads anew what a run needs, by what its row says; throws when that cannot be run. */
-export type Ask = (projectId: number, planFile: string, targetName: string, branch?: string) => Promise<AskedRun>
+export type Ask = (row: RunRow) => Promise<AskedRun>
 
 interface Waiting {
   asked: AskedRun
@@ -65,11 +65,16 @@ export class RunQueue {
   }
 
   /** Puts a run in the queue. */
-  async ask(asked: AskedRun, startedBy: string, labels: Record<string, string> = {}): Promise<RunRow> {
+  async ask(
+    asked: AskedRun,
+    startedBy: string,
+    labels: Record<string, string> = {},
+    stageRunId: string | null = null,
+  ): Promise<RunRow> {
     if (this.waiting.length >= MOST_WAITING)
       throw new Problem(409, 'QUEUE_FULL', `${String(MOST_WAITING)} runs are queued already; stop some first`)
     const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target)
-    const row = await addRun({ id: newId(), shape, startedBy, labels, ...asked })
+    const row = await addRun({ id: newId(), shape, startedBy, labels, stageRunId, ...asked })
     this.waiting.push({ asked, row })
     CHANGES.emit('queue')
     if (!this.isWorking) this.idle = this.work()
@@ -138,7 +143,7 @@ export class RunQueue {
   /** A run that waited for the server of before: it goes on waiting, unless its plan is another one by now. */
   private async askAgain(row: RunRow, ask: Ask): Promise<void> {
     try {
-      const asked = await ask(row.projectId, row.planFile, row.targetName, row.branch ?? undefined)
+      const asked = await ask(row)
       const { plan } = await partsOf(row.id)
       if (JSON.stringify(plan) !== JSON.stringify(storedPlan(asked.plan)))
         throw new Problem(409, 'CHANGED', 'the plan was changed while the server was away: run it again')

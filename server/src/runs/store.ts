@@ -22,6 +22,8 @@ export interface NewRun {
   planCommit?: string | null
   /** Why it counts for no stage of a pipeline; by default what the head says. */
   unfit?: string | null
+  /** The stage that the server runs it for. */
+  stageRunId?: string | null
   /** Of a reported run, the fingerprints of what it was read from. */
   texts?: Record<string, string> | null
 }
@@ -44,7 +46,7 @@ export async function addRun(run: NewRun): Promise<RunRow> {
 /** Adds a run where nobody else adds one; `addRun` tries again where somebody does. */
 export async function addNumbered(run: NewRun): Promise<RunRow> {
   const { id, projectId, plan, target, shape, head, startedBy, labels = {}, askedAt = new Date() } = run
-  const { planCommit = head.commit, unfit = head.dirty ? UNCOMMITTED : null, texts = null } = run
+  const { planCommit = head.commit, unfit = head.dirty ? UNCOMMITTED : null, texts = null, stageRunId = null } = run
   const last: unknown = await RunRow.max('number', { where: { projectId } })
   const { peakRate, mostUsers } = previewOf(plan)
   const number = (typeof last === 'number' ? last : 0) + 1
@@ -55,7 +57,7 @@ export async function addNumbered(run: NewRun): Promise<RunRow> {
         projectId,
         number,
         startedBy: startedBy.slice(0, 200),
-        ...{ planCommit, unfit },
+        ...{ planCommit, unfit, stageRunId },
         labels,
         note: null,
         searched: searchedOf({

@@ -51,6 +51,8 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare heardAt: CreationOptional<Date | null>
   /** The commit of the plan; of a reported run its change may be one of another repository. */
   declare planCommit: CreationOptional<string | null>
+  /** The stage that the server runs it for. */
+  declare stageRunId: CreationOptional<string | null>
   /** Why it counts for no stage of a pipeline, in words. */
   declare unfit: CreationOptional<string | null>
   /** What a search looks through, in lower case. */
@@ -154,6 +156,7 @@ export function defineRuns(sequelize: Sequelize): void {
       reported: DataTypes.STRING(64),
       planCommit: DataTypes.STRING(64),
       unfit: DataTypes.STRING(300),
+      stageRunId: DataTypes.STRING(20),
       heardAt: DataTypes.DATE(3),
       searched: text(1000),
       askedAt: { type: DataTypes.DATE(3), allowNull: false },
