@@ -49,10 +49,20 @@ beforeAll(async () => {
       resolve(`http://127.0.0.1:${String(typeof address === 'object' && address !== null ? address.port : 0)}`)
     })
   })
-  for (const name of ['plans', 'targets', 'runs']) mkdirSync(join(repository, name), { recursive: true })
+  for (const name of ['plans', 'targets', 'runs', 'pipelines']) mkdirSync(join(repository, name), { recursive: true })
   writeFileSync(join(repository, 'targets/here.target.yaml'), `origin: ${origin}\n`)
   writeFileSync(join(repository, 'plans/long.gate.yaml'), planOf('Long', SECONDS))
-  writeFileSync(join(repository, 'plans/next.gate.yaml'), planOf('Next', 1))
+  for (const name of ['next', 'last']) writeFileSync(join(repository, `plans/${name}.gate.yaml`), planOf(name, 1))
+  writeFileSync(
+    join(repository, 'pipelines/here.pipeline.yaml'),
+    `jolt: 1
+pipeline: here
+stages:
+  - { stage: review, plans: [plans/next.gate.yaml, plans/long.gate.yaml] }
+  - { stage: staging, after: review, plans: [plans/last.gate.yaml] }
+  - { stage: production, begins: admission, requires: [review, staging] }
+`,
+  )
   git(repository, 'init', '-q', '-b', 'main')
   git(repository, 'config', 'user.name', 'T')
   git(repository, 'config', 'user.email', 't@t.example')
@@ -158,6 +168,19 @@ async function untilWithin(id: string, ms: number): Promise<number> {
   return told
 }
 
+interface StageNow {
+  at: { state: string; plans: { run: { id: string } | null }[] }
+  words: string
+}
+/** Where the change stands that the branch is at, and whether it may go on. */
+async function pipelineNow(): Promise<{ review: StageNow; staging: StageNow; admission: string }> {
+  const { body } = await server.call('GET', '/projects/1/pipeline?file=pipelines/here.pipeline.yaml')
+  const [line] = (body as { changes: { stages: (StageNow & { admission: { verdict: string } | null })[] }[] }).changes
+  const [review, staging, production] = line?.stages ?? []
+  if (review === undefined || staging === undefined) throw new Error('the change is not there')
+  return { review, staging, admission: production?.admission?.verdict ?? '' }
+}
+
 const somewhere = () => 200 + Math.random() * (SECONDS * 1000 - 900)
 
 function generatorPid(): number {
@@ -237,4 +260,49 @@ describe('a run whose', () => {
     expect(await ended(long)).toMatchObject({ verdict: 'open', reasons: [] })
     expect((await storedSeconds(long)).length).toBeGreaterThanOrEqual(SECONDS)
   })
+})
+
+describe('a pipeline', () => {
+  it.each(kills)(
+    'whose server is killed somewhere ends as its runs did, and lets nothing through but open ones (%i)',
+    async () => {
+      writeFileSync(join(repository, 'README.md'), String(Math.random()))
+      git(repository, 'add', '-A')
+      git(repository, 'commit', '-qm', 'a change')
+      const begin = (stage: string) => server.call('POST', '/projects/1/stage-runs', { stage })
+      expect((await begin('review')).status).toBe(201)
+      expect((await begin('staging')).status).toBe(201)
+      const { requests } = asked
+      await sleep(Math.random() * 9000)
+
+      await killServer()
+      server = await serve()
+
+      const isOver = async () => {
+        const { review, staging } = await pipelineNow()
+        const isEnded = (state: string) => ['open', 'shut', 'void', 'stopped'].includes(state)
+        return isEnded(review.at.state) && (isEnded(staging.at.state) || staging.words.startsWith('not begun'))
+      }
+      await expect.poll(isOver, { timeout: 50_000, interval: 300 }).toBe(true)
+      const { review, staging, admission } = await pipelineNow()
+      const verdicts = await Promise.all(
+        [...review.at.plans, ...staging.at.plans].map(async ({ run }) =>
+          run === null ? null : (await runOf(run.id)).verdict,
+        ),
+      )
+      const allOpen = verdicts.every((verdict) => verdict === 'open')
+      expect([admission, review.at.state === 'open' && staging.at.state === 'open']).toEqual([
+        allOpen ? 'open' : 'shut',
+        allOpen,
+      ])
+      if (review.at.state !== 'open') expect(staging.words).toBe(`not begun: review is ${review.at.state}`)
+      expect(asked.requests).toBeGreaterThan(requests)
+      // Two runs of review, one of staging, and none of them twice.
+      const { body } = await server.call('GET', '/projects/1/runs')
+      const made = (body as { runs: { commit: string }[] }).runs.filter(
+        ({ commit }) => commit === git(repository, 'rev-parse', 'HEAD'),
+      )
+      expect(made.length).toBeLessThanOrEqual(3)
+    },
+  )
 })

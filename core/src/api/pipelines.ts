@@ -114,7 +114,7 @@ const CHANGE = object({
       object({
         at: STAGE_AT_CHANGE.required(),
         admission: ADMISSION.nullable().defined(),
-        /** What the server says of the stage that it runs for the change: what it waits for, or why it was not begun. */
+        /** Of the stage that the server runs for the change: what it waits for, or why it was not begun. */
         words: string().defined(),
       }),
     )

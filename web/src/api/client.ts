@@ -72,6 +72,10 @@ export const api = {
   pipelines: (project: number) => call(ROUTES.pipelines, { project }),
   pipeline: (project: number, file: string, branch: string) =>
     call(ROUTES.pipeline, { project }, { query: branch === '' ? { file } : { file, branch } }),
+  runStage: (project: number, pipeline: string, stage: string) =>
+    call(ROUTES.runStage, { project }, { body: { pipeline, stage } }),
+  pauseSchedule: (project: number, body: { pipeline: string; stage: string; isPaused: boolean }) =>
+    call(ROUTES.pauseSchedule, { project }, { body }),
   approveStage: (project: number, body: { pipeline: string; stage: string; commit: string; reason: string }) =>
     call(ROUTES.approveStage, { project }, { body }),
 

@@ -2,15 +2,15 @@
 // The pipelines of a project: where each change stands, what waits, and how a pipeline elsewhere asks.
 import { useQuery } from '@tanstack/vue-query'
 import { useNow } from '@vueuse/core'
-import { ElEmpty, ElOption, ElSelect } from 'element-plus'
+import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElEmpty, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { ChangeLine, RunSummary } from '@jolt-gate/core/api'
+import type { ChangeLine } from '@jolt-gate/core/api'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import { useMay } from '../stores/may.js'
 import ApproveDialog from './ApproveDialog.vue'
-import CommandBox from './CommandBox.vue'
+import PipelineAside from './PipelineAside.vue'
 import PipelineTable from './PipelineTable.vue'
 import { commandsFor } from './pipeline-picture.js'
 
@@ -43,9 +43,18 @@ const { data, error } = useQuery({
 const pipeline = computed(() => data.value?.pipeline)
 const changes = computed(() => data.value?.changes ?? [])
 const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue() })
-const queued = computed(() => queue.value?.runs ?? [])
-const whereOf = ({ targetName, startedBy }: RunSummary) =>
-  ` on ${targetName}${startedBy === null ? '' : `, by ${startedBy}`}`
+const runnable = computed(() => (pipeline.value?.stages ?? []).filter(({ isAdmission }) => !isAdmission))
+const actFault = ref('')
+const isBusy = ref(false)
+async function doing(task: () => Promise<unknown>): Promise<void> {
+  actFault.value = ''
+  isBusy.value = true
+  await task().catch((problem: unknown) => (actFault.value = wordsOf(problem)))
+  isBusy.value = false
+}
+const run = (stage: string) => doing(() => api.runStage(project.value, file.value, stage))
+const pause = (stage: string, isPaused: boolean) =>
+  doing(() => api.pauseSchedule(project.value, { pipeline: file.value, stage, isPaused }))
 
 const chosen = ref('')
 const commit = computed(() => (chosen.value || (changes.value[0]?.commit ?? 'COMMIT')).slice(0, 12))
@@ -105,6 +114,17 @@ async function approve(reason: string): Promise<void> {
           <ElOption :value="ALL" label="all branches" />
           <ElOption v-for="one in data?.branches ?? []" :key="one" :value="one" :label="one" />
         </ElSelect>
+        <span v-if="actFault" class="bad" role="alert">{{ actFault }}</span>
+        <ElDropdown v-if="may.mayWrite && runnable.length > 0" class="run" trigger="click" @command="run">
+          <ElButton :loading="isBusy">Run a stage…</ElButton>
+          <template #dropdown>
+            <ElDropdownMenu>
+              <ElDropdownItem v-for="stage in runnable" :key="stage.name" :command="stage.name">{{
+                stage.name
+              }}</ElDropdownItem>
+            </ElDropdownMenu>
+          </template>
+        </ElDropdown>
       </div>
       <PageError v-if="error" title="The pipeline could not be read" :detail="wordsOf(error)" @again="refetch()" />
       <div v-else-if="pipeline" class="desk">
@@ -126,18 +146,17 @@ async function approve(reason: string): Promise<void> {
             @open="(change, stage) => (opened = { change, stage })"
           />
         </section>
-        <aside>
-          <h2>Queue</h2>
-          <p v-if="queued.length === 0" class="soft box">Nothing is running.</p>
-          <ol v-else class="box">
-            <li v-for="run in queued" :key="run.id">
-              <RouterLink :to="{ name: 'run', params: { project, run: run.id } }">{{ run.planName }}</RouterLink>
-              <span class="soft">{{ whereOf(run) }}</span>
-            </li>
-          </ol>
-          <h2>In your pipeline</h2>
-          <CommandBox v-for="command in commands" :key="command" :text="command" />
-        </aside>
+        <PipelineAside
+          :schedules="data?.schedules ?? []"
+          :queue="queue?.runs ?? []"
+          :commands="commands"
+          :project="project"
+          :now="now.getTime()"
+          :may-write="may.mayWrite"
+          :is-busy="isBusy"
+          @run="run"
+          @pause="pause"
+        />
       </div>
       <p v-else class="soft wait">Loading changes…</p>
     </template>
@@ -171,19 +190,11 @@ async function approve(reason: string): Promise<void> {
   padding: 10px 12px;
   border-left: 3px solid var(--brick);
 }
-aside h2 {
-  padding: 4px 0 6px;
+.run {
+  margin-left: auto;
 }
-.box {
-  margin: 0 0 12px;
-  padding: 8px 12px;
-  border: 1px solid var(--rule);
-  background: var(--sheet);
-  list-style-position: inside;
-}
-.box a {
-  color: var(--ink);
-  font-weight: 600;
+.bad {
+  color: var(--brick);
 }
 .wait {
   padding: 24px 10px;

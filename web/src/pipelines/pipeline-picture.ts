@@ -14,6 +14,8 @@ export interface CellPicture {
   /** Beside the title: how long it took, or what is missing. */
   note: string
   isBad: boolean
+  /** Whether consent in writing would change it. */
+  isStuck: boolean
   plans: { key: string; name: string; sign: Sign | null; words: string; run: string | null }[]
   /** Consent in writing. */
   consent: string
@@ -38,19 +40,28 @@ export function stateWords(state: StageState): string {
 }
 
 /** One cell: of a stage, the runs of its plans; of an admission, the answer. */
-export function cellOf({ at, admission }: ChangeLine['stages'][number]): CellPicture {
-  return admission === null ? stageCell(at) : admissionCell(admission)
+export function cellOf({ at, admission, words }: ChangeLine['stages'][number]): CellPicture {
+  return admission === null ? stageCell(at, words) : admissionCell(admission)
 }
 
-function stageCell({ state, seconds, plans, approval }: StageCell): CellPicture {
+function stageCell({ state, seconds, plans, approval }: StageCell, said: string): CellPicture {
   const done = plans.filter((plan) => plan.state === 'open').length
   const isPartly = state === 'not run' && done > 0
   return {
     sign: signOf(state),
     title: stateWords(state),
     run: plans.length === 1 ? (plans[0]?.run?.id ?? null) : null,
-    note: isPartly ? `${String(done)} of ${String(plans.length)} plans open` : seconds > 0 ? lengthOf(seconds) : '',
-    isBad: state === 'shut' || state === 'void',
+    // Where runs say it all, the server adds nothing.
+    note:
+      state === 'not run' && said !== ''
+        ? said
+        : isPartly
+          ? `${String(done)} of ${String(plans.length)} plans open`
+          : seconds > 0
+            ? lengthOf(seconds)
+            : '',
+    isBad: state === 'shut',
+    isStuck: state === 'shut' || state === 'void' || state === 'stopped',
     // Of a stage with one plan the title says it all, but why.
     plans: plans
       .filter((plan) => plans.length > 1 || plan.run?.reason != null || plan.ignored.length > 0)
@@ -77,16 +88,24 @@ function admissionCell({ verdict, words, approval, required }: AdmissionAnswer):
     run: null,
     note: approval !== null ? '' : words,
     isBad: verdict === 'shut' && !waits,
+    isStuck: verdict === 'shut' && !waits,
     plans: [],
     consent: approval === null ? '' : `${approval.by}: "${approval.reason}"`,
   }
 }
 
 /** What a stage asks, in one line under its name. */
-export function stageNote({ isAdmission, requires, after, plans }: PipelineSummary['stages'][number]): string {
+export function stageNote({ begins, isAdmission, requires, after, plans }: PipelineSummary['stages'][number]): string {
   const targets = [...new Set(plans.map(({ target }) => target))]
   if (isAdmission) return `admission: ${[...requires, ...(after === null ? [] : [after])].join(', ')}`
-  return [...(after === null ? [] : [`after ${after}`]), ...targets].join(' · ')
+  return [begins, after === null ? '' : `after ${after}`, ...targets].filter(Boolean).join(' · ')
+}
+
+/** When something comes: "next in 9 h 12 min". */
+export function untilWords(instant: string | null, now: number): string {
+  if (instant === null) return 'never'
+  const minutes = Math.max(0, Math.round((Date.parse(instant) - now) / 60_000))
+  return minutes < 1 ? 'next in a moment' : `next in ${lengthOf(60 * minutes)}`
 }
 
 /** The questions and runs of a pipeline elsewhere, as a shell asks them. */
