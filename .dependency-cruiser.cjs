@@ -10,6 +10,7 @@ const rooms = {
   server: ['engine', 'core'],
   web: ['core'],
   'stand-ins/ferries': [],
+  'stand-ins/pipeline': [],
   scripts: [],
 }
 /** The rooms inside a room, in order: each may import those before it, and never those after. */

@@ -7,6 +7,7 @@ import { startApplication, type Application } from './application.js'
 
 const source = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
 const PLAN = '/p/1/plan?file=plans/summer.gate.yaml'
+const PIPELINE = '/p/1/pipelines?file=pipelines/timetable.pipeline.yaml'
 const TREND = '/p/1/trend?plan=plans/watch.gate.yaml&target=harbour'
 /** Of runs whose ids the database gives. */
 const addressOf: Readonly<Record<string, () => Promise<string>>> = {
@@ -32,7 +33,7 @@ const PAGES = [
   '/p/1/import',
   '/p/1/targets',
   '/p/1/runs',
-  '/p/1/pipelines',
+  PIPELINE,
   TREND,
   'compare',
   'run',
@@ -47,7 +48,7 @@ const OPENED: Readonly<Record<string, readonly (string | RegExp)[]>> = {
   [PLAN]: ['More for this plan', 'Add a gate…', '300 ms'],
   [`${PLAN}&as=form`]: ['Add a part…'],
   '/p/1/targets': ['Delete', 'Rename…'],
-  '/p/1/pipelines': ['Open in writing…'],
+  [PIPELINE]: ['Open in writing…', 'Run a stage…'],
   [TREND]: ['Acknowledge…'],
   run: [/^\+ Lane/, /^View/, /^More/],
   '/p/1/runs': ['How long runs are kept…'],

@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import {
   DEMO_SECRETS,
+  freePort,
   FROM_SOURCES,
   prepareDemo,
   RECORDED_RUNS,
@@ -34,7 +35,11 @@ export async function startApplication(history: boolean | string = false) {
   const database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
   const ferries = await startChild([...FROM_SOURCES, join(root, 'stand-ins/ferries/src/main.ts')])
   const demo = join(folder, 'larkholm-ferries')
-  prepareDemo(join(root, 'demo'), demo, ferries.origin)
+  const stagingPort = await freePort(0)
+  prepareDemo(join(root, 'demo'), demo, {
+    harbour: ferries.origin,
+    staging: `http://127.0.0.1:${String(stagingPort)}`,
+  })
   const server = await startChild(
     [
       ...FROM_SOURCES,
@@ -59,8 +64,7 @@ export async function startApplication(history: boolean | string = false) {
   return {
     origin: server.origin,
     ferries: ferries.origin,
-    demo,
-    folder,
+    ...{ demo, folder, stagingPort },
     browser,
     /** A page of somebody who is signed in, and the faults that it met. */
     async newPage(options: BrowserContextOptions = {}): Promise<{ page: Page; faults: string[] }> {

@@ -29,7 +29,7 @@ export function installPackages() {
 export function build() {
   process.stdout.write('building\n')
   step('node', ['core/scripts/grammar.mjs'])
-  step('npx', ['--no-install', 'tsc', '--build', 'cli', 'server', 'stand-ins/ferries', 'scripts'])
+  step('npx', ['--no-install', 'tsc', '--build', 'cli', 'server', 'stand-ins/ferries', 'stand-ins/pipeline', 'scripts'])
   step('node', ['cli/scripts/bundle.mjs'])
   step('node', ['cli/scripts/schemas.mjs'])
   step('npx', ['--no-install', 'vite', 'build', 'web', '--logLevel', 'warn'])

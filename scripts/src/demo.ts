@@ -10,7 +10,6 @@ const OVERLOAD = 'plans/overload.gate.yaml'
 const FIRST_RUNS = ['plans/smoke.gate.yaml', 'plans/summer.gate.yaml', OVERLOAD, 'plans/smoke.gate.yaml']
 /** Runs that were really made: `npm run record` makes them anew. */
 export const RECORDED_RUNS = fileURLToPath(new URL('../recorded/demo-runs.jsonl.gz', import.meta.url))
-const TARGET = 'targets/harbour.target.yaml'
 
 /** What the stand-in asks for; no secret of anybody's. */
 export const DEMO_SECRETS = { JOLT_SECRET_USER: 'purser', JOLT_SECRET_PASSWORD: 'grey-gull-9' }
@@ -25,8 +24,14 @@ export function sealKeyFile(folder: string): string {
   return file
 }
 
-/** Makes the demo repository where it is missing, and points its target at the stand-in. */
-export function prepareDemo(source: string, folder: string, origin: string): void {
+/** Where the targets of the demo answer. */
+export interface DemoOrigins {
+  harbour: string
+  staging: string
+}
+
+/** Makes the demo repository where it is missing, and points its targets at the stand-ins. */
+export function prepareDemo(source: string, folder: string, origins: DemoOrigins): void {
   const git = (...words: string[]) =>
     execFileSync('git', words, { cwd: folder, encoding: 'utf8', stdio: ['ignore', 'pipe', 'inherit'] })
   if (!existsSync(join(folder, '.git'))) {
@@ -34,23 +39,45 @@ export function prepareDemo(source: string, folder: string, origin: string): voi
     git('init', '-q', '-b', 'main')
     git('config', 'user.name', 'Larkholm Ferries')
     git('config', 'user.email', 'harbour@larkholm.example')
-    aim(folder, origin)
+    aim(folder, origins)
     git('add', '-A')
     git('commit', '-q', '-m', 'Load tests of the booking service')
     return
   }
-  if (!aim(folder, origin)) return
-  git('commit', '-q', '-m', 'The stand-in answers at another port', '--', TARGET)
+  const aimed = aim(folder, origins)
+  if (aimed.length > 0) git('commit', '-q', '-m', 'The stand-ins answer at other ports', '--', ...aimed)
 }
 
-function aim(folder: string, origin: string): boolean {
-  const file = join(folder, TARGET)
-  const before = readFileSync(file, 'utf8')
-  const after = before.replace(/^origin: .*$/m, `origin: ${origin}`)
-  if (after === before) return false
-  writeFileSync(file, after)
-  return true
+/** @returns the files that have changed */
+function aim(folder: string, origins: DemoOrigins): string[] {
+  return Object.entries(origins).flatMap(([name, origin]: [string, string]) => {
+    const file = `targets/${name}.target.yaml`
+    const full = join(folder, file)
+    // A demo of before has fewer targets.
+    if (!existsSync(full)) return []
+    const before = readFileSync(full, 'utf8')
+    const after = before.replace(/^origin: .*$/m, `origin: ${origin}`)
+    if (after === before) return []
+    writeFileSync(full, after)
+    return [file]
+  })
 }
+
+/** A token of the demo's person, for the pipeline that runs beside the server. */
+export async function pipelineToken(server: string): Promise<string> {
+  const json = await demoSession(server)
+  const { token } = await json<{ token: string }>(`${server}/api/tokens`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({
+      label: 'pipeline of the demo',
+      scopes: ['read', 'report'],
+      until: new Date(Date.now() + TOKEN_MS).toISOString(),
+    }),
+  })
+  return token
+}
+const TOKEN_MS = 30 * 86_400_000
 
 /** Asks the server for the demo's first runs, one after another; resolves when they have ended. */
 export async function makeFirstRuns(server: string): Promise<void> {

@@ -42,7 +42,7 @@ export class Recorder {
     const database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
     const ferries = await startChild([join(root, 'stand-ins/ferries/dist/main.js'), ...options])
     const demo = join(folder, 'larkholm-ferries')
-    prepareDemo(join(root, 'demo'), demo, ferries.origin)
+    prepareDemo(join(root, 'demo'), demo, { harbour: ferries.origin, staging: ferries.origin })
     const server = await startChild(
       [
         join(root, 'server/dist/main.js'),

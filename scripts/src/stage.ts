@@ -10,6 +10,7 @@ import { startMariaDb } from './mariadb.js'
 import { freePort } from './ports.js'
 
 const FERRIES_PORT = 7710
+const STAGING_PORT = 7720
 
 export const root = fileURLToPath(new URL('../..', import.meta.url))
 
@@ -62,6 +63,10 @@ export async function whileRunning(start: (running: Running) => Promise<void>): 
 
 export interface Stage {
   ferries: Child
+  /** The repository of the plans, that of the service under test, and the port at which its pipeline deploys it. */
+  demo: string
+  service: string
+  stagingPort: number
   /** The arguments of the server's program, its port and pages aside. */
   serverArgs: string[]
 }
@@ -78,9 +83,12 @@ export async function setStage(running: Running, ferriesProgram: readonly string
       .then((part) => running.add(part)),
   ])
   const demo = join(data, 'larkholm-ferries')
-  prepareDemo(join(root, 'demo'), demo, ferries.origin)
+  const stagingPort = await freePort(STAGING_PORT)
+  const staging = `http://127.0.0.1:${String(stagingPort)}`
+  prepareDemo(join(root, 'demo'), demo, { harbour: ferries.origin, staging })
   return {
     ferries,
+    ...{ demo, stagingPort, service: join(data, 'booking-service') },
     serverArgs: [
       ...['--socket', database.socketPath, '--database-user', database.user],
       ...['--project', demo],

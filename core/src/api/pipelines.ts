@@ -104,7 +104,7 @@ export type PipelineSummary = InferType<typeof PIPELINE>
 const CHANGE = object({
   commit: string().required(),
   branch: orNone(),
-  /** Of the commit, where this project's repository has it. */
+  /** Of the commit, where this project's repository has it; else what the label "message" of its runs says. */
   message: orNone(),
   who: orNone(),
   at: string().required(),

@@ -67,7 +67,7 @@ export function lineOf(
   return {
     commit: change.commit,
     branch,
-    message: known?.message ?? null,
+    message: known?.message ?? facts.messages.get(change.commit) ?? null,
     who: known?.who ?? null,
     at: known?.at ?? at.toISOString(),
     stages: pipeline.stages.map((stage) => ({

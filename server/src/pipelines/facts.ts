@@ -13,6 +13,8 @@ const MOST_ANCESTORS = 5000
 export interface Facts {
   runs: StageRun[]
   approvals: Approval[]
+  /** What commits of other repositories are about, by commit: the label "message" of their latest run. */
+  messages: ReadonlyMap<string, string>
 }
 
 /** The runs of a pipeline's plans that may count for some changes: their own, and of scheduled stages all. */
@@ -41,7 +43,13 @@ export async function factsOf(
   const approvals = await StageApprovalRow.findAll({
     where: { projectId, pipeline: pipeline.file, commit: [...commits] },
   })
+  const messages = new Map<string, string>()
+  for (const { commit, labels } of rows.toReversed()) {
+    const message = labels?.['message']
+    if (commit !== null && message !== undefined) messages.set(commit, message)
+  }
   return {
+    messages,
     runs: rows.flatMap((row) => (row.commit === null ? [] : [stageRunOf(row, row.commit)])),
     approvals: approvals.map(({ stage, commit, by, reason, at }) => ({
       ...{ stage, commit, by, reason },

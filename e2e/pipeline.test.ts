@@ -1,0 +1,57 @@
+// A team's pipeline beside the server, whole: a change is pushed, stopped at staging, looked into, mended and promoted.
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { FROM_SOURCES, pipelineToken, startChild, type Child } from '@jolt-gate/scripts'
+import { ServiceRepository } from '@jolt-gate/stand-in-pipeline'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { startApplication, type Application } from './application.js'
+
+const root = fileURLToPath(new URL('../', import.meta.url))
+let place: Application
+let service: ServiceRepository
+let pipeline: Child
+
+beforeAll(async () => {
+  place = await startApplication()
+  service = await ServiceRepository.open(join(place.folder, 'booking-service'))
+  pipeline = await startChild(
+    [
+      ...[...FROM_SOURCES, join(root, 'stand-ins/pipeline/src/main.ts')],
+      ...['--repository', join(place.folder, 'booking-service'), '--plans', place.demo],
+      ...['--ferries', join(root, 'stand-ins/ferries/src/main.ts'), '--port', String(place.stagingPort)],
+      ...['--command', join(process.env['JOLT_GATE_TEST_BUNDLE'] ?? '', 'main.js'), '--to', `${place.origin}/p/1`],
+    ],
+    { JOLT_TOKEN: await pipelineToken(place.origin) },
+  )
+})
+afterAll(async () => {
+  await pipeline.stop()
+  await place.stop()
+})
+
+describe('a team’s pipeline', () => {
+  it('stops a slow change at staging, where one sees why, and lets its mend into production', async () => {
+    const { page, faults } = await place.newPage()
+    await page.goto(`${place.origin}/p/1/pipelines`)
+    await page.getByRole('heading', { name: 'booking service' }).waitFor()
+    const row = (message: string) => page.locator('.el-table__row', { hasText: message })
+
+    await service.commit('Join fares to the search', { slowSearch: 12 })
+
+    await row('Join fares to the search').getByText('Refused').waitFor({ timeout: 90_000 })
+    expect(await row('Join fares to the search').innerText()).toMatch(
+      /Shut \(failed\)[^]*p95 response time of "search sailings" under 250 ms[^]*staging: Shut \(failed\)/,
+    )
+    expect(await service.inProduction()).toBeUndefined()
+    await row('Join fares to the search').getByRole('link', { name: 'Shut (failed)' }).click()
+    await page.waitForURL(/\/runs\/\w+/)
+    await page.locator('.gate, li', { hasText: 'p95 response time of "search sailings"' }).first().waitFor()
+
+    const mend = await service.commit('Fetch the fares of all sailings at once', {})
+    await page.goBack()
+
+    await row('Fetch the fares of all sailings at once').getByText('Admitted').waitFor({ timeout: 90_000 })
+    await expect.poll(() => service.inProduction()).toBe(mend)
+    expect(faults).toEqual([])
+  })
+})
