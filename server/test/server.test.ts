@@ -110,6 +110,21 @@ describe('runs', () => {
     })
   })
 
+  it('are answered with their verdict where one waits, and are the same for the same key', async () => {
+    const key = { 'idempotency-key': 'build-209' }
+    const ask = (plan: string) => call('POST', `${project}/runs?wait=verdict`, { plan }, key)
+
+    const [one, other] = await Promise.all([ask(PLAN), ask(PLAN)])
+
+    expect([one.status, other.status]).toEqual([201, 201])
+    expect(one.body).toMatchObject({ state: 'ended', verdict: 'open' })
+    expect(other.body).toEqual(one.body)
+    expect((await ask(PLAN)).body).toEqual(one.body)
+    expect(await ask('plans/none.gate.yaml')).toMatchObject({ status: 422, body: { code: 'KNOWN' } })
+    const unkeyed = await call('POST', `${project}/runs`, { plan: PLAN }, { 'idempotency-key': 'a b' })
+    expect(unkeyed).toMatchObject({ status: 400 })
+  })
+
   it('are resumed after the last second that a reader heard', async () => {
     const { body } = await call('GET', `${project}/runs`)
     const id = (body as { runs: { id: string }[] }).runs[0]?.id ?? ''

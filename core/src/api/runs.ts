@@ -126,8 +126,14 @@ export const RUN_ROUTES = {
   startRun: route({
     method: 'POST',
     path: '/projects/{project}/runs',
-    summary: 'start or queue a run',
+    summary:
+      'start or queue a run; with ?wait=verdict the answer comes when it has ended, after ten minutes at the latest; the same Idempotency-Key is the same run',
     needs: 'run',
+    query: object({
+      wait: string()
+        .oneOf(['verdict'] as const)
+        .optional(),
+    }),
     body: object({
       plan: string().required('plan is needed: the path of a plan').max(500),
       target: string().max(200).optional(),

@@ -13,6 +13,7 @@ const project = {
 }
 const options = { charset: 'utf8mb4', collate: 'utf8mb4_bin' }
 const INDEX = ['stage_run_id']
+const ASKED_AS = ['project_id', 'asked_as']
 
 export const stageRuns: Migration = {
   name: '015-stage-runs',
@@ -67,10 +68,13 @@ export const stageRuns: Migration = {
     )
     await schema.addColumn('runs', 'stage_run_id', { type: DataTypes.STRING(20), allowNull: true })
     await schema.addIndex('runs', INDEX)
+    await schema.addColumn('runs', 'asked_as', { type: DataTypes.STRING(100), allowNull: true })
+    await schema.addIndex('runs', ASKED_AS, { unique: true })
   },
   async down(schema) {
-    await schema.removeIndex('runs', INDEX)
-    await schema.sequelize.query('ALTER TABLE runs DROP COLUMN stage_run_id', { type: QueryTypes.RAW })
+    for (const index of [INDEX, ASKED_AS]) await schema.removeIndex('runs', index)
+    for (const column of ['stage_run_id', 'asked_as'])
+      await schema.sequelize.query(`ALTER TABLE runs DROP COLUMN ${column}`, { type: QueryTypes.RAW })
     for (const table of ['branch_tips', 'schedules', 'stage_runs']) await schema.dropTable(table)
   },
 }

@@ -138,7 +138,7 @@ export class StageRuns {
         return
       }
       await asked.permit()
-      await this.queue.ask(asked, row.by, {}, row.id)
+      await this.queue.ask(asked, row.by, {}, { stageRunId: row.id })
       await row.update({ state: 'running', words: '', startedAt: row.startedAt ?? new Date() })
       CHANGES.emit('project', row.projectId)
     } catch (error) {

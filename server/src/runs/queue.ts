@@ -13,7 +13,7 @@ import { Problem } from '../http/problems.js'
 import { CHANGES } from '../live/changes.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 import { journalOf, recoverRuns } from './recover.js'
-import { addRun, partsOf, storedPlan, summaryOfRun } from './store.js'
+import { addRun, partsOf, storedPlan, summaryOfRun, type NewRun } from './store.js'
 import { pastBorderline } from '../trends/baselines.js'
 import { RunUnderWay } from './under-way.js'
 
@@ -69,12 +69,12 @@ export class RunQueue {
     asked: AskedRun,
     startedBy: string,
     labels: Record<string, string> = {},
-    stageRunId: string | null = null,
+    more: Pick<NewRun, 'stageRunId' | 'askedAs'> = {},
   ): Promise<RunRow> {
     if (this.waiting.length >= MOST_WAITING)
       throw new Problem(409, 'QUEUE_FULL', `${String(MOST_WAITING)} runs are queued already; stop some first`)
     const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target)
-    const row = await addRun({ id: newId(), shape, startedBy, labels, stageRunId, ...asked })
+    const row = await addRun({ id: newId(), shape, startedBy, labels, ...more, ...asked })
     this.waiting.push({ asked, row })
     CHANGES.emit('queue')
     if (!this.isWorking) this.idle = this.work()

@@ -13,6 +13,7 @@ import { detailOf } from './detail.js'
 import { choicesOf, deleteRuns, listRuns } from './list.js'
 import type { ReportedRuns } from '../reported/reported-runs.js'
 import type { RunQueue } from './queue.js'
+import { askOnce, runAskedAs, untilEnded } from './start.js'
 import { describeRun, partsOf, runOf, summaryOfRun } from './store.js'
 import { streamRun } from './stream.js'
 
@@ -24,12 +25,24 @@ export function runRoutes(queue: RunQueue, ask: Asker, reported: ReportedRuns): 
     return { runs: queue.list((projectId) => roleFor(projectId) !== 'none') }
   })
 
-  serve(routes, ROUTES.startRun, async ({ person, params, body, branch, response }) => {
-    const asked = await ask(params.project, body.plan, body.target, branch)
-    await asked.permit()
-    const row = await queue.ask(asked, person.name, labelsOf(body.labels ?? []))
-    await noteOf(person, 'started a run', `${asked.plan.name} against ${asked.target.name}`, asked.projectId)
+  serve(routes, ROUTES.startRun, async ({ person, params, query, body, branch, request, response }) => {
+    const key = request.get('idempotency-key')
+    const { project } = await projectOf(params.project)
+    let row = await runAskedAs(project.id, key, body.plan)
+    if (row === undefined) {
+      const asked = await ask(params.project, body.plan, body.target, branch)
+      await asked.permit()
+      row = await askOnce(queue, asked, person.name, { labels: labelsOf(body.labels ?? []), key })
+      await noteOf(person, 'started a run', `${asked.plan.name} against ${asked.target.name}`, asked.projectId)
+    }
     response.location(`/api/runs/${row.id}`)
+    if (query.wait !== undefined) {
+      const gone = new AbortController()
+      response.once('close', () => {
+        gone.abort()
+      })
+      await untilEnded(queue, row, gone.signal)
+    }
     return summaryOfRun(row)
   })
 

@@ -24,6 +24,8 @@ export interface NewRun {
   unfit?: string | null
   /** The stage that the server runs it for. */
   stageRunId?: string | null
+  /** The key of whoever asks; a second run with it is refused as a `UniqueConstraintError`. */
+  askedAs?: string | null
   /** Of a reported run, the fingerprints of what it was read from. */
   texts?: Record<string, string> | null
 }
@@ -38,7 +40,8 @@ export async function addRun(run: NewRun): Promise<RunRow> {
     try {
       return await addNumbered(run)
     } catch (error) {
-      if (!(error instanceof UniqueConstraintError) || tries === MOST_TRIES) throw error
+      const isNumber = error instanceof UniqueConstraintError && !JSON.stringify(error.fields).includes('asked_as')
+      if (!isNumber || tries === MOST_TRIES) throw error
     }
   }
 }
@@ -46,7 +49,13 @@ export async function addRun(run: NewRun): Promise<RunRow> {
 /** Adds a run where nobody else adds one; `addRun` tries again where somebody does. */
 export async function addNumbered(run: NewRun): Promise<RunRow> {
   const { id, projectId, plan, target, shape, head, startedBy, labels = {}, askedAt = new Date() } = run
-  const { planCommit = head.commit, unfit = head.dirty ? UNCOMMITTED : null, texts = null, stageRunId = null } = run
+  const {
+    planCommit = head.commit,
+    unfit = head.dirty ? UNCOMMITTED : null,
+    texts = null,
+    stageRunId = null,
+    askedAs = null,
+  } = run
   const last: unknown = await RunRow.max('number', { where: { projectId } })
   const { peakRate, mostUsers } = previewOf(plan)
   const number = (typeof last === 'number' ? last : 0) + 1
@@ -57,7 +66,7 @@ export async function addNumbered(run: NewRun): Promise<RunRow> {
         projectId,
         number,
         startedBy: startedBy.slice(0, 200),
-        ...{ planCommit, unfit, stageRunId },
+        ...{ planCommit, unfit, stageRunId, askedAs },
         labels,
         note: null,
         searched: searchedOf({

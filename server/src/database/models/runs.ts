@@ -53,6 +53,8 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare planCommit: CreationOptional<string | null>
   /** The stage that the server runs it for. */
   declare stageRunId: CreationOptional<string | null>
+  /** The key of whoever asked for it: the same key is the same run. */
+  declare askedAs: CreationOptional<string | null>
   /** Why it counts for no stage of a pipeline, in words. */
   declare unfit: CreationOptional<string | null>
   /** What a search looks through, in lower case. */
@@ -157,6 +159,7 @@ export function defineRuns(sequelize: Sequelize): void {
       planCommit: DataTypes.STRING(64),
       unfit: DataTypes.STRING(300),
       stageRunId: DataTypes.STRING(20),
+      askedAs: DataTypes.STRING(100),
       heardAt: DataTypes.DATE(3),
       searched: text(1000),
       askedAt: { type: DataTypes.DATE(3), allowNull: false },
