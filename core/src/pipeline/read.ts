@@ -25,6 +25,8 @@ const MOST_PLANS = 50
 
 interface StageContext {
   source: Source
+  /** Plans as they were read, by file and target: several stages may run one. */
+  plans: Map<string, PlanOfStage | { fault: string }>
   files: FileReader
   /** Stages above, which this one may name. */
   before: readonly Stage[]
@@ -64,8 +66,9 @@ function readModel(source: Source, files: FileReader): Pipeline {
       'STAGES',
       'the pipeline has no stages: add - stage: review',
     )
+  const plans: StageContext['plans'] = new Map()
   for (const node of nodes.slice(0, MOST_STAGES))
-    pipeline.stages.push(...readStage({ source, files, before: pipeline.stages }, node))
+    pipeline.stages.push(...readStage({ source, files, plans, before: pipeline.stages }, node))
   const beyond = nodes[MOST_STAGES]
   if (beyond !== undefined)
     source.report(offsetOf(beyond), 'STAGES', `a pipeline has at most ${String(MOST_STAGES)} stages`)
@@ -168,43 +171,47 @@ function readTargetName({ source, files }: StageContext, field: Field | undefine
   return name
 }
 
-function readPlans({ source, files }: StageContext, field: Field | undefined, target: string | null): PlanOfStage[] {
+function readPlans(context: StageContext, field: Field | undefined, target: string | null): PlanOfStage[] {
+  const { source } = context
   const nodes = readList(source, field?.value ?? null, 'plans')
   if (field !== undefined && nodes.length === 0)
     source.report(offsetOf(field.key), 'PLANS', 'plans is empty: add - plans/smoke.gate.yaml')
-  if (nodes.length > MOST_PLANS)
-    source.report(offsetOf(nodes[MOST_PLANS] ?? null), 'PLANS', `a stage has at most ${String(MOST_PLANS)} plans`)
   const plans: PlanOfStage[] = []
-  for (const node of nodes.slice(0, MOST_PLANS)) {
+  for (const node of nodes) {
     const scalar = scalarOf(source, node, 'a plan', offsetOf(node))
     if (scalar === undefined) continue
     const path = writtenText(scalar)
     if (plans.some(({ file }) => file === path)) source.report(offsetOf(node), 'PLANS', `${path} stands here twice`)
     else if (!path.endsWith('.gate.yaml'))
       source.report(offsetOf(node), 'PLANS', `"${path}" is not a plan: those end with .gate.yaml`)
-    else plans.push(...readPlanOf({ source, files }, node, path, target))
+    else plans.push(...readPlanOf(context, node, path, target))
   }
   return plans
 }
 
 /** A plan that cannot be run would keep its stage from ever opening. */
-function readPlanOf(
-  context: Pick<StageContext, 'source' | 'files'>,
-  node: Node,
-  path: string,
-  asked: string | null,
-): PlanOfStage[] {
-  const text = fileTextAt(context, offsetOf(node), path)
+function readPlanOf(context: StageContext, node: Node, path: string, asked: string | null): PlanOfStage[] {
+  const { source, files, plans } = context
+  const text = fileTextAt({ source, files }, offsetOf(node), path)
   if (text === undefined) return []
-  const { plan, target, problems } = readPlan(path, text, {
-    files: context.files,
-    ...(asked === null ? {} : { target: asked }),
-  })
-  const fault = problems.find(({ severity }) => severity === 'error')
-  if (fault === undefined && target !== undefined) return [{ file: path, name: plan.name, target: target.name }]
-  const where = fault === undefined ? path : `${fault.file}:${String(fault.line)}:${String(fault.column)}`
-  context.source.report(offsetOf(node), 'PLAN', `${where}: ${fault?.message ?? 'the plan has no target'}`)
+  const key = JSON.stringify([path, asked])
+  let read = plans.get(key)
+  if (read === undefined && plans.size >= MOST_PLANS)
+    read = { fault: `a pipeline has at most ${String(MOST_PLANS)} plans` }
+  if (read === undefined) plans.set(key, (read = planOf(path, text, asked, files)))
+  if (!('fault' in read)) return [read]
+  source.report(offsetOf(node), 'PLAN', read.fault)
   return []
+}
+
+function planOf(file: string, text: string, asked: string | null, files: FileReader): PlanOfStage | { fault: string } {
+  const { plan, target, problems } = readPlan(file, text, { files, ...(asked === null ? {} : { target: asked }) })
+  const fault = problems.find(({ severity }) => severity === 'error')
+  if (fault !== undefined)
+    return { fault: `${fault.file}:${String(fault.line)}:${String(fault.column)}: ${fault.message}` }
+  return target === undefined
+    ? { fault: `${file}: the plan has no target` }
+    : { file, name: plan.name, target: target.name }
 }
 
 function phrase<Rule extends 'BeginsOnly' | 'BaselineOnly'>(

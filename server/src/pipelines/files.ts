@@ -3,17 +3,24 @@ import { readPipeline, type Pipeline, type PipelineReading } from '@jolt-gate/co
 import { Problem } from '../http/problems.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 
-const MOST_PIPELINES = 50
+const MOST_PIPELINES = 10
+/** Of each project, as it was read last: the same commit reads the same. */
+const known = new Map<string, { head: string; readings: PipelineReading[] }>()
 
 /** Every pipeline on the branch of the project's own files. */
 export async function pipelinesOf(own: WorkingCopy): Promise<PipelineReading[]> {
-  const files = (await own.filesAt('HEAD', '.pipeline.yaml')).slice(0, MOST_PIPELINES)
-  const read: PipelineReading[] = []
-  for (const file of files) {
-    const text = await own.readAt(file, 'HEAD')
-    if (text !== undefined) read.push(readPipeline(file, text, own.text))
-  }
-  return read
+  const { commit: head } = await own.head()
+  if (head === null) return []
+  const before = known.get(own.root)
+  if (before?.head === head) return before.readings
+  const files = (await own.filesAt(head, '.pipeline.yaml')).slice(0, MOST_PIPELINES)
+  const reader = own.readerAt(head)
+  const readings = files.flatMap((file) => {
+    const text = reader(file)
+    return text === undefined ? [] : [readPipeline(file, text, reader)]
+  })
+  known.set(own.root, { head, readings })
+  return readings
 }
 
 /** The pipeline that is asked for; the only one where none is named. */

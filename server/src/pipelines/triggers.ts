@@ -20,6 +20,7 @@ const MOST_MISSED = 10_000
 export class Triggers {
   private readonly inTurn = pLimit(1)
   private readonly timer: NodeJS.Timeout
+  private readonly faulty = new Set<number>()
   private readonly soon = new Map<number, NodeJS.Timeout>()
   private readonly onProject = (project: number): void => {
     clearTimeout(this.soon.get(project))
@@ -46,12 +47,22 @@ export class Triggers {
     return this.inTurn(async () => {
       const rows = await ProjectRow.findAll(project === undefined ? {} : { where: { id: project } })
       for (const { id, path } of rows)
-        await this.lookAt(id, path, nowMs).catch((error: unknown) => {
-          log.error({ err: error, project: id }, 'pushes and schedules of the project could not be looked at')
-        })
+        await this.lookAt(id, path, nowMs).then(
+          () => this.faulty.delete(id),
+          (error: unknown) => {
+            this.noteFault(id, error)
+          },
+        )
     }).catch((error: unknown) => {
       log.error({ err: error }, 'pushes and schedules could not be looked at')
     })
+  }
+
+  /** Told once, until it goes well again: a folder that is gone is looked at every few seconds. */
+  private noteFault(project: number, error: unknown): void {
+    if (this.faulty.has(project)) return
+    this.faulty.add(project)
+    log.error({ err: error, project }, 'pushes and schedules of the project cannot be looked at')
   }
 
   private async lookAt(projectId: number, path: string, nowMs: number): Promise<void> {

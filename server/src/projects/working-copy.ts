@@ -1,4 +1,5 @@
 // A project on disk: a Git working copy, its plans, targets and shared steps.
+import { execFileSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { realpath, rm } from 'node:fs/promises'
 import { join } from 'node:path'
@@ -15,6 +16,8 @@ const DATA = /\.(csv|jsonl|ndjson)$/
 const FIRST_ROWS = 20
 const MOST_NAMED_BYTES = 16_000_000
 const MOST_COMPANION_CHARACTERS = 4_000_000
+const MOST_AT_COMMIT = 200
+const SHOW_WITHIN_MS = 5000
 
 export interface CommitInfo {
   commit: string | null
@@ -343,9 +346,36 @@ export class WorkingCopy {
     return linesOf(listed)
   }
 
+  /**
+   * Reads files as they are at a commit, at once: a plan is read in one go. Each is read a single time, and no more of
+   * them than anybody has: whoever writes a repository may name as many as fit.
+   */
+  readerAt(commit: string): (file: string) => string | undefined {
+    const texts = new Map<string, string | undefined>()
+    return (file) => {
+      if (!isInnerPath(file) || (texts.size >= MOST_AT_COMMIT && !texts.has(file))) return undefined
+      if (!texts.has(file)) texts.set(file, showAt(this.root, commit, file))
+      return texts.get(file)
+    }
+  }
+
   /** Text of a file at a commit; undefined when it was not there. */
   async readAt(file: string, commit: string): Promise<string | undefined> {
     return this.git.raw(['show', `${commit}:${file}`]).catch(() => undefined)
+  }
+}
+
+function showAt(root: string, commit: string, file: string): string | undefined {
+  try {
+    return execFileSync('git', ['show', `${commit}:${file}`], {
+      cwd: root,
+      encoding: 'utf8',
+      maxBuffer: MOST_NAMED_BYTES,
+      timeout: SHOW_WITHIN_MS,
+      stdio: ['ignore', 'pipe', 'ignore'],
+    })
+  } catch {
+    return undefined
   }
 }
 
