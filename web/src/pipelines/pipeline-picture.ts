@@ -108,7 +108,10 @@ export function untilWords(instant: string | null, now: number): string {
   return minutes < 1 ? 'next in a moment' : `next in ${lengthOf(60 * minutes)}`
 }
 
-/** The questions and runs of a pipeline elsewhere, as a shell asks them. */
+/**
+ * How a pipeline elsewhere runs the first stage and asks for the first admission, as a POSIX shell takes it. Names come
+ * from a repository: none of them may be more than a word of the command.
+ */
 export function commandsFor(
   { file, stages }: PipelineSummary,
   origin: string,
@@ -116,16 +119,24 @@ export function commandsFor(
   commit: string,
   isOnly: boolean,
 ): string[] {
-  const to = `--to ${origin}/p/${String(project)}`
-  const [asked] = stages.filter(({ isAdmission }) => isAdmission)
-  const [run] = stages.filter(({ plans }) => plans.length > 0)
-  const plans = (run?.plans ?? []).map((plan) => plan.file).join(' ')
+  const common = [`--commit ${shellWord(commit)}`, `--to ${shellWord(`${origin}/p/${String(project)}`)}`]
+  const run = stages.find(({ plans }) => plans.length > 0)
+  const asked = stages.find(({ isAdmission }) => isAdmission)
+  const command = (...parts: string[]) => parts.join(' \\\n  ')
   return [
-    ...(run === undefined ? [] : [`jolt-gate run \\\n  ${plans} \\\n  --commit ${commit} \\\n  ${to}`]),
+    ...(run === undefined
+      ? []
+      : [command('jolt-gate run', run.plans.map((plan) => shellWord(plan.file)).join(' '), ...common)]),
     ...(asked === undefined
       ? []
       : [
-          `jolt-gate admit --stage ${/\s/.test(asked.name) ? `"${asked.name}"` : asked.name} \\\n${isOnly ? '' : `  --pipeline ${file} \\\n`}  --commit ${commit} \\\n  ${to}`,
+          command(
+            `jolt-gate admit --stage ${shellWord(asked.name)}`,
+            ...(isOnly ? [] : [`--pipeline ${shellWord(file)}`]),
+            ...common,
+          ),
         ]),
   ]
 }
+
+const shellWord = (text: string): string => (/^[\w./:@-]+$/.test(text) ? text : `'${text.replaceAll("'", "'\\''")}'`)
