@@ -23,6 +23,9 @@ function filesOf(room: string, names: string): string[] {
   return names.split(' ').map((name) => `${room}/test/${name}.test.ts`)
 }
 
+const SERVER: Manner = { isAlone: true, isTogether: true, timeoutMs: 60_000 }
+const SECURITY = filesOf('server', 'security')
+
 const project = (
   name: string,
   include: string | readonly string[],
@@ -58,7 +61,9 @@ export default defineConfig({
       project('engine-untimed', UNTIMED.engine, { isAlone: true, timeoutMs: 60_000 }),
       project('cli', 'cli/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000, except: UNTIMED.cli }),
       project('cli-untimed', UNTIMED.cli, { isAlone: true, timeoutMs: 60_000 }),
-      project('server', 'server/test/**/*.test.ts', { isAlone: true, isTogether: true, timeoutMs: 60_000 }),
+      project('server', 'server/test/**/*.test.ts', { ...SERVER, except: SECURITY }),
+      // Beside the others: both take about as long then.
+      project('security', SECURITY, SERVER),
       project('e2e', 'e2e/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),
       // Speed is no matter of `npm test`: `npm run bench:pages`.
       project('pages-speed', 'bench/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),

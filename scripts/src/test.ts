@@ -1,5 +1,5 @@
 // `npm test`: every check; the last line counts what passed.
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { execa } from 'execa'
@@ -14,6 +14,17 @@ interface Step {
   report?: string
 }
 
+/** Of what Vitest writes, what is read here. */
+const REPORT = object({
+  numPassedTests: number().required(),
+  numFailedTests: number().required(),
+  testResults: array(
+    object({
+      assertionResults: array(object({ fullName: string().required(), status: string().required() })).required(),
+    }),
+  ).required(),
+})
+
 const reports = mkdtempSync(join(tmpdir(), 'jolt-gate-test-'))
 ensurePrograms(['git', 'mariadbd', 'chromium', 'fish', 'zsh'])
 
@@ -23,7 +34,7 @@ let failed = 0
 const faults: string[] = []
 // What measures no time goes in two lanes; what does has the machine for itself.
 await Promise.all([
-  inTurn([{ name: 'lint', command: ['eslint', '.'] }, testsOf('core')], 'at its end'),
+  inTurn([{ name: 'lint', command: ['eslint', '.'] }, testsOf('core'), testsOf('scripts')], 'at its end'),
   inTurn(
     [
       { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] },
@@ -31,7 +42,6 @@ await Promise.all([
       { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] },
       { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
       testsOf('web'),
-      testsOf('scripts'),
       testsOf('engine-untimed'),
       testsOf('cli-untimed'),
     ],
@@ -39,7 +49,10 @@ await Promise.all([
   ),
 ])
 await inTurn([testsOf('engine'), testsOf('cli')], 'as it comes')
-await Promise.all([inTurn([testsOf('server')], 'at its end'), inTurn([testsOf('e2e')], 'at its end')])
+await Promise.all([
+  inTurn([testsOf('server')], 'at its end'),
+  inTurn([testsOf('e2e'), testsOf('security')], 'at its end'),
+])
 rmSync(reports, { recursive: true, force: true })
 if (faults.length > 0) process.stdout.write(`\n# failed: ${faults.join('\n# failed: ')}\n`)
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
@@ -76,24 +89,11 @@ async function inTurn(steps: readonly Step[], shown: 'as it comes' | 'at its end
   }
 }
 
-/** Of what Vitest writes, what is read here. */
-const REPORT = object({
-  numPassedTests: number().required(),
-  numFailedTests: number().required(),
-  testResults: array(
-    object({
-      assertionResults: array(object({ fullName: string().required(), status: string().required() })).required(),
-    }),
-  ).required(),
-})
-
+/** What a report counts; undefined where none was written, since Vitest itself did not start. */
 function countsOf(file: string): { passed: number; failed: number; faults: string[] } | undefined {
-  try {
-    const report = REPORT.validateSync(JSON.parse(readFileSync(file, 'utf8')))
-    const tests = report.testResults.flatMap(({ assertionResults }) => assertionResults)
-    const faults = tests.filter(({ status }) => status === 'failed').map(({ fullName }) => fullName)
-    return { passed: report.numPassedTests, failed: report.numFailedTests, faults }
-  } catch {
-    return undefined
-  }
+  if (!existsSync(file)) return undefined
+  const report = REPORT.validateSync(JSON.parse(readFileSync(file, 'utf8')))
+  const tests = report.testResults.flatMap(({ assertionResults }) => assertionResults)
+  const faults = tests.filter(({ status }) => status === 'failed').map(({ fullName }) => fullName)
+  return { passed: report.numPassedTests, failed: report.numFailedTests, faults }
 }

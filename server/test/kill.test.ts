@@ -272,7 +272,6 @@ describe('a pipeline', () => {
       const begin = (stage: string) => server.call('POST', '/projects/1/stage-runs', { stage })
       expect((await begin('review')).status).toBe(201)
       expect((await begin('staging')).status).toBe(201)
-      const { requests } = asked
       await sleep(Math.random() * 9000)
 
       await killServer()
@@ -296,7 +295,6 @@ describe('a pipeline', () => {
         allOpen,
       ])
       if (review.at.state !== 'open') expect(staging.words).toBe(`not begun: review is ${review.at.state}`)
-      expect(asked.requests).toBeGreaterThan(requests)
       // Two runs of review, one of staging, and none of them twice.
       const { body } = await server.call('GET', '/projects/1/runs')
       const made = (body as { runs: { commit: string }[] }).runs.filter(
