@@ -25,7 +25,8 @@ const { copy, copied, isSupported } = useClipboard()
 }
 pre {
   margin: 0;
-  overflow-x: auto;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
   font-size: 12px;
   text-align: left;
 }
