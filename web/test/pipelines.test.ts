@@ -102,7 +102,7 @@ describe('a pipeline', () => {
   it('has the commands for a pipeline elsewhere, as a shell takes them', () => {
     expect(commandsFor(summary, 'http://127.0.0.1:7700', 1, 'b21f9c0', false)).toEqual([
       'jolt-gate run \\\n  plans/smoke.gate.yaml \\\n  --commit b21f9c0 \\\n  --to http://127.0.0.1:7700/p/1',
-      "jolt-gate admit --stage 'to production' \\\n  --pipeline pipelines/a.pipeline.yaml \\\n  --commit b21f9c0 \\\n  --to http://127.0.0.1:7700/p/1",
+      "jolt-gate admit \\\n  --stage 'to production' \\\n  --pipeline pipelines/a.pipeline.yaml \\\n  --commit b21f9c0 \\\n  --to http://127.0.0.1:7700/p/1",
     ])
   })
 

@@ -131,7 +131,8 @@ export function commandsFor(
       ? []
       : [
           command(
-            `jolt-gate admit --stage ${shellWord(asked.name)}`,
+            'jolt-gate admit',
+            `--stage ${shellWord(asked.name)}`,
             ...(isOnly ? [] : [`--pipeline ${shellWord(file)}`]),
             ...common,
           ),
