@@ -119,8 +119,14 @@ describe('a first plan', () => {
     await page.keyboard.insertText('  - p95 response time of ')
     // The page reads the text beside the typing: what is offered are the steps that it has read.
     await page.locator('.outline').getByText('home').waitFor()
-    await page.keyboard.press('Control+Space')
-    await page.locator('.cm-tooltip-autocomplete').getByText('"home"').click()
+    // What is offered goes when the page has read the text once more: it is asked for again, as a person would.
+    const offered = page.locator('.cm-tooltip-autocomplete').getByText('"home"')
+    const choose = async () => {
+      await page.keyboard.press('Control+Space')
+      await offered.click({ timeout: 2000 }).catch(() => undefined)
+      return editor().innerText()
+    }
+    await expect.poll(choose, { timeout: 30_000 }).toContain('time of "home"')
     await page.keyboard.insertText(' under 400 ms\n')
     await expect.poll(() => page.locator('.gate').count()).toBe(2)
     await commit('It must answer quickly')

@@ -75,8 +75,11 @@ export class StageRuns {
       if (this.isClosed) return
       const rows = await StageRunRow.findAll({ where: { state: { [Op.not]: 'ended' } }, order: [['askedAt', 'ASC']] })
       for (const row of rows)
-        await this.advanceOne(row).catch((error: unknown) => {
-          log.error({ err: error, stage: row.stage }, 'a stage could not go on; it is tried again with the next run')
+        await this.advanceOne(row).catch(async (error: unknown) => {
+          // Its file has errors now, say: it waits until that is mended.
+          if (error instanceof Problem) await say(row, error.message)
+          else
+            log.error({ err: error, stage: row.stage }, 'a stage could not go on; it is tried again with the next run')
         })
     }).catch((error: unknown) => {
       log.error({ err: error }, 'the stages could not be looked at')

@@ -53,6 +53,8 @@ export class Triggers {
             this.noteFault(id, error)
           },
         )
+      // A branch that has gone on, or consent in writing, may end what a stage waits for.
+      await this.stages.advance()
     }).catch((error: unknown) => {
       log.error({ err: error }, 'pushes and schedules could not be looked at')
     })
