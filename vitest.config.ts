@@ -16,7 +16,10 @@ interface Manner {
 
 /** Of the engine and the command what measures no time: it need not have the machine for itself. */
 const UNTIMED = {
-  engine: filesOf('engine', 'held network parts rehearsal reused-connection sandbox sender standards steps traces'),
+  engine: filesOf(
+    'engine',
+    'generator held http network parts rehearsal reused-connection run-view sandbox sender standards steps traces',
+  ),
   cli: filesOf('cli', 'admit cli install several'),
 }
 function filesOf(room: string, names: string): string[] {

@@ -34,14 +34,16 @@ let failed = 0
 const faults: string[] = []
 // What measures no time goes in two lanes; what does has the machine for itself.
 await Promise.all([
-  inTurn([{ name: 'lint', command: ['eslint', '.'] }, testsOf('core'), testsOf('scripts')], 'at its end'),
+  inTurn(
+    [{ name: 'lint', command: ['eslint', '.'] }, testsOf('core'), testsOf('scripts'), testsOf('web')],
+    'at its end',
+  ),
   inTurn(
     [
       { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] },
       { name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] },
       { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] },
       { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
-      testsOf('web'),
       testsOf('engine-untimed'),
       testsOf('cli-untimed'),
     ],
