@@ -96,6 +96,9 @@ describe('admit', () => {
     expect((await run('--commit', later)).code).toBe(0)
     expect((await admit('--commit', later)).code).toBe(1)
 
+    // On a branch alone it may be anybody's.
+    git(place.repository, 'fetch', '-q', checkout, 'main:loose')
+    expect((await admit('--commit', later)).stdout).toContain('neither the change nor on the default branch')
     git(place.repository, 'pull', '-q', '--ff-only', checkout, 'main')
 
     expect((await admit('--commit', later)).code).toBe(0)

@@ -1,5 +1,5 @@
 // Where changes stand at the stages of a pipeline, and whether they may go on: from runs that were really made.
-import { writeFileSync } from 'node:fs'
+import { existsSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
 import type { AdmissionAnswer, ChangeLine, PipelineSummary } from '@jolt-gate/core/api'
@@ -75,6 +75,17 @@ describe('admission', () => {
     expect((await admission(at)).verdict).toBe('shut')
   })
 
+  it('goes by when runs were made, and not by when they were handed in', async () => {
+    const at = commit('README.md', 'The booking service', 'Say it again')
+    const [early, late] = [await ran(), await ran()]
+    await RunRow.update({ verdict: 'shut' }, { where: { id: early } })
+    expect((await admission(at)).verdict).toBe('open')
+
+    await RunRow.update({ startedAt: new Date(Date.now() - 3_600_000) }, { where: { id: late } })
+
+    expect((await admission(at)).verdict).toBe('shut')
+  })
+
   it('is opened in writing by an administrator alone, which the audit log, the page and the answer say', async () => {
     const at = commit('README.md', 'Booking service.', 'Add a stop')
     const member = { name: 'Tove Berth', email: 'tove@larkholm.example', password: 'ten letters and more' }
@@ -127,13 +138,26 @@ describe('a pipeline', () => {
       ['staging', ''],
       ['production', 'admission'],
     ])
-    expect(changes.map(({ message }) => message)).toEqual(['Add a stop', 'Say more', 'first'])
-    expect(changes[2]).toMatchObject({ branch: 'main', who: 'T' })
-    expect(changes[2]?.stages.map(({ at, admission: asked }) => [at.state, asked?.verdict])).toEqual([
+    expect(changes.map(({ message }) => message)).toEqual(['Add a stop', 'Say it again', 'Say more', 'first'])
+    expect(changes[3]).toMatchObject({ branch: 'main', who: 'T' })
+    expect(changes[3]?.stages.map(({ at, admission: asked }) => [at.state, asked?.verdict])).toEqual([
       ['open', undefined],
       ['not run', 'open'],
     ])
     expect((await lines('&branch=none')).changes).toEqual([])
+  })
+
+  it('takes what a run calls its change as a commit, and never as an option of Git', async () => {
+    const written = join(place.folder, 'written')
+    const row = await RunRow.findOne({ where: { planFile: PLAN }, rejectOnEmpty: true })
+    const { commit: before } = row
+    await row.update({ commit: `--output=${written}` })
+
+    const { changes } = await lines()
+    await row.update({ commit: before })
+
+    expect(changes.map((line) => line.commit)).toContain(`--output=${written}`)
+    expect(existsSync(written)).toBe(false)
   })
 
   it('lets nothing through while its file has errors, and as long as a change of it is not committed', async () => {

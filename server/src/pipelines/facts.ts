@@ -66,7 +66,8 @@ function stageRunOf(row: RunRow, commit: string): StageRun {
     ...{ id, number, planFile, targetName, commit, branch, seconds, reasons, endedAtMs },
     verdict: state === 'ended' ? verdict : null,
     isWaiting: state === 'waiting',
-    askedAtMs: askedAt.getTime(),
+    // One that is handed in later is no later run.
+    askedAtMs: Math.min(askedAt.getTime(), row.startedAt?.getTime() ?? Infinity),
     unfit: row.unfit ?? null,
   }
 }

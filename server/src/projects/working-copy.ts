@@ -304,7 +304,7 @@ export class WorkingCopy {
   /** For each commit of `heads`, the first of `commits` (newest first) that it holds. */
   async holdersOf(commits: readonly string[], heads: readonly string[]): Promise<Map<string, string>> {
     const found = new Map<string, string>()
-    for (const head of heads.slice(0, 100)) {
+    for (const head of heads.filter((one) => COMMIT.test(one)).slice(0, 100)) {
       const held = await this.git.raw(['rev-list', '--max-count=2000', head]).catch(() => '')
       const ancestors = new Set(held.split('\n'))
       const holder = commits.find((commit) => ancestors.has(commit))
@@ -322,6 +322,7 @@ export class WorkingCopy {
 
   /** The commit that is meant by its first characters; undefined where there is none, or not one alone. */
   async commitOf(start: string): Promise<string | undefined> {
+    if (!COMMIT.test(start)) return undefined
     const found = await this.git.raw(['rev-parse', '--verify', '-q', `${start}^{commit}`]).catch(() => '')
     return found.trim() === '' ? undefined : found.trim()
   }
@@ -330,15 +331,21 @@ export class WorkingCopy {
     return (await this.commitOf(commit)) !== undefined
   }
 
+  /** Whether a commit is the one that these files stand at, or an ancestor of it. */
+  async isMerged(commit: string): Promise<boolean> {
+    return (await this.git.raw(['merge-base', commit, 'HEAD']).catch(() => '')).trim() === (await this.commitOf(commit))
+  }
+
   /** The ancestors of a commit, the nearest first; none where it is not known here. */
   async ancestorsOf(commit: string, most: number): Promise<string[]> {
+    if (!COMMIT.test(commit)) return []
     const listed = await this.git.raw(['rev-list', `--max-count=${String(most)}`, commit, '--']).catch(() => '')
     return listed.split('\n').filter((one) => one !== '' && one !== commit)
   }
 
   /** What is known of some commits; those that are not here are left out. */
   async commitsNamed(commits: readonly string[]): Promise<CommitLine[]> {
-    const known = commits.filter((commit) => /^[0-9a-f]{7,64}$/.test(commit))
+    const known = commits.filter((commit) => COMMIT.test(commit))
     if (known.length === 0) return []
     const listed = await this.git
       .raw(['log', '--no-walk=unsorted', '--ignore-missing', `--format=${LINE}`, ...known, '--'])
@@ -361,6 +368,7 @@ export class WorkingCopy {
 
   /** Text of a file at a commit; undefined when it was not there. */
   async readAt(file: string, commit: string): Promise<string | undefined> {
+    if (commit !== 'HEAD' && !COMMIT.test(commit)) return undefined
     return this.git.raw(['show', `${commit}:${file}`]).catch(() => undefined)
   }
 }
@@ -378,6 +386,9 @@ function showAt(root: string, commit: string, file: string): string | undefined 
     return undefined
   }
 }
+
+/** Whoever reports a run names its change: what is no commit could be an option. */
+const COMMIT = /^[0-9a-f]{7,64}$/
 
 /** How Git tells of a commit in one line. */
 const LINE = '%H%x00%aI%x00%an%x00%s'

@@ -7,8 +7,9 @@ import type { WorkingCopy } from '../projects/working-copy.js'
 import { isInnerPath } from '../projects/paths.js'
 import { partsOf, UNCOMMITTED } from '../runs/store.js'
 
-/** May be there later: it is asked again. */
-export const UNKNOWN_COMMIT = 'its plan is at a commit that this project does not have: pull or push it'
+/** May be otherwise later, once the commit is pulled or merged: it is asked again. */
+const UNKNOWN_COMMIT = 'its plan is at a commit that this project does not have: pull or push it'
+const UNMERGED = 'its plan is at a commit that is neither the change nor on the default branch: merge it'
 
 export type Texts = Readonly<Record<string, string>>
 
@@ -23,24 +24,34 @@ export function textsOf({ plan }: ReportedRun): Texts {
 
 /** Why a reported run counts for no stage, in words; null where it does. */
 export async function unfitnessOf(own: WorkingCopy, asked: ReportedRun, texts: Texts): Promise<string | null> {
-  const { dirty, scale, set, commit } = asked.plan
+  const { plan, change } = asked
+  const { dirty, scale, set, commit } = plan
   if (dirty) return UNCOMMITTED
   if (scale !== 1) return `it ran at scale ${String(scale)}`
   const changed = Object.keys(set)
   if (changed.length > 0) return `it ran with other values: ${changed.join(', ').slice(0, 200)}`
-  return commit === null ? 'its plan is in no Git repository' : differenceAt(own, commit, texts)
+  return commit === null
+    ? 'its plan is in no Git repository'
+    : differenceAt(own, { commit, change: change.commit }, texts)
 }
 
-/** Asks again of a run whose plan's commit was not known: it may have been pulled since. */
+/** Asks again of a run whose plan's commit was not here, or not merged: it may be by now. */
 export async function askFitnessAgain(own: WorkingCopy, row: RunRow): Promise<void> {
-  if (row.unfit !== UNKNOWN_COMMIT || row.planCommit == null) return
+  if ((row.unfit !== UNKNOWN_COMMIT && row.unfit !== UNMERGED) || row.planCommit == null) return
   const { texts } = await partsOf(row.id)
-  const unfit = texts == null ? row.unfit : await differenceAt(own, row.planCommit, texts)
+  const unfit =
+    texts == null ? row.unfit : await differenceAt(own, { commit: row.planCommit, change: row.commit }, texts)
   if (unfit !== row.unfit) await row.update({ unfit })
 }
 
-async function differenceAt(own: WorkingCopy, commit: string, texts: Texts): Promise<string | null> {
+/** A branch of one's own may hold a plan whose gates hold whatever happens: what counts is merged, or under test. */
+async function differenceAt(
+  own: WorkingCopy,
+  { commit, change }: { commit: string; change: string | null },
+  texts: Texts,
+): Promise<string | null> {
   if (!/^[0-9a-f]{7,64}$/.test(commit) || !(await own.hasCommit(commit))) return UNKNOWN_COMMIT
+  if (commit !== change && !(await own.isMerged(commit))) return UNMERGED
   for (const [path, known] of Object.entries(texts)) {
     const text = isInnerPath(path) ? await own.readAt(path, commit) : undefined
     if (text === undefined || fingerprint(text) !== known)
