@@ -53,26 +53,36 @@ export function urlTemplateFault(template: string): string | undefined {
   return brace === null ? undefined : `"${template}" is not a URI template (RFC 6570): check its braces`
 }
 
-export type UrlValues = Record<string, PrimitiveValue | PrimitiveValue[] | Record<string, PrimitiveValue>>
+type Composite = PrimitiveValue[] | Record<string, PrimitiveValue>
+export type UrlValues = Record<string, PrimitiveValue | Composite>
 
-/**
- * How RFC 6570, appendix A, joins the values of an expression; those that let reserved characters through are rarer.
- */
-const OPERATORS: Record<string, { first: string; separator: string; isNamed: boolean; ifEmpty: string }> = {
-  '': { first: '', separator: ',', isNamed: false, ifEmpty: '' },
-  '.': { first: '.', separator: '.', isNamed: false, ifEmpty: '' },
-  '/': { first: '/', separator: '/', isNamed: false, ifEmpty: '' },
-  ';': { first: ';', separator: ';', isNamed: true, ifEmpty: '' },
-  '?': { first: '?', separator: '&', isNamed: true, ifEmpty: '=' },
-  '&': { first: '&', separator: '&', isNamed: true, ifEmpty: '=' },
+/** How RFC 6570, appendix A, joins the values of an expression, and which characters it lets through. */
+interface Operator {
+  first: string
+  separator: string
+  isNamed: boolean
+  ifEmpty: string
+  encode: (text: string) => string
+}
+const plain = { isNamed: false, ifEmpty: '', encode: encodeUnreserved }
+const named = { isNamed: true, encode: encodeUnreserved }
+const OPERATORS: Record<string, Operator> = {
+  '': { first: '', separator: ',', ...plain },
+  '.': { first: '.', separator: '.', ...plain },
+  '/': { first: '/', separator: '/', ...plain },
+  ';': { first: ';', separator: ';', ifEmpty: '', ...named },
+  '?': { first: '?', separator: '&', ifEmpty: '=', ...named },
+  '&': { first: '&', separator: '&', ifEmpty: '=', ...named },
+  '+': { first: '', separator: ',', ...plain, encode: encodeReserved },
+  '#': { first: '#', separator: ',', ...plain, encode: encodeReserved },
 }
 type Expand = (values: UrlValues) => string
 
 /**
- * Compiles a URL template; the returned function escapes the values as RFC 6570 says.
+ * Compiles a URL template; the returned function escapes the values as RFC 6570 says, for any values.
  *
- * Texts and numbers in plain expressions, which are nearly all that a load sends, take a short way of our own: the
- * library would be the dearest part of a request. Lists, maps, modifiers and reserved expansion are the library's.
+ * Texts and numbers, which are nearly all that a load sends, take a short way of our own: the library would be the
+ * dearest part of a request, and its prefixes cut a character in two. Lists and maps are the library's.
  */
 export function compileUrl(template: string): Expand {
   if (!template.includes('{')) return () => template
@@ -81,7 +91,7 @@ export function compileUrl(template: string): Expand {
   for (const match of template.matchAll(/\{([+#./;?&]?)([^{}]*)\}/g)) {
     if (match.index > last) pieces.push(template.slice(last, match.index))
     last = match.index + match[0].length
-    pieces.push(compileExpression(match[0], match[1] ?? '', (match[2] ?? '').split(',')))
+    pieces.push(compileExpression(match[1] ?? '', (match[2] ?? '').split(',')))
   }
   if (last < template.length) pieces.push(template.slice(last))
   return (values) => {
@@ -91,36 +101,74 @@ export function compileUrl(template: string): Expand {
   }
 }
 
-function compileExpression(written: string, operator: string, names: string[]): Expand {
-  const library = parseTemplate(written)
-  const rules = OPERATORS[operator]
-  if (rules === undefined || names.some((name) => /[*:]/.test(name))) return (values) => library.expand(values)
-  const { first, separator, isNamed, ifEmpty } = rules
+function compileExpression(operator: string, variables: string[]): Expand {
+  const { first, separator, isNamed, ifEmpty, encode } = OPERATORS[operator] ?? { ...plain, first: '', separator: ',' }
+  const parts = variables.map((variable) => {
+    const [, name = variable, length] = /^(.*?)(?:\*|:(\d+))?$/.exec(variable) ?? []
+    return {
+      name,
+      most: length === undefined ? undefined : Number(length),
+      library: parseTemplate(`{${operator}${variable}}`),
+    }
+  })
   return (values) => {
     let made = ''
     let isFirst = true
-    for (const name of names) {
+    for (const { name, most, library } of parts) {
       const value = values[name]
       if (value === undefined || value === null) continue
-      if (typeof value === 'object') return library.expand(values)
-      const text = encodeUnreserved(String(value))
-      made += isFirst ? first : separator
-      made += !isNamed ? text : text === '' ? name + ifEmpty : `${name}=${text}`
+      let text: string
+      if (typeof value === 'object') {
+        const expanded = library.expand({ [name]: wellFormed(value) })
+        if (expanded === '' && !hasMembers(value)) continue
+        text = expanded.slice(first.length)
+      } else {
+        text = encode(most === undefined ? String(value) : prefix(String(value), most))
+        if (isNamed) text = text === '' ? name + ifEmpty : `${name}=${text}`
+      }
+      made += (isFirst ? first : separator) + text
       isFirst = false
     }
     return made
   }
 }
 
+/** RFC 6570, section 2.4.1, counts characters of Unicode, not their halves. */
+function prefix(text: string, most: number): string {
+  return text.length <= most ? text : Array.from(text).slice(0, most).join('')
+}
+
+/** RFC 6570, section 3.2.1: a list or map without members is undefined. */
+function hasMembers(value: Composite): boolean {
+  return Object.values(value).some((member) => member !== null)
+}
+
+function wellFormed(value: Composite): Composite {
+  const whole = (member: PrimitiveValue) => (typeof member === 'string' ? withoutHalves(member) : member)
+  if (Array.isArray(value)) return value.map(whole)
+  return Object.fromEntries(Object.entries(value).map(([name, member]) => [withoutHalves(name), whole(member)]))
+}
+
 const UNRESERVED = /^[A-Za-z0-9._~-]*$/
 
-/**
- * All but the unreserved characters of RFC 3986, section 2.3, percent-encoded; half a surrogate pair is no character.
- */
+/** Half a surrogate pair is no character, and no URL can hold it. */
+function withoutHalves(text: string): string {
+  return text.replaceAll(/\p{Surrogate}/gu, '\ufffd')
+}
+
+/** All but the unreserved characters of RFC 3986, section 2.3, percent-encoded. */
 export function encodeUnreserved(text: string): string {
   if (UNRESERVED.test(text)) return text
-  return encodeURIComponent(text.replaceAll(/\p{Surrogate}/gu, '\ufffd')).replaceAll(
+  return encodeURIComponent(withoutHalves(text)).replaceAll(
     /[!'()*]/g,
     (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`,
   )
+}
+
+/** RFC 6570, section 3.2.3: reserved characters and percent-encoded triplets pass as they are. */
+function encodeReserved(text: string): string {
+  return withoutHalves(text)
+    .split(/(%[\da-f]{2})/i)
+    .map((part, index) => (index % 2 === 1 ? part : encodeURI(part).replaceAll('%5B', '[').replaceAll('%5D', ']')))
+    .join('')
 }

@@ -126,13 +126,7 @@ export function compileUrlTemplate(template: string, lookup: Lookup): (frame: Fr
       if (value === undefined) return undefined
       values[name] = urlValue(value)
     }
-    try {
-      return expand(values)
-    } catch (error) {
-      // A prefix may cut a character in two, which no URL can hold.
-      if (error instanceof URIError) return undefined
-      throw error
-    }
+    return expand(values)
   }
 }
 
