@@ -279,9 +279,10 @@ describe('from the keyboard', () => {
     await page.getByRole('button', { name: 'Run', exact: true }).waitFor()
     await tabTo(/^Run$/)
     await page.keyboard.press('Enter')
+    // Which verdict it is depends on the host; that it is read, and is one, does not.
     await expect
       .poll(() => page.locator('.verdict .title').innerText(), { timeout: 60_000 })
-      .toMatch(/Open \(passed\)|Void \(inconclusive\)/)
+      .toMatch(/Open \(passed\)|Shut \(failed\)|Void \(inconclusive\)/)
   })
 
   it('finds a step of a plan, does what is asked, and lists the shortcuts', async () => {

@@ -20,7 +20,13 @@ const REPORT = object({
   numFailedTests: number().required(),
   testResults: array(
     object({
-      assertionResults: array(object({ fullName: string().required(), status: string().required() })).required(),
+      assertionResults: array(
+        object({
+          fullName: string().required(),
+          status: string().required(),
+          failureMessages: array(string().required()).default([]),
+        }),
+      ).required(),
     }),
   ).required(),
 })
@@ -96,6 +102,15 @@ function countsOf(file: string): { passed: number; failed: number; faults: strin
   if (!existsSync(file)) return undefined
   const report = REPORT.validateSync(JSON.parse(readFileSync(file, 'utf8')))
   const tests = report.testResults.flatMap(({ assertionResults }) => assertionResults)
-  const faults = tests.filter(({ status }) => status === 'failed').map(({ fullName }) => fullName)
+  const faults = tests
+    .filter(({ status }) => status === 'failed')
+    .map(({ fullName, failureMessages }) => [fullName, ...reasonOf(failureMessages)].join('\n  '))
   return { passed: report.numPassedTests, failed: report.numFailedTests, faults }
+}
+
+/** The first lines of what a test said, and where in our own code it said it. */
+function reasonOf(messages: readonly string[]): string[] {
+  const lines = messages.join('\n').split('\n')
+  const place = lines.find((line) => /^\s+at .*\.test\.ts/.test(line))
+  return [...lines.slice(0, 12), ...(place === undefined ? [] : [place])].map((line) => line.slice(0, 300))
 }
