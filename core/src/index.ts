@@ -128,6 +128,7 @@ export {
 export { junitOf } from './report/junit.js'
 export { markdownOf } from './report/markdown.js'
 export { csvField, csvOf } from './report/csv.js'
+export { badgeOf, type Badge } from './report/badge.js'
 export { htmlOf } from './report/html.js'
 export { readResult, RESULT, type Calibration, type OnceResult, type RunResult } from './judge/result-schema.js'
 export { base64OfBytes, bytesOfBase64 } from './numbers/base64.js'

@@ -3,6 +3,7 @@ import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import express, { type Express } from 'express'
 import helmet from 'helmet'
+import { badgeRoutes, publicBadgeRoutes } from './badges/routes.js'
 import { gitRemote } from './git/http-backend.js'
 import type { RemoteStore } from './git/remotes.js'
 import { gitRoutes } from './git/routes.js'
@@ -26,6 +27,9 @@ import type { Asker } from './runs/ask.js'
 import type { RunQueue } from './runs/queue.js'
 import { runRoutes } from './runs/routes.js'
 import { trendRoutes } from './trends/routes.js'
+import { pushRoutes, webhookRoutes } from './webhooks/routes.js'
+import type { Signing } from './webhooks/signing.js'
+import type { Webhooks } from './webhooks/webhooks.js'
 import { targetRoutes } from './targets/routes.js'
 import type { SecretStore } from './targets/secrets.js'
 
@@ -34,6 +38,8 @@ export interface AppOptions extends PeopleOptions {
   reported: ReportedRuns
   ask: Asker
   stages: StageRuns
+  webhooks: Webhooks
+  signing: Signing
   watch: ProjectWatch
   secrets: SecretStore
   remotes: RemoteStore
@@ -86,6 +92,8 @@ export function createApp(options: AppOptions): Express {
   })
   api.use(findVisitor)
   api.use(sharedRoutes(queue, reported))
+  api.use(pushRoutes(options.signing))
+  api.use(publicBadgeRoutes())
   api.use(sessionRoutes(options))
   api.use(peopleRoutes())
   api.use(projectRoutes(projectsFolder, options.watch, remotes))
@@ -96,6 +104,8 @@ export function createApp(options: AppOptions): Express {
   api.use(reportedRoutes(reported))
   api.use(trendRoutes())
   api.use(pipelineRoutes(options.stages))
+  api.use(webhookRoutes(options.webhooks, options.signing))
+  api.use(badgeRoutes())
   api.use(readingRoutes(queue))
   api.use(liveRoutes())
   api.use(noSuchRoute)

@@ -19,6 +19,8 @@ import { addRecordedRuns } from './runs/recorded.js'
 import { RunQueue } from './runs/queue.js'
 import type { SealKey } from './targets/seal.js'
 import { SecretStore } from './targets/secrets.js'
+import { Signing } from './webhooks/signing.js'
+import { Webhooks } from './webhooks/webhooks.js'
 
 export type { ProviderOptions } from './people/provider.js'
 export { sealKeyFrom, type SealKey } from './targets/seal.js'
@@ -49,6 +51,8 @@ export interface ServerOptions {
   /** A file of runs that the first of these projects has from its start, where it has none. */
   recordedRuns?: string | undefined
   provider?: ProviderOptions | undefined
+  /** Before each further attempt of a delivery. */
+  deliveryWaitsMs?: readonly number[]
 }
 
 export interface JoltServer {
@@ -75,6 +79,8 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   const secrets = new SecretStore(options.sealKey)
   const ask = askerOf(secrets)
   const stages = new StageRuns(queue, ask)
+  const signing = new Signing(options.sealKey)
+  const webhooks = new Webhooks(signing, options.deliveryWaitsMs)
   const setupCode = (await PersonRow.count()) === 0 ? newSetupCode() : undefined
   const { listen = '127.0.0.1', tls, isBehindProxy = false } = options
   const app = createApp({
@@ -82,6 +88,8 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
     reported,
     ask,
     stages,
+    webhooks,
+    signing,
     watch,
     secrets,
     remotes: new RemoteStore(options.sealKey),
@@ -110,11 +118,15 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   await stages.resume()
   const triggers = new Triggers(stages)
   void triggers.look()
+  const [host] = options.hosts ?? []
+  const here = `${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`
+  webhooks.follow(`${tls !== undefined || isBehindProxy ? 'https' : 'http'}://${host ?? here}`)
   return {
     setupCode,
-    origin: `${tls === undefined ? 'http' : 'https'}://${listen === '0.0.0.0' ? '127.0.0.1' : listen}:${String(port)}`,
+    origin: `${tls === undefined ? 'http' : 'https'}://${here}`,
     async stop() {
       stopDeleting()
+      await webhooks.close()
       await triggers.close()
       await stages.close()
       reported.close()

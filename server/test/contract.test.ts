@@ -161,6 +161,22 @@ function examples(): [Name, () => Example][] {
     ['saveView', () => ({ params: project, body: { name: 'Pool', lanes: 'load,time', planFile: PLAN } })],
     ['views', () => ({ params: project })],
     ['removeView', () => ({ params: { ...project, view: idOf('saveView') } })],
+    ['addWebhook', () => ({ params: project, body: { url: place.ferries.origin, events: ['run.verdict'] } })],
+    ['webhooks', () => ({ params: project })],
+    ['testWebhook', () => ({ params: { ...project, webhook: webhookId() } })],
+    ['deliveries', () => ({ params: project })],
+    ['delivery', () => ({ params: { ...project, delivery: idOf('testWebhook') } })],
+    ['sendAgain', () => ({ params: { ...project, delivery: idOf('testWebhook') } })],
+    ['pauseWebhook', () => ({ params: { ...project, webhook: webhookId() }, body: { isPaused: true } })],
+    ['removeWebhook', () => ({ params: { ...project, webhook: webhookId() } })],
+    ['addPushSource', () => ({ params: project, body: { repository: 'booking' } })],
+    ['pushed', () => ({ params: project, body: { repository: 'booking', ref: 'main', commit: '1'.repeat(40) } })],
+    ['removePushSource', () => ({ params: { ...project, source: sourceId() } })],
+    ['publishBadges', () => ({ params: project, body: { isPublic: true } })],
+    ['badges', () => ({ params: project })],
+    ['badge', () => ({ params: { key: badgeKey() }, query: { plan: PLAN } })],
+    ['setBudget', () => ({ params: project, body: { runsADay: 1000, minutesADay: null } })],
+    ['budget', () => ({ params: project })],
     ['setRetention', () => ({ params: project, body: { rule: 'keep 90 days' } })],
     ['retention', () => ({ params: project })],
     ['deleteRuns', () => ({ params: project, body: { runs: [idOf('startRun')] } })],
@@ -174,6 +190,7 @@ const REFUSALS: Partial<Record<Name, string>> = {
   approve: 'PROVEN',
   stopRun: 'ENDED',
   pauseSchedule: 'NO_SCHEDULE',
+  pushed: 'BAD_SIGNATURE',
 }
 
 const REPORTED = 'reported12'
@@ -196,6 +213,9 @@ const TARGET = 'targets/other.target.yaml'
 const originOf = () => `origin: ${place.ferries.origin}\nsecrets: [user]\n`
 const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString()
 const idOf = (name: Name) => String((seen.get(name) as { id: unknown }).id)
+const webhookId = () => String((seen.get('addWebhook') as { webhook: { id: number } }).webhook.id)
+const sourceId = () => String((seen.get('addPushSource') as { source: { id: number } }).source.id)
+const badgeKey = () => String((seen.get('publishBadges') as { badgeKey: unknown }).badgeKey)
 const tokenOf = (name: Name) => String((seen.get(name) as { token: unknown }).token)
 const textOf = () => (seen.get('plan') as { text: string }).text
 const commitOf = () => (seen.get('history') as { commits: { commit: string }[] }).commits[0]?.commit ?? ''

@@ -20,13 +20,16 @@ const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-kill-'))
 const repository = join(folder, 'larkholm')
 const socket = join(folder, 'database.sock')
 /** What the target was asked for: each setup gives a ticket, which its teardown hands back. */
-const asked = { setups: 0, requests: 0, returned: [] as string[] }
+const asked = { setups: 0, requests: 0, returned: [] as string[], told: new Set<string>() }
 const target = createServer((request, response) => {
   const { pathname, searchParams } = new URL(request.url ?? '/', 'http://target')
   if (pathname === '/ticket') response.end(JSON.stringify({ ticket: `ticket-${String(++asked.setups)}` }))
   else if (pathname === '/return') {
     asked.returned.push(searchParams.get('ticket') ?? '')
     response.end('thanks')
+  } else if (pathname === '/events') {
+    asked.told.add(String(request.headers['webhook-id']))
+    response.end()
   } else {
     asked.requests++
     response.end('{}')
@@ -70,6 +73,8 @@ stages:
   git(repository, 'commit', '-qm', 'first')
   await openDatabase()
   server = await serve()
+  const webhook = { url: `${origin}/events`, events: ['run.verdict'] }
+  expect((await server.call('POST', '/projects/1/webhooks', webhook)).status).toBe(201)
 })
 afterAll(async () => {
   server.process.kill('SIGTERM')
@@ -108,7 +113,10 @@ async function openDatabase(): Promise<void> {
 async function serve(): Promise<Served> {
   const main = fileURLToPath(new URL('../src/main.ts', import.meta.url))
   const where = ['--socket', socket, '--runs-folder', join(folder, 'runs'), '--project', repository, '--demo']
-  const child = spawn(process.execPath, [...FROM_SOURCES, main, ...where], { stdio: ['ignore', 'pipe', 'ignore'] })
+  const child = spawn(process.execPath, [...FROM_SOURCES, main, ...where], {
+    stdio: ['ignore', 'pipe', 'ignore'],
+    env: { ...process.env, JOLT_GATE_KEY: 'a key for the tests, 32 characters long' },
+  })
   const origin = await new Promise<string>((resolve, reject) => {
     createInterface({ input: child.stdout }).on('line', (line) => {
       const found = /answers at (\S+)/.exec(line)?.[1]
@@ -297,10 +305,13 @@ describe('a pipeline', () => {
       if (review.at.state !== 'open') expect(staging.words).toBe(`not begun: review is ${review.at.state}`)
       // Two runs of review, one of staging, and none of them twice.
       const { body } = await server.call('GET', '/projects/1/runs')
-      const made = (body as { runs: { commit: string }[] }).runs.filter(
+      const made = (body as { runs: { id: string; verdict: string; commit: string }[] }).runs.filter(
         ({ commit }) => commit === git(repository, 'rev-parse', 'HEAD'),
       )
       expect(made.length).toBeLessThanOrEqual(3)
+      // And whoever listens has heard of each.
+      const events = made.map(({ id, verdict }) => `run.verdict/${id}/${verdict}`)
+      await expect.poll(() => events.filter((event) => !asked.told.has(event)), { timeout: 20_000 }).toEqual([])
     },
   )
 })

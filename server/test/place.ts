@@ -54,6 +54,7 @@ export async function startPlace(isDemo = true) {
     projectsFolder: join(folder, 'projects'),
     runsFolder: join(folder, 'runs'),
     sealKey: { key: Buffer.alloc(32, 7) },
+    deliveryWaitsMs: [200, 300],
     isDemo,
   })
   return {

@@ -60,6 +60,12 @@ export const router = createRouter({
       meta: { area: 'pipelines' },
     },
     {
+      path: '/p/:project(\\d+)/integrations',
+      name: 'integrations',
+      component: () => import('./integrations/IntegrationsPage.vue'),
+      meta: { area: 'pipelines' },
+    },
+    {
       path: '/p/:project(\\d+)/targets',
       name: 'targets',
       component: () => import('./targets/TargetsPage.vue'),

@@ -1,5 +1,7 @@
 // The contract of the API: every request and answer, declared once. The server checks what it is asked and describes
 // itself by it; pages have their types from it.
+import { BADGE_ROUTES } from './badges.js'
+import { BUDGET_ROUTES } from './budget.js'
 import { LIVE_ROUTES } from './live.js'
 import { PEOPLE_ROUTES } from './people.js'
 import { PIPELINE_ROUTES } from './pipelines.js'
@@ -11,6 +13,7 @@ import { json, ownType, route } from './route.js'
 import { RUN_ROUTES } from './runs.js'
 import { TARGET_ROUTES } from './targets.js'
 import { TREND_ROUTES } from './trends.js'
+import { WEBHOOK_ROUTES } from './webhooks.js'
 
 export const ROUTES = {
   ...PEOPLE_ROUTES,
@@ -22,6 +25,9 @@ export const ROUTES = {
   ...READING_ROUTES,
   ...REPORTED_ROUTES,
   ...PIPELINE_ROUTES,
+  ...WEBHOOK_ROUTES,
+  ...BADGE_ROUTES,
+  ...BUDGET_ROUTES,
   ...LIVE_ROUTES,
   description: route({
     method: 'GET',
@@ -34,6 +40,8 @@ export const ROUTES = {
 }
 
 export * from './problem.js'
+export * from './badges.js'
+export * from './budget.js'
 export * from './route.js'
 export * from './people.js'
 export * from './pipelines.js'
@@ -45,3 +53,4 @@ export * from './runs.js'
 export * from './live.js'
 export * from './targets.js'
 export * from './trends.js'
+export * from './webhooks.js'

@@ -9,7 +9,13 @@ export type Need = 'nobody' | 'read' | 'write' | 'run' | 'report' | 'admin'
 
 /** Types of answers that are no JSON. */
 export type TextType =
-  'application/xml' | 'text/markdown' | 'text/html' | 'text/csv' | 'text/event-stream' | 'application/x-ndjson'
+  | 'application/xml'
+  | 'text/markdown'
+  | 'text/html'
+  | 'text/csv'
+  | 'text/event-stream'
+  | 'application/x-ndjson'
+  | 'image/svg+xml'
 
 export interface Route {
   method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE'

@@ -9,6 +9,7 @@ import { notes } from './notes.js'
 import { stageRuns } from './stage-runs.js'
 import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
+import { webhooks } from './webhooks.js'
 import { outdatedGate, toFirstEdition, toSecondEdition } from './second-edition.js'
 
 const text = (length: number) => ({ type: DataTypes.STRING(length), allowNull: false })
@@ -335,4 +336,5 @@ export const MIGRATIONS: readonly Migration[] = [
   reported,
   pipelines,
   stageRuns,
+  webhooks,
 ]

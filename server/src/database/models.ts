@@ -5,14 +5,17 @@ import { definePipelines } from './models/pipelines.js'
 import { defineProjects } from './models/projects.js'
 import { defineReading } from './models/reading.js'
 import { defineRuns } from './models/runs.js'
+import { defineWebhooks } from './models/webhooks.js'
 
 export * from './models/people.js'
 export * from './models/pipelines.js'
 export * from './models/projects.js'
 export * from './models/reading.js'
 export * from './models/runs.js'
+export * from './models/webhooks.js'
 
 /** Binds all models to a connection. */
 export function defineModels(sequelize: Sequelize): void {
-  for (const define of [defineProjects, defineRuns, defineReading, definePeople, definePipelines]) define(sequelize)
+  for (const define of [defineProjects, defineRuns, defineReading, definePeople, definePipelines, defineWebhooks])
+    define(sequelize)
 }

@@ -1,7 +1,7 @@
 // What is known of changes: the runs made for them, and consents in writing.
 import type { Approval, ChangeUnderTest, Pipeline, StageRun } from '@jolt-gate/core'
 import { Op, fn, col } from 'sequelize'
-import { StageApprovalRow, RunRow } from '../database/models.js'
+import { PushRow, StageApprovalRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { askFitnessAgain } from '../reported/fitness.js'
@@ -105,8 +105,9 @@ export interface LastChange {
 }
 
 /**
- * The changes of a pipeline, the newest first: those that were run last with one of its plans, those that somebody has
- * opened a stage for, and the one that the project's own files stand at.
+ * The changes of a pipeline, the newest first: those that were run last with one of its plans, those that were pushed
+ * to repositories elsewhere, those that somebody has opened a stage for, and the one that the project's own files
+ * stand at.
  */
 export async function lastChanges(
   projectId: number,
@@ -119,6 +120,9 @@ export async function lastChanges(
   const add = (more: LastChange) => {
     if (!changes.some(({ commit }) => commit === more.commit)) changes.push(more)
   }
+  const told = { projectId, ...(branch === undefined ? {} : { branch }) }
+  for (const { commit, branch: of, at } of await PushRow.findAll({ where: told, order: [['id', 'DESC']], limit: most }))
+    add({ commit, branch: of, at })
   const head = await own.head()
   const [tip] = head.commit === null ? [] : await own.commitsNamed([head.commit])
   if (tip !== undefined && (branch === undefined || branch === head.branch))

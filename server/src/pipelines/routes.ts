@@ -8,6 +8,7 @@ import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
+import { pushesNamed } from '../webhooks/pushes.js'
 import { admissionFor, lineOf, scheduleOf, summaryOf } from './answers.js'
 import { changeOf, factsOf, fullCommit, lastChanges } from './facts.js'
 import { pipelineOf, pipelinesOf, readingOf } from './files.js'
@@ -35,7 +36,8 @@ export function pipelineRoutes(stages: StageRuns): Router {
     if (hasErrors) return { ...summary, changes: [] }
     const changes = await lastChanges(project.id, own, pipeline, branch, MOST_CHANGES)
     const commits = changes.map(({ commit }) => commit)
-    const [facts, named] = [await factsOf(project.id, own, pipeline, commits), await own.commitsNamed(commits)]
+    const facts = await factsOf(project.id, own, pipeline, commits)
+    const named = [...(await own.commitsNamed(commits)), ...(await pushesNamed(project.id, commits))]
     const nowMs = Date.now()
     const begun = await StageRunRow.findAll({ where: { ...of, commit: commits }, order: [['askedAt', 'DESC']] })
     const lines = []

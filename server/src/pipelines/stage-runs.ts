@@ -11,6 +11,7 @@ import { CHANGES } from '../live/changes.js'
 import { WorkingCopy } from '../projects/working-copy.js'
 import type { Asker } from '../runs/ask.js'
 import type { RunQueue } from '../runs/queue.js'
+import { tipElsewhere } from '../webhooks/pushes.js'
 import { changeOf, factsOf } from './facts.js'
 import { pipelineOf } from './files.js'
 
@@ -26,6 +27,8 @@ export interface NewStageRun {
   by: string
   /** Of a schedule. */
   dueAt?: Date
+  /** Of a push to a repository elsewhere: which. */
+  sourceId?: number
 }
 
 export class StageRuns {
@@ -53,7 +56,7 @@ export class StageRuns {
   }
 
   /** Begins a stage for a change; it waits until what comes before it is open. */
-  async begin({ pipeline, stage, dueAt, ...asked }: NewStageRun): Promise<StageRunRow> {
+  async begin({ pipeline, stage, dueAt, sourceId, ...asked }: NewStageRun): Promise<StageRunRow> {
     const { projectId } = asked
     if ((await StageRunRow.count({ where: { projectId, state: 'waiting' } })) >= MOST_WAITING)
       throw new Problem(409, 'QUEUE_FULL', `${String(MOST_WAITING)} stages are waiting already`)
@@ -62,7 +65,7 @@ export class StageRuns {
       id: newId(),
       ...{ pipeline: pipeline.file, stage: stage.name, plans: stage.plans, baselineBranch: stage.baselineBranch },
       ...{ state: 'waiting', verdict: null, words: '', askedAt: new Date() },
-      ...{ dueAt: dueAt ?? null, startedAt: null, endedAt: null },
+      ...{ sourceId: sourceId ?? null, dueAt: dueAt ?? null, startedAt: null, endedAt: null },
     })
     CHANGES.emit('project', projectId)
     void this.advance()
@@ -107,9 +110,12 @@ export class StageRuns {
       await end(row, null, `not begun: ${row.pipeline} has no stage "${row.stage}" any more`)
       return false
     }
-    const tip = (await own.tips()).find(({ branch }) => branch === row.branch)
-    if (row.branch !== null && tip?.commit !== row.commit) {
-      await end(row, null, goneWords(row, tip?.commit))
+    const tip =
+      row.sourceId === null
+        ? (await own.tips()).find(({ branch }) => branch === row.branch)?.commit
+        : await tipElsewhere(row.sourceId, row.branch)
+    if (row.branch !== null && tip !== row.commit) {
+      await end(row, null, goneWords(row, tip))
       return false
     }
     const before = pipeline.stages.find(({ name }) => name === stage.after)
@@ -135,7 +141,7 @@ export class StageRuns {
   private async start(row: StageRunRow, plan: string, target: string): Promise<void> {
     try {
       const asked = await this.ask(String(row.projectId), plan, target, row.branch ?? undefined, row.id)
-      const { commit } = asked.head
+      const { commit } = asked.change
       if (commit !== row.commit) {
         await end(row, null, goneWords(row, commit))
         return
@@ -146,7 +152,7 @@ export class StageRuns {
       CHANGES.emit('project', row.projectId)
     } catch (error) {
       if (!(error instanceof Problem)) throw error
-      if (error.code === 'QUEUE_FULL') await say(row, error.message)
+      if (error.code === 'QUEUE_FULL' || error.code === 'BUDGET') await say(row, error.message)
       else await end(row, 'void', `not begun: ${error.message}`)
     }
   }

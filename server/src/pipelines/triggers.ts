@@ -3,12 +3,12 @@
 import pLimit from 'p-limit'
 import { nextTime, type Pipeline, type Stage } from '@jolt-gate/core'
 import { Op } from 'sequelize'
-import { BranchTipRow, ProjectRow, ScheduleRow, StageRunRow } from '../database/models.js'
+import { BranchTipRow, ProjectRow, PushRow, PushSourceRow, ScheduleRow, StageRunRow } from '../database/models.js'
 import { log } from '../http/log.js'
 import { CHANGES } from '../live/changes.js'
 import { WorkingCopy } from '../projects/working-copy.js'
 import { pipelinesOf } from './files.js'
-import type { NewStageRun, StageRuns } from './stage-runs.js'
+import type { StageRuns } from './stage-runs.js'
 
 const LOOK_EVERY_MS = 20_000
 const SETTLED_MS = 300
@@ -71,21 +71,41 @@ export class Triggers {
     const own = await WorkingCopy.open(path)
     const moved = await movedBranches(projectId, own)
     const pipelines = (await pipelinesOf(own)).filter(({ hasErrors }) => !hasErrors).map(({ pipeline }) => pipeline)
-    for (const { branch, commit } of moved)
-      for (const [pipeline, stage] of stagesOf(pipelines))
-        if (stage.begins.kind === 'push' && (stage.begins.branch === null || stage.begins.branch === branch))
-          await this.beginPushed({ projectId, pipeline, stage, commit, branch })
+    for (const tip of moved) await this.beginPushed(projectId, pipelines, tip, `push to ${tip.branch}`)
+    for (const push of await PushRow.findAll({ where: { projectId, isBegun: false }, order: [['id', 'ASC']] })) {
+      const source = await PushSourceRow.findByPk(push.sourceId)
+      const by = `push to ${push.branch} of ${source?.repository ?? 'a repository elsewhere'}`
+      await this.beginPushed(projectId, pipelines, push, by)
+      await push.update({ isBegun: true })
+    }
     await this.followSchedules(projectId, own, pipelines, nowMs)
     // Only now: had the server been killed before, the branches would have moved again.
     await keepTips(projectId, moved)
   }
 
-  private async beginPushed(asked: Omit<NewStageRun, 'cause' | 'by' | 'dueAt'>): Promise<void> {
-    const { projectId, pipeline, stage, commit, branch } = asked
-    const where = { projectId, pipeline: pipeline.file, stage: stage.name, commit, branch, cause: 'push' }
-    // It was begun already, and the server was killed before it could keep where the branch stands.
-    if ((await StageRunRow.count({ where })) > 0) return
-    await this.stages.begin({ ...asked, cause: 'push', by: `push to ${branch ?? ''}` })
+  private async beginPushed(
+    projectId: number,
+    pipelines: readonly Pipeline[],
+    { branch, commit, sourceId }: Tip,
+    by: string,
+  ): Promise<void> {
+    for (const [pipeline, stage] of stagesOf(pipelines)) {
+      if (stage.begins.kind !== 'push' || (stage.begins.branch ?? branch) !== branch) continue
+      const where = { projectId, pipeline: pipeline.file, stage: stage.name, commit, branch, cause: 'push' }
+      // It was begun already, and the server was killed before it could keep where the branch stands.
+      if ((await StageRunRow.count({ where })) > 0) continue
+      const of = sourceId === undefined ? {} : { sourceId }
+      await this.stages.begin({
+        ...of,
+        projectId,
+        pipeline,
+        stage,
+        commit,
+        branch,
+        cause: 'push',
+        by: by.slice(0, 200),
+      })
+    }
   }
 
   private async followSchedules(
@@ -158,6 +178,8 @@ function* stagesOf(pipelines: readonly Pipeline[]): Generator<[Pipeline, Stage]>
 interface Tip {
   branch: string
   commit: string
+  /** Of a repository elsewhere. */
+  sourceId?: number
 }
 
 /** Branches that stand elsewhere than when they were looked at last; of a project that is new, none. */
@@ -172,5 +194,5 @@ async function movedBranches(projectId: number, own: WorkingCopy): Promise<Tip[]
 }
 
 async function keepTips(projectId: number, tips: readonly Tip[]): Promise<void> {
-  for (const tip of tips) await BranchTipRow.upsert({ projectId, ...tip })
+  for (const { branch, commit } of tips) await BranchTipRow.upsert({ projectId, branch, commit })
 }

@@ -21,7 +21,10 @@ export type Asker = (
 
 export function askerOf(secrets: SecretStore): Asker {
   return async (id, planFile, targetName, branch, stageRunId) => {
-    const { project, copy, own } = await projectOf(id, branch)
+    const stage = stageRunId == null ? null : await StageRunRow.findByPk(stageRunId)
+    // Of a change elsewhere, the plans are those of the project's own branch.
+    const elsewhere = stage?.sourceId == null ? undefined : { commit: stage.commit, branch: stage.branch }
+    const { project, copy, own } = await projectOf(id, elsewhere === undefined ? branch : undefined)
     const text = isReadablePath(planFile) ? await copy.read(planFile) : undefined
     if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${planFile} in this project`)
     const { plan, target, problems, hasErrors } = readPlan(planFile, text, { files: copy.text, target: targetName })
@@ -31,16 +34,17 @@ export function askerOf(secrets: SecretStore): Asker {
       throw new Problem(422, 'PLAN', `${where}: ${first?.message ?? 'the plan has no target'}`, { problems })
     }
     const [head, { branch: defaultBranch }] = [await copy.head(), await own.head()]
-    const stage = stageRunId == null ? null : await StageRunRow.findByPk(stageRunId)
+    const change = elsewhere ?? { commit: head.commit, branch: head.branch }
     const heldTo = stage?.baselineBranch ?? null
     const branches =
-      heldTo === null ? { branch: head.branch, defaultBranch } : { branch: heldTo, defaultBranch: heldTo }
+      heldTo === null ? { branch: change.branch, defaultBranch } : { branch: heldTo, defaultBranch: heldTo }
     return {
       secrets: await secrets.valuesFor(project.id, target),
       projectId: project.id,
       plan,
       target,
       head,
+      change,
       fileBytes: (path) => {
         const bytes = copy.bytes(path)
         // The branch or the file may have gone while the run waited: an empty body would be another load.

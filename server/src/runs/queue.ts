@@ -13,6 +13,8 @@ import { Problem } from '../http/problems.js'
 import { CHANGES } from '../live/changes.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 import { journalOf, recoverRuns } from './recover.js'
+import { refuseOverBudget } from './budget.js'
+import { lengthOf } from './figures.js'
 import { addRun, partsOf, storedPlan, summaryOfRun, type NewRun } from './store.js'
 import { pastBorderline } from '../trends/baselines.js'
 import { RunUnderWay } from './under-way.js'
@@ -23,7 +25,10 @@ export interface AskedRun {
   projectId: number
   plan: Plan
   target: Target
+  /** Where the plan stands. */
   head: CommitInfo
+  /** What is under test: the same, or a change elsewhere. */
+  change: Pick<CommitInfo, 'commit' | 'branch'>
   secrets: Record<string, string>
   /** Bytes of a file that requests carry. */
   fileBytes: (path: string) => Uint8Array | undefined
@@ -74,7 +79,10 @@ export class RunQueue {
     if (this.waiting.length >= MOST_WAITING)
       throw new Problem(409, 'QUEUE_FULL', `${String(MOST_WAITING)} runs are queued already; stop some first`)
     const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target)
-    const row = await addRun({ id: newId(), shape, startedBy, labels, ...more, ...asked })
+    await refuseOverBudget(asked.projectId, lengthOf(shape))
+    const head = { ...asked.head, ...asked.change }
+    const planCommit = asked.head.commit
+    const row = await addRun({ id: newId(), shape, startedBy, labels, ...more, ...asked, head, planCommit })
     this.waiting.push({ asked, row })
     CHANGES.emit('queue')
     if (!this.isWorking) this.idle = this.work()
@@ -150,7 +158,7 @@ export class RunQueue {
       if (asked.target.origin !== row.origin)
         throw new Problem(409, 'CHANGED', 'the target was changed while the server was away: run it again')
       // The plan is the same; what it takes from other files is that of now.
-      await row.update(asked.head)
+      await row.update({ ...asked.head, ...asked.change, planCommit: asked.head.commit })
       this.waiting.push({ asked, row })
     } catch (error) {
       if (!(error instanceof Problem)) throw error
@@ -212,6 +220,7 @@ export class RunQueue {
           tool: VERSION,
           labels: row.labels ?? {},
           plan: { name: plan.name, file: plan.file, ...asked.head, seed: plan.seed },
+          change: asked.change,
         },
       },
       tell: (event) => {

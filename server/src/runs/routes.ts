@@ -2,6 +2,7 @@
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
 import { csvOf, htmlOf, junitOf, markdownOf, readLabel, type RunResult } from '@jolt-gate/core'
+import type { ProjectRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
@@ -9,6 +10,7 @@ import { whenSessionEnds } from '../people/sessions.js'
 import { rolesOf } from '../people/roles.js'
 import { projectOf } from '../projects/project-of.js'
 import type { Asker } from './ask.js'
+import { budgetOf, spentBy } from './budget.js'
 import { detailOf } from './detail.js'
 import { choicesOf, deleteRuns, listRuns } from './list.js'
 import type { ReportedRuns } from '../reported/reported-runs.js'
@@ -100,6 +102,20 @@ export function runRoutes(queue: RunQueue, ask: Asker, reported: ReportedRuns): 
     return csvOf(await resultOfRun(params.run))
   })
   serve(routes, ROUTES.runMarkdown, async ({ params }) => markdownOf(await resultOfRun(params.run)))
+
+  const budgetNow = async (project: ProjectRow) => ({ budget: budgetOf(project), spent: await spentBy(project.id) })
+  serve(routes, ROUTES.budget, async ({ params }) => budgetNow((await projectOf(params.project)).project))
+
+  serve(routes, ROUTES.setBudget, async ({ person, params, body: { runsADay, minutesADay } }) => {
+    const { project } = await projectOf(params.project)
+    await project.update({ mostRunsADay: runsADay, mostMinutesADay: minutesADay })
+    const words = [
+      runsADay === null ? 'any runs' : `${String(runsADay)} runs`,
+      minutesADay === null ? 'any minutes' : `${String(minutesADay)} minutes`,
+    ]
+    await noteOf(person, 'set the budget', `${words.join(' and ')} a day`, project.id)
+    return budgetNow(project)
+  })
 
   return routes
 }

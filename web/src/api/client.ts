@@ -6,6 +6,7 @@ import {
   type AnswerOf,
   type ApiProblem,
   type BodyOf,
+  type Budget,
   type ParamsOf,
   type QueryOf,
   type RehearsalAsked,
@@ -78,6 +79,25 @@ export const api = {
     call(ROUTES.pauseSchedule, { project }, { body }),
   approveStage: (project: number, body: { pipeline: string; stage: string; commit: string; reason: string }) =>
     call(ROUTES.approveStage, { project }, { body }),
+
+  webhooks: (project: number) => call(ROUTES.webhooks, { project }),
+  addWebhook: (project: number, body: BodyOf<typeof ROUTES.addWebhook>) =>
+    call(ROUTES.addWebhook, { project }, { body }),
+  pauseWebhook: (project: number, webhook: number, isPaused: boolean) =>
+    call(ROUTES.pauseWebhook, { project, webhook }, { body: { isPaused } }),
+  removeWebhook: (project: number, webhook: number) => call(ROUTES.removeWebhook, { project, webhook }),
+  testWebhook: (project: number, webhook: number) => call(ROUTES.testWebhook, { project, webhook }),
+  deliveries: (project: number) => call(ROUTES.deliveries, { project }),
+  delivery: (project: number, delivery: number) => call(ROUTES.delivery, { project, delivery }),
+  sendAgain: (project: number, delivery: number) => call(ROUTES.sendAgain, { project, delivery }),
+  addPushSource: (project: number, repository: string) =>
+    call(ROUTES.addPushSource, { project }, { body: { repository } }),
+  removePushSource: (project: number, source: number) => call(ROUTES.removePushSource, { project, source }),
+  badges: (project: number) => call(ROUTES.badges, { project }),
+  publishBadges: (project: number, isPublic: boolean) =>
+    call(ROUTES.publishBadges, { project }, { body: { isPublic } }),
+  budget: (project: number) => call(ROUTES.budget, { project }),
+  setBudget: (project: number, body: Budget) => call(ROUTES.setBudget, { project }, { body }),
 
   removeFile: (project: number, file: string) => call(ROUTES.removeFile, { project }, { query: { file } }),
   renameFile: (project: number, file: string, to: string) =>

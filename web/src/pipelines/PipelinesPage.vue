@@ -115,6 +115,7 @@ async function approve(reason: string): Promise<void> {
           <ElOption v-for="one in data?.branches ?? []" :key="one" :value="one" :label="one" />
         </ElSelect>
         <span v-if="actFault" class="bad" role="alert">{{ actFault }}</span>
+        <RouterLink class="more" :to="{ name: 'integrations', params: { project } }">Integrations</RouterLink>
         <ElDropdown v-if="may.mayWrite && runnable.length > 0" class="run" trigger="click" @command="run">
           <ElButton :loading="isBusy">Run a stage…</ElButton>
           <template #dropdown>
@@ -190,8 +191,9 @@ async function approve(reason: string): Promise<void> {
   padding: 10px 12px;
   border-left: 3px solid var(--brick);
 }
-.run {
+.more {
   margin-left: auto;
+  color: var(--lake);
 }
 .bad {
   color: var(--brick);

@@ -44,6 +44,8 @@ export class StageRunRow extends Model<InferAttributes<StageRunRow>, InferCreati
   /** What it waits for, or why it ended as it did. */
   declare words: string
   declare askedAt: Date
+  /** Of a push to a repository elsewhere: which. The plans are then those of the project's own branch. */
+  declare sourceId: number | null
   /** Of a schedule: when it should have begun. */
   declare dueAt: Date | null
   declare startedAt: Date | null
@@ -90,6 +92,7 @@ export function definePipelines(sequelize: Sequelize): void {
       state: text(20),
       verdict: DataTypes.STRING(20),
       words: text(1000),
+      sourceId: DataTypes.INTEGER,
       askedAt: moment(),
       dueAt: DataTypes.DATE(3),
       startedAt: DataTypes.DATE(3),

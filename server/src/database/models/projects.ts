@@ -15,6 +15,11 @@ export class ProjectRow extends Model<InferAttributes<ProjectRow>, InferCreation
   declare path: string
   /** How long its runs are kept, as an administrator wrote it; empty keeps all. */
   declare retention: CreationOptional<string>
+  /** What it may spend in a day; null for any. */
+  declare mostRunsADay: CreationOptional<number | null>
+  declare mostMinutesADay: CreationOptional<number | null>
+  /** By which its badges are public; null where they are not. */
+  declare badgeKey: CreationOptional<string | null>
 }
 
 /** Where a project's branches are pulled from and pushed to. */
@@ -52,6 +57,9 @@ export function defineProjects(sequelize: Sequelize): void {
       name: text(200),
       path: text(700),
       retention: { ...text(500), defaultValue: '' },
+      mostRunsADay: DataTypes.INTEGER,
+      mostMinutesADay: DataTypes.INTEGER,
+      badgeKey: DataTypes.STRING(40),
     },
     { ...common, tableName: 'projects' },
   )

@@ -1,0 +1,269 @@
+// What goes out to others, and what others tell: events and their deliveries, pushes elsewhere, badges.
+import { createServer, type IncomingHttpHeaders, type Server } from 'node:http'
+import { HTTP, type CloudEvent } from 'cloudevents'
+import { Webhook } from 'standardwebhooks'
+import { parseXmlDocument } from 'slimdom'
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import type { ChangeLine, DeliveryLine } from '@jolt-gate/core/api'
+import { RunRow } from '../src/database/models.js'
+import { demoPlace, git, PIPELINE, PLAN } from './place.js'
+
+const { place, call } = demoPlace()
+
+interface Heard {
+  headers: IncomingHttpHeaders
+  body: string
+}
+const heard: Heard[] = []
+/** Answers of the receiver that are still to come; then 204. */
+const answers: { status: number; body: string }[] = []
+let receiver: Server
+let url: string
+
+beforeAll(async () => {
+  receiver = createServer((request, response) => {
+    const chunks: Buffer[] = []
+    request.on('data', (chunk: Buffer) => chunks.push(chunk))
+    request.on('end', () => {
+      heard.push({ headers: request.headers, body: Buffer.concat(chunks).toString('utf8') })
+      const { status, body } = answers.shift() ?? { status: 204, body: '' }
+      response.writeHead(status).end(body)
+    })
+  })
+  await new Promise<void>((resolve) => receiver.listen(0, '127.0.0.1', resolve))
+  const address = receiver.address()
+  url = `http://127.0.0.1:${String(typeof address === 'object' && address !== null ? address.port : 0)}/events`
+})
+afterAll(() => {
+  receiver.closeAllConnections()
+  receiver.close()
+})
+beforeEach(() => {
+  heard.splice(0)
+  answers.splice(0)
+})
+
+async function added(events: string[]): Promise<{ id: number; secret: string }> {
+  const { status, body } = await call('POST', `${place.project}/webhooks`, { url, events })
+  expect(status).toBe(201)
+  const { webhook, secret } = body as { webhook: { id: number }; secret: string }
+  return { id: webhook.id, secret }
+}
+const removed = (id: number) => call('DELETE', `${place.project}/webhooks/${String(id)}`)
+const deliveries = async () => {
+  const { body } = await call('GET', `${place.project}/deliveries`)
+  return (body as { deliveries: DeliveryLine[] }).deliveries
+}
+async function ran(): Promise<{ id: string; verdict: string }> {
+  const { body } = await call('POST', `${place.project}/runs?wait=verdict`, { plan: PLAN })
+  return body as { id: string; verdict: string }
+}
+const typesHeard = () => heard.map(({ body }) => (JSON.parse(body) as { type: string }).type)
+
+describe('a signature', () => {
+  // Standard Webhooks, the example of its reference implementations; from memory.
+  it('is that of the specification’s examples', () => {
+    const ping = '{"event_type":"ping","data":{"success":true}}'
+
+    expect(
+      new Webhook('whsec_plJ3nmyCDGBKInavdOK15jsl').sign('msg_loFOjxBNrRLzqYUf', new Date(1_731_705_121_000), ping),
+    ).toBe('v1,rAvfW3dJ/X/qxhsaXPOyyCGmRKsaKWcsNccKXlIktD0=')
+  })
+})
+
+describe('a webhook', () => {
+  it('hears that a run began and what came of it, signed, each event once', async () => {
+    const { id, secret } = await added(['run.started', 'run.verdict', 'stage.opened'])
+
+    const run = await ran()
+    await expect.poll(() => typesHeard().toSorted()).toEqual(['run.started', 'run.verdict', 'stage.opened'])
+    const events = heard.map(({ headers, body }) => {
+      new Webhook(secret).verify(body, headers as Record<string, string>)
+      // The specification's own library reads it, and checks what an event must have (CloudEvents 1.0).
+      return HTTP.toEvent({ headers, body }) as CloudEvent<Record<string, unknown>>
+    })
+    const verdict = events.find(({ type }) => type === 'run.verdict')
+    const opened = events.find(({ type }) => type === 'stage.opened')
+
+    expect(verdict).toMatchObject({
+      specversion: '1.0',
+      source: `${place.server.origin}/projects/1`,
+      data: {
+        verdict: 'open',
+        plan: { file: PLAN },
+        run: { id: run.id, page: `${place.server.origin}/p/1/runs/${run.id}` },
+      },
+    })
+    expect(verdict?.validate()).toBe(true)
+    expect(opened).toMatchObject({ data: { stage: 'staging', state: 'open', plans: [{ run: { id: run.id } }] } })
+    expect(heard.map(({ headers }) => headers['webhook-id'])).toEqual(events.map((event) => event.id))
+    // Looked for again, nothing is sent twice.
+    await call('PUT', `${place.project}/webhooks/${String(id)}`, { isPaused: false })
+    await expect.poll(async () => (await deliveries()).map(({ state }) => state)).toEqual(Array(3).fill('delivered'))
+    expect(heard).toHaveLength(3)
+    await removed(id)
+  })
+
+  it('is tried again with the same event after an error, is failed in the end, and sent again when asked', async () => {
+    const { id } = await added(['run.verdict'])
+    const path = `${place.project}/webhooks/${String(id)}/test`
+    answers.push({ status: 500, body: 'not <now>' }, { status: 503, body: '' }, { status: 500, body: 'no' })
+
+    const { body: first } = await call('POST', path)
+    expect(first).toMatchObject({ type: 'webhook.test', state: 'waiting', attempts: 1, answer: '500 not <now>' })
+    await expect.poll(async () => (await deliveries())[0], { timeout: 20_000 }).toMatchObject({ state: 'failed' })
+    expect(new Set(heard.map(({ headers, body }) => `${String(headers['webhook-id'])} ${body}`)).size).toBe(1)
+    expect(heard).toHaveLength(3)
+
+    const delivery = `${place.project}/deliveries/${String((first as DeliveryLine).id)}`
+    const { body: again } = await call('POST', `${delivery}/send`)
+
+    expect(again).toMatchObject({ state: 'delivered', attempts: 4, answer: '204' })
+    expect((await call('GET', delivery)).body).toMatchObject({ body: heard[0]?.body })
+    await removed(id)
+  })
+
+  it('keeps what happens while it is paused, and pauses where the address wants nothing more', async () => {
+    const { id } = await added(['run.verdict'])
+    const webhook = `${place.project}/webhooks/${String(id)}`
+    await call('PUT', webhook, { isPaused: true })
+    await ran()
+    await expect.poll(async () => (await deliveries()).length).toBe(1)
+    expect(heard).toEqual([])
+
+    // RFC 9110, section 15.5.11: gone, and likely for good.
+    answers.push({ status: 410, body: '' })
+    await call('PUT', webhook, { isPaused: false })
+
+    await expect.poll(async () => (await deliveries())[0]?.state).toBe('failed')
+    const { body } = await call('GET', `${place.project}/webhooks`)
+    expect(body).toMatchObject({ webhooks: [{ isPaused: true }] })
+    await removed(id)
+  })
+
+  it.each([
+    ['this server itself', () => `${place.server.origin}/api/projects`, 403],
+    ['the keys of a cloud’s machine', () => 'http://169.254.169.254/latest', 403],
+    ['beyond this machine in clear text', () => 'http://harbour.larkholm.example/events', 400],
+    ['another scheme', () => 'file:///etc/passwd', 400],
+  ])('leads not to %s', async (_, where, status) => {
+    const answer = await call('POST', `${place.project}/webhooks`, { url: where(), events: ['run.verdict'] })
+
+    expect(answer.status).toBe(status)
+  })
+
+  it('does not follow where an address leads on', async () => {
+    const { id } = await added(['run.verdict'])
+    answers.push({ status: 302, body: '' })
+
+    const { body } = await call('POST', `${place.project}/webhooks/${String(id)}/test`)
+
+    expect(body).toMatchObject({ state: 'waiting', answer: '302' })
+    await removed(id)
+  })
+})
+
+describe('a push to a repository elsewhere', () => {
+  const COMMIT = 'c0ffee'.padEnd(40, '1')
+  const repository = 'https://git.larkholm.example/booking'
+  let secret: string
+
+  beforeAll(async () => {
+    git(place.repository, 'rm', '-q', PIPELINE)
+    const { body } = await call('POST', `${place.project}/push-sources`, { repository })
+    ;({ secret } = body as { secret: string })
+    const text = `jolt: 1
+pipeline: booking
+stages:
+  - { stage: staging, begins: push to main, plans: [${PLAN}] }
+  - { stage: production, begins: admission, requires: [staging within 1h] }
+`
+    const { writeFileSync, mkdirSync } = await import('node:fs')
+    mkdirSync(`${place.repository}/pipelines`, { recursive: true })
+    writeFileSync(`${place.repository}/${PIPELINE}`, text)
+    git(place.repository, 'add', '-A')
+    git(place.repository, 'commit', '-qm', 'Staging begins with a push')
+  })
+
+  const tell = (push: Record<string, string>, signer = secret, id = 'one', at = new Date()) => {
+    const body = JSON.stringify(push)
+    return fetch(`${place.server.origin}/api${place.project}/pushes`, {
+      method: 'POST',
+      headers: {
+        'content-type': 'application/json',
+        'webhook-id': id,
+        'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
+        'webhook-signature': new Webhook(signer).sign(id, at, body),
+      },
+      body,
+    })
+  }
+  const push = { repository, ref: 'refs/heads/main', commit: COMMIT, message: 'Hold places\n\nlonger', author: 'Mio' }
+
+  it.each([
+    ['a wrong secret', () => tell(push, 'whsec_plJ3nmyCDGBKInavdOK15jsl')],
+    ['another repository', () => tell({ ...push, repository: 'https://git.larkholm.example/other' })],
+    ['an old signature', () => tell(push, secret, 'one', new Date(Date.now() - 600_000))],
+  ])('is refused with %s', async (_, told) => {
+    expect((await told()).status).toBe(401)
+  })
+
+  it('begins stages with our plans for that change, once, and the change may go on', async () => {
+    expect((await tell(push)).status).toBe(202)
+    expect((await tell(push)).status).toBe(202)
+    expect(await (await tell({ ...push, ref: 'refs/tags/v1' }, secret, 'two')).json()).toMatchObject({ branch: null })
+
+    const admission = `${place.project}/admission?stage=production&commit=${COMMIT}`
+    await expect
+      .poll(async () => (await call('GET', admission)).body, { timeout: 30_000 })
+      .toMatchObject({ verdict: 'open' })
+    const [run, ...others] = await RunRow.findAll({ where: { commit: COMMIT } })
+    const { body } = await call('GET', `${place.project}/pipeline?file=${PIPELINE}`)
+    const [first] = (body as { changes: ChangeLine[] }).changes
+
+    expect(others).toEqual([])
+    expect(run).toMatchObject({ branch: 'main', planCommit: git(place.repository, 'rev-parse', 'HEAD'), unfit: null })
+    expect(first).toMatchObject({ commit: COMMIT, message: 'Hold places', who: 'Mio' })
+  })
+})
+
+describe('a badge', () => {
+  const badge = (key: string, query = '') =>
+    fetch(`${place.server.origin}/api/badges/${key}?plan=${encodeURIComponent(PLAN)}${query}`)
+
+  it('is public under a key until that is taken back, and says the last verdict', async () => {
+    const { body } = await call('PUT', `${place.project}/badges`, { isPublic: true })
+    const { badgeKey } = body as { badgeKey: string }
+
+    const shown = await badge(badgeKey)
+    const svg = parseXmlDocument(await shown.text())
+    const other = parseXmlDocument(await (await badge(badgeKey, '&branch=%3Cscript%3E')).text())
+
+    expect(shown.headers.get('content-type')).toMatch('image/svg+xml')
+    expect(shown.headers.get('cross-origin-resource-policy')).toBe('cross-origin')
+    expect(svg.documentElement?.getAttribute('aria-label')).toBe('Short: open (passed)')
+    expect(other.documentElement?.getAttribute('aria-label')).toMatch(/<script>: not run$/)
+    await call('PUT', `${place.project}/badges`, { isPublic: false })
+    expect((await badge(badgeKey)).status).toBe(404)
+  })
+})
+
+describe('a budget', () => {
+  it('refuses what a project may not spend in a day, and says when there is room again', async () => {
+    const path = `${place.project}/budget`
+    const { body } = await call('GET', path)
+    const { spent } = body as { spent: { runs: number; minutes: number } }
+    expect(spent.runs).toBeGreaterThan(0)
+
+    await call('PUT', path, { runsADay: spent.runs, minutesADay: null })
+    const { status, body: refused } = await call('POST', `${place.project}/runs`, { plan: PLAN })
+    await call('PUT', path, { runsADay: null, minutesADay: 1 })
+    await call('PUT', path, { runsADay: spent.runs + 1, minutesADay: 1000 })
+    const { status: then } = await call('POST', `${place.project}/runs?wait=verdict`, { plan: PLAN })
+
+    expect([status, then]).toEqual([409, 201])
+    expect(refused).toMatchObject({ code: 'BUDGET' })
+    expect(JSON.stringify(refused)).toMatch(/room again at \d{4}-\d\d-\d\dT/)
+    expect((await call('PUT', path, { runsADay: 0, minutesADay: null })).status).toBe(400)
+  })
+})
