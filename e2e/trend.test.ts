@@ -1,6 +1,7 @@
 // Runs from one to the next, as a person reads them: the trend of the demo's recorded runs, what changed, and both
 // sides of it beside one another.
 import { readFileSync } from 'node:fs'
+import { createServer } from 'node:http'
 import type { Page } from 'playwright-core'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { startApplication, type Application } from './application.js'
@@ -106,6 +107,49 @@ describe('a pipeline', () => {
     await row('a6a8739').locator('.el-table__expand-icon').click()
     await page.getByRole('link', { name: 'run 13', exact: true }).click()
     await page.waitForURL(/\/runs\/\w+/)
+  })
+})
+
+describe('integrations', () => {
+  it('tell a board of what happens: added by keys, tested, tried again, sent again, paused; and show a badge', async () => {
+    const heard: string[] = []
+    const board = createServer((request, response) => {
+      heard.push(String(request.headers['webhook-id']))
+      request.resume()
+      response.writeHead(heard.length === 1 ? 503 : 200).end('on the board')
+    })
+    await new Promise<void>((resolve) => board.listen(0, '127.0.0.1', resolve))
+    const address = board.address()
+    const url = `http://127.0.0.1:${String(typeof address === 'object' && address !== null ? address.port : 0)}/board`
+    await page.goto(`${place.origin}/p/1/pipelines`)
+    await page.getByRole('link', { name: 'Integrations' }).click()
+
+    await page.getByRole('button', { name: 'Add a webhook…' }).press('Enter')
+    await expect.poll(() => page.evaluate(() => document.activeElement?.matches('.el-dialog input'))).toBe(true)
+    await page.keyboard.type('http://harbour.example/board')
+    await page.keyboard.press('Enter')
+    await page.getByText('https:// alone').waitFor()
+    await page.getByLabel('Address').fill(url)
+    await page.keyboard.press('Enter')
+    await expect.poll(() => text('.shown code')).toEqual([expect.stringMatching(/^whsec_[\w+/]{43}=$/)])
+    await page.getByRole('button', { name: `Test ${url}` }).click()
+    const delivery = page.getByRole('table', { name: 'Deliveries' }).locator('tbody tr').first()
+    await expect.poll(() => delivery.innerText()).toMatch(/webhook.test[^]*Ida Quay[^]*attempt 2 soon[^]*503/)
+    await page.getByRole('button', { name: /^Send again/ }).click()
+    await expect.poll(() => delivery.innerText()).toMatch(/delivered, 2 attempts[^]*200 on the board/)
+    expect(new Set(heard).size).toBe(1)
+    await page.getByRole('button', { name: `Pause ${url}` }).click()
+    await page.getByRole('button', { name: `Continue ${url}` }).waitFor()
+
+    await page.getByRole('button', { name: 'Make badges public' }).click()
+    const badge = page.getByRole('img', { name: 'The badge as others see it' })
+    await expect.poll(() => badge.evaluate((img: HTMLImageElement) => img.naturalWidth)).toBeGreaterThan(100)
+    await page.getByLabel('Runs a day').fill('40')
+    await page.getByRole('button', { name: 'Save' }).click()
+    await page.reload()
+    await expect.poll(() => page.getByLabel('Runs a day').inputValue()).toBe('40')
+    board.closeAllConnections()
+    board.close()
   })
 })
 

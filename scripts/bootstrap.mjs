@@ -32,5 +32,6 @@ export function build() {
   step('npx', ['--no-install', 'tsc', '--build', 'cli', 'server', 'stand-ins/ferries', 'stand-ins/pipeline', 'scripts'])
   step('node', ['cli/scripts/bundle.mjs'])
   step('node', ['cli/scripts/schemas.mjs'])
+  step('node', ['cli/scripts/types.mjs'])
   step('npx', ['--no-install', 'vite', 'build', 'web', '--logLevel', 'warn'])
 }

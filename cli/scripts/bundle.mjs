@@ -14,6 +14,7 @@ async function bundle(folder) {
   const made = await rolldown({
     input: {
       main: `${command}src/main.ts`,
+      api: `${command}src/api.ts`,
       ...Object.fromEntries(entries.map((file) => [file.replace(/\.ts$/, ''), engine + file])),
     },
     platform: 'node',

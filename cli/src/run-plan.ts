@@ -121,7 +121,7 @@ export async function runPlan(
   output: Output,
   { onResult, samples, server, keepAt }: RunListener,
 ): Promise<Pick<RunOutcome, 'result' | 'judgement'>> {
-  const { file, plan, target, secrets, baseline, repository } = asked
+  const { file, plan, target, repository } = asked
   const most = isUrl(file) ? mostOfUsers(options) : undefined
   if (most !== undefined && !output.quiet) process.stderr.write(`${most}\n`)
   const commit = commitOf(repository.root)
@@ -129,21 +129,7 @@ export async function runPlan(
     const id = newId()
     if (!output.quiet) process.stderr.write(`${headline(plan, target, commit, id)}\n`)
     const run: RunOptions = {
-      plan,
-      target,
-      secrets,
-      overrides: options.set,
-      scale: options.scale,
-      baseline,
-      calibration: lastCalibration(),
-      fileBytes: repository.readBytes,
-      identity: {
-        id,
-        tool: VERSION,
-        plan: { name: plan.name, file: plan.file, ...commit, seed: options.seed ?? plan.seed },
-        change: changeOf(options),
-        labels: options.label,
-      },
+      ...engineOptions(asked, options, id),
       onResult,
       ...(samples === undefined ? {} : { onSamples: samples.take }),
     }
@@ -152,6 +138,26 @@ export async function runPlan(
       : runReported(run, output, server, { begun: begunOf(asked, options, run, commit), file: keepAt?.(id) })
   }
   return asOftenAsAsked(once, options, output)
+}
+
+/** What the engine is told of a run. */
+export function engineOptions(
+  { plan, target, secrets, baseline, repository }: AskedPlan,
+  options: RunArguments,
+  id: string,
+): RunOptions {
+  return {
+    ...{ plan, target, secrets, baseline, overrides: options.set, scale: options.scale },
+    calibration: lastCalibration(),
+    fileBytes: repository.readBytes,
+    identity: {
+      id,
+      tool: VERSION,
+      plan: { name: plan.name, file: plan.file, ...commitOf(repository.root), seed: options.seed ?? plan.seed },
+      change: changeOf(options),
+      labels: options.label,
+    },
+  }
 }
 
 async function runOnce(asked: RunOptions, output: Output): Promise<RunOutcome> {

@@ -1,6 +1,7 @@
 // `npm start`: database, stand-in, server, demo; everything stops on Ctrl-C.
 import { existsSync } from 'node:fs'
 import { join } from 'node:path'
+import { startBoard } from './board.js'
 import { startChild } from './children.js'
 import { DEMO_ENVIRONMENT, makeFirstRuns, pipelineToken } from './demo.js'
 import { freePort } from './ports.js'
@@ -22,6 +23,7 @@ ${server.setupCode === undefined ? '' : `Setup code for an administrator of your
 At its first start the demo makes a few runs now, and then its pipeline lets five changes of the service in or not.
 That takes about three minutes; you can watch.
 `)
+  running.add(await startBoard(server.origin))
   await makeFirstRuns(server.origin)
   if (!existsSync(join(stage.demo, 'plans/release.gate.yaml'))) return
   running.add(

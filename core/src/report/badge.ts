@@ -30,8 +30,14 @@ const HEIGHT = 22
 const SIGN = 34
 const GAP = 8
 const MOST_LABEL = 60
-/** Of the usual sans-serif faces at 11 px, a little more than the mean of a character; the text is fitted to it. */
-const PER_CHARACTER = 6.3
+/** Widths of characters in the usual sans-serif faces at 11 px, about; the text is fitted to their sum. */
+const WIDTHS: [kind: RegExp, px: number][] = [
+  [/[ijlI.,:;'|!/()[\] ·]/, 3.2],
+  [/[frt-]/, 4],
+  [/[mwMW@]/, 9],
+  [/[A-Z]/, 7.4],
+]
+const USUAL_WIDTH = 6.1
 
 /** An SVG of one line. What it says stands in its title, for whoever hears it. */
 export function badgeOf({ label, branch, verdict }: Badge): string {
@@ -45,7 +51,10 @@ export function badgeOf({ label, branch, verdict }: Badge): string {
 `
 }
 
-const widthOf = (words: string): number => Math.round(Array.from(words).length * PER_CHARACTER)
+const widthOf = (words: string): number =>
+  Math.ceil(
+    Array.from(words).reduce((sum, one) => sum + (WIDTHS.find(([kind]) => kind.test(one))?.[1] ?? USUAL_WIDTH), 0),
+  )
 
 function cut(words: string): string {
   const characters = Array.from(words.replaceAll(/\p{C}/gu, ''))

@@ -220,7 +220,7 @@ export class RunQueue {
           tool: VERSION,
           labels: row.labels ?? {},
           plan: { name: plan.name, file: plan.file, ...asked.head, seed: plan.seed },
-          change: asked.change,
+          ...(asked.change.commit === asked.head.commit ? {} : { change: asked.change }),
         },
       },
       tell: (event) => {

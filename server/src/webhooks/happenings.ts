@@ -60,8 +60,8 @@ export async function happeningsOf(
 const endOf = ({ endedAt, heardAt, askedAt }: RunRow): Date =>
   new Date(Math.max((endedAt ?? askedAt).getTime(), heardAt?.getTime() ?? 0))
 
-const runWords = ({ number, planName, targetName }: RunRow): string =>
-  `run ${String(number)} of ${planName} against ${targetName}`
+const runWords = ({ number, planName, targetName }: RunRow, what: string): string =>
+  `run ${String(number)} ${what}: ${planName} against ${targetName}`
 
 const dataOf = (page: string, row: RunRow): Record<string, Json> => ({
   project: row.projectId,
@@ -77,7 +77,7 @@ function startedOf(page: string, row: RunRow): Happening[] {
   if (row.startedAt === null) return []
   const at = row.startedAt
   const data = { ...dataOf(page, row), startedAt: at.toISOString() }
-  return [{ id: `run.started/${row.id}`, type: 'run.started', subject: runWords(row), at, data }]
+  return [{ id: `run.started/${row.id}`, type: 'run.started', subject: runWords(row, 'began'), at, data }]
 }
 
 function verdictOf(page: string, row: RunRow): Happening {
@@ -86,7 +86,7 @@ function verdictOf(page: string, row: RunRow): Happening {
     // One that was taken for broken off may come back with another verdict.
     id: `run.verdict/${id}/${verdict ?? 'none'}`,
     type: 'run.verdict',
-    subject: `${runWords(row)}: ${verdict ?? 'none'}`,
+    subject: runWords(row, verdict ?? 'ended'),
     at: endOf(row),
     data: {
       ...dataOf(page, row),
@@ -129,7 +129,7 @@ function stageHappenings(page: string, pipeline: Pipeline, commit: string, at: S
     {
       id: `${type}/${fingerprint(of)}`,
       type,
-      subject: `${stage} of ${pipeline.name} for ${commit.slice(0, 12)}: ${approval === null ? state : 'approved'}`,
+      subject: `${stage} ${approval === null ? state : 'approved'}: ${pipeline.name} at ${commit.slice(0, 12)}`,
       at: new Date(Math.max(...moments)),
       data: {
         pipeline: { file: pipeline.file, name: pipeline.name, page: `${page}/pipelines` },

@@ -32,7 +32,10 @@ const readAnew = () => Promise.all([refetch(), sentAgain()])
 
 <template>
   <div class="page">
-    <h1>Integrations</h1>
+    <div class="head">
+      <h1>Integrations</h1>
+      <RouterLink :to="{ name: 'pipelines', params: { project } }">Pipelines</RouterLink>
+    </div>
     <div class="desk">
       <div v-if="may.isAdministrator" class="main">
         <PageError v-if="error" title="The webhooks could not be read" :detail="wordsOf(error)" @again="refetch()" />
@@ -65,6 +68,15 @@ const readAnew = () => Promise.all([refetch(), sentAgain()])
 <style scoped>
 .page {
   padding: 12px 16px;
+}
+.head {
+  display: flex;
+  gap: 16px;
+  align-items: baseline;
+  padding-bottom: 8px;
+}
+.head a {
+  color: var(--lake);
 }
 .desk {
   display: grid;
