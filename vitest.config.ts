@@ -20,7 +20,7 @@ const UNTIMED = {
     'engine',
     'generator held http network parts rehearsal reused-connection run-view sandbox sender standards steps traces',
   ),
-  cli: filesOf('cli', 'admit cli install several'),
+  cli: filesOf('cli', 'admit cli install otlp several'),
 }
 function filesOf(room: string, names: string): string[] {
   return names.split(' ').map((name) => `${room}/test/${name}.test.ts`)

@@ -106,6 +106,7 @@ program
   .option('--csv <file>', 'write the series, one row per second')
   .option('--out <folder>', 'write all reports: JSON, HTML and CSV of each plan, junit.xml and summary.md of all')
   .option('--to <server>', 'show the run live on a server, which keeps it; its token in JOLT_TOKEN')
+  .option('--otlp <url>', 'send results and series to a collector (OTLP/HTTP); headers in OTEL_EXPORTER_OTLP_HEADERS')
   .option('--samples <file.csv.gz>', 'write every request as a row, 5 million at most')
   .addOption(
     new Option('--label <name=value>', 'a label of the run, in its reports (repeatable)')

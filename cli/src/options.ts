@@ -55,6 +55,7 @@ export interface RunArguments {
   retryVoid?: number
   out?: string
   samples?: string
+  otlp?: string
   to?: string
   onVoid: 'pass' | 'fail'
   label: Record<string, string>

@@ -2,7 +2,8 @@
 import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import { verdictWords, type RunResult } from '@jolt-gate/core'
-import { EXIT } from './errors.js'
+import { collectorAt, type Collector } from '@jolt-gate/engine'
+import { EXIT, UsageError } from './errors.js'
 import type { Output, RunArguments } from './options.js'
 import { printResult } from './print-result.js'
 import { KEPT_ENDING } from './report/kept.js'
@@ -25,6 +26,7 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   // All of them are read before anything is sent.
   const server = options.to === undefined ? undefined : Server.at(options.to, process.env['JOLT_TOKEN'])
   for (const file of files) asked.push(await askedPlan(file, options, server))
+  const collector = options.otlp === undefined ? undefined : collectorOf(options.otlp)
   checkReports(reports)
   const samples = options.samples === undefined ? undefined : await openSamples(options.samples)
   const results: RunResult[] = []
@@ -42,6 +44,8 @@ export async function run(files: readonly string[], options: RunArguments, outpu
     results.push(result)
     const code = judgement.exitCode === EXIT.void && options.onVoid === 'pass' ? EXIT.ok : judgement.exitCode
     codes.push(code)
+    const unsent = await collector?.send(result)
+    if (unsent !== undefined) process.stderr.write(`not sent to the collector: ${unsent}\n`)
     printResult(result, judgement, output, reports.some(({ file }) => file === '-') ? process.stderr : process.stdout)
     if (code !== EXIT.ok && options.all !== true) break
   }
@@ -53,6 +57,13 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   const code = GRAVEST.find((one) => codes.includes(one)) ?? EXIT.ok
   // A pipeline that goes by its reports must not take a missing one for a good one.
   return faults.length > 0 && code === EXIT.ok ? EXIT.fault : code
+}
+
+/** What becomes of it changes neither a verdict nor the exit code. */
+function collectorOf(endpoint: string): Collector {
+  const collector = collectorAt(endpoint, process.env['OTEL_EXPORTER_OTLP_HEADERS'])
+  if (typeof collector === 'string') throw new UsageError(`--otlp: ${collector}`)
+  return collector
 }
 
 /** Where a run that cannot be delivered is kept. */

@@ -1,10 +1,11 @@
 // Starting and stopping a server; `main.ts` is its command line.
 import { createServer } from 'node:http'
 import { createServer as createSecureServer } from 'node:https'
-import { closePorts } from '@jolt-gate/engine'
+import { closePorts, type Collector } from '@jolt-gate/engine'
 import { createApp } from './app.js'
 import { migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
 import { PersonRow } from './database/models.js'
+import { keepTelling } from './health/telemetry.js'
 import { newSetupCode } from './people/passwords.js'
 import type { ProviderOptions } from './people/provider.js'
 import { openProject } from './projects/add.js'
@@ -51,6 +52,8 @@ export interface ServerOptions {
   /** A file of runs that the first of these projects has from its start, where it has none. */
   recordedRuns?: string | undefined
   provider?: ProviderOptions | undefined
+  /** That takes results and series (OTLP). */
+  collector?: Collector | undefined
   /** Before each further attempt of a delivery. */
   deliveryWaitsMs?: readonly number[]
 }
@@ -112,6 +115,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   })
   const openPorts = closePorts([port])
   const stopDeleting = keepDeleting()
+  const stopTelling = options.collector === undefined ? undefined : keepTelling(options.collector)
   queue.resume(({ projectId, planFile, targetName, branch, stageRunId }) =>
     ask(String(projectId), planFile, targetName, branch ?? undefined, stageRunId),
   )
@@ -131,6 +135,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
       await stages.close()
       reported.close()
       await queue.close()
+      await stopTelling?.()
       await watch.close()
       server.closeAllConnections()
       await new Promise((resolve) => server.close(resolve))

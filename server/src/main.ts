@@ -24,6 +24,7 @@ const { values } = parseArgs({
     'key-file': { type: 'string' },
     demo: { type: 'boolean', default: false },
     'recorded-runs': { type: 'string' },
+    otlp: { type: 'string' },
     'oidc-issuer': { type: 'string' },
     'oidc-client': { type: 'string' },
     'oidc-name': { type: 'string' },
@@ -61,6 +62,13 @@ function providerOf(): ProviderOptions | undefined {
 
 // Loaded only now: a slip in the options is told at once.
 const { sealKeyFrom, startServer } = await import('./index.js')
+const { collectorAt } = await import('@jolt-gate/engine')
+const collector =
+  values.otlp === undefined ? undefined : collectorAt(values.otlp, process.env['OTEL_EXPORTER_OTLP_HEADERS'])
+if (typeof collector === 'string') {
+  process.stderr.write(`--otlp: ${collector}\n`)
+  process.exit(2)
+}
 const server = await startServer({
   database: { socketPath: values.socket, user: values['database-user'], database: values.database },
   port: Number(values.port),
@@ -79,6 +87,7 @@ const server = await startServer({
   isDemo: values.demo,
   recordedRuns: values['recorded-runs'],
   provider: providerOf(),
+  collector,
 })
 if (server.setupCode !== undefined)
   process.stdout.write(`setup code for the first administrator: ${server.setupCode}\n`)

@@ -32,7 +32,7 @@ stages:
     approval: administrator
 `
 
-export async function startPlace(isDemo = true) {
+export async function startPlace(isDemo = true, more: Partial<Parameters<typeof startServer>[0]> = {}) {
   const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-server-'))
   const repository = join(folder, 'booking')
   const ferries = await startFerries()
@@ -56,6 +56,7 @@ export async function startPlace(isDemo = true) {
     sealKey: { key: Buffer.alloc(32, 7) },
     deliveryWaitsMs: [200, 300],
     isDemo,
+    ...more,
   })
   return {
     folder,

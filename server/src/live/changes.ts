@@ -1,5 +1,8 @@
 // What has changed, told to whoever has a page open; they read anew what they look at.
 import { EventEmitter } from 'node:events'
 
-/** `queue`: runs were queued, begun or ended. `project`: something in a project was changed, by its number. */
-export const CHANGES = new EventEmitter<{ queue: []; project: [number] }>().setMaxListeners(0)
+/**
+ * `queue`: runs were queued, begun or ended. `ended`: a run has its result, by its id. `project`: something in a project
+ * was changed, by its number.
+ */
+export const CHANGES = new EventEmitter<{ queue: []; ended: [string]; project: [number] }>().setMaxListeners(0)

@@ -244,6 +244,7 @@ export class RunQueue {
   tell(id: string, event: LiveEvent): void {
     this.events.emit(id, event)
     if (event.kind === 'state' || event.kind === 'end') CHANGES.emit('queue')
+    if (event.kind === 'end') CHANGES.emit('ended', id)
   }
 }
 
