@@ -35,8 +35,16 @@ describe('whoever operates the server', () => {
     const opened = (text: string) =>
       Number(/^jolt_gate_runs_ended_total\{verdict="open"\} (\d+)$/m.exec(text)?.[1] ?? 0)
     const before = opened(await (await read()).text())
-    const { id } = (await call('POST', `${place.project}/runs`, { plan: PLAN })).body as { id: string }
-    await ended(call, id)
+    const { id, number } = (await call('POST', `${place.project}/runs`, { plan: PLAN })).body as Record<string, string>
+    await expect
+      .poll(async () => (await read()).text())
+      .toMatch(
+        new RegExp(
+          `^jolt_gate_live_requests\\{project="1",plan="${PLAN}",target="here",run="${number ?? ''}"\\} [1-9]`,
+          'm',
+        ),
+      )
+    await ended(call, id ?? '')
 
     const refused = await get('/metrics')
     const answered = await read()

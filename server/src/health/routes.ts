@@ -4,7 +4,9 @@ import { QueryTypes } from 'sequelize'
 import { RunRow } from '../database/models.js'
 import { findVisitor, whoMay } from '../people/access.js'
 import type { RunQueue } from '../runs/queue.js'
+import { rolesOf } from '../people/roles.js'
 import { FIGURES, RUNS_QUEUED, RUNS_UNDER_WAY } from './figures.js'
+import { liveFigures } from './live-runs.js'
 
 /** Asked without an account, under any name: they say nothing but this. */
 export function healthRoutes(): Router {
@@ -26,11 +28,14 @@ export function healthRoutes(): Router {
 export function figureRoutes(queue: RunQueue): Router {
   const routes = Router()
   routes.get('/metrics', findVisitor, async (request, response) => {
-    await whoMay(request, 'read')
+    const roleFor = await rolesOf(await whoMay(request, 'read'))
     const { waiting, underWay } = queue.lengths()
     RUNS_QUEUED.set(waiting)
     RUNS_UNDER_WAY.set(underWay)
-    response.set('content-type', FIGURES.contentType).send(await FIGURES.metrics())
+    const live = await liveFigures((project) => roleFor(project) !== 'none')
+    // One exposition ends with one `# EOF` (OpenMetrics 1.0).
+    const own = (await FIGURES.metrics()).replace(/# EOF\n$/, '')
+    response.set('content-type', FIGURES.contentType).send(own + live)
   })
   return routes
 }
