@@ -151,7 +151,10 @@ function examples(): [Name, () => Example][] {
     ['fittingBaseline', () => ({ params: project, query: { ...PLAN_AND_TARGET, scale: '1', load: 'x' } })],
     ['pipelines', () => ({ params: project })],
     ['pipeline', () => ({ params: project, query: { file: PIPELINE } })],
+    ['pipelineText', () => ({ params: project, query: { file: PIPELINE } })],
+    ['savePipeline', () => ({ params: project, query: { file: PIPELINE }, body: pipelineChange() })],
     ['runStage', () => ({ params: project, body: { stage: 'staging' } })],
+    ['stageHistory', () => ({ params: project, query: { stage: 'staging' } })],
     ['pauseSchedule', () => ({ params: project, body: { stage: 'staging', isPaused: true } })],
     ['admission', () => ({ params: project, query: { stage: 'production', commit: 'abcdef0' } })],
     [
@@ -213,6 +216,10 @@ const TARGET = 'targets/other.target.yaml'
 const originOf = () => `origin: ${place.ferries.origin}\nsecrets: [user]\n`
 const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString()
 const idOf = (name: Name) => String((seen.get(name) as { id: unknown }).id)
+const pipelineChange = () => {
+  const { text, base } = seen.get('pipelineText') as { text: string; base: string }
+  return { text: text.replace('within 24h', 'within 12h'), message: 'Ask again after half a day', base }
+}
 const webhookId = () => String((seen.get('addWebhook') as { webhook: { id: number } }).webhook.id)
 const sourceId = () => String((seen.get('addPushSource') as { source: { id: number } }).source.id)
 const badgeKey = () => String((seen.get('publishBadges') as { badgeKey: unknown }).badgeKey)

@@ -1,5 +1,8 @@
 // What goes out to others, and what others tell: events and their deliveries, pushes elsewhere, badges.
+import { execFile } from 'node:child_process'
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { createServer, type IncomingHttpHeaders, type Server } from 'node:http'
+import { promisify } from 'node:util'
 import { HTTP, type CloudEvent } from 'cloudevents'
 import { Webhook } from 'standardwebhooks'
 import { parseXmlDocument } from 'slimdom'
@@ -178,7 +181,6 @@ stages:
   - { stage: staging, begins: push to main, plans: [${PLAN}] }
   - { stage: production, begins: admission, requires: [staging within 1h] }
 `
-    const { writeFileSync, mkdirSync } = await import('node:fs')
     mkdirSync(`${place.repository}/pipelines`, { recursive: true })
     writeFileSync(`${place.repository}/${PIPELINE}`, text)
     git(place.repository, 'add', '-A')
@@ -206,6 +208,20 @@ stages:
     ['an old signature', () => tell(push, secret, 'one', new Date(Date.now() - 600_000))],
   ])('is refused with %s', async (_, told) => {
     expect((await told()).status).toBe(401)
+  })
+
+  it('is told by the lines of docs/pipelines.md in a POSIX shell', async () => {
+    const docs = readFileSync(new URL('../../docs/pipelines.md', import.meta.url), 'utf8')
+    const [, lines = ''] = /```sh\n(body=[^]*?)\n```/.exec(docs) ?? []
+    const script = lines
+      .replace('https://gate.example/api/projects/1', `${place.server.origin}/api${place.project}`)
+      .replace('https://git.example/booking', repository)
+      .replace('refs/heads/main', 'refs/heads/quay')
+    const env = { ...process.env, JOLT_PUSH_SECRET: secret, TITLE: 'Hold places' }
+
+    const { stdout } = await promisify(execFile)('sh', ['-ec', script], { cwd: place.repository, env })
+
+    expect(JSON.parse(stdout)).toEqual({ branch: 'quay', commit: git(place.repository, 'rev-parse', 'HEAD') })
   })
 
   it('begins stages with our plans for that change, once, and the change may go on', async () => {

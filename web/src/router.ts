@@ -60,6 +60,18 @@ export const router = createRouter({
       meta: { area: 'pipelines' },
     },
     {
+      path: '/p/:project(\\d+)/pipeline-file',
+      name: 'pipeline-file',
+      component: () => import('./pipelines/PipelineFilePage.vue'),
+      meta: { area: 'pipelines' },
+    },
+    {
+      path: '/p/:project(\\d+)/stage',
+      name: 'stage',
+      component: () => import('./pipelines/StagePage.vue'),
+      meta: { area: 'pipelines' },
+    },
+    {
       path: '/p/:project(\\d+)/integrations',
       name: 'integrations',
       component: () => import('./integrations/IntegrationsPage.vue'),

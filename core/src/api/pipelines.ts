@@ -1,7 +1,8 @@
 // Pipelines: where each change stands at each stage, admission, and consent in writing.
 import { array, boolean, number, object, string, type InferType } from 'yup'
 import { STAGE_STATES } from '../pipeline/stage-state.js'
-import { json, route } from './route.js'
+import { HEAD, SAVE, SAVED } from './projects.js'
+import { json, ownType, route } from './route.js'
 
 const orNone = () => string().nullable().defined()
 const wholeOrNone = () => number().integer().nullable().defined()
@@ -147,6 +148,51 @@ const STAGE_RUN = object({
   words: string().defined(),
 })
 
+const STAGE_ENTRY = object({
+  id: string().required(),
+  commit: string().required(),
+  branch: orNone(),
+  message: orNone(),
+  /** Who or what began it. */
+  by: string().defined(),
+  cause: string()
+    .oneOf(['push', 'schedule', 'hand', 'elsewhere'] as const)
+    .required(),
+  state: string().oneOf(STAGE_STATES).required(),
+  /** Why it waits, or ended as it did; empty of a pipeline elsewhere. */
+  words: string().defined(),
+  askedAt: string().required(),
+  endedAt: orNone(),
+  runs: array()
+    .of(
+      object({
+        id: string().required(),
+        number: number().integer().required(),
+        plan: string().required(),
+        verdict: string()
+          .oneOf(['open', 'shut', 'void', 'stopped'] as const)
+          .nullable()
+          .defined(),
+        seconds: number().required(),
+        /** Why it counts for no stage. */
+        unfit: orNone(),
+      }),
+    )
+    .required(),
+})
+export type StageEntry = InferType<typeof STAGE_ENTRY>
+
+const PIPELINE_TEXT = HEAD.shape({
+  file: string().required(),
+  /** Null where there is none yet. */
+  text: string().nullable().defined(),
+  base: string().nullable().defined(),
+  /** Texts by path of what it may name. */
+  files: ownType<Record<string, string>>('files').required(),
+})
+export type PipelineText = InferType<typeof PIPELINE_TEXT>
+const OF_FILE = object({ file: PIPELINE_FILE.required('file is needed: the path of a pipeline') })
+
 export const PIPELINE_ROUTES = {
   pipelines: route({
     method: 'GET',
@@ -174,6 +220,34 @@ export const PIPELINE_ROUTES = {
         schedules: array().of(SCHEDULE).required(),
       }),
     ),
+  }),
+  pipelineText: route({
+    method: 'GET',
+    path: '/projects/{project}/pipeline-file',
+    summary: 'the file of a pipeline, as it stands on a branch, with what it may name',
+    needs: 'read',
+    query: OF_FILE,
+    status: 200,
+    answer: json(PIPELINE_TEXT),
+  }),
+  savePipeline: route({
+    method: 'PUT',
+    path: '/projects/{project}/pipeline-file',
+    summary: 'save the file of a pipeline, which must have no errors: a commit with message and author',
+    needs: 'write',
+    query: OF_FILE,
+    body: SAVE,
+    status: 200,
+    answer: json(SAVED),
+  }),
+  stageHistory: route({
+    method: 'GET',
+    path: '/projects/{project}/stage-history',
+    summary: 'each time that a stage was run, the latest first',
+    needs: 'read',
+    query: object({ pipeline: PIPELINE_FILE.optional(), stage: STAGE }),
+    status: 200,
+    answer: json(object({ pipeline: string().required(), entries: array().of(STAGE_ENTRY).required() })),
   }),
   runStage: route({
     method: 'POST',

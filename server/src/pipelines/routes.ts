@@ -1,20 +1,23 @@
 // Pipelines: what they are, where changes stand, admission, and consent in writing.
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
-import type { Pipeline, Stage } from '@jolt-gate/core'
+import { isPipelineFile, readPipeline, type Pipeline, type Stage } from '@jolt-gate/core'
 import { ScheduleRow, StageApprovalRow, StageRunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
-import type { WorkingCopy } from '../projects/working-copy.js'
+import { isWritablePath } from '../projects/paths.js'
+import { fingerprint, type WorkingCopy } from '../projects/working-copy.js'
 import { pushesNamed } from '../webhooks/pushes.js'
 import { admissionFor, lineOf, scheduleOf, summaryOf } from './answers.js'
 import { changeOf, factsOf, fullCommit, lastChanges } from './facts.js'
 import { pipelineOf, pipelinesOf, readingOf } from './files.js'
+import { historyOf } from './history.js'
 import type { StageRuns } from './stage-runs.js'
 
 const MOST_CHANGES = 30
+const MOST_PLANS = 300
 
 export function pipelineRoutes(stages: StageRuns): Router {
   const routes = Router()
@@ -48,6 +51,47 @@ export function pipelineRoutes(stages: StageRuns): Router {
       lines.push(lineOf(pipeline, change, facts, { ...more, known, begun: ofChange, nowMs }))
     }
     return { ...summary, changes: lines }
+  })
+
+  serve(routes, ROUTES.pipelineText, async ({ params, query, branch }) => {
+    const { copy } = await projectOf(params.project, branch)
+    const file = fileOf(query.file)
+    const text = await copy.read(file)
+    const files = await copy.companions()
+    const plans = (await copy.files()).filter((path) => path.endsWith('.gate.yaml'))
+    for (const path of plans.slice(0, MOST_PLANS)) files[path] = (await copy.read(path)) ?? ''
+    const base = text === undefined ? null : fingerprint(text)
+    return { file, text: text ?? null, base, files, ...(await copy.head()) }
+  })
+
+  serve(routes, ROUTES.savePipeline, async ({ person, params, query, body: { text, base, message }, branch }) => {
+    const { project, copy } = await projectOf(params.project, branch)
+    const file = fileOf(query.file)
+    const { problems, hasErrors } = readPipeline(file, text, copy.text)
+    const first = problems.find(({ severity }) => severity === 'error')
+    if (hasErrors && first !== undefined)
+      throw new Problem(422, 'PIPELINE', `${file}:${String(first.line)}: ${first.message}`, { problems })
+    const head = await copy.save({ files: [{ file, text, base }], message, author: person })
+    await noteOf(person, 'changed a pipeline', file, project.id)
+    return { file, base: fingerprint(text), ...head }
+  })
+
+  serve(routes, ROUTES.stageHistory, async ({ params, query }) => {
+    const { project, own } = await projectOf(params.project)
+    const pipeline = await pipelineOf(own, query.pipeline)
+    const entries = await historyOf(project.id, pipeline, stageOf(pipeline, query.stage))
+    const named = [
+      ...(await own.commitsNamed(entries.map(({ commit }) => commit))),
+      ...(await pushesNamed(
+        project.id,
+        entries.map(({ commit }) => commit),
+      )),
+    ]
+    const messageOf = (of: string) => named.find(({ commit }) => commit === of)?.message ?? null
+    return {
+      pipeline: pipeline.name,
+      entries: entries.map((entry) => ({ ...entry, message: messageOf(entry.commit) ?? entry.message })),
+    }
   })
 
   serve(routes, ROUTES.runStage, async ({ person, params, body, branch: asked }) => {
@@ -105,6 +149,11 @@ export function pipelineRoutes(stages: StageRuns): Router {
   })
 
   return routes
+}
+
+function fileOf(value: string): string {
+  if (isPipelineFile(value) && isWritablePath(value)) return value
+  throw new Problem(400, 'BAD_PATH', 'file must be the path of a *.pipeline.yaml file of this project')
 }
 
 async function admissionNow(projectId: number, own: WorkingCopy, pipeline: Pipeline, stage: Stage, given: string) {

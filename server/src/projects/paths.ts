@@ -1,6 +1,6 @@
 // Which files of a repository pages may read and write.
 
-const READABLE = /\.(gate|steps|target)\.yaml$/
+const READABLE = /\.(gate|steps|target|pipeline)\.yaml$/
 
 /** A relative path, without steps upward, of a kind that a project is made of. */
 export function isReadablePath(file: string): boolean {
@@ -12,7 +12,7 @@ export function isDataPath(file: string): boolean {
   return /\.(?:csv|jsonl|ndjson)$/.test(file) && isInnerPath(file)
 }
 
-/** Files that pages write: plans, targets and shared steps, rows, and schemas that an import brings. */
+/** Files that pages write: plans, targets, pipelines and shared steps, rows, and schemas that an import brings. */
 export function isWritablePath(file: string): boolean {
   return isInnerPath(file) && (READABLE.test(file) || isDataPath(file) || /^schemas\/[\w.-]+\.json$/.test(file))
 }

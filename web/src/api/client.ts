@@ -73,6 +73,11 @@ export const api = {
   pipelines: (project: number) => call(ROUTES.pipelines, { project }),
   pipeline: (project: number, file: string, branch: string) =>
     call(ROUTES.pipeline, { project }, { query: branch === '' ? { file } : { file, branch } }),
+  pipelineText: (project: number, file: string) => call(ROUTES.pipelineText, { project }, { query: { file } }),
+  savePipeline: (project: number, file: string, body: TextChange) =>
+    call(ROUTES.savePipeline, { project }, { query: { file }, body }),
+  stageHistory: (project: number, pipeline: string, stage: string) =>
+    call(ROUTES.stageHistory, { project }, { query: { pipeline, stage } }),
   runStage: (project: number, pipeline: string, stage: string) =>
     call(ROUTES.runStage, { project }, { body: { pipeline, stage } }),
   pauseSchedule: (project: number, body: { pipeline: string; stage: string; isPaused: boolean }) =>

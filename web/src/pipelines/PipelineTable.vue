@@ -52,7 +52,11 @@ const isShut = (change: ChangeLine | undefined, index: number) => {
     </ElTableColumn>
     <ElTableColumn v-for="(stage, index) in pipeline.stages" :key="stage.name" min-width="165">
       <template #header>
-        <span class="stage">{{ stage.name }}</span>
+        <RouterLink
+          class="stage"
+          :to="{ name: 'stage', params: { project }, query: { file: pipeline.file, stage: stage.name } }"
+          >{{ stage.name }}</RouterLink
+        >
         <span class="soft">{{ stageNote(stage) }}</span>
       </template>
       <template #default="{ row, $index }">

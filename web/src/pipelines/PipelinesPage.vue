@@ -56,6 +56,9 @@ const run = (stage: string) => doing(() => api.runStage(project.value, file.valu
 const pause = (stage: string, isPaused: boolean) =>
   doing(() => api.pauseSchedule(project.value, { pipeline: file.value, stage, isPaused }))
 
+const edit = (of: string) =>
+  router.push({ name: 'pipeline-file', params: { project: project.value }, query: of === '' ? {} : { file: of } })
+
 const chosen = ref('')
 const commit = computed(() => (chosen.value || (changes.value[0]?.commit ?? 'COMMIT')).slice(0, 12))
 const commands = computed(() =>
@@ -96,6 +99,7 @@ async function approve(reason: string): Promise<void> {
           <code>jolt-gate admit</code> whether a change may go on.
         </p>
       </template>
+      <ElButton v-if="may.mayWrite" type="primary" @click="edit('')">New pipeline…</ElButton>
     </ElEmpty>
     <template v-else>
       <div class="head">
@@ -115,7 +119,9 @@ async function approve(reason: string): Promise<void> {
           <ElOption v-for="one in data?.branches ?? []" :key="one" :value="one" :label="one" />
         </ElSelect>
         <span v-if="actFault" class="bad" role="alert">{{ actFault }}</span>
-        <RouterLink class="more" :to="{ name: 'integrations', params: { project } }">Integrations</RouterLink>
+        <ElButton v-if="may.mayWrite" class="more" link @click="edit(file)">Edit</ElButton>
+        <ElButton v-if="may.mayWrite" link @click="edit('')">New…</ElButton>
+        <RouterLink :to="{ name: 'integrations', params: { project } }">Integrations</RouterLink>
         <ElDropdown v-if="may.mayWrite && runnable.length > 0" class="run" trigger="click" @command="run">
           <ElButton :loading="isBusy">Run a stage…</ElButton>
           <template #dropdown>
@@ -193,6 +199,8 @@ async function approve(reason: string): Promise<void> {
 }
 .more {
   margin-left: auto;
+}
+.head a {
   color: var(--lake);
 }
 .bad {

@@ -1,6 +1,6 @@
 // What the cells of a pipeline say: where a change stands at a stage, in words and with a sign.
 import { verdictWords, type StageState } from '@jolt-gate/core'
-import type { AdmissionAnswer, ChangeLine, PipelineSummary, StageCell } from '@jolt-gate/core/api'
+import type { AdmissionAnswer, ChangeLine, PipelineSummary, StageCell, StageEntry } from '@jolt-gate/core/api'
 import { lengthOf } from '../text/figures.js'
 
 export type Sign = 'open' | 'shut' | 'void' | 'stopped' | 'going'
@@ -99,6 +99,38 @@ export function stageNote({ begins, isAdmission, requires, after, plans }: Pipel
   const targets = [...new Set(plans.map(({ target }) => target))]
   if (isAdmission) return `admission: ${[...requires, ...(after === null ? [] : [after])].join(', ')}`
   return [begins, after === null ? '' : `after ${after}`, ...targets].filter(Boolean).join(' · ')
+}
+
+/** What a stage's history comes to: how often it was open, and how long it usually takes. */
+export function historyWords(entries: readonly StageEntry[]): string {
+  const ended = entries.filter(({ state }) => STATES_OF_AN_END.some((one) => one === state))
+  if (ended.length === 0) return 'No run of it has ended yet.'
+  const counts = STATES_OF_AN_END.flatMap((state) => {
+    const count = ended.filter((entry) => entry.state === state).length
+    return count === 0 ? [] : [`${String(count)} ${state}`]
+  })
+  const seconds = ended
+    .flatMap(({ askedAt, endedAt }) => (endedAt === null ? [] : (Date.parse(endedAt) - Date.parse(askedAt)) / 1000))
+    .toSorted((one, other) => one - other)
+  const median = seconds[Math.floor(seconds.length / 2)]
+  const usual = median === undefined ? '' : `; usually ${lengthOf(Math.round(median))} from begin to end`
+  return `Of the last ${String(ended.length)} that ended: ${counts.join(', ')}${usual}.`
+}
+const STATES_OF_AN_END = ['open', 'shut', 'void', 'stopped'] as const
+
+/** What a new pipeline begins as: a stage with the first plan that is there, and an admission after it. */
+export function newPipeline(name: string, files: readonly string[]): string {
+  const plan = files.find((file) => file.endsWith('.gate.yaml'))
+  return `jolt: 1
+pipeline: ${name}
+stages:
+  - stage: staging
+    begins: push to main
+    plans: [${plan ?? ''}]
+  - stage: production
+    begins: admission
+    requires: [staging within 24h]
+`
 }
 
 /** When something comes: "next in 9 h 12 min". */

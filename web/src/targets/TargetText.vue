@@ -1,13 +1,13 @@
 <script setup lang="ts">
 // A target's file: what is in it, by form or as text, saved as a commit.
-import { applyChanges, editText, readPlan, readTarget, treeOf, type Edit, type Surroundings } from '@jolt-gate/core'
+import { readTarget } from '@jolt-gate/core'
 import { ElButton, ElInput, ElMessageBox, ElPopconfirm, ElTabPane, ElTabs } from 'element-plus'
-import { computed, provide, ref, shallowRef } from 'vue'
+import { computed, ref } from 'vue'
 import { onBeforeRouteLeave, onBeforeRouteUpdate } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import type { TargetLine } from '@jolt-gate/core/api'
 import PartRows from '../plan/form/PartRows.vue'
-import { PLAN_FORM } from '../plan/form/use-form.js'
+import { useFileForm } from '../plan/form/use-file-form.js'
 import PlanEditor from '../plan/PlanEditor.vue'
 import { useMay } from '../stores/may.js'
 
@@ -23,33 +23,8 @@ const file = computed(() => `targets/${name.value || 'new'}.target.yaml`)
 const problems = computed(() => readTarget(file.value, text.value).problems.filter(({ code }) => code !== 'FILE'))
 const isChanged = computed(() => text.value !== (props.target?.text ?? ''))
 const mode = ref<'form' | 'text'>('form')
-/** A target stands for itself: no plan is around it. */
-const around: Surroundings = {
-  plan: readPlan('none.gate.yaml', '', { files: () => undefined }).plan,
-  target: null,
-  files: [],
-}
-
-const tree = computed(() => treeOf(text.value) ?? null)
-function edit(wanted: Edit): void {
-  text.value = applyChanges(text.value, editText(file.value, text.value, wanted))
-}
-provide(PLAN_FORM, {
-  file,
-  tree,
-  problems: computed(() => problems.value),
-  around: shallowRef(around),
-  rehearsed: shallowRef([]),
-  observed: shallowRef({}),
-  files: shallowRef({}),
-  project: computed(() => props.project),
-  mayWrite: computed(() => may.mayWrite),
-  addFile: () => Promise.resolve(),
-  readFiles: () => Promise.resolve(),
-  edit,
-  rename: () => undefined,
-  select: () => undefined,
-  selectPath: () => undefined,
+const { tree, around, edit } = useFileForm({
+  ...{ file, text, problems, project: computed(() => props.project), mayWrite: computed(() => may.mayWrite) },
 })
 /** A metric family that was found is one to be read in runs. */
 function addMetric(family: string, url: string): void {

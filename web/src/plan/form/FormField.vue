@@ -59,7 +59,13 @@ function addEntry(): void {
 }
 function addItem(): void {
   if (shape.value.kind !== 'list') return
-  form?.edit({ kind: 'insert', list: props.path, index: items.value.length, value: startOf(shape.value.of) })
+  const { of } = shape.value
+  const stand = items.value.flatMap((item) => (item.kind === 'scalar' ? item.text : []))
+  // A file that is there, rather than a name that is none.
+  const other = form?.around.value?.files.find(
+    (path) => of.kind === 'file' && path.endsWith(of.ending) && !stand.includes(path),
+  )
+  form?.edit({ kind: 'insert', list: props.path, index: items.value.length, value: other ?? startOf(of) })
 }
 function moveUp(from: number): void {
   form?.edit({ kind: 'move', path: [...props.path, from], list: props.path, index: from - 1 })

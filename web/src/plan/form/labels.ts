@@ -3,8 +3,11 @@ import { CONTEXTS, type ContextName } from '@jolt-gate/core'
 
 const LABELS: Partial<Record<string, string>> = {
   about: 'Description',
+  after: 'Comes after',
   also: 'More origins',
+  approval: 'Opened in writing by',
   as: 'Read as',
+  begins: 'Begins with',
   ca: 'Authorities',
   cap: 'Most users in flight',
   cert: 'Client certificate',
@@ -28,6 +31,7 @@ const LABELS: Partial<Record<string, string>> = {
   redirects: 'Redirects to follow',
   refresh: 'Repeat during the load',
   rest: 'Length',
+  requires: 'Requires',
   returning: 'Users return',
   rule: 'Limit',
   run: 'Statement',

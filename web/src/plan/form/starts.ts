@@ -13,6 +13,9 @@ const SENTENCES: Partial<Record<string, string>> = {
   WaitOnly: '1s to 3s',
   WholeRange: '1 to 4',
   DateOffset: 'today + 14 days',
+  BeginsOnly: 'push to main',
+  BaselineOnly: 'last open on main',
+  RequirementOnly: 'staging within 24h',
 }
 
 /** What a new part of some shape begins as. */

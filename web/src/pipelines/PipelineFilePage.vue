@@ -1,0 +1,182 @@
+<script setup lang="ts">
+// The file of a pipeline: its stages by form or as text, saved as a commit.
+import { readPipeline, type PipelineReading } from '@jolt-gate/core'
+import { useQuery } from '@tanstack/vue-query'
+import { ElButton, ElInput, ElPopconfirm, ElTabPane, ElTabs } from 'element-plus'
+import { computed, ref, watch } from 'vue'
+import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
+import { api, wordsOf } from '../api/client.js'
+import PageError from '../frame/PageError.vue'
+import PartRows from '../plan/form/PartRows.vue'
+import { useFileForm } from '../plan/form/use-file-form.js'
+import PlanEditor from '../plan/PlanEditor.vue'
+import { useMay } from '../stores/may.js'
+import StageList from './StageList.vue'
+import { newPipeline } from './pipeline-picture.js'
+
+const [route, router] = [useRoute(), useRouter()]
+const project = computed(() => Number(route.params['project']))
+const may = useMay(() => project.value)
+const asked = computed(() => String(route.query['file'] ?? ''))
+const name = ref('release')
+const file = computed(() => asked.value || `pipelines/${name.value || 'new'}.pipeline.yaml`)
+const { data, error, refetch } = useQuery({
+  queryKey: ['pipeline file', project, file],
+  queryFn: () => api.pipelineText(project.value, file.value),
+})
+const files = computed(() => data.value?.files ?? {})
+const text = ref('')
+/** What the text was when it was read: what is typed is not written over by what comes later. */
+const before = ref('')
+const base = ref<string | null>(null)
+watch(data, (read) => {
+  if (read === undefined || (text.value !== before.value && text.value !== '')) return
+  before.value = read.text ?? ''
+  base.value = read.base
+  text.value = read.text ?? newPipeline(name.value, Object.keys(read.files))
+})
+const reading = computed((): PipelineReading => readPipeline(file.value, text.value, (path) => files.value[path]))
+const problems = computed(() => reading.value.problems)
+const isChanged = computed(() => text.value !== before.value)
+const mode = ref<'form' | 'text'>('form')
+const { tree, around } = useFileForm({
+  ...{ file, text, problems, project, mayWrite: computed(() => may.mayWrite) },
+  files: computed(() => Object.keys(files.value)),
+})
+
+const message = ref('')
+const fault = ref('')
+const isBusy = ref(false)
+async function acting(task: () => Promise<unknown>): Promise<void> {
+  fault.value = ''
+  isBusy.value = true
+  try {
+    await task()
+    before.value = text.value
+    await router.push({ name: 'pipelines', params: { project: project.value } })
+  } catch (problem) {
+    fault.value = wordsOf(problem)
+  }
+  isBusy.value = false
+}
+const save = () =>
+  acting(() =>
+    api.savePipeline(project.value, file.value, { text: text.value, message: message.value, base: base.value }),
+  )
+const remove = () => acting(() => api.removeFile(project.value, file.value))
+onBeforeRouteLeave(
+  () =>
+    !isChanged.value ||
+    base.value === null ||
+    window.confirm('Your change of the pipeline is not committed and would be lost. Leave anyway?'),
+)
+</script>
+
+<template>
+  <div class="page">
+    <div class="head">
+      <h1>{{ asked ? reading.pipeline.name || 'Pipeline' : 'New pipeline' }}</h1>
+      <label v-if="!asked" class="name">File name <ElInput v-model="name" placeholder="release" /></label>
+      <code class="soft">{{ file }}</code>
+      <RouterLink :to="{ name: 'pipelines', params: { project } }">Pipelines</RouterLink>
+      <ElPopconfirm
+        v-if="asked && may.mayWrite"
+        :title="`Delete ${file}? It goes in a commit of its own; what was run stays.`"
+        confirm-button-text="Delete"
+        width="280"
+        @confirm="remove()"
+      >
+        <template #reference><ElButton class="delete" link type="danger">Delete</ElButton></template>
+      </ElPopconfirm>
+    </div>
+    <PageError v-if="error" title="The pipeline could not be read" :detail="wordsOf(error)" @again="refetch()" />
+    <p v-else-if="!data" class="soft">Loading the pipeline…</p>
+    <div v-else class="desk">
+      <section>
+        <ElTabs v-model="mode">
+          <ElTabPane name="form" label="Form" />
+          <ElTabPane name="text" label="Text" />
+        </ElTabs>
+        <div v-if="mode === 'form'" class="form">
+          <p v-if="tree === null && text.trim() !== ''" class="fault">YAML cannot read this text: fix it as text.</p>
+          <PartRows v-else :path="[]" context="pipeline" />
+        </div>
+        <PlanEditor
+          v-else
+          v-model="text"
+          class="editor"
+          label="Text of the pipeline"
+          :problems="problems"
+          :file="file"
+          :around="around"
+        />
+      </section>
+      <aside>
+        <h2>Stages</h2>
+        <StageList :stages="reading.pipeline.stages" />
+        <h2>Problems</h2>
+        <p v-if="problems.length === 0" class="soft">none</p>
+        <p v-for="one in problems" :key="`${one.line}:${one.message}`" class="fault">
+          {{ one.line }}:{{ one.column }} {{ one.message }}
+        </p>
+        <form v-if="may.mayWrite" class="save" @submit.prevent="save">
+          <ElInput v-model="message" aria-label="Commit message" placeholder="Commit message" />
+          <ElButton
+            type="primary"
+            native-type="submit"
+            :loading="isBusy"
+            :disabled="message.trim() === '' || !isChanged || reading.hasErrors"
+          >
+            Commit
+          </ElButton>
+        </form>
+        <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
+      </aside>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.page {
+  padding: 12px 16px;
+}
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 16px;
+  align-items: baseline;
+}
+.head a {
+  color: var(--lake);
+}
+.name {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.delete {
+  margin-left: auto;
+}
+.desk {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 330px;
+  gap: 24px;
+}
+.form {
+  container: form / inline-size;
+}
+.editor {
+  height: 560px;
+  border: 1px solid var(--rule);
+}
+.save {
+  display: flex;
+  gap: 10px;
+  padding-top: 10px;
+}
+@media (width < 1000px) {
+  .desk {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>
