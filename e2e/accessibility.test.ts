@@ -8,6 +8,8 @@ import { startApplication, type Application } from './application.js'
 const source = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
 const PLAN = '/p/1/plan?file=plans/summer.gate.yaml'
 const PIPELINE = '/p/1/pipelines?file=pipelines/timetable.pipeline.yaml'
+const PIPELINE_FILE = '/p/1/pipeline-file?file=pipelines/booking.pipeline.yaml'
+const STAGE = '/p/1/stage?file=pipelines/timetable.pipeline.yaml&stage=review'
 const TREND = '/p/1/trend?plan=plans/watch.gate.yaml&target=harbour'
 /** Of runs whose ids the database gives. */
 const addressOf: Readonly<Record<string, () => Promise<string>>> = {
@@ -35,6 +37,8 @@ const PAGES = [
   '/p/1/runs',
   PIPELINE,
   '/p/1/integrations',
+  STAGE,
+  PIPELINE_FILE,
   TREND,
   'compare',
   'run',

@@ -108,6 +108,39 @@ describe('a pipeline', () => {
     await page.getByRole('link', { name: 'run 13', exact: true }).click()
     await page.waitForURL(/\/runs\/\w+/)
   })
+
+  it('has stages with a history, and is written by form and as text, and not with errors', async () => {
+    await page.goto(`${place.origin}/p/1/pipelines?file=pipelines/timetable.pipeline.yaml`)
+    await page.getByRole('link', { name: 'review', exact: true }).click()
+    await page.getByText(/Of the last 26 that ended: 19 open, 4 shut, 2 void, 1 stopped; usually 1\d s/).waitFor()
+    const history = page.getByLabel('History of the stage')
+    expect(await history.locator('tbody tr').first().innerText()).toMatch(
+      /7286a9e[^]*Open \(passed\)[^]*Timetable watch/,
+    )
+
+    await page.getByRole('link', { name: 'Pipelines' }).last().click()
+    await page.getByRole('button', { name: 'New…' }).click()
+    await page.getByLabel('File name').fill('quay')
+    await page.getByRole('textbox', { name: 'Pipeline', exact: true }).fill('quay')
+    await page.keyboard.press('Enter')
+    await page.getByRole('button', { name: 'Add to stage staging…' }).click()
+    await page.getByRole('menuitem', { name: /^Comes after/ }).click()
+    // What it begins as names a stage that is none.
+    await page.locator('aside .fault').waitFor()
+    await page.getByLabel('Commit message').fill('A pipeline for the quay')
+    expect(await page.getByRole('button', { name: 'Commit' }).isDisabled()).toBe(true)
+    await page.getByRole('button', { name: 'Remove after' }).click()
+    await expect.poll(() => text('aside')).toEqual([expect.stringMatching(/Problems\s+none/)])
+    await page.getByRole('tab', { name: 'Text' }).click()
+    await expect
+      .poll(() => page.locator('.cm-content').innerText())
+      .toMatch(/pipeline: quay[^]*requires: \[staging within 24h\]/)
+    await page.getByRole('button', { name: 'Commit' }).click()
+    await page.waitForURL(/\/pipelines/)
+    await page.locator('.file').click()
+    await page.getByRole('option', { name: 'pipelines/quay.pipeline.yaml' }).click()
+    await page.getByRole('heading', { name: 'quay' }).waitFor()
+  })
 })
 
 describe('integrations', () => {
@@ -129,11 +162,13 @@ describe('integrations', () => {
     await page.keyboard.type('http://harbour.example/board')
     await page.keyboard.press('Enter')
     await page.getByText('https:// alone').waitFor()
+    // The browser, too, notes that it was refused.
+    expect(faults.splice(0)).toEqual([expect.stringContaining('400')])
     await page.getByLabel('Address').fill(url)
     await page.keyboard.press('Enter')
     await expect.poll(() => text('.shown code')).toEqual([expect.stringMatching(/^whsec_[\w+/]{43}=$/)])
     await page.getByRole('button', { name: `Test ${url}` }).click()
-    const delivery = page.getByRole('table', { name: 'Deliveries' }).locator('tbody tr').first()
+    const delivery = page.getByLabel('Deliveries').locator('tbody tr').first()
     await expect.poll(() => delivery.innerText()).toMatch(/webhook.test[^]*Ida Quay[^]*attempt 2 soon[^]*503/)
     await page.getByRole('button', { name: /^Send again/ }).click()
     await expect.poll(() => delivery.innerText()).toMatch(/delivered, 2 attempts[^]*200 on the board/)

@@ -41,7 +41,7 @@ async function publish(isPublic: boolean): Promise<void> {
           <ElOption v-for="one in branches?.branches ?? []" :key="one" :value="one" :label="one" />
         </ElSelect>
       </div>
-      <p><img :src="address" alt="The badge as others see it" /></p>
+      <p v-if="plan"><img :src="address" alt="The badge as others see it" /></p>
       <CommandBox :text="markdown" />
       <ElPopconfirm
         v-if="mayChange"

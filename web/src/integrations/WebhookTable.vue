@@ -101,10 +101,17 @@ async function doing(task: Promise<unknown>): Promise<void> {
         </template>
       </ElTableColumn>
     </ElTable>
-    <ElDialog v-model="isOpen" title="Add a webhook" width="520" append-to-body @opened="takeCursor">
+    <ElDialog
+      v-model="isOpen"
+      title="Add a webhook"
+      width="520"
+      append-to-body
+      @open-auto-focus="takeCursor()"
+      @opened="takeCursor()"
+    >
       <ElForm label-position="top" @submit.prevent="send()">
         <ElFormItem label="Address" :error="faults.url">
-          <ElInput v-model="entered.url" placeholder="https://chat.larkholm.example/hooks/load-tests" />
+          <ElInput v-model="entered.url" autofocus placeholder="https://chat.larkholm.example/hooks/load-tests" />
         </ElFormItem>
         <ElFormItem label="Events" :error="faults.events">
           <ElCheckboxGroup v-model="entered.events" class="events">

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 // The file of a pipeline: its stages by form or as text, saved as a commit.
-import { readPipeline, type PipelineReading } from '@jolt-gate/core'
 import { useQuery } from '@tanstack/vue-query'
 import { ElButton, ElInput, ElPopconfirm, ElTabPane, ElTabs } from 'element-plus'
 import { computed, ref, watch } from 'vue'
@@ -13,6 +12,7 @@ import PlanEditor from '../plan/PlanEditor.vue'
 import { useMay } from '../stores/may.js'
 import StageList from './StageList.vue'
 import { newPipeline } from './pipeline-picture.js'
+import { useReading } from './use-reading.js'
 
 const [route, router] = [useRoute(), useRouter()]
 const project = computed(() => Number(route.params['project']))
@@ -35,7 +35,7 @@ watch(data, (read) => {
   base.value = read.base
   text.value = read.text ?? newPipeline(name.value, Object.keys(read.files))
 })
-const reading = computed((): PipelineReading => readPipeline(file.value, text.value, (path) => files.value[path]))
+const { reading, isCurrent } = useReading(file, text, files)
 const problems = computed(() => reading.value.problems)
 const isChanged = computed(() => text.value !== before.value)
 const mode = ref<'form' | 'text'>('form')
@@ -99,7 +99,7 @@ onBeforeRouteLeave(
         </ElTabs>
         <div v-if="mode === 'form'" class="form">
           <p v-if="tree === null && text.trim() !== ''" class="fault">YAML cannot read this text: fix it as text.</p>
-          <PartRows v-else :path="[]" context="pipeline" />
+          <PartRows v-else :path="[]" context="pipeline" :without="['jolt']" />
         </div>
         <PlanEditor
           v-else
@@ -125,7 +125,7 @@ onBeforeRouteLeave(
             type="primary"
             native-type="submit"
             :loading="isBusy"
-            :disabled="message.trim() === '' || !isChanged || reading.hasErrors"
+            :disabled="message.trim() === '' || !isChanged || !isCurrent || reading.hasErrors"
           >
             Commit
           </ElButton>

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 // A stage's history: each time that it was run, how it ended, and why.
-import type { StageEntry } from '@jolt-gate/core/api'
 import { useQuery } from '@tanstack/vue-query'
 import { useNow } from '@vueuse/core'
 import { ElTable, ElTableColumn } from 'element-plus'
@@ -20,18 +19,11 @@ const { data, error, refetch } = useQuery({
   queryKey: ['stage history', project, file, stage],
   queryFn: () => api.stageHistory(project.value, file.value, stage.value),
 })
-const CAUSES: Record<StageEntry['cause'], string> = {
-  push: '',
-  schedule: '',
-  hand: 'by hand: ',
-  elsewhere: 'a pipeline elsewhere: ',
-}
 const rows = computed(() =>
   (data.value?.entries ?? []).map((entry) => ({
     ...entry,
     sign: signOf(entry.state),
     title: stateWords(entry.state),
-    begunBy: `${CAUSES[entry.cause]}${entry.by}`,
     took:
       entry.endedAt === null
         ? ''
@@ -50,7 +42,7 @@ const rows = computed(() =>
     <PageError v-if="error" title="The history could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="!data" class="soft">Loading the history…</p>
     <template v-else>
-      <p>{{ historyWords(data.entries) }}</p>
+      <p class="sum">{{ historyWords(data.entries) }}</p>
       <ElTable :data="rows" row-key="id" size="small" empty-text="It was not run yet" aria-label="History of the stage">
         <ElTableColumn label="begun" width="110">
           <template #default="{ row }">{{ ago(row.askedAt, now.getTime()) }}</template>
@@ -80,7 +72,7 @@ const rows = computed(() =>
             </div>
           </template>
         </ElTableColumn>
-        <ElTableColumn prop="begunBy" label="begun by" min-width="150" show-overflow-tooltip />
+        <ElTableColumn prop="by" label="begun by" min-width="150" show-overflow-tooltip />
         <ElTableColumn prop="took" label="took" width="80" align="right" />
       </ElTable>
     </template>
@@ -96,8 +88,14 @@ const rows = computed(() =>
   gap: 16px;
   align-items: baseline;
 }
+.sum {
+  padding: 4px 0 10px;
+}
 .page a {
   color: var(--lake);
+}
+.page .sign {
+  margin-right: 6px;
 }
 .message {
   overflow-wrap: anywhere;

@@ -49,9 +49,16 @@ const dueWords = computed(() => {
 </script>
 
 <template>
-  <ElDialog v-model="isOpen" title="How long runs are kept" width="560" append-to-body @opened="takeCursor">
+  <ElDialog
+    v-model="isOpen"
+    title="How long runs are kept"
+    width="560"
+    append-to-body
+    @open-auto-focus="takeCursor()"
+    @opened="takeCursor()"
+  >
     <form @submit.prevent="save()">
-      <ElInput v-model="rule" maxlength="500" aria-label="Rule" :placeholder="EXAMPLES[0]" />
+      <ElInput v-model="rule" autofocus maxlength="500" aria-label="Rule" :placeholder="EXAMPLES[0]" />
       <p class="told" :class="{ wrong: wrong !== '' || fault !== '' }" role="status">
         {{ fault || wrong || dueWords }}
       </p>

@@ -70,7 +70,13 @@ function addItem(): void {
 function moveUp(from: number): void {
   form?.edit({ kind: 'move', path: [...props.path, from], list: props.path, index: from - 1 })
 }
-const numbered = (index: number) => `${props.name} ${String(index + 1)}`
+/** What an item is called: by its own first words, where it has any. */
+function calledAt(index: number): string {
+  const item = items.value[index]
+  const first = item?.kind === 'map' ? item.entries[0] : undefined
+  if (first?.value?.kind !== 'scalar') return `${props.name} ${String(index + 1)}`
+  return `${labelOf(first.key)} ${first.value.text}`
+}
 </script>
 
 <template>
@@ -126,18 +132,22 @@ const numbered = (index: number) => `${props.name} ${String(index + 1)}`
     </form>
   </div>
   <div v-else-if="shape.kind === 'list'" class="map">
-    <div v-for="(_, index) in items" :key="index" class="item">
-      <FormField :path="[...path, index]" :shape="shape.of" :name="numbered(index)" />
+    <div v-for="(item, index) in items" :key="index" class="item" :class="{ part: item.kind === 'map' }">
+      <FormField :path="[...path, index]" :shape="shape.of" :name="calledAt(index)" />
       <ElButton
-        v-if="index > 0"
         text
+        :class="{ unseen: index === 0 }"
         :icon="ArrowUp"
-        :aria-label="`Move ${numbered(index)} up`"
+        :aria-label="`Move ${calledAt(index)} up`"
         @click="moveUp(index)"
       />
-      <ElButton text :icon="Close" :aria-label="`Remove ${numbered(index)}`" @click="remove(index)" />
+      <ElButton text :icon="Close" :aria-label="`Remove ${calledAt(index)}`" @click="remove(index)" />
     </div>
-    <span><ElButton size="small" @click="addItem()">Add</ElButton></span>
+    <span
+      ><ElButton size="small" @click="addItem()">{{
+        shape.of.kind === 'map' ? `Add to ${name.toLowerCase()}` : 'Add'
+      }}</ElButton></span
+    >
   </div>
   <span v-else class="one">
     <FormText :text="text" :label="name" :line="node?.line ?? 0" :shape="shape" @set="set($event)" />
@@ -171,6 +181,14 @@ const numbered = (index: number) => `${props.name} ${String(index + 1)}`
   grid-template-columns: minmax(0, 1fr) auto auto;
   gap: 4px;
   align-items: start;
+}
+/* Between parts of several rows there is a line. */
+.part + .part {
+  padding-top: 10px;
+  border-top: 1px solid var(--rule);
+}
+.unseen {
+  visibility: hidden;
 }
 .one > .el-button {
   margin-top: 8px;
