@@ -52,6 +52,8 @@ export interface ServerOptions {
   /** A file of runs that the first of these projects has from its start, where it has none. */
   recordedRuns?: string | undefined
   provider?: ProviderOptions | undefined
+  /** How many runs this machine makes at once, each against another target; one by default. */
+  runsAtOnce?: number | undefined
   /** That takes results and series (OTLP). */
   collector?: Collector | undefined
   /** Before each further attempt of a delivery. */
@@ -75,7 +77,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   }
   const watch = new ProjectWatch()
   await watch.follow()
-  const queue = new RunQueue(options.runsFolder)
+  const queue = new RunQueue(options.runsFolder, options.runsAtOnce)
   const reported = new ReportedRuns((id, event) => {
     queue.tell(id, event)
   })

@@ -25,6 +25,7 @@ const { values } = parseArgs({
     demo: { type: 'boolean', default: false },
     'recorded-runs': { type: 'string' },
     otlp: { type: 'string' },
+    'runs-at-once': { type: 'string', default: '1' },
     'oidc-issuer': { type: 'string' },
     'oidc-client': { type: 'string' },
     'oidc-name': { type: 'string' },
@@ -37,6 +38,11 @@ if (values.socket === undefined) {
 }
 if (values['runs-folder'] === undefined) {
   process.stderr.write('--runs-folder is needed: a folder of its own for runs under way\n')
+  process.exit(2)
+}
+const runsAtOnce = Number(values['runs-at-once'])
+if (!Number.isInteger(runsAtOnce) || runsAtOnce < 1 || runsAtOnce > 16) {
+  process.stderr.write('--runs-at-once is a whole number from 1 to 16\n')
   process.exit(2)
 }
 const { 'tls-cert': cert, 'tls-key': key } = values
@@ -88,6 +94,7 @@ const server = await startServer({
   recordedRuns: values['recorded-runs'],
   provider: providerOf(),
   collector,
+  runsAtOnce,
 })
 if (server.setupCode !== undefined)
   process.stdout.write(`setup code for the first administrator: ${server.setupCode}\n`)

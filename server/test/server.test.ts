@@ -278,7 +278,7 @@ describe('the schema', () => {
     await sequelize.close()
     await other.stop()
 
-    expect(made).toHaveLength(26)
+    expect(made).toHaveLength(30)
     expect(left).toMatchObject([{ tableName: 'migrations' }])
   })
 })

@@ -1,4 +1,5 @@
-// The queue of runs: one at a time, the others wait. It is kept in the database, and outlives the server.
+// The queue of runs: one at a time for a target, as many at once as the machine may make, the others wait. It is kept
+// in the database, and outlives the server.
 import { EventEmitter } from 'node:events'
 import { mkdirSync } from 'node:fs'
 import { filesSentBy, previewOf, shapeOf, type Baseline, type Plan, type Target } from '@jolt-gate/core'
@@ -45,28 +46,45 @@ interface Waiting {
   asked: AskedRun
   row: RunRow
 }
+/** One that is begun, or is about to be. */
+interface UnderWay extends Waiting {
+  run: RunUnderWay | undefined
+  stoppedBy: string | undefined
+  ended: Promise<void>
+}
 
 export class RunQueue {
   readonly events = new EventEmitter<Record<string, [LiveEvent]>>().setMaxListeners(0)
   private readonly waiting: Waiting[] = []
-  private current: { row: RunRow; run: RunUnderWay | undefined; stoppedBy: string | undefined } | undefined
-  private idle: Promise<void> = Promise.resolve()
-  private isWorking = false
+  private readonly underWay = new Map<string, UnderWay>()
+  private resumed: Promise<void> = Promise.resolve()
+  /** While what a server of before left is looked at, and once this one closes, nothing is begun. */
+  private isHeld = false
+  private isClosed = false
   private readonly closing = new AbortController()
 
-  /** @param folder - where journals of runs are kept, which nobody else may read */
-  constructor(private readonly folder: string) {
+  /**
+   * @param folder - where journals of runs are kept, which nobody else may read
+   * @param atOnce - how many runs this machine makes at once, each against another target
+   */
+  constructor(
+    private readonly folder: string,
+    private readonly atOnce = 1,
+  ) {
     mkdirSync(folder, { recursive: true, mode: 0o700 })
   }
 
   /** Ends what a server of before has left, then continues its queue. */
   resume(ask: Ask): void {
-    this.isWorking = true
-    this.idle = this.continueQueue(ask)
+    this.isHeld = true
+    this.resumed = this.continueQueue(ask)
       .catch((error: unknown) => {
         if (!this.closing.signal.aborted) log.error({ err: error }, 'the queue of before could not be continued')
       })
-      .then(() => this.work())
+      .then(() => {
+        this.isHeld = this.isClosed
+        this.beginNext()
+      })
   }
 
   /** Puts a run in the queue. */
@@ -85,7 +103,7 @@ export class RunQueue {
     const row = await addRun({ id: newId(), shape, startedBy, labels, ...more, ...asked, head, planCommit })
     this.waiting.push({ asked, row })
     CHANGES.emit('queue')
-    if (!this.isWorking) this.idle = this.work()
+    this.beginNext()
     return row
   }
 
@@ -98,10 +116,11 @@ export class RunQueue {
       this.tell(id, { kind: 'end' })
       return true
     }
-    if (this.current?.row.id !== id) return false
+    const current = this.underWay.get(id)
+    if (current === undefined) return false
     // It may be about to begin.
-    this.current.stoppedBy ??= by
-    this.current.run?.stop(by)
+    current.stoppedBy ??= by
+    current.run?.stop(by)
     return true
   }
 
@@ -110,29 +129,34 @@ export class RunQueue {
    * nor queued.
    */
   eventsOf(id: string): readonly LiveEvent[] | undefined {
-    if (this.current?.row.id === id) return this.current.run?.told ?? []
+    const current = this.underWay.get(id)
+    if (current !== undefined) return current.run?.told ?? []
     return this.waiting.some(({ row }) => row.id === id) ? [] : undefined
   }
 
-  /** Runs that go or wait, the one that goes first. */
+  /** Runs that go or wait, those that go first. */
   list(isShown: (projectId: number) => boolean): RunSummary[] {
-    return [...(this.current === undefined ? [] : [this.current.row]), ...this.waiting.map(({ row }) => row)]
+    return [...this.underWay.values(), ...this.waiting]
+      .map(({ row }) => row)
       .filter(({ projectId }) => isShown(projectId))
       .map(summaryOfRun)
   }
 
   lengths(): { waiting: number; underWay: number } {
-    return { waiting: this.waiting.length, underWay: this.current === undefined ? 0 : 1 }
+    return { waiting: this.waiting.length, underWay: this.underWay.size }
   }
 
   /** Stops what runs, and waits until its teardown is done; what waits continues with the next server. */
   async close(): Promise<void> {
+    this.isClosed = true
+    this.isHeld = true
     this.waiting.splice(0)
-    this.current?.run?.stop('the server shutting down')
+    for (const { run } of this.underWay.values()) run?.stop('the server shutting down')
     const limit = setTimeout(() => {
       this.closing.abort()
     }, SHUTDOWN_MS)
-    await this.idle
+    await this.resumed
+    await Promise.all([...this.underWay.values()].map(({ ended }) => ended))
     clearTimeout(limit)
     this.closing.abort()
   }
@@ -167,23 +191,36 @@ export class RunQueue {
     }
   }
 
-  private async work(): Promise<void> {
-    this.isWorking = true
-    for (let next = this.waiting.shift(); next !== undefined; next = this.waiting.shift()) {
-      this.current = { row: next.row, run: undefined, stoppedBy: undefined }
-      try {
-        await this.perform(next)
-      } catch (error) {
-        if (!this.closing.signal.aborted) await this.markFault(next.row, error)
-      }
-      this.current = undefined
-      RUNS_ENDED.inc({ verdict: next.row.verdict ?? 'none' })
-      this.tell(next.row.id, { kind: 'end' })
+  /** Begins what may begin now, in the order of the queue: two runs against one target would spoil each other. */
+  private beginNext(): void {
+    while (!this.isHeld && this.underWay.size < this.atOnce) {
+      const busy = new Set([...this.underWay.values()].flatMap(originsOf))
+      const index = this.waiting.findIndex((one) => originsOf(one).every((origin) => !busy.has(origin)))
+      const [next] = index < 0 ? [] : this.waiting.splice(index, 1)
+      if (next === undefined) return
+      const current: UnderWay = { ...next, run: undefined, stoppedBy: undefined, ended: Promise.resolve() }
+      this.underWay.set(next.row.id, current)
+      current.ended = this.make(current)
     }
-    this.isWorking = false
   }
 
-  private async perform({ asked, row }: Waiting): Promise<void> {
+  private async make(current: UnderWay): Promise<void> {
+    const { row } = current
+    try {
+      await this.perform(current)
+    } catch (error) {
+      if (!this.closing.signal.aborted) await this.markFault(row, error)
+    }
+    this.underWay.delete(row.id)
+    // One that had not begun when the server was closed continues with the next.
+    if (row.state === 'waiting') return
+    RUNS_ENDED.inc({ verdict: row.verdict ?? 'none' })
+    this.tell(row.id, { kind: 'end' })
+    this.beginNext()
+  }
+
+  private async perform(current: UnderWay): Promise<void> {
+    const { asked, row } = current
     const { signal } = this.closing
     const { plan, target, secrets } = asked
     let files: Map<string, Uint8Array>
@@ -195,9 +232,10 @@ export class RunQueue {
       await endUnbegun(row, error.message)
       return
     }
-    const { current } = this
-    if (current?.stoppedBy !== undefined) {
-      await endStopped(row, current.stoppedBy)
+    if (this.isClosed) return
+    const stopped = this.stopOf(current)
+    if (stopped !== undefined) {
+      await endStopped(row, stopped)
       return
     }
     // Written before anything is sent: a run that has begun is never begun again.
@@ -227,8 +265,18 @@ export class RunQueue {
         this.tell(row.id, event)
       },
     })
-    if (current !== undefined) current.run = run
+    // It may have been asked to stop while all that was read.
+    const by = this.stopOf(current)
+    if (by !== undefined) {
+      await endStopped(row, by)
+      return
+    }
+    current.run = run
     await run.make()
+  }
+
+  private stopOf({ stoppedBy }: UnderWay): string | undefined {
+    return stoppedBy ?? (this.isClosed ? 'the server shutting down' : undefined)
   }
 
   private async markFault(row: RunRow, error: unknown): Promise<void> {
@@ -247,6 +295,9 @@ export class RunQueue {
     if (event.kind === 'end') CHANGES.emit('ended', id)
   }
 }
+
+/** Where the requests of a run may go. */
+const originsOf = ({ asked: { target } }: Waiting): string[] => [target.origin, ...target.also]
 
 /** For the run under way to stop, drain and tear down. */
 const SHUTDOWN_MS = 60_000
