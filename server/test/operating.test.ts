@@ -4,10 +4,13 @@ import { cpSync, mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { startMariaDb } from '@jolt-gate/scripts'
 import { startServer } from '@jolt-gate/server'
+import { QueryTypes } from 'sequelize'
 import { describe, expect, it } from 'vitest'
+import { EventRow } from '../src/database/models.js'
 import { callerOf, demoPlace, PLAN, signedIn, type Call } from './place.js'
 
 const { place, call } = demoPlace()
+const in20Days = () => new Date(Date.now() + 20 * 86_400_000).toISOString()
 
 const get = (path: string, headers: Record<string, string> = {}) => fetch(place.server.origin + path, { headers })
 
@@ -22,6 +25,24 @@ describe('whoever operates the server', () => {
 
     expect([alive.status, await alive.text()]).toEqual([200, 'alive\n'])
     expect([ready.status, await ready.text()]).toEqual([200, 'ready\n'])
+  })
+
+  it('hears that there is no room left, and goes on once there is', async () => {
+    const { sequelize } = EventRow
+    const token = () => call('POST', '/tokens', { label: 'x'.repeat(90), scopes: ['read'], until: in20Days() })
+    // A table in memory is full as one on a full disk is: the database says the same.
+    await sequelize?.transaction(async (transaction) => {
+      const how = { transaction, type: QueryTypes.RAW } as const
+      await sequelize.query('SET SESSION max_heap_table_size = 16384', how)
+      await sequelize.query('ALTER TABLE events ENGINE = MEMORY', how)
+    })
+    const statuses = new Set<number>()
+    for (let tries = 0; tries < 100 && !statuses.has(507); tries++) statuses.add((await token()).status)
+    const { body } = await token()
+    await sequelize?.query('ALTER TABLE events ENGINE = InnoDB', { type: QueryTypes.RAW })
+
+    expect(body).toMatchObject({ status: 507, code: 'FULL', detail: expect.stringContaining('disk is full') as string })
+    expect((await token()).status).toBe(201)
   })
 
   // OpenMetrics 1.0: the content type, counters end with _total, and the exposition with # EOF.

@@ -1,7 +1,7 @@
 // Errors of the API as problem details (RFC 9457).
 import type { ErrorRequestHandler, RequestHandler } from 'express'
 import { ValidationError } from 'yup'
-import { isAway } from '../database/away.js'
+import { isAway, isFull } from '../database/away.js'
 import { log } from './log.js'
 
 /** An error for the person who meets it: what, and what to do. */
@@ -29,6 +29,7 @@ const TITLES: Record<number, string> = {
   502: 'Upstream did not answer',
   500: 'Internal error',
   503: 'Not available',
+  507: 'No room left',
 }
 
 export const noSuchRoute: RequestHandler = (request) => {
@@ -41,7 +42,7 @@ export const answerProblems: ErrorRequestHandler = (error: unknown, request, res
     return
   }
   const problem = problemOf(error)
-  if (problem.status === 500 || problem.status === 503)
+  if (problem.status >= 500 && problem.status !== 502)
     log.error({ err: error, method: request.method, path: request.path }, 'request failed')
   response
     .status(problem.status)
@@ -66,5 +67,6 @@ function problemOf(error: unknown): Problem {
   if (typeof status === 'number' && status >= 400 && status < 500)
     return new Problem(status, 'BAD_REQUEST', error instanceof Error ? error.message : 'the request could not be read')
   if (isAway(error)) return new Problem(503, 'DATABASE_AWAY', 'the database does not answer; try again in a minute')
+  if (isFull(error)) return new Problem(507, 'FULL', 'the server has no room left to store this: its disk is full')
   return new Problem(500, 'FAULT', 'see the server log')
 }

@@ -129,7 +129,8 @@ export class RunUnderWay {
   private marks(): Partial<Pick<RunRow, 'verdict' | 'reasons' | 'endedAt'>> {
     const { row } = this.options
     if (this.unwritten.length === 0) return {}
-    const reason = `could not be stored: ${this.unwritten.slice(0, 5).join(', ')}; see the server log`
+    const what = [...new Set(this.unwritten)].slice(0, 5).join(', ')
+    const reason = `could not be stored: ${what}; see the server log`
     return {
       verdict: row.verdict === 'open' || row.verdict === null ? 'void' : row.verdict,
       reasons: [...row.reasons, reason],
