@@ -8,11 +8,17 @@ import { Webhook } from 'standardwebhooks'
 import { parseXmlDocument } from 'slimdom'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { ChangeLine, DeliveryLine } from '@jolt-gate/core/api'
-import { RunRow } from '../src/database/models.js'
+import { RunRow, StepRow } from '../src/database/models.js'
+import { CHANGES } from '../src/live/changes.js'
 import { demoPlace, git, PIPELINE, PLAN } from './place.js'
+import { addRuns } from './stored-runs.js'
 
 const { place, call } = demoPlace()
 
+interface Told {
+  type: string
+  data: unknown
+}
 interface Heard {
   headers: IncomingHttpHeaders
   body: string
@@ -61,7 +67,7 @@ async function ran(): Promise<{ id: string; verdict: string }> {
   const { body } = await call('POST', `${place.project}/runs?wait=verdict`, { plan: PLAN })
   return body as { id: string; verdict: string }
 }
-const typesHeard = () => heard.map(({ body }) => (JSON.parse(body) as { type: string }).type)
+const typesHeard = () => heard.map(({ body }) => (JSON.parse(body) as Told).type)
 
 describe('a signature', () => {
   // Standard Webhooks, the example of its reference implementations; from memory.
@@ -141,6 +147,48 @@ describe('a webhook', () => {
     await expect.poll(async () => (await deliveries())[0]?.state).toBe('failed')
     const { body } = await call('GET', `${place.project}/webhooks`)
     expect(body).toMatchObject({ webhooks: [{ isPaused: true }] })
+    await removed(id)
+  })
+
+  it('hears once that a figure has another level, however many runs come after', async () => {
+    const { id } = await added(['run.verdict', 'trend.changed'])
+    const p95 = (number: number) => (number < 3010 ? 50 : 90) + (number % 3)
+    const addEnded = async (from: number, to: number) => {
+      const over = { verdict: 'open' as const, branch: 'quay', startedAt: new Date(), endedAt: new Date() }
+      await addRuns(from, to, () => over)
+      const numbers = Array.from({ length: to - from + 1 }, (_, index) => from + index)
+      await StepRow.bulkCreate(
+        numbers.map((number) => ({
+          ...{
+            runId: `r${String(number)}`,
+            position: 0,
+            step: 'search',
+            requests: 40,
+            failedShare: 0,
+            p95: p95(number),
+          },
+        })),
+      )
+      CHANGES.emit('queue')
+    }
+
+    const trends = () =>
+      heard.map(({ body }) => JSON.parse(body) as Told).filter(({ type }) => type === 'trend.changed')
+    const isTold = (run: string) => heard.some(({ headers }) => headers['webhook-id'] === `run.verdict/${run}/open`)
+
+    await addEnded(3000, 3015)
+    await expect.poll(() => trends().length).toBe(1)
+    await addEnded(3016, 3018)
+    await expect.poll(() => isTold('r3018')).toBe(true)
+    // It is looked at in turn: by then what the runs before have changed was told.
+    await addEnded(3019, 3019)
+    await expect.poll(() => isTold('r3019')).toBe(true)
+
+    expect(trends()).toHaveLength(1)
+    expect(trends()[0]?.data).toMatchObject({
+      ...{ plan: { file: PLAN }, branch: 'quay', series: 'p95 response time of "search"', before: 51, after: 91 },
+      ...{ lastBefore: { number: 3009 }, firstAfter: { number: 3010 } },
+    })
     await removed(id)
   })
 

@@ -87,7 +87,8 @@ export class Webhooks {
         await this.writeDown(projectId, own, nowMs)
       }
       await DeliveryRow.destroy({ where: { madeAt: { [Op.lt]: new Date(nowMs - KEPT_MS) } } })
-      await this.sendDue(webhooks, nowMs)
+      // What was written down just now is due, too.
+      await this.sendDue(webhooks, Math.max(nowMs, Date.now()))
     }).catch((error: unknown) => {
       log.error({ err: error }, 'webhooks could not be looked at')
     })
@@ -188,6 +189,8 @@ export class Webhooks {
       // Apart from one another, so that what has failed together does not come back together.
       const nextAt = new Date(Date.now() + Math.max(wait * (1 + 0.2 * Math.random()), waitMs))
       await row.update({ ...answered, state: 'waiting', nextAt })
+      if (nextAt.getTime() - Date.now() < LOOK_EVERY_MS)
+        setTimeout(this.onChange, nextAt.getTime() - Date.now()).unref()
     }
     // Standard Webhooks: 410 says that nothing more is wanted.
     if (isGone) await webhook.update({ isPaused: true })
