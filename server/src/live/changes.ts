@@ -2,7 +2,7 @@
 import { EventEmitter } from 'node:events'
 
 /**
- * `queue`: runs were queued, begun or ended. `ended`: a run has its result, by its id. `project`: something in a project
- * was changed, by its number.
+ * `queue`: runs were queued, begun or ended. `ended`: a run has its result, by its id. `project`: something in a
+ * project was changed, by its number.
  */
 export const CHANGES = new EventEmitter<{ queue: []; ended: [string]; project: [number] }>().setMaxListeners(0)

@@ -1,14 +1,12 @@
 <script setup lang="ts">
 // The file of a pipeline: its stages by form or as text, saved as a commit.
 import { useQuery } from '@tanstack/vue-query'
-import { ElButton, ElInput, ElPopconfirm, ElTabPane, ElTabs } from 'element-plus'
+import { ElButton, ElInput, ElPopconfirm } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
-import PartRows from '../plan/form/PartRows.vue'
-import { useFileForm } from '../plan/form/use-file-form.js'
-import PlanEditor from '../plan/PlanEditor.vue'
+import FileEditor from '../plan/form/FileEditor.vue'
 import { useMay } from '../stores/may.js'
 import StageList from './StageList.vue'
 import { newPipeline } from './pipeline-picture.js'
@@ -38,12 +36,6 @@ watch(data, (read) => {
 const { reading, isCurrent } = useReading(file, text, files)
 const problems = computed(() => reading.value.problems)
 const isChanged = computed(() => text.value !== before.value)
-const mode = ref<'form' | 'text'>('form')
-const { tree, around } = useFileForm({
-  ...{ file, text, problems, project, mayWrite: computed(() => may.mayWrite) },
-  files: computed(() => Object.keys(files.value)),
-})
-
 const message = ref('')
 const fault = ref('')
 const isBusy = ref(false)
@@ -93,22 +85,16 @@ onBeforeRouteLeave(
     <p v-else-if="!data" class="soft">Loading the pipeline…</p>
     <div v-else class="desk">
       <section>
-        <ElTabs v-model="mode">
-          <ElTabPane name="form" label="Form" />
-          <ElTabPane name="text" label="Text" />
-        </ElTabs>
-        <div v-if="mode === 'form'" class="form">
-          <p v-if="tree === null && text.trim() !== ''" class="fault">YAML cannot read this text: fix it as text.</p>
-          <PartRows v-else :path="[]" context="pipeline" :without="['jolt']" />
-        </div>
-        <PlanEditor
-          v-else
+        <FileEditor
           v-model="text"
-          class="editor"
+          context="pipeline"
           label="Text of the pipeline"
-          :problems="problems"
+          :without="['jolt']"
           :file="file"
-          :around="around"
+          :problems="problems"
+          :project="project"
+          :may-write="may.mayWrite"
+          :files="Object.keys(files)"
         />
       </section>
       <aside>
@@ -161,13 +147,6 @@ onBeforeRouteLeave(
   display: grid;
   grid-template-columns: minmax(0, 1fr) 330px;
   gap: 24px;
-}
-.form {
-  container: form / inline-size;
-}
-.editor {
-  height: 560px;
-  border: 1px solid var(--rule);
 }
 .save {
   display: flex;

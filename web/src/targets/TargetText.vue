@@ -1,14 +1,12 @@
 <script setup lang="ts">
 // A target's file: what is in it, by form or as text, saved as a commit.
-import { readTarget } from '@jolt-gate/core'
-import { ElButton, ElInput, ElMessageBox, ElPopconfirm, ElTabPane, ElTabs } from 'element-plus'
+import { readTarget, type Edit } from '@jolt-gate/core'
+import { ElButton, ElInput, ElMessageBox, ElPopconfirm } from 'element-plus'
 import { computed, ref } from 'vue'
 import { onBeforeRouteLeave, onBeforeRouteUpdate } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import type { TargetLine } from '@jolt-gate/core/api'
-import PartRows from '../plan/form/PartRows.vue'
-import { useFileForm } from '../plan/form/use-file-form.js'
-import PlanEditor from '../plan/PlanEditor.vue'
+import FileEditor from '../plan/form/FileEditor.vue'
 import { useMay } from '../stores/may.js'
 
 const props = defineProps<{ project: number; target: TargetLine | undefined }>()
@@ -22,13 +20,10 @@ const fault = ref('')
 const file = computed(() => `targets/${name.value || 'new'}.target.yaml`)
 const problems = computed(() => readTarget(file.value, text.value).problems.filter(({ code }) => code !== 'FILE'))
 const isChanged = computed(() => text.value !== (props.target?.text ?? ''))
-const mode = ref<'form' | 'text'>('form')
-const { tree, around, edit } = useFileForm({
-  ...{ file, text, problems, project: computed(() => props.project), mayWrite: computed(() => may.mayWrite) },
-})
+const editor = ref<{ edit: (wanted: Edit) => void }>()
 /** A metric family that was found is one to be read in runs. */
 function addMetric(family: string, url: string): void {
-  edit({ kind: 'set', path: ['metrics', family.replaceAll('_', ' ')], value: { url, family } })
+  editor.value?.edit({ kind: 'set', path: ['metrics', family.replaceAll('_', ' ')], value: { url, family } })
 }
 defineExpose({ addMetric })
 
@@ -106,22 +101,15 @@ async function save(): Promise<void> {
         </ElPopconfirm>
       </span>
     </div>
-    <ElTabs v-model="mode">
-      <ElTabPane name="form" label="Form" />
-      <ElTabPane name="text" label="Text" />
-    </ElTabs>
-    <div v-if="mode === 'form'" class="form">
-      <p v-if="tree === null && text.trim() !== ''" class="fault">YAML cannot read this text: fix it as text first.</p>
-      <PartRows v-else :path="[]" context="target" />
-    </div>
-    <PlanEditor
-      v-else
+    <FileEditor
+      ref="editor"
       v-model="text"
-      class="editor"
+      context="target"
       label="Text of the target"
-      :problems="problems"
       :file="file"
-      :around="around"
+      :problems="problems"
+      :project="project"
+      :may-write="may.mayWrite"
     />
     <p v-for="problem in problems" :key="`${problem.line}:${problem.message}`" class="fault">
       {{ problem.line }}:{{ problem.column }} {{ problem.message }}
@@ -155,13 +143,6 @@ async function save(): Promise<void> {
   display: flex;
   gap: 12px;
   margin-left: auto;
-}
-.form {
-  container: form / inline-size;
-}
-.editor {
-  height: 420px;
-  border: 1px solid var(--rule);
 }
 .save {
   display: flex;
