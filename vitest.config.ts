@@ -28,6 +28,7 @@ function filesOf(room: string, names: string): string[] {
 
 const SERVER: Manner = { isAlone: true, isTogether: true, timeoutMs: 60_000 }
 const SECURITY = filesOf('server', 'security')
+const PIPELINES = filesOf('server', 'kill pipelines several-targets stages webhooks')
 
 const project = (
   name: string,
@@ -64,9 +65,10 @@ export default defineConfig({
       project('engine-untimed', UNTIMED.engine, { isAlone: true, timeoutMs: 60_000 }),
       project('cli', 'cli/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000, except: UNTIMED.cli }),
       project('cli-untimed', UNTIMED.cli, { isAlone: true, timeoutMs: 60_000 }),
-      project('server', 'server/test/**/*.test.ts', { ...SERVER, except: SECURITY }),
-      // Beside the others: both take about as long then.
+      project('server', 'server/test/**/*.test.ts', { ...SERVER, except: [...SECURITY, ...PIPELINES] }),
+      // Beside the others: all take about as long then.
       project('security', SECURITY, SERVER),
+      project('pipelines', PIPELINES, SERVER),
       project('e2e', 'e2e/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),
       // Speed is no matter of `npm test`: `npm run bench:pages`.
       project('pages-speed', 'bench/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),

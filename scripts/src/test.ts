@@ -3,6 +3,7 @@ import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { execa } from 'execa'
+import pLimit from 'p-limit'
 import { array, number, object, string } from 'yup'
 import { ensurePrograms } from './debian.js'
 import { root } from './stage.js'
@@ -38,29 +39,21 @@ let passed = 0
 let failed = 0
 /** What failed, told once more at the end: the output of all checks is long. */
 const faults: string[] = []
-// What measures no time goes in two lanes; what does has the machine for itself.
-await Promise.all([
-  inTurn(
-    [{ name: 'lint', command: ['eslint', '.'] }, testsOf('core'), testsOf('scripts'), testsOf('web')],
-    'at its end',
-  ),
-  inTurn(
-    [
-      { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] },
-      { name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] },
-      { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] },
-      { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
-      testsOf('engine-untimed'),
-      testsOf('cli-untimed'),
-    ],
-    'at its end',
-  ),
+// What measures no time goes beside one another, the longest first; what does has the machine for itself.
+await beside(3, [
+  { name: 'lint', command: ['eslint', '.'] },
+  testsOf('cli-untimed'),
+  testsOf('engine-untimed'),
+  testsOf('core'),
+  { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] },
+  testsOf('web'),
+  { name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] },
+  { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] },
+  testsOf('scripts'),
+  { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
 ])
-await inTurn([testsOf('engine'), testsOf('cli')], 'as it comes')
-await Promise.all([
-  inTurn([testsOf('server')], 'at its end'),
-  inTurn([testsOf('e2e'), testsOf('security')], 'at its end'),
-])
+for (const name of ['engine', 'cli']) await check(testsOf(name), 'as it comes')
+await beside(3, [testsOf('e2e'), testsOf('server'), testsOf('pipelines'), testsOf('security')])
 rmSync(reports, { recursive: true, force: true })
 if (faults.length > 0) process.stdout.write(`\n# failed: ${faults.join('\n# failed: ')}\n`)
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
@@ -72,29 +65,33 @@ function testsOf(project: string): Step {
   return { name: project, command: ['vitest', 'run', '--project', project, ...reporters], report }
 }
 
-/** Runs steps one after another, and counts what passed; output is shown at once, or whole at the end of a step. */
-async function inTurn(steps: readonly Step[], shown: 'as it comes' | 'at its end'): Promise<void> {
-  for (const { name, command, report } of steps) {
-    const began = performance.now()
-    if (shown === 'as it comes') process.stdout.write(`\n# ${name}\n`)
-    const isLater = shown === 'at its end'
-    const { exitCode, all } = await execa('npx', ['--no-install', ...command], {
-      cwd: root,
-      stdin: 'ignore',
-      stdout: isLater ? 'pipe' : 'inherit',
-      stderr: isLater ? 'pipe' : 'inherit',
-      all: isLater,
-      reject: false,
-    })
-    const counts = report === undefined ? undefined : countsOf(report)
-    passed += counts?.passed ?? (exitCode === 0 ? 1 : 0)
-    failed += Math.max(counts?.failed ?? 0, exitCode === 0 ? 0 : 1)
-    const verdict = exitCode === 0 ? 'passed' : 'failed'
-    // A step may fail without a failed test: a file that cannot be read, say.
-    if (exitCode !== 0) faults.push(...new Set([name, ...(counts?.faults ?? [])]))
-    const seconds = ((performance.now() - began) / 1000).toFixed(1)
-    process.stdout.write(`${isLater ? `\n# ${name}\n${String(all)}\n` : ''}# ${name}: ${verdict} in ${seconds} s\n`)
-  }
+/** Runs some steps at a time, each with its output whole at its end. */
+async function beside(atOnce: number, steps: readonly Step[]): Promise<void> {
+  const slots = pLimit(atOnce)
+  await Promise.all(steps.map((step) => slots(() => check(step, 'at its end'))))
+}
+
+/** Runs a step, and counts what passed. */
+async function check({ name, command, report }: Step, shown: 'as it comes' | 'at its end'): Promise<void> {
+  const began = performance.now()
+  const isLater = shown === 'at its end'
+  if (!isLater) process.stdout.write(`\n# ${name}\n`)
+  const { exitCode, all } = await execa('npx', ['--no-install', ...command], {
+    cwd: root,
+    stdin: 'ignore',
+    stdout: isLater ? 'pipe' : 'inherit',
+    stderr: isLater ? 'pipe' : 'inherit',
+    all: isLater,
+    reject: false,
+  })
+  const counts = report === undefined ? undefined : countsOf(report)
+  passed += counts?.passed ?? (exitCode === 0 ? 1 : 0)
+  failed += Math.max(counts?.failed ?? 0, exitCode === 0 ? 0 : 1)
+  const verdict = exitCode === 0 ? 'passed' : 'failed'
+  // A step may fail without a failed test: a file that cannot be read, say.
+  if (exitCode !== 0) faults.push(...new Set([name, ...(counts?.faults ?? [])]))
+  const seconds = ((performance.now() - began) / 1000).toFixed(1)
+  process.stdout.write(`${isLater ? `\n# ${name}\n${String(all)}\n` : ''}# ${name}: ${verdict} in ${seconds} s\n`)
 }
 
 /** What a report counts; undefined where none was written, since Vitest itself did not start. */

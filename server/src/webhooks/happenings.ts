@@ -33,13 +33,15 @@ const SAME_CHANGE_RUNS = 7
  * @param origin - under which people reach this server
  * @param types - what is listened for: the others are not computed
  * @param since - runs that began or ended, and approvals that were given, from then on
+ * @param isTold - whether what came of a run was told already: stages and trends are dear to compute
  */
 export async function happeningsOf(
   projectId: number,
   origin: string,
   types: ReadonlySet<EventType>,
   since: Date,
-): Promise<Happening[]> {
+  isTold: (run: RunRow) => boolean,
+): Promise<{ happened: Happening[]; ended: RunRow[] }> {
   const page = `${origin}/p/${String(projectId)}`
   const from = { [Op.gte]: since }
   const runs = await RunRow.findAll({
@@ -47,13 +49,14 @@ export async function happeningsOf(
     order: [['askedAt', 'DESC']],
     limit: MOST_RUNS,
   })
-  const ended = runs.filter(({ state }) => state === 'ended')
-  return [
+  const ended = runs.filter((row) => row.state === 'ended' && !isTold(row))
+  const happened = [
     ...(types.has('run.started') ? runs.flatMap((row) => startedOf(page, row)) : []),
     ...(types.has('run.verdict') ? ended.map((row) => verdictOf(page, row)) : []),
     ...(types.has('stage.opened') || types.has('stage.shut') ? await stagesOf(page, projectId, ended, since) : []),
     ...(types.has('trend.changed') ? await trendsOf(page, projectId, ended) : []),
   ].filter(({ type }) => types.has(type))
+  return { happened, ended }
 }
 
 /** When this server knew that a run had ended: a command may hand one in later. */

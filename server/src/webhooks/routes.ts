@@ -38,6 +38,7 @@ export function webhookRoutes(webhooks: Webhooks, signing: Signing): Router {
       ...{ projectId, url, events: [...new Set(events)], sealed, isPaused: false },
       ...{ madeBy: person.name, madeAt: new Date() },
     })
+    webhooks.lookAnew(projectId)
     await noteOf(person, 'added a webhook', `${url}: ${row.events.join(', ')}`, projectId)
     return { webhook: webhookLine(row), secret }
   })

@@ -5,7 +5,7 @@ import pLimit from 'p-limit'
 import type { Json } from '@jolt-gate/core'
 import { newId } from '@jolt-gate/core/identity'
 import { Op } from 'sequelize'
-import { DeliveryRow, WebhookRow } from '../database/models.js'
+import { DeliveryRow, WebhookRow, type RunRow } from '../database/models.js'
 import { log } from '../http/log.js'
 import { CHANGES } from '../live/changes.js'
 import { happeningsOf, type Happening } from './happenings.js'
@@ -19,6 +19,8 @@ const MOST_BACK_MS = 7 * 86_400_000
 /** Clocks of machines that hand runs in may be behind. */
 const OVERLAP_MS = 5 * 60_000
 const KEPT_MS = 30 * 86_400_000
+const HOUR_MS = 3_600_000
+const MOST_TOLD = 1000
 const AT_ONCE = 4
 const DUE_AT_ONCE = 100
 const MOST_SUBJECT = 300
@@ -36,6 +38,9 @@ export class Webhooks {
   private readonly slots = pLimit(AT_ONCE)
   private readonly underWay = new Map<number, Promise<void>>()
   private readonly lookedAt = new Map<number, number>()
+  /** Runs of which was told what came of them, by project: their verdicts. */
+  private readonly told = new Map<number, Map<string, string | null>>()
+  private forgotAt = 0
   private readonly closing = new AbortController()
   private origin = ''
   private timer: NodeJS.Timeout | undefined
@@ -86,7 +91,7 @@ export class Webhooks {
         const own = webhooks.filter((one) => one.projectId === projectId)
         await this.writeDown(projectId, own, nowMs)
       }
-      await DeliveryRow.destroy({ where: { madeAt: { [Op.lt]: new Date(nowMs - KEPT_MS) } } })
+      await this.forgetOld(nowMs)
       // What was written down just now is due, too.
       await this.sendDue(webhooks, Math.max(nowMs, Date.now()))
     }).catch((error: unknown) => {
@@ -114,12 +119,17 @@ export class Webhooks {
     const first = Math.min(...webhooks.map(({ madeAt }) => madeAt.getTime()))
     const since = new Date(Math.max(first, this.lookedAt.get(projectId) ?? nowMs - MOST_BACK_MS))
     const types = new Set(webhooks.flatMap(({ events }) => events))
+    const told = this.told.get(projectId) ?? new Map<string, string | null>()
     try {
-      for (const one of await happeningsOf(projectId, this.origin, types, since))
+      const isDone = ({ id, verdict }: RunRow) => told.get(id) === verdict
+      const { happened, ended } = await happeningsOf(projectId, this.origin, types, since, isDone)
+      for (const one of happened)
         for (const webhook of webhooks)
           if (webhook.events.includes(one.type) && one.at >= webhook.madeAt && !(await isTold(webhook, one)))
             await this.add(webhook, one)
       this.lookedAt.set(projectId, nowMs - OVERLAP_MS)
+      for (const { id, verdict } of ended) told.set(id, verdict)
+      this.told.set(projectId, new Map([...told].slice(-MOST_TOLD)))
     } catch (error) {
       log.error({ err: error, project: projectId }, 'what happened in the project could not be told to its webhooks')
     }
@@ -139,6 +149,18 @@ export class Webhooks {
       ...{ webhookId, eventId: id, type, subject, body: String(HTTP.structured(event).body) },
       ...{ state: 'waiting', attempts: 0, answer: '', madeAt: now, nextAt: now, answeredAt: null },
     })
+  }
+
+  /** Of a webhook that is new, what happened since it was made may have been looked at without it. */
+  lookAnew(projectId: number): void {
+    this.told.delete(projectId)
+    this.onChange()
+  }
+
+  private async forgetOld(nowMs: number): Promise<void> {
+    if (nowMs - this.forgotAt < HOUR_MS) return
+    await DeliveryRow.destroy({ where: { madeAt: { [Op.lt]: new Date(nowMs - KEPT_MS) } } })
+    this.forgotAt = nowMs
   }
 
   private async sendDue(webhooks: readonly WebhookRow[], nowMs: number): Promise<void> {
