@@ -28,6 +28,8 @@ function filesOf(room: string, names: string): string[] {
 
 const SERVER: Manner = { isAlone: true, isTogether: true, timeoutMs: 60_000 }
 const SECURITY = filesOf('server', 'security')
+/** The command with a server beside it. */
+const REPORTED = filesOf('cli', 'report')
 const PIPELINES = filesOf('server', 'kill pipelines several-targets stages webhooks')
 
 const project = (
@@ -63,12 +65,17 @@ export default defineConfig({
       project('scripts', 'scripts/test/**/*.test.ts', { timeoutMs: 120_000 }),
       project('engine', 'engine/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000, except: UNTIMED.engine }),
       project('engine-untimed', UNTIMED.engine, { isAlone: true, timeoutMs: 60_000 }),
-      project('cli', 'cli/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000, except: UNTIMED.cli }),
+      project('cli', 'cli/test/**/*.test.ts', {
+        isAlone: true,
+        timeoutMs: 60_000,
+        except: [...UNTIMED.cli, ...REPORTED],
+      }),
       project('cli-untimed', UNTIMED.cli, { isAlone: true, timeoutMs: 60_000 }),
       project('server', 'server/test/**/*.test.ts', { ...SERVER, except: [...SECURITY, ...PIPELINES] }),
       // Beside the others: all take about as long then.
       project('security', SECURITY, SERVER),
       project('pipelines', PIPELINES, SERVER),
+      project('reported', REPORTED, SERVER),
       project('e2e', 'e2e/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),
       // Speed is no matter of `npm test`: `npm run bench:pages`.
       project('pages-speed', 'bench/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),

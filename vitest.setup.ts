@@ -12,7 +12,7 @@ export default function setup(project: TestProject): void {
   if (isStale('core/grammar/sentences.js', ['core/grammar/sentences.peggy']))
     execFileSync(process.execPath, ['core/scripts/grammar.mjs'], { cwd: root, stdio: 'inherit' })
   // The command as it is published; the engine's threads in it start far sooner than from sources.
-  if (['engine', 'engine-untimed', 'cli', 'cli-untimed', 'server', 'security', 'e2e'].includes(project.name)) {
+  if (!['core', 'web', 'scripts', 'pages-speed'].includes(project.name)) {
     const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-bundle-'))
     execFileSync(process.execPath, ['cli/scripts/bundle.mjs', folder], { cwd: root, stdio: 'inherit' })
     process.env['JOLT_GATE_TEST_BUNDLE'] = folder

@@ -53,7 +53,7 @@ await beside(3, [
   { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
 ])
 for (const name of ['engine', 'cli']) await check(testsOf(name), 'as it comes')
-await beside(3, [testsOf('e2e'), testsOf('server'), testsOf('pipelines'), testsOf('security')])
+await beside(3, ['e2e', 'server', 'pipelines', 'reported', 'security'].map(testsOf))
 rmSync(reports, { recursive: true, force: true })
 if (faults.length > 0) process.stdout.write(`\n# failed: ${faults.join('\n# failed: ')}\n`)
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
