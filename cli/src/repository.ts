@@ -68,7 +68,7 @@ export function commitOf(root: string): Commit {
   return {
     commit,
     branch: git('rev-parse', '--abbrev-ref', 'HEAD'),
-    dirty: (git('status', '--porcelain') ?? '') !== '',
+    dirty: (git('--no-optional-locks', 'status', '--porcelain') ?? '') !== '',
   }
 }
 

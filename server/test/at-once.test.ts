@@ -1,5 +1,5 @@
 // Several people at the same moment.
-import { writeFileSync } from 'node:fs'
+import { statSync, utimesSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
 import { callerOf, demoPlace, git, PLAN, planText, signedIn } from './place.js'
@@ -28,6 +28,19 @@ describe('at the same moment', () => {
 
     expect(saved.map(({ status }) => status).toSorted()).toEqual([200, 409])
     expect(saved.find(({ status }) => status === 409)?.body).toMatchObject({ code: 'CHANGED' })
+  })
+
+  it('who looks at a project locks nobody out who works in its folder with Git', async () => {
+    const index = join(place.repository, '.git/index')
+    git(place.repository, 'status')
+    const past = new Date(Date.now() - 60_000)
+    utimesSync(index, past, past)
+    // Git would note the new time of the file in its index, under a lock.
+    utimesSync(join(place.repository, PLAN), new Date(), new Date())
+
+    const { status } = await call('GET', `${place.project}/plans`)
+
+    expect([status, statSync(index).mtimeMs]).toEqual([200, past.getTime()])
   })
 
   it('everybody with a page open hears what changes, on disk and in the queue', async () => {

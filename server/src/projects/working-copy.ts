@@ -151,7 +151,9 @@ export class WorkingCopy {
     const commit = await this.git.revparse(['HEAD']).catch(() => null)
     if (commit === null) return { commit: null, branch: null, dirty: true }
     const branch = this.branch ?? (await this.git.revparse(['--abbrev-ref', 'HEAD']))
-    return { commit, branch, dirty: !(await this.git.status()).isClean() }
+    // Reading must lock nobody out who works in the same folder with Git: `git status` writes its index otherwise.
+    const changes = await this.git.raw(['--no-optional-locks', 'status', '--porcelain'])
+    return { commit, branch, dirty: changes !== '' }
   }
 
   /** Writes files and commits them alone; when one has changed in the meantime, none is written. */
