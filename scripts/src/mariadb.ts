@@ -30,7 +30,7 @@ export async function startMariaDb(dataFolder: string, database: string, port?: 
   // A socket's path may have 107 characters; the data folder's may be longer.
   const socketFolder = mkdtempSync(join(tmpdir(), 'jolt-gate-'))
   const socketPath = join(socketFolder, 'm.sock')
-  if (!existsSync(join(dataFolder, 'mysql'))) install(dataFolder, user)
+  if (!existsSync(join(dataFolder, 'mysql'))) install(dataFolder, user, socketFolder)
   await stopAbandoned(dataFolder)
   const child = spawn(
     programOf('mariadbd'),
@@ -44,7 +44,8 @@ export async function startMariaDb(dataFolder: string, database: string, port?: 
       '--innodb-flush-log-at-trx-commit=2',
       '--character-set-server=utf8mb4',
     ],
-    { stdio: 'ignore', detached: true },
+    // Each with temporary files of its own: at its start a server deletes those of others in the same place.
+    { stdio: 'ignore', detached: true, env: { ...process.env, TMPDIR: socketFolder } },
   )
   writeFileSync(join(dataFolder, STARTED), JSON.stringify({ by: process.pid, server: child.pid }))
   const ended = new Promise<string>((resolve) =>
@@ -98,7 +99,7 @@ function commandOf(pid: number): string {
   }
 }
 
-function install(dataFolder: string, user: string): void {
+function install(dataFolder: string, user: string, temporary: string): void {
   mkdirSync(dataFolder, { recursive: true })
   const { status, stderr } = spawnSync(
     programOf('mariadb-install-db'),
@@ -109,7 +110,7 @@ function install(dataFolder: string, user: string): void {
       '--auth-root-authentication-method=normal',
       '--skip-test-db',
     ],
-    { encoding: 'utf8' },
+    { encoding: 'utf8', env: { ...process.env, TMPDIR: temporary } },
   )
   if (status !== 0) throw new Error(`mariadb-install-db failed: ${stderr}`)
 }
