@@ -307,6 +307,10 @@ describe('a badge', () => {
     expect(shown.headers.get('cross-origin-resource-policy')).toBe('cross-origin')
     expect(svg.documentElement?.getAttribute('aria-label')).toBe('Short: open (passed)')
     expect(other.documentElement?.getAttribute('aria-label')).toMatch(/<script>: not run$/)
+    // A run at another scale says nothing of the plan.
+    await addRuns(4000, 4000, () => ({ verdict: 'open', branch: 'pier', unfit: 'it was made at scale 0.1' }))
+    const scaled = parseXmlDocument(await (await badge(badgeKey, '&branch=pier')).text())
+    expect(scaled.documentElement?.getAttribute('aria-label')).toMatch(/pier: not run$/)
     await call('PUT', `${place.project}/badges`, { isPublic: false })
     expect((await badge(badgeKey)).status).toBe(404)
   })

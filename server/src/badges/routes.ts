@@ -32,9 +32,14 @@ export function publicBadgeRoutes(): Router {
   serve(routes, ROUTES.badge, async ({ params: { key }, query: { plan, branch }, response }) => {
     const project = await ProjectRow.findOne({ where: { badgeKey: key } })
     if (project === null) throw new Problem(404, 'NO_BADGE', 'there is no such badge')
+    // As at a stage: only runs of the committed plan, at its own scale and values, by when they were made.
+    const fit = { projectId: project.id, planFile: plan, state: 'ended' as const, unfit: null }
     const last = await RunRow.findOne({
-      where: { projectId: project.id, planFile: plan, state: 'ended', ...(branch === undefined ? {} : { branch }) },
-      order: [['number', 'DESC']],
+      where: { ...fit, ...(branch === undefined ? {} : { branch }) },
+      order: [
+        ['startedAt', 'DESC'],
+        ['number', 'DESC'],
+      ],
     })
     // Pages of others may show it, and their caches ask again soon.
     response.set({ 'cross-origin-resource-policy': 'cross-origin', 'cache-control': 'public, max-age=60' })
