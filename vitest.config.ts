@@ -60,8 +60,9 @@ const project = (
 export default defineConfig({
   test: {
     projects: [
-      project('core', 'core/test/**/*.test.ts', { isTogether: true }),
-      project('web', 'web/test/**/*.test.ts', { hasDom: true, isTogether: true }),
+      // What computes takes as long as the host lets it.
+      project('core', 'core/test/**/*.test.ts', { isTogether: true, timeoutMs: 180_000 }),
+      project('web', 'web/test/**/*.test.ts', { hasDom: true, isTogether: true, timeoutMs: 60_000 }),
       project('scripts', 'scripts/test/**/*.test.ts', { timeoutMs: 120_000 }),
       project('engine', 'engine/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000, except: UNTIMED.engine }),
       project('engine-untimed', UNTIMED.engine, { isAlone: true, timeoutMs: 60_000 }),

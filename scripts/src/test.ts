@@ -25,6 +25,7 @@ const REPORT = object({
         object({
           fullName: string().required(),
           status: string().required(),
+          duration: number().nullable(),
           failureMessages: array(string().required()).default([]),
         }),
       ).required(),
@@ -101,13 +102,16 @@ function countsOf(file: string): { passed: number; failed: number; faults: strin
   const tests = report.testResults.flatMap(({ assertionResults }) => assertionResults)
   const faults = tests
     .filter(({ status }) => status === 'failed')
-    .map(({ fullName, failureMessages }) => [fullName, ...reasonOf(failureMessages)].join('\n  '))
+    .map(({ fullName, duration, failureMessages }) =>
+      [`${fullName}, after ${String(Math.round(duration ?? 0))} ms`, ...reasonOf(failureMessages)].join('\n  '),
+    )
   return { passed: report.numPassedTests, failed: report.numFailedTests, faults }
 }
 
 /** The first lines of what a test said, and where in our own code it said it. */
 function reasonOf(messages: readonly string[]): string[] {
-  const lines = messages.join('\n').split('\n')
+  // What Vitest writes into its report instead of the message of a test that took too long.
+  const lines = messages.join('\n').replaceAll('STACK_TRACE_ERROR', 'The test timed out').split('\n')
   const place = lines.find((line) => /^\s+at .*\.test\.ts/.test(line))
   return [...lines.slice(0, 12), ...(place === undefined ? [] : [place])].map((line) => line.slice(0, 300))
 }

@@ -13,6 +13,8 @@ export interface Block {
 interface Pooled {
   requests: number
   failed: number
+  /** How many times there are: the sum of the counts. */
+  timed: number
   counts: Float64Array
 }
 
@@ -21,10 +23,8 @@ export type FigureOf = (pooled: Pooled, valuesMs: Float64Array) => number
 
 export const percentileFigure =
   (percent: number): FigureOf =>
-  ({ counts }, valuesMs) => {
-    let all = 0
-    for (const count of counts) all += count
-    let left = Math.max(1, Math.ceil((percent / 100) * all - 1e-9))
+  ({ counts, timed }, valuesMs) => {
+    let left = Math.max(1, Math.ceil((percent / 100) * timed - 1e-9))
     for (let index = 0; index < counts.length; index++) {
       left -= counts[index] ?? 0
       if (left <= 0) return valuesMs[index] ?? NaN
@@ -32,14 +32,10 @@ export const percentileFigure =
     return NaN
   }
 
-export const meanFigure: FigureOf = ({ counts }, valuesMs) => {
-  let [all, sum] = [0, 0]
-  for (let index = 0; index < counts.length; index++) {
-    const count = counts[index] ?? 0
-    all += count
-    sum += count * (valuesMs[index] ?? 0)
-  }
-  return sum / all
+export const meanFigure: FigureOf = ({ counts, timed }, valuesMs) => {
+  let sum = 0
+  for (let index = 0; index < counts.length; index++) sum += (counts[index] ?? 0) * (valuesMs[index] ?? 0)
+  return sum / timed
 }
 
 export const failedFigure: FigureOf = ({ requests, failed }) => failed / requests
@@ -75,11 +71,13 @@ function layOut(before: readonly Block[], after: readonly Block[], factor = 1): 
   const size = Math.max(0, most - least + 1)
   const laid = ({ requests, failed, times }: Block, divisor: number): Pooled => {
     const counts = new Float64Array(size)
+    let timed = 0
     for (const [value, count] of times.values()) {
       const index = binOf(value, divisor) - least
       counts[index] = (counts[index] ?? 0) + count
+      timed += count
     }
-    return { requests, failed: failed / divisor, counts }
+    return { requests, failed: failed / divisor, timed, counts }
   }
   return {
     valuesMs: Float64Array.from({ length: size }, (_, index) => Math.exp((least + index) * WIDTH) / 1000),
@@ -89,11 +87,12 @@ function layOut(before: readonly Block[], after: readonly Block[], factor = 1): 
 }
 
 function poolOf(blocks: readonly Pooled[], size: number): Pooled {
-  const pooled: Pooled = { requests: 0, failed: 0, counts: new Float64Array(size) }
+  const pooled: Pooled = { requests: 0, failed: 0, timed: 0, counts: new Float64Array(size) }
   const { counts } = pooled
   for (const block of blocks) {
     pooled.requests += block.requests
     pooled.failed += block.failed
+    pooled.timed += block.timed
     for (let index = 0; index < size; index++) counts[index] = (counts[index] ?? 0) + (block.counts[index] ?? 0)
   }
   return pooled
@@ -185,7 +184,12 @@ function lessOf(all: Pooled, part: Pooled): Pooled {
   const counts = new Float64Array(all.counts.length)
   for (let index = 0; index < counts.length; index++)
     counts[index] = (all.counts[index] ?? 0) - (part.counts[index] ?? 0)
-  return { requests: all.requests - part.requests, failed: all.failed - part.failed, counts }
+  return {
+    requests: all.requests - part.requests,
+    failed: all.failed - part.failed,
+    timed: all.timed - part.timed,
+    counts,
+  }
 }
 
 /** 95 % intervals of the differences. */

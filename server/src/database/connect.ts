@@ -16,7 +16,8 @@ export function openDatabase(address: DatabaseAddress): Sequelize {
     dialect: 'mariadb',
     username: address.user,
     database: address.database,
-    dialectOptions: { socketPath: address.socketPath },
+    // A busy machine may take longer than the connector's one second; a database that is gone is told at once.
+    dialectOptions: { socketPath: address.socketPath, connectTimeout: 10_000 },
     logging: false,
     pool: { max: 8 },
   })
