@@ -167,6 +167,25 @@ describe('the verdict is the first that applies', () => {
     expect(judgement).toMatchObject({ verdict: expected, exitCode })
   })
 
+  it('is void where nothing was measured, though a count of nothing is under every limit', () => {
+    const judged = (load: string, seconds: Second[], cutOff = 0) => {
+      const { view, shape, recording } = runOf(['requests at most 100'], seconds, { load: `  - ${load}` })
+      const journey = { phase: 0, scope: 0, journey: 0, started: cutOff, finished: 0, failed: 0, cutOff }
+      recording.journeys.set('a', { ...journey, time: distributionOf([]) })
+      return judge({ ending: finished, doubts: NO_DOUBTS, results: view.gates(), recording, shape })
+    }
+    const becauseOf = (why: string) => ({ verdict: 'void', exitCode: 3, reasons: [`nothing was measured: ${why}`] })
+
+    const due = '{ phase: peak, rate: 5/s, for: 10s }'
+    expect(judged(due, [{}])).toEqual(becauseOf('no request ended in a measured phase'))
+    expect(judged(due, [{}], 50)).toEqual(becauseOf('all 50 iterations were cut off before they had made a request'))
+    for (const load of ['{ phase: peak, rate: 100/h, for: 10s }', '{ phase: warm, rate: 5/s, for: 10s, measure: no }'])
+      expect(judged(load, [{ ms: load.includes('warm') ? repeat(100, 60) : [] }])).toEqual(
+        becauseOf('no arrival was due in a measured phase'),
+      )
+    expect(judged(due, [{ ms: repeat(100, 60) }])).toEqual({ verdict: 'open', exitCode: 0, reasons: [] })
+  })
+
   it('an unreachable target says so first', () => {
     expect(verdict(finished, [{ failed: 50, kind: 'refused' }]).reasons[0]).toBe(
       'the target did not answer: all 50 measured requests failed (refused 50)',

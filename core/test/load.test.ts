@@ -171,4 +171,12 @@ describe('a preview', () => {
       { line: 13, message: 'p99 needs 299 samples, and this load makes about 20: the gate would be unmeasured' },
     ])
   })
+
+  it('tells that nothing would be measured', () => {
+    const { plan } = read(planText({ load: '  - { phase: peak, rate: 100/h, for: 10s }' }))
+
+    expect(previewOf(plan).warnings.map(({ message }) => message)).toContain(
+      'no arrival is due in a measured phase: the run would be void',
+    )
+  })
 })

@@ -2,6 +2,7 @@
 import type { Recording } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { GateResult } from './gate-result.js'
+import { sum } from './scope.js'
 import { hostWords, reasonsOf, type Doubts } from './trust.js'
 import { formatMs, formatValue } from './values.js'
 
@@ -44,8 +45,8 @@ export interface JudgedRun {
 
 /**
  * Comes to the verdict, by the first rule that applies: our own fault, stopped by a person, nothing passed, a gate
- * breached, the load not delivered, a gate undecided or unmeasured, open. A sender that died leaves nothing to judge
- * by.
+ * breached, the load not delivered, nothing measured, a gate undecided or unmeasured, open. A sender that died leaves
+ * nothing to judge by.
  */
 export function judge({ ending, doubts, results, recording, shape }: JudgedRun): Judgement {
   if (ending.kind === 'fault') return { verdict: 'void', exitCode: 5, reasons: [ending.reason] }
@@ -56,11 +57,12 @@ export function judge({ ending, doubts, results, recording, shape }: JudgedRun):
       : { verdict: 'shut', exitCode: 1, reasons: [`the target did not answer: ${ending.reason}`] }
   }
   if (doubts.deaths.length > 0) return { verdict: 'void', exitCode: 3, reasons: reasonsOf(doubts) }
-  const nothing = nothingThrough(recording, shape)
+  const measured = measuredOf(recording, shape)
+  const nothing = nothingThrough(measured)
   const { breached, open } = gateReasons(results, hostWords(recording, shape))
   if (nothing.length > 0 || breached.length > 0)
     return { verdict: 'shut', exitCode: 1, reasons: [...nothing, ...breached] }
-  const doubted = reasonsOf(doubts)
+  const doubted = [...reasonsOf(doubts), ...nothingMeasured(measured, shape)]
   if (doubted.length > 0) return { verdict: 'void', exitCode: 3, reasons: doubted }
   if (open.length > 0) return { verdict: 'void', exitCode: 3, reasons: open, isOpenQuestion: true }
   return { verdict: 'open', exitCode: 0, reasons: [] }
@@ -83,37 +85,61 @@ export function gateReasons(results: readonly GateResult[], host?: string): { br
 /** Kinds of failure that mean that no answer came. */
 const UNANSWERED = new Set(['refused', 'reset', 'timeout', 'tls', 'dns', 'cut off', 'not permitted'])
 
+/** What ended in the measured phases. */
+interface MeasuredCounts {
+  requests: number
+  failedRequests: number
+  /** Failures by kind. */
+  kinds: ReadonlyMap<string, number>
+  finished: number
+  failed: number
+  cutOff: number
+}
+
+function measuredOf(recording: Recording, shape: RunShape): MeasuredCounts {
+  const isMeasured = ({ phase }: { phase: number }) => shape.phases[phase]?.measured === true
+  const steps = [...recording.steps.values()].filter(isMeasured)
+  const journeys = [...recording.journeys.values()].filter(isMeasured)
+  const kinds = new Map<string, number>()
+  for (const { kind, count } of [...recording.failures.values()].filter(isMeasured))
+    kinds.set(kind, (kinds.get(kind) ?? 0) + count)
+  return {
+    requests: sum(steps, (cell) => cell.requests),
+    failedRequests: sum(steps, (cell) => cell.failed),
+    kinds,
+    finished: sum(journeys, (cell) => cell.finished),
+    failed: sum(journeys, (cell) => cell.failed),
+    cutOff: sum(journeys, (cell) => cell.cutOff),
+  }
+}
+
 /** Whatever the gates say, a run in which no request passed, or no iteration went through, is not open. */
-function nothingThrough(recording: Recording, shape: RunShape): string[] {
-  const isMeasured = (phase: number) => shape.phases[phase]?.measured === true
-  let requests = 0
-  let failed = 0
-  for (const cell of recording.steps.values()) {
-    if (!isMeasured(cell.phase)) continue
-    requests += cell.requests
-    failed += cell.failed
-  }
-  const counts = new Map<string, number>()
-  for (const cell of recording.failures.values())
-    if (isMeasured(cell.phase)) counts.set(cell.kind, (counts.get(cell.kind) ?? 0) + cell.count)
-  const kinds = [...counts].map(([kind, count]) => `${kind} ${String(count)}`).join(', ')
+function nothingThrough({ requests, failedRequests, kinds, finished, failed }: MeasuredCounts): string[] {
+  const counted = [...kinds].map(([kind, count]) => `${kind} ${String(count)}`).join(', ')
   // What failed on our side says nothing about the target.
-  const local = counts.get('local') ?? 0
-  if (requests > local && failed === requests) {
-    const isSilent = [...counts.keys()].every((kind) => UNANSWERED.has(kind) || kind === 'local')
+  const local = kinds.get('local') ?? 0
+  if (requests > local && failedRequests === requests) {
+    const isSilent = [...kinds.keys()].every((kind) => UNANSWERED.has(kind) || kind === 'local')
     const what = isSilent ? 'the target did not answer: ' : 'no request passed: '
-    return [`${what}all ${String(requests)} measured requests failed (${kinds})`]
+    return [`${what}all ${String(requests)} measured requests failed (${counted})`]
   }
-  let finished = 0
-  let unfinished = 0
-  for (const cell of recording.journeys.values()) {
-    if (!isMeasured(cell.phase)) continue
-    finished += cell.finished
-    unfinished += cell.failed
-  }
-  return finished === 0 && unfinished > 0 && local === 0
-    ? [`no iteration went through: all ${String(unfinished)} failed (${kinds})`]
+  return finished === 0 && failed > 0 && local === 0
+    ? [`no iteration went through: all ${String(failed)} failed (${counted})`]
     : []
+}
+
+/** Limits of which nothing was measured are not held, whatever a count of nothing comes to. */
+function nothingMeasured({ requests, finished, failed, cutOff }: MeasuredCounts, shape: RunShape): string[] {
+  if (requests + finished + failed > 0) return []
+  const isDue = shape.phases.some(
+    ({ measured, arrivalsDue, users }) => measured && arrivalsDue + Math.max(...users) > 0,
+  )
+  const why = !isDue
+    ? 'no arrival was due in a measured phase'
+    : cutOff > 0
+      ? `all ${String(cutOff)} iterations were cut off before they had made a request`
+      : 'no request ended in a measured phase'
+  return [`nothing was measured: ${why}`]
 }
 
 /** A breach in one line, with observed value and limit. */

@@ -191,7 +191,14 @@ function warningsOf(plan: Plan, phases: PhasePreview[]): Preview['warnings'] {
     const message = gate.measure.kind === 'recovery' ? recoveryWarning(plan, phases, gate.measure.phase) : undefined
     return message === undefined ? [] : [{ line: gate.at.line, message }]
   })
-  return [...tooFew, ...unjudged, ...spent, ...unrecovered]
+  return [...nothingMeasured(plan, phases), ...tooFew, ...unjudged, ...spent, ...unrecovered]
+}
+
+function nothingMeasured(plan: Plan, phases: readonly PhasePreview[]): Preview['warnings'] {
+  const isMeasured = phases.some(({ measured, arrivals, users }) => measured && arrivals + Math.max(...users) > 0)
+  const line = plan.load.phases[0]?.at.line
+  if (isMeasured || line === undefined) return []
+  return [{ line, message: 'no arrival is due in a measured phase: the run would be void' }]
 }
 
 /** What keeps a recovery from being measured, as far as the load tells. */

@@ -50,10 +50,10 @@ async function differenceAt(
   { commit, change }: { commit: string; change: string | null },
   texts: Texts,
 ): Promise<string | null> {
-  if (!/^[0-9a-f]{7,64}$/.test(commit) || !(await own.hasCommit(commit))) return UNKNOWN_COMMIT
-  if (commit !== change && !(await own.isMerged(commit))) return UNMERGED
+  if (!/^[0-9a-f]{7,64}$/.test(commit) || !(await own.commits.hasCommit(commit))) return UNKNOWN_COMMIT
+  if (commit !== change && !(await own.commits.isMerged(commit))) return UNMERGED
   for (const [path, known] of Object.entries(texts)) {
-    const text = isInnerPath(path) ? await own.readAt(path, commit) : undefined
+    const text = isInnerPath(path) ? await own.commits.readAt(path, commit) : undefined
     if (text === undefined || fingerprint(text) !== known)
       return `${path} is not that of commit ${commit.slice(0, 7)}`.slice(0, 300)
   }
