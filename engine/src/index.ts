@@ -1,11 +1,5 @@
-export {
-  startRun,
-  type RunHandle,
-  type RunOptions,
-  type RunOutcome,
-  type RunState,
-  type SetUp,
-} from './coordinate/run.js'
+export { startRun } from './coordinate/run.js'
+export type { RunHandle, RunOptions, RunOutcome, RunState, SetUp } from './coordinate/run-options.js'
 export { secretsOf, variableOf, type Secrets } from './secrets/secrets.js'
 export { calibrate, keepCalibration, lastCalibration } from './calibrate/calibrate.js'
 export { rehearse } from './rehearse/rehearse.js'

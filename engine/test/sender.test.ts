@@ -3,7 +3,7 @@ import { decodeBucket, previewOf, Recording, shapeOf, type Bucket } from '@jolt-
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { timerAlarm } from '../src/clock/alarm.js'
 import { monotonicMs } from '../src/clock/clock.js'
-import { lostRequests } from '../src/coordinate/run.js'
+import { lostRequests } from '../src/coordinate/lost-requests.js'
 import { Sender } from '../src/generate/sender.js'
 import type { FromSender, SenderCounts } from '../src/generate/sender-protocol.js'
 import { journeyOf, planFor } from './run-plan.js'

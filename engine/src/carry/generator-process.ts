@@ -1,7 +1,8 @@
 // Entry of a generator: a process that makes one run and tells what happens, to its journal first. When whoever asked
 // for the run is gone, it stops the load, tears down and leaves the result in the journal.
 import { decodeBucket, encodeBucket, type RunEvent } from '@jolt-gate/core'
-import { closeRun, startRun, type BrokenRun, type RunHandle, type RunOptions } from '../coordinate/run.js'
+import { closeRun, startRun } from '../coordinate/run.js'
+import type { BrokenRun, RunHandle, RunOptions } from '../coordinate/run-options.js'
 import type { FromGenerator, OrderValues, RunOrder, Told, ToGenerator } from './generator-protocol.js'
 import { Journal, readJournal } from './journal.js'
 

@@ -20,111 +20,25 @@ import {
   StopWatch,
   type Baseline,
   type Bucket,
-  type Calibration,
   type Ending,
   type Frame,
   type Gate,
   type GeneratorFaults,
-  type Judgement,
   type OnceResult,
   type Plan,
-  type Recording,
   type RunEvent,
   type RunIdentity,
-  type RunResult,
-  type Target,
 } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../compile/compiler.js'
 import { SenderPool } from './sender-pool.js'
-import type { SenderCounts } from '../generate/sender-protocol.js'
+import { lostRequests } from './lost-requests.js'
 import { OnceWalker } from './once-walker.js'
-import type { OnceOutcome } from '../walk/once.js'
 import { HostReader } from './host.js'
 import { MetricReader } from '../metrics/metric-reader.js'
 import type { Compiled, RunValues } from '../compile/program.js'
+import type { BrokenRun, RunHandle, RunOptions, RunOutcome, SetUp } from './run-options.js'
 import { Renewal } from './setup-refresh.js'
-
-export type RunState = 'setup' | 'load' | 'teardown' | 'ended'
-
-export interface RunOptions {
-  plan: Plan
-  target: Target
-  identity: Pick<RunIdentity, 'id' | 'tool' | 'change' | 'labels'> & {
-    plan: Omit<RunIdentity['plan'], 'load' | 'scale'>
-  }
-  secrets: Record<string, string>
-  /** Values that stand in for those of the plan and the target. */
-  overrides?: Record<string, string>
-  /** Multiplies the load; by default 1. */
-  scale?: number
-  /** The run that gates against the baseline are held to. */
-  baseline?: Baseline | undefined
-  /** In how many of the last ten runs each rule was borderline. */
-  pastBorderline?: Readonly<Record<string, number>>
-  /** What this machine was last found able to do. */
-  calibration?: Calibration | null
-  /** Gives the bytes of a file of the repository that a request carries. */
-  fileBytes?: (path: string) => Uint8Array | undefined
-  /** An arrival that is later than this measures the generator alone, and is not started; by default 1 s. */
-  mostLateMs?: number
-  /** Without it a run begins a second sooner, and its first seconds are less exact. By default it is done. */
-  warmsUp?: boolean
-  /** Sender threads; by default one less than there are cores. */
-  senders?: number
-  onState?: (state: RunState) => void
-  /**
-   * What happens in the run, in order: each second once all senders have reported it, stops, and how long phases were.
-   */
-  onEvent?: (event: RunEvent) => void
-  /** Rows of CSV, of the requests that ended in a second; given where every request is wanted. */
-  onSamples?: (text: string, count: number) => void
-  /** What setup has left for the load and for teardown; it may hold secrets. */
-  onSetup?: (setup: SetUp) => void
-  /** How the load ended, before anything is judged. */
-  onLoadEnded?: (end: LoadEnd) => void
-  /** The result, before teardown and again after it. */
-  onResult?: (result: RunResult) => void
-}
-
-/** What setup has left. */
-export type SetUp = Pick<OnceOutcome, 'frame' | 'results'>
-
-/** How the load of a run ended: all that is known of it beside its events. */
-export interface LoadEnd {
-  ending: Ending
-  faults: Required<GeneratorFaults>
-  /** When a gate, a person or spent rows ended it, in ms from its start. */
-  endedEarlyAtMs: number | undefined
-}
-
-/** A run whose generator is gone: what is known of it. */
-export interface BrokenRun {
-  events: readonly RunEvent[]
-  /** Undefined where its generator was gone before setup was done. */
-  setup: SetUp | undefined
-  /** Undefined where the load was going on. */
-  loadEnd: LoadEnd | undefined
-  /** What happened, in words. */
-  reason: string
-  /** Whether teardown is walked now; where nobody knows what it needs, it is not. */
-  tearsDown: boolean
-}
-
-export interface RunOutcome {
-  result: RunResult
-  judgement: Judgement
-  /** The run as it was seen to its end. */
-  view: RunView
-}
-
-export interface RunHandle {
-  /** The run as it is seen so far. */
-  readonly view: RunView
-  /** Stops the load within a second; teardown is still done. */
-  stop(by: string): void
-  done: Promise<RunOutcome>
-}
 
 const MOST_LATE_MS = 1000
 const SETUP_WITHIN_MS = 120_000
@@ -356,8 +270,7 @@ class Run implements RunHandle {
 
   /**
    * Tells how long phases were: iterations end by themselves, and a load that a gate, a person or spent rows ended
-   * early
-   * was over then. Rates are taken over these lengths.
+   * early was over then. Rates are taken over these lengths.
    */
   private tellPhases(): void {
     const { shape } = this.view
@@ -412,21 +325,4 @@ class Run implements RunHandle {
     }
     return { result: resultOf(identified, facts, view), judgement }
   }
-}
-
-/**
- * Every request that began must have ended and been recorded; a fault in words when one was lost. A sender that died
- * or was killed told no counts: then only what the others told is compared.
- */
-export function lostRequests(
-  { started, ended, recorded }: SenderCounts,
-  { recording, afterStop }: Record<'recording' | 'afterStop', Recording>,
-  wasKilled: boolean,
-): string | undefined {
-  if (started !== ended)
-    return `requests were lost: ${String(started)} began, ${String(ended)} ended. This is a fault of ours; please report it`
-  let counted = 0
-  for (const cell of [...recording.steps.values(), ...afterStop.steps.values()]) counted += cell.requests
-  if (wasKilled || recorded === counted) return undefined
-  return `records were lost: senders recorded ${String(recorded)} requests, ${String(counted)} arrived. This is a fault of ours; please report it`
 }
