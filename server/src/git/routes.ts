@@ -17,7 +17,7 @@ export function gitRoutes(remotes: RemoteStore): Router {
 
   serve(routes, ROUTES.branches, async ({ params, branch }) => {
     const { copy } = await projectOf(params.project, branch)
-    return { branches: await copy.branches(), ...(await copy.head()) }
+    return { branches: await copy.commits.branches(), ...(await copy.head()) }
   })
 
   serve(routes, ROUTES.newBranch, async ({ person, params, body: { name }, branch }) => {
@@ -60,14 +60,14 @@ export function gitRoutes(remotes: RemoteStore): Router {
   serve(routes, ROUTES.history, async ({ params, query, branch }) => {
     const { project, copy } = await projectOf(params.project, branch)
     const file = readable(query.file)
-    const commits = await copy.history(file, MOST_COMMITS)
+    const commits = await copy.commits.history(file, MOST_COMMITS)
     const runs = await RunRow.findAll({
       where: { projectId: project.id, planFile: file },
       attributes: ['id', 'number', 'commit', 'verdict', 'dirty'],
       order: [['number', 'DESC']],
     })
     // A run belongs to the last commit of the file that its own commit holds.
-    const holders = await copy.holdersOf(
+    const holders = await copy.commits.holdersOf(
       commits.map(({ commit }) => commit),
       [...new Set(runs.flatMap(({ commit }) => commit ?? []))],
     )
@@ -83,7 +83,7 @@ export function gitRoutes(remotes: RemoteStore): Router {
 
   serve(routes, ROUTES.version, async ({ params, query: { file, commit }, branch }) => {
     const { copy } = await projectOf(params.project, branch)
-    const text = await copy.readAt(readable(file), commit)
+    const text = await copy.commits.readAt(readable(file), commit)
     if (text === undefined) throw new Problem(404, 'NO_VERSION', `the file does not exist at ${commit.slice(0, 7)}`)
     return { text }
   })

@@ -11,7 +11,7 @@ import type {
 } from '@jolt-gate/core'
 import type { AdmissionAnswer, ChangeLine, PipelineSummary, ScheduleLine, StageCell } from '@jolt-gate/core/api'
 import { StageRunRow, type ScheduleRow } from '../database/models.js'
-import type { CommitLine } from '../projects/working-copy.js'
+import type { CommitLine } from '../projects/commits.js'
 import type { Facts } from './facts.js'
 
 export function summaryOf({ pipeline, problems }: PipelineReading): PipelineSummary {

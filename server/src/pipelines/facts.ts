@@ -83,7 +83,7 @@ export async function fullCommit(projectId: number, own: WorkingCopy, given: str
     limit: 3,
   })
   const known = new Set(rows.flatMap(({ commit }) => commit ?? []))
-  const here = await own.commitOf(given)
+  const here = await own.commits.commitOf(given)
   if (here !== undefined) known.add(here)
   if (known.has(given)) return given
   const [only, ...others] = known
@@ -94,7 +94,7 @@ export async function fullCommit(projectId: number, own: WorkingCopy, given: str
 
 /** A change with its ancestors, as far as the repository of the project has them. */
 export async function changeOf(own: WorkingCopy, commit: string): Promise<ChangeUnderTest> {
-  const ancestors = new Set(await own.ancestorsOf(commit, MOST_ANCESTORS))
+  const ancestors = new Set(await own.commits.ancestorsOf(commit, MOST_ANCESTORS))
   return { commit, hasAncestor: (other) => ancestors.has(other) }
 }
 
@@ -124,7 +124,7 @@ export async function lastChanges(
   for (const { commit, branch: of, at } of await PushRow.findAll({ where: told, order: [['id', 'DESC']], limit: most }))
     add({ commit, branch: of, at })
   const head = await own.head()
-  const [tip] = head.commit === null ? [] : await own.commitsNamed([head.commit])
+  const [tip] = head.commit === null ? [] : await own.commits.named([head.commit])
   if (tip !== undefined && (branch === undefined || branch === head.branch))
     add({ commit: tip.commit, branch: head.branch, at: new Date(tip.at) })
   if (branch === undefined) {

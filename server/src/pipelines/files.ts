@@ -13,8 +13,8 @@ export async function pipelinesOf(own: WorkingCopy): Promise<PipelineReading[]> 
   if (head === null) return []
   const before = known.get(own.root)
   if (before?.head === head) return before.readings
-  const files = (await own.filesAt(head, '.pipeline.yaml')).slice(0, MOST_PIPELINES)
-  const reader = own.readerAt(head)
+  const files = (await own.commits.filesAt(head, '.pipeline.yaml')).slice(0, MOST_PIPELINES)
+  const reader = own.commits.readerAt(head)
   const readings = files.flatMap((file) => {
     const text = reader(file)
     return text === undefined ? [] : [readPipeline(file, text, reader)]

@@ -35,12 +35,12 @@ export function pipelineRoutes(stages: StageRuns): Router {
     for (const row of await ScheduleRow.findAll({ where: of, order: [['stage', 'ASC']] }))
       if (pipeline.stages.some(({ name, begins }) => name === row.stage && begins.kind === 'schedule'))
         schedules.push(await scheduleOf(row))
-    const summary = { pipeline: summaryOf(reading), branches: await own.branches(), schedules }
+    const summary = { pipeline: summaryOf(reading), branches: await own.commits.branches(), schedules }
     if (hasErrors) return { ...summary, changes: [] }
     const changes = await lastChanges(project.id, own, pipeline, branch, MOST_CHANGES)
     const commits = changes.map(({ commit }) => commit)
     const facts = await factsOf(project.id, own, pipeline, commits)
-    const named = [...(await own.commitsNamed(commits)), ...(await pushesNamed(project.id, commits))]
+    const named = [...(await own.commits.named(commits)), ...(await pushesNamed(project.id, commits))]
     const nowMs = Date.now()
     const begun = await StageRunRow.findAll({ where: { ...of, commit: commits }, order: [['askedAt', 'DESC']] })
     const lines = []
@@ -81,7 +81,7 @@ export function pipelineRoutes(stages: StageRuns): Router {
     const pipeline = await pipelineOf(own, query.pipeline)
     const entries = await historyOf(project.id, pipeline, stageOf(pipeline, query.stage))
     const named = [
-      ...(await own.commitsNamed(entries.map(({ commit }) => commit))),
+      ...(await own.commits.named(entries.map(({ commit }) => commit))),
       ...(await pushesNamed(
         project.id,
         entries.map(({ commit }) => commit),

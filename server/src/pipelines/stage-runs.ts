@@ -112,7 +112,7 @@ export class StageRuns {
     }
     const tip =
       row.sourceId === null
-        ? (await own.tips()).find(({ branch }) => branch === row.branch)?.commit
+        ? (await own.commits.tips()).find(({ branch }) => branch === row.branch)?.commit
         : await tipElsewhere(row.sourceId, row.branch)
     if (row.branch !== null && tip !== row.commit) {
       await end(row, null, goneWords(row, tip))

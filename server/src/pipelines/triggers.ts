@@ -184,7 +184,7 @@ interface Tip {
 
 /** Branches that stand elsewhere than when they were looked at last; of a project that is new, none. */
 async function movedBranches(projectId: number, own: WorkingCopy): Promise<Tip[]> {
-  const tips = await own.tips()
+  const tips = await own.commits.tips()
   const known = new Map((await BranchTipRow.findAll({ where: { projectId } })).map((row) => [row.branch, row.commit]))
   if (known.size === 0) {
     await keepTips(projectId, tips)

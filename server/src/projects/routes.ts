@@ -72,7 +72,7 @@ export function projectRoutes(folder: string | undefined, watch: ProjectWatch, r
       file,
       text,
       base: fingerprint(text),
-      committed: (await copy.readAt(file, 'HEAD')) ?? null,
+      committed: (await copy.commits.readAt(file, 'HEAD')) ?? null,
       files: await copy.companions(),
       history: await historyOf(project.id, file),
       ...(await copy.head()),

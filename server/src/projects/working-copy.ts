@@ -1,10 +1,10 @@
 // A project on disk: a Git working copy, its plans, targets and shared steps.
-import { execFileSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { realpath, rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import { simpleGit, type SimpleGit } from 'simple-git'
 import { Problem } from '../http/problems.js'
+import { Commits } from './commits.js'
 import { readPlainFile, writePlainFile } from './plain-files.js'
 import { oneAtATime } from './one-at-a-time.js'
 import { isInnerPath, isWritablePath } from './paths.js'
@@ -16,8 +16,6 @@ const DATA = /\.(csv|jsonl|ndjson)$/
 const FIRST_ROWS = 20
 const MOST_NAMED_BYTES = 16_000_000
 const MOST_COMPANION_CHARACTERS = 4_000_000
-const MOST_AT_COMMIT = 200
-const SHOW_WITHIN_MS = 5000
 
 export interface CommitInfo {
   commit: string | null
@@ -43,15 +41,9 @@ export interface Author {
   email: string
 }
 
-export interface CommitLine {
-  commit: string
-  at: string
-  who: string
-  message: string
-}
-
 export class WorkingCopy {
   readonly git: SimpleGit
+  readonly commits: Commits
 
   /**
    * @param root - where its files are
@@ -69,6 +61,7 @@ export class WorkingCopy {
       config: ['core.symlinks=false'],
       allowEnvironment: ['GIT_COMMITTER_NAME', 'GIT_COMMITTER_EMAIL'],
     })
+    this.commits = new Commits(this.git, root)
   }
 
   /** Whether this is the project's own copy, and not that of a branch beside it. */
@@ -253,8 +246,6 @@ export class WorkingCopy {
     }
   }
 
-  // ---------- branches and history
-
   /** Goes on to a later commit of the branch. */
   async forward(to: string): Promise<void> {
     const before = await this.git.revparse(['HEAD'])
@@ -266,25 +257,6 @@ export class WorkingCopy {
     if (this.branch !== undefined) await this.moveBranch(this.branch, before)
   }
 
-  async branches(): Promise<string[]> {
-    const listed = await this.git.raw([
-      'for-each-ref',
-      '--format=%(refname:short)',
-      '--sort=-committerdate',
-      'refs/heads',
-    ])
-    return listed.split('\n').filter((name) => name !== '')
-  }
-
-  /** Where each branch stands. */
-  async tips(): Promise<{ branch: string; commit: string }[]> {
-    const listed = await this.git.raw(['for-each-ref', '--format=%(objectname) %(refname:short)', 'refs/heads'])
-    return listed.split('\n').flatMap((line) => {
-      const [, commit, branch] = /^(\S+) (.+)$/.exec(line) ?? []
-      return commit === undefined || branch === undefined ? [] : [{ branch, commit }]
-    })
-  }
-
   /** Makes a branch from where this copy stands. */
   async newBranch(name: string): Promise<void> {
     const isRight = await this.git.raw(['check-ref-format', '--branch', name]).then(
@@ -292,113 +264,10 @@ export class WorkingCopy {
       () => false,
     )
     if (!isRight || name.startsWith('-')) throw new Problem(400, 'BAD_NAME', `"${name}" is not a valid branch name`)
-    if ((await this.branches()).includes(name)) throw new Problem(409, 'KNOWN', `branch ${name} exists already`)
+    if ((await this.commits.branches()).includes(name)) throw new Problem(409, 'KNOWN', `branch ${name} exists already`)
     await this.alone(() => this.git.raw(['branch', '--no-track', '--', name, 'HEAD']))
   }
-
-  /** Commits that changed a file, the newest first. */
-  async history(file: string, most: number): Promise<CommitLine[]> {
-    if ((await this.head()).commit === null) return []
-    const listed = await this.git.raw(['log', `--max-count=${String(most)}`, `--format=${LINE}`, '--', file])
-    return linesOf(listed)
-  }
-
-  /** For each commit of `heads`, the first of `commits` (newest first) that it holds. */
-  async holdersOf(commits: readonly string[], heads: readonly string[]): Promise<Map<string, string>> {
-    const found = new Map<string, string>()
-    for (const head of heads.filter((one) => COMMIT.test(one)).slice(0, 100)) {
-      const held = await this.git.raw(['rev-list', '--max-count=2000', head]).catch(() => '')
-      const ancestors = new Set(held.split('\n'))
-      const holder = commits.find((commit) => ancestors.has(commit))
-      if (holder !== undefined) found.set(head, holder)
-    }
-    return found
-  }
-
-  /** Paths of files at a commit, in order. */
-  async filesAt(commit: string, ending: string): Promise<string[]> {
-    if ((await this.head()).commit === null) return []
-    const listed = await this.git.raw(['ls-tree', '-r', '-z', '--name-only', commit]).catch(() => '')
-    return listed.split('\0').filter((path) => path.endsWith(ending))
-  }
-
-  /** The commit that is meant by its first characters; undefined where there is none, or not one alone. */
-  async commitOf(start: string): Promise<string | undefined> {
-    if (!COMMIT.test(start)) return undefined
-    const found = await this.git.raw(['rev-parse', '--verify', '-q', `${start}^{commit}`]).catch(() => '')
-    return found.trim() === '' ? undefined : found.trim()
-  }
-
-  async hasCommit(commit: string): Promise<boolean> {
-    return (await this.commitOf(commit)) !== undefined
-  }
-
-  /** Whether a commit is the one that these files stand at, or an ancestor of it. */
-  async isMerged(commit: string): Promise<boolean> {
-    return (await this.git.raw(['merge-base', commit, 'HEAD']).catch(() => '')).trim() === (await this.commitOf(commit))
-  }
-
-  /** The ancestors of a commit, the nearest first; none where it is not known here. */
-  async ancestorsOf(commit: string, most: number): Promise<string[]> {
-    if (!COMMIT.test(commit)) return []
-    const listed = await this.git.raw(['rev-list', `--max-count=${String(most)}`, commit, '--']).catch(() => '')
-    return listed.split('\n').filter((one) => one !== '' && one !== commit)
-  }
-
-  /** What is known of some commits; those that are not here are left out. */
-  async commitsNamed(commits: readonly string[]): Promise<CommitLine[]> {
-    const known = commits.filter((commit) => COMMIT.test(commit))
-    if (known.length === 0) return []
-    const listed = await this.git
-      .raw(['log', '--no-walk=unsorted', '--ignore-missing', `--format=${LINE}`, ...known, '--'])
-      .catch(() => '')
-    return linesOf(listed)
-  }
-
-  /**
-   * Reads files as they are at a commit, at once: a plan is read in one go. Each is read a single time, and no more of
-   * them than anybody has: whoever writes a repository may name as many as fit.
-   */
-  readerAt(commit: string): (file: string) => string | undefined {
-    const texts = new Map<string, string | undefined>()
-    return (file) => {
-      if (!isInnerPath(file) || (texts.size >= MOST_AT_COMMIT && !texts.has(file))) return undefined
-      if (!texts.has(file)) texts.set(file, showAt(this.root, commit, file))
-      return texts.get(file)
-    }
-  }
-
-  /** Text of a file at a commit; undefined when it was not there. */
-  async readAt(file: string, commit: string): Promise<string | undefined> {
-    if (commit !== 'HEAD' && !COMMIT.test(commit)) return undefined
-    return this.git.raw(['show', `${commit}:${file}`]).catch(() => undefined)
-  }
 }
-
-function showAt(root: string, commit: string, file: string): string | undefined {
-  try {
-    return execFileSync('git', ['show', `${commit}:${file}`], {
-      cwd: root,
-      encoding: 'utf8',
-      maxBuffer: MOST_NAMED_BYTES,
-      timeout: SHOW_WITHIN_MS,
-      stdio: ['ignore', 'pipe', 'ignore'],
-    })
-  } catch {
-    return undefined
-  }
-}
-
-/** Whoever reports a run names its change: what is no commit could be an option. */
-const COMMIT = /^[0-9a-f]{7,64}$/
-
-/** How Git tells of a commit in one line. */
-const LINE = '%H%x00%aI%x00%an%x00%s'
-const linesOf = (listed: string): CommitLine[] =>
-  listed.split('\n').flatMap((line) => {
-    const [commit = '', at = '', who = '', message = ''] = line.split('\0')
-    return commit === '' ? [] : [{ commit, at, who, message }]
-  })
 
 function firstRows(text: string | undefined): string | undefined {
   return text?.split('\n', FIRST_ROWS).join('\n')

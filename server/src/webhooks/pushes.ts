@@ -4,7 +4,7 @@ import { Op } from 'sequelize'
 import { PushRow, PushSourceRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { CHANGES } from '../live/changes.js'
-import type { CommitLine } from '../projects/working-copy.js'
+import type { CommitLine } from '../projects/commits.js'
 import type { Signing } from './signing.js'
 
 export interface ToldPush {
