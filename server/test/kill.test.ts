@@ -1,5 +1,5 @@
 // What a run survives: its generator, the server and the database are killed in its middle. `npm run test:kill` kills
-// more often, at other moments.
+// more often, and at each step of a pipeline.
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
 import { mkdirSync, mkdtempSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
@@ -270,48 +270,111 @@ describe('a run whose', () => {
   })
 })
 
+/** What a pipeline is at, as one sees it from outside. */
+interface Passage {
+  runs: { id: string; state: string; verdict: string }[]
+  review: StageNow
+  staging: StageNow
+}
+interface Moment {
+  when: string
+  isNow: (passage: Passage) => boolean
+}
+const hasEnded = (most: number) => (passage: Passage) =>
+  passage.runs.filter(({ state }) => state === 'ended').length >= most
+const isUnderWay = (number: number) => (passage: Passage) => passage.runs[number]?.state === 'load'
+/** Where nothing is under way, or just about to be: the pipeline goes on after these. */
+const BETWEEN: Moment[] = [
+  { when: 'its stages were asked for', isNow: () => true },
+  { when: 'its first run has ended', isNow: hasEnded(1) },
+  { when: 'its first stage is open', isNow: ({ review }) => review.at.state === 'open' },
+  { when: 'all its runs have ended', isNow: hasEnded(3) },
+]
+const WITHIN: Moment[] = [
+  { when: 'its first run is under way', isNow: isUnderWay(0) },
+  { when: 'its second run is under way', isNow: isUnderWay(1) },
+  { when: 'the run of its second stage is under way', isNow: isUnderWay(2) },
+]
+const isOver = ({ review, staging }: Passage) => {
+  const isEnded = (state: string) => ['open', 'shut', 'void', 'stopped'].includes(state)
+  return isEnded(review.at.state) && (isEnded(staging.at.state) || staging.words.startsWith('not begun'))
+}
+
 describe('a pipeline', () => {
-  it.each(kills)(
-    'whose server is killed somewhere ends as its runs did, and lets nothing through but open ones (%i)',
-    async () => {
-      writeFileSync(join(repository, 'README.md'), String(Math.random()))
-      git(repository, 'add', '-A')
-      git(repository, 'commit', '-qm', 'a change')
-      const begin = (stage: string) => server.call('POST', '/projects/1/stage-runs', { stage })
-      expect((await begin('review')).status).toBe(201)
-      expect((await begin('staging')).status).toBe(201)
-      await sleep(Math.random() * 9000)
+  async function passageNow(): Promise<Passage> {
+    const { review, staging } = await pipelineNow()
+    const { body } = await server.call('GET', '/projects/1/runs')
+    const commit = git(repository, 'rev-parse', 'HEAD')
+    const runs = (body as { runs: (Passage['runs'][number] & { commit: string })[] }).runs
+    return { review, staging, runs: runs.filter((run) => run.commit === commit).reverse() }
+  }
+  async function begin(): Promise<void> {
+    writeFileSync(join(repository, 'README.md'), String(Math.random()))
+    git(repository, 'add', '-A')
+    git(repository, 'commit', '-qm', 'a change')
+    for (const stage of ['review', 'staging'])
+      expect((await server.call('POST', '/projects/1/stage-runs', { stage })).status).toBe(201)
+  }
+  async function killAndServe(): Promise<void> {
+    await killServer()
+    server = await serve()
+  }
+  /** It ends as its runs did, lets nothing through but open ones, makes none twice, and tells of each. */
+  async function endsTruly(): Promise<void> {
+    await expect.poll(async () => isOver(await passageNow()), { timeout: 50_000, interval: 300 }).toBe(true)
+    const { admission } = await pipelineNow()
+    const { review, staging, runs } = await passageNow()
+    const verdicts = await Promise.all(
+      [...review.at.plans, ...staging.at.plans].map(async ({ run }) =>
+        run === null ? null : (await runOf(run.id)).verdict,
+      ),
+    )
+    const allOpen = verdicts.every((verdict) => verdict === 'open')
+    expect([admission, review.at.state === 'open' && staging.at.state === 'open']).toEqual([
+      allOpen ? 'open' : 'shut',
+      allOpen,
+    ])
+    if (review.at.state !== 'open') expect(staging.words).toBe(`not begun: review is ${review.at.state}`)
+    expect(runs.length).toBeLessThanOrEqual(3)
+    const events = runs.map(({ id, verdict }) => `run.verdict/${id}/${verdict}`)
+    await expect.poll(() => events.filter((event) => !asked.told.has(event)), { timeout: 20_000 }).toEqual([])
+  }
 
-      await killServer()
-      server = await serve()
+  it('whose server is killed before, between and after its runs ends truly', async () => {
+    await begin()
 
-      const isOver = async () => {
-        const { review, staging } = await pipelineNow()
-        const isEnded = (state: string) => ['open', 'shut', 'void', 'stopped'].includes(state)
-        return isEnded(review.at.state) && (isEnded(staging.at.state) || staging.words.startsWith('not begun'))
+    for (const { isNow } of BETWEEN) {
+      const isThere = async () => {
+        const passage = await passageNow()
+        return isNow(passage) || isOver(passage)
       }
-      await expect.poll(isOver, { timeout: 50_000, interval: 300 }).toBe(true)
-      const { review, staging, admission } = await pipelineNow()
-      const verdicts = await Promise.all(
-        [...review.at.plans, ...staging.at.plans].map(async ({ run }) =>
-          run === null ? null : (await runOf(run.id)).verdict,
-        ),
-      )
-      const allOpen = verdicts.every((verdict) => verdict === 'open')
-      expect([admission, review.at.state === 'open' && staging.at.state === 'open']).toEqual([
-        allOpen ? 'open' : 'shut',
-        allOpen,
-      ])
-      if (review.at.state !== 'open') expect(staging.words).toBe(`not begun: review is ${review.at.state}`)
-      // Two runs of review, one of staging, and none of them twice.
-      const { body } = await server.call('GET', '/projects/1/runs')
-      const made = (body as { runs: { id: string; verdict: string; commit: string }[] }).runs.filter(
-        ({ commit }) => commit === git(repository, 'rev-parse', 'HEAD'),
-      )
-      expect(made.length).toBeLessThanOrEqual(3)
-      // And whoever listens has heard of each.
-      const events = made.map(({ id, verdict }) => `run.verdict/${id}/${verdict}`)
-      await expect.poll(() => events.filter((event) => !asked.told.has(event)), { timeout: 20_000 }).toEqual([])
+      await expect.poll(isThere, { timeout: 50_000, interval: 20 }).toBe(true)
+      await killAndServe()
+    }
+
+    await endsTruly()
+  })
+
+  // Each moment by itself, and moments of no choice, take minutes.
+  it.runIf(KILLS > 1).each([...BETWEEN, ...WITHIN])(
+    'whose server is killed when $when ends truly',
+    async ({ isNow }) => {
+      await begin()
+      await expect.poll(async () => isNow(await passageNow()), { timeout: 50_000, interval: 20 }).toBe(true)
+
+      await killAndServe()
+
+      const { runs } = await endsTruly()
+      console.log(runs.map(({ verdict }) => verdict).join(', '))
     },
   )
+
+  it.runIf(KILLS > 1).each(kills)('whose server is killed somewhere ends truly (%i)', async () => {
+    await begin()
+    await sleep(Math.random() * 9000)
+
+    await killAndServe()
+
+    await endsTruly()
+  })
 })
