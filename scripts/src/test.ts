@@ -13,6 +13,8 @@ interface Step {
   command: string[]
   /** Where Vitest writes its counts. */
   report?: string
+  /** It gets what of the processor nobody else wants. */
+  givesWay?: boolean
 }
 
 /** Of what Vitest writes, what is read here. */
@@ -40,21 +42,25 @@ let passed = 0
 let failed = 0
 /** What failed, told once more at the end: the output of all checks is long. */
 const faults: string[] = []
-// What measures no time goes beside one another, the longest first; what does has the machine for itself.
-await beside(3, [
-  { name: 'lint', command: ['eslint', '.'] },
-  testsOf('cli-untimed'),
-  testsOf('engine-untimed'),
-  testsOf('core'),
-  { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] },
-  testsOf('web'),
-  { name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] },
-  { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] },
-  testsOf('scripts'),
-  { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
+// What measures times has the machine for itself, but for checks that give way to it at once.
+await Promise.all([
+  inTurn(['engine', 'cli'].map(testsOf)),
+  beside(2, [
+    givingWay({ name: 'lint', command: ['eslint', '.'] }),
+    givingWay(testsOf('core')),
+    givingWay({ name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] }),
+    givingWay({ name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] }),
+    givingWay({ name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] }),
+    givingWay({ name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] }),
+  ]),
 ])
-for (const name of ['engine', 'cli']) await check(testsOf(name), 'as it comes')
-await beside(3, ['e2e', 'server', 'pipelines', 'reported', 'security'].map(testsOf))
+// All others go beside one another, the longest first.
+await beside(
+  3,
+  ['server', 'e2e', 'pipelines', 'cli-untimed', 'engine-untimed', 'reported', 'web', 'security', 'scripts'].map(
+    testsOf,
+  ),
+)
 rmSync(reports, { recursive: true, force: true })
 if (faults.length > 0) process.stdout.write(`\n# failed: ${faults.join('\n# failed: ')}\n`)
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
@@ -66,6 +72,15 @@ function testsOf(project: string): Step {
   return { name: project, command: ['vitest', 'run', '--project', project, ...reporters], report }
 }
 
+function givingWay(step: Step): Step {
+  return { ...step, givesWay: true }
+}
+
+/** Runs steps one after the other, each with its output as it comes. */
+async function inTurn(steps: readonly Step[]): Promise<void> {
+  for (const step of steps) await check(step, 'as it comes')
+}
+
 /** Runs some steps at a time, each with its output whole at its end. */
 async function beside(atOnce: number, steps: readonly Step[]): Promise<void> {
   const slots = pLimit(atOnce)
@@ -73,11 +88,16 @@ async function beside(atOnce: number, steps: readonly Step[]): Promise<void> {
 }
 
 /** Runs a step, and counts what passed. */
-async function check({ name, command, report }: Step, shown: 'as it comes' | 'at its end'): Promise<void> {
+async function check(
+  { name, command, report, givesWay = false }: Step,
+  shown: 'as it comes' | 'at its end',
+): Promise<void> {
   const began = performance.now()
   const isLater = shown === 'at its end'
   if (!isLater) process.stdout.write(`\n# ${name}\n`)
-  const { exitCode, all } = await execa('npx', ['--no-install', ...command], {
+  const words = ['--no-install', ...command]
+  const [program, given] = givesWay ? ['chrt', ['--idle', '0', 'npx', ...words]] : ['npx', words]
+  const { exitCode, all } = await execa(program, given, {
     cwd: root,
     stdin: 'ignore',
     stdout: isLater ? 'pipe' : 'inherit',
