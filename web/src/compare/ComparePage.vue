@@ -7,6 +7,7 @@ import { ElButton, ElTable, ElTableColumn } from 'element-plus'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import PageError from '../frame/PageError.vue'
+import PageHead from '../frame/PageHead.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { ago } from '../text/figures.js'
 import { answersOf, gateRowsOf, MOST_COMPARED, rowsOf } from './compare-picture.js'
@@ -37,9 +38,8 @@ function show(next: readonly string[]): void {
 </script>
 
 <template>
-  <div class="compare">
-    <div class="head">
-      <h1>Compare</h1>
+  <div class="padded">
+    <PageHead title="Compare">
       <span v-for="({ detail }, index) in runs" :key="detail.id" class="run" :class="`run-${index}`">
         <svg class="key" width="22" height="10" aria-hidden="true"><path d="M0 5H22" /></svg>
         <VerdictSign :verdict="detail.verdict ?? 'going'" />
@@ -54,7 +54,7 @@ function show(next: readonly string[]): void {
         />
       </span>
       <ElButton v-if="runs.length === 2" class="swap" link @click="show([...ids].reverse())">Swap</ElButton>
-    </div>
+    </PageHead>
     <PageError v-if="fault" title="The runs could not be compared" :detail="fault" @again="load()" />
     <div v-else-if="ids.length < 2" class="wait">
       <h2>Choose two to five runs</h2>
@@ -102,16 +102,6 @@ function show(next: readonly string[]): void {
 </template>
 
 <style scoped>
-.compare {
-  padding: 12px 16px;
-}
-.head {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 22px;
-  align-items: center;
-  padding-bottom: 12px;
-}
 .run {
   display: flex;
   gap: 7px;

@@ -6,6 +6,7 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import PageHead from '../frame/PageHead.vue'
 import { useMay } from '../stores/may.js'
 import BadgePanel from './BadgePanel.vue'
 import BudgetPanel from './BudgetPanel.vue'
@@ -31,11 +32,10 @@ const readAnew = () => Promise.all([refetch(), sentAgain()])
 </script>
 
 <template>
-  <div class="page">
-    <div class="head">
-      <h1>Integrations</h1>
+  <div class="padded">
+    <PageHead title="Integrations">
       <RouterLink :to="{ name: 'pipelines', params: { project } }">Pipelines</RouterLink>
-    </div>
+    </PageHead>
     <div class="desk">
       <div v-if="may.isAdministrator" class="main">
         <PageError v-if="error" title="The webhooks could not be read" :detail="wordsOf(error)" @again="refetch()" />
@@ -66,18 +66,6 @@ const readAnew = () => Promise.all([refetch(), sentAgain()])
 </template>
 
 <style scoped>
-.page {
-  padding: 12px 16px;
-}
-.head {
-  display: flex;
-  gap: 16px;
-  align-items: baseline;
-  padding-bottom: 8px;
-}
-.head a {
-  color: var(--lake);
-}
 .desk {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 340px;

@@ -7,6 +7,7 @@ import { onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import PageHead from '../frame/PageHead.vue'
 import PeopleTabs from './PeopleTabs.vue'
 
 const TYPED_MS = 250
@@ -48,12 +49,13 @@ onMounted(() => load(false))
 </script>
 
 <template>
-  <div class="page">
+  <div class="audit padded">
     <PeopleTabs />
-    <div class="head">
-      <h1>Audit log</h1>
-      <ElInput v-model="search" class="search" clearable aria-label="Search the audit log" placeholder="Search" />
-    </div>
+    <PageHead title="Audit log">
+      <template #end>
+        <ElInput v-model="search" class="search" clearable aria-label="Search the audit log" placeholder="Search" />
+      </template>
+    </PageHead>
     <p class="soft">Who did what, newest first (UTC). Entries are never removed.</p>
     <PageError v-if="fault" title="The audit log could not be read" :detail="fault" @again="load(false)" />
     <ElTable
@@ -74,16 +76,7 @@ onMounted(() => load(false))
 </template>
 
 <style scoped>
-.page {
-  padding: 14px 16px;
-}
-.head {
-  display: flex;
-  gap: 24px;
-  align-items: center;
-  justify-content: space-between;
-}
-.page > p {
+.audit > p {
   padding-bottom: 10px;
 }
 .search {

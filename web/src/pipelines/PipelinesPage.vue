@@ -8,6 +8,7 @@ import { useRoute, useRouter } from 'vue-router'
 import type { ChangeLine } from '@jolt-gate/core/api'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import PageHead from '../frame/PageHead.vue'
 import { useMay } from '../stores/may.js'
 import ApproveDialog from './ApproveDialog.vue'
 import PipelineAside from './PipelineAside.vue'
@@ -83,7 +84,7 @@ async function approve(reason: string): Promise<void> {
 </script>
 
 <template>
-  <div class="pipelines">
+  <div class="padded">
     <PageError
       v-if="listError"
       title="The pipelines could not be read"
@@ -102,8 +103,7 @@ async function approve(reason: string): Promise<void> {
       <ElButton v-if="may.mayWrite" type="primary" @click="edit('')">New pipeline…</ElButton>
     </ElEmpty>
     <template v-else>
-      <div class="head">
-        <h1>{{ pipeline?.name ?? 'Pipeline' }}</h1>
+      <PageHead :title="pipeline?.name ?? 'Pipeline'">
         <ElSelect
           v-if="(list?.pipelines.length ?? 0) > 1"
           class="file"
@@ -119,20 +119,22 @@ async function approve(reason: string): Promise<void> {
           <ElOption v-for="one in data?.branches ?? []" :key="one" :value="one" :label="one" />
         </ElSelect>
         <span v-if="actFault" class="bad" role="alert">{{ actFault }}</span>
-        <ElButton v-if="may.mayWrite" class="more" link @click="edit(file)">Edit</ElButton>
-        <ElButton v-if="may.mayWrite" link @click="edit('')">New…</ElButton>
-        <RouterLink :to="{ name: 'integrations', params: { project } }">Integrations</RouterLink>
-        <ElDropdown v-if="may.mayWrite && runnable.length > 0" class="run" trigger="click" @command="run">
-          <ElButton :loading="isBusy">Run a stage…</ElButton>
-          <template #dropdown>
-            <ElDropdownMenu>
-              <ElDropdownItem v-for="stage in runnable" :key="stage.name" :command="stage.name">{{
-                stage.name
-              }}</ElDropdownItem>
-            </ElDropdownMenu>
-          </template>
-        </ElDropdown>
-      </div>
+        <template #end>
+          <ElButton v-if="may.mayWrite" link @click="edit(file)">Edit</ElButton>
+          <ElButton v-if="may.mayWrite" link @click="edit('')">New…</ElButton>
+          <RouterLink class="link" :to="{ name: 'integrations', params: { project } }">Integrations</RouterLink>
+          <ElDropdown v-if="may.mayWrite && runnable.length > 0" trigger="click" @command="run">
+            <ElButton :loading="isBusy">Run a stage…</ElButton>
+            <template #dropdown>
+              <ElDropdownMenu>
+                <ElDropdownItem v-for="stage in runnable" :key="stage.name" :command="stage.name">{{
+                  stage.name
+                }}</ElDropdownItem>
+              </ElDropdownMenu>
+            </template>
+          </ElDropdown>
+        </template>
+      </PageHead>
       <PageError v-if="error" title="The pipeline could not be read" :detail="wordsOf(error)" @again="refetch()" />
       <div v-else-if="pipeline" class="desk">
         <section>
@@ -172,16 +174,6 @@ async function approve(reason: string): Promise<void> {
 </template>
 
 <style scoped>
-.pipelines {
-  padding: 12px 16px;
-}
-.head {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 16px;
-  align-items: center;
-  padding-bottom: 10px;
-}
 .file {
   width: 280px;
 }
@@ -197,10 +189,7 @@ async function approve(reason: string): Promise<void> {
   padding: 10px 12px;
   border-left: 3px solid var(--brick);
 }
-.more {
-  margin-left: auto;
-}
-.head a {
+.link {
   color: var(--lake);
 }
 .bad {

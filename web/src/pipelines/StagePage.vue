@@ -7,6 +7,7 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import PageHead from '../frame/PageHead.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { ago, lengthOf } from '../text/figures.js'
 import { historyWords, signOf, stateWords } from './pipeline-picture.js'
@@ -33,12 +34,11 @@ const rows = computed(() =>
 </script>
 
 <template>
-  <div class="page">
-    <div class="head">
-      <h1>{{ stage }}</h1>
+  <div class="stage padded">
+    <PageHead :title="stage">
       <span class="soft">of {{ data?.pipeline ?? file }}</span>
       <RouterLink :to="{ name: 'pipelines', params: { project }, query: { file } }">Pipelines</RouterLink>
-    </div>
+    </PageHead>
     <PageError v-if="error" title="The history could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="!data" class="soft">Loading the history…</p>
     <template v-else>
@@ -80,21 +80,13 @@ const rows = computed(() =>
 </template>
 
 <style scoped>
-.page {
-  padding: 12px 16px;
-}
-.head {
-  display: flex;
-  gap: 16px;
-  align-items: baseline;
-}
 .sum {
-  padding: 4px 0 10px;
+  padding-bottom: 10px;
 }
-.page a {
+.stage a {
   color: var(--lake);
 }
-.page .sign {
+.stage .sign {
   margin-right: 6px;
 }
 .message {

@@ -6,6 +6,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import PageHead from '../frame/PageHead.vue'
 import { ElButton, ElInput, ElPopover, ElTable, ElTableColumn } from 'element-plus'
 import type { PlanSummary } from '@jolt-gate/core/api'
 import { useMay } from '../stores/may.js'
@@ -47,9 +48,8 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
 </script>
 
 <template>
-  <div class="plans">
-    <div class="head">
-      <h1>Plans</h1>
+  <div class="padded">
+    <PageHead title="Plans">
       <span v-if="state" class="soft">
         <BranchMenu :project="project" :branch="state.branch" :may-write="may.mayWrite" />
         <template v-if="state.commit"> · {{ state.commit.slice(0, 7) }}</template>
@@ -67,11 +67,11 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         :branch="state.branch"
         :is-administrator="session.isAdministrator"
       />
-      <span v-if="may.mayWrite" class="make">
+      <template v-if="may.mayWrite" #end>
         <ElButton @click="router.push({ name: 'import', params: { project } })">Import…</ElButton>
         <ElButton type="primary" @click="isNewOpen = true">New plan…</ElButton>
-      </span>
-    </div>
+      </template>
+    </PageHead>
     <PageError v-if="error" title="The plans could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="isLoading && !state" class="wait soft">Loading plans…</p>
     <ElTable
@@ -131,18 +131,6 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
 </template>
 
 <style scoped>
-.plans {
-  padding: 14px 16px;
-}
-.head {
-  display: flex;
-  gap: 16px;
-  align-items: baseline;
-  padding-bottom: 12px;
-}
-.head > :deep(.el-button) {
-  margin: 0;
-}
 .clone {
   margin: 8px 0;
 }
@@ -171,11 +159,5 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
 }
 .wait {
   padding: 24px 10px;
-}
-.make {
-  display: flex;
-  gap: 14px;
-  align-items: baseline;
-  margin-left: auto;
 }
 </style>

@@ -9,6 +9,7 @@ import { formatMs } from '@jolt-gate/core'
 import { RUN_VERDICTS, type RunFilter, type RunSummary } from '@jolt-gate/core/api'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
+import PageHead from '../frame/PageHead.vue'
 import VerdictSign from '../signs/VerdictSign.vue'
 import { useMay } from '../stores/may.js'
 import { ago, counted, grouped, lengthOf, percent } from '../text/figures.js'
@@ -90,13 +91,16 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
 </script>
 
 <template>
-  <div class="runs">
-    <div class="head">
-      <h1>Runs</h1>
-      <RouterLink class="trend" :to="{ name: 'trend', params: { project } }">Trend</RouterLink>
+  <div class="padded">
+    <PageHead title="Runs">
+      <RouterLink :to="{ name: 'trend', params: { project } }">Trend</RouterLink>
       <ElButton v-if="may.isAdministrator" link @click="isKeeping = true">How long runs are kept…</ElButton>
-      <span class="soft keys"><i class="key load"></i> arrivals due <i class="key times"></i> p95 of each second</span>
-    </div>
+      <template #end>
+        <span class="soft keys"
+          ><i class="key load"></i> arrivals due <i class="key times"></i> p95 of each second</span
+        >
+      </template>
+    </PageHead>
     <RetentionDialog v-if="may.isAdministrator" v-model="isKeeping" :project="project" />
     <RunFilters v-if="isNarrowed || (state?.total ?? 0) > 0" :project="project" :filter="filter" @change="ask" />
     <PageError v-if="error" title="The runs could not be read" :detail="wordsOf(error)" @again="refetch()" />
@@ -189,23 +193,10 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
 </template>
 
 <style scoped>
-.runs {
-  padding: 14px 16px;
-}
-.head {
-  display: flex;
-  gap: 16px;
-  align-items: baseline;
-  padding-bottom: 12px;
-}
 .keys {
   display: flex;
   gap: 6px;
   align-items: center;
-  margin-left: auto;
-}
-.trend {
-  color: var(--lake);
 }
 .key {
   width: 14px;

@@ -7,6 +7,7 @@ import { useRoute } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import { MOST_COMPARED } from '../compare/compare-picture.js'
 import PageError from '../frame/PageError.vue'
+import PageHead from '../frame/PageHead.vue'
 import { useMay } from '../stores/may.js'
 import BaselineNote from './BaselineNote.vue'
 import TrendStrip from './TrendStrip.vue'
@@ -70,15 +71,16 @@ const retract = ({ run, id }: TrendNote) => doing(() => api.removeTrendNote(run,
 </script>
 
 <template>
-  <div class="trend">
-    <div class="head">
-      <h1>Trend</h1>
+  <div class="padded">
+    <PageHead title="Trend">
       <TrendChoices :asked="asked" :choices="choices" :steps="steps" @ask="ask" />
-      <RouterLink v-if="chosen.length > 1" class="compare" :to="compareTo"
-        >Compare selected ({{ chosen.length }})</RouterLink
-      >
-      <span v-else class="soft compare">click two runs to compare them</span>
-    </div>
+      <template #end>
+        <RouterLink v-if="chosen.length > 1" class="compare" :to="compareTo"
+          >Compare selected ({{ chosen.length }})</RouterLink
+        >
+        <span v-else class="soft">click two runs to compare them</span>
+      </template>
+    </PageHead>
     <PageError v-if="error" title="The trend could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="isLoading" class="soft wait">Loading trend…</p>
     <div v-else-if="runs.length === 0" class="wait">
@@ -145,21 +147,8 @@ const retract = ({ run, id }: TrendNote) => doing(() => api.removeTrendNote(run,
 </template>
 
 <style scoped>
-.trend {
-  padding: 10px 16px;
-}
-.head {
-  display: flex;
-  gap: 10px;
-  align-items: center;
-  padding-bottom: 10px;
-}
 .compare {
-  margin-left: auto;
   color: var(--lake);
-}
-.compare.soft {
-  color: var(--soft);
 }
 .desk {
   display: grid;
