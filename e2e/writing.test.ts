@@ -215,6 +215,57 @@ describe('a plan in Git', () => {
     await expect.poll(() => page.locator('h1').innerText()).not.toBe(`Changed on disk ${String(round)}`)
     page.on('dialog', (dialog) => void dialog.accept())
   })
+
+  it('is left for another, with a change that is not committed, only where one says so', async () => {
+    await open('/p/1/plan?file=plans/smoke.gate.yaml')
+    await editor().click()
+    await page.keyboard.press('Control+End')
+    await page.keyboard.insertText('# not committed\n')
+    const toAnother = async () => {
+      await page.keyboard.press('Control+k')
+      await page.getByRole('combobox', { name: 'Find or do' }).fill('Saturday')
+      await expect.poll(() => page.locator('#found li').first().innerText()).toContain('Saturday peak')
+      await page.keyboard.press('Enter')
+      await page.getByText('Your change of the plan is not committed').waitFor()
+    }
+
+    await toAnother()
+    await page.keyboard.press('Escape')
+    await page.getByText('Your change of the plan is not committed').waitFor({ state: 'hidden' })
+    expect(await editor().innerText()).toContain('# not committed')
+    await toAnother()
+    await button('Leave').click()
+
+    await page.waitForURL(/plans\/peak/)
+    await expect.poll(() => editor().innerText()).not.toContain('# not committed')
+  })
+
+  it('is not the only file that two change: a target keeps what is typed, and is not written over', async () => {
+    const other = await place.newPage()
+    for (const one of [page, other.page]) {
+      await one.goto(`${place.origin}/p/1/targets?target=harbour`)
+      await one.getByRole('tab', { name: 'Text' }).click()
+      await one.getByLabel('Text of the target').click()
+      await one.keyboard.press('Control+End')
+      await one.keyboard.insertText(`# by ${one === page ? 'one' : 'the other'} ${String(round)}\n`)
+    }
+    const save = async (from: Page) => {
+      await from.getByLabel('Commit message').fill('A word at the end')
+      await from.getByRole('button', { name: 'Commit', exact: true }).click()
+    }
+
+    await save(other.page)
+    await expect.poll(() => onDisk('targets/harbour.target.yaml')).toContain(`# by the other ${String(round)}`)
+    await save(page)
+
+    await page.getByRole('alert').getByText('changed').waitFor()
+    expect(await page.getByLabel('Text of the target').innerText()).toContain(`# by one ${String(round)}`)
+    expect(onDisk('targets/harbour.target.yaml')).not.toContain('# by one')
+    // The browser tells of each answer that refuses.
+    expect(faults.splice(0)).toEqual([expect.stringContaining('409')])
+    page.on('dialog', (dialog) => void dialog.accept())
+    await other.page.context().close()
+  })
 })
 
 describe('from the keyboard', () => {

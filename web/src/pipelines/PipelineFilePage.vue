@@ -3,9 +3,12 @@
 import { useQuery } from '@tanstack/vue-query'
 import { ElButton, ElInput, ElPopconfirm } from 'element-plus'
 import { computed, ref, watch } from 'vue'
-import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
+import CommitRow from '../forms/CommitRow.vue'
 import PageError from '../frame/PageError.vue'
+import PageHead from '../frame/PageHead.vue'
+import { useUnsaved } from '../frame/use-unsaved.js'
 import FileEditor from '../plan/form/FileEditor.vue'
 import { useMay } from '../stores/may.js'
 import StageList from './StageList.vue'
@@ -29,9 +32,13 @@ const before = ref('')
 const base = ref<string | null>(null)
 watch(data, (read) => {
   if (read === undefined || (text.value !== before.value && text.value !== '')) return
-  before.value = read.text ?? ''
   base.value = read.base
   text.value = read.text ?? newPipeline(name.value, Object.keys(read.files))
+  before.value = text.value
+})
+// Another file, after what was typed for this one was given up.
+watch(asked, () => {
+  text.value = before.value = ''
 })
 const { reading, isCurrent } = useReading(file, text, files)
 const problems = computed(() => reading.value.problems)
@@ -56,31 +63,30 @@ const save = () =>
     api.savePipeline(project.value, file.value, { text: text.value, message: message.value, base: base.value }),
   )
 const remove = () => acting(() => api.removeFile(project.value, file.value))
-onBeforeRouteLeave(
-  () =>
-    !isChanged.value ||
-    base.value === null ||
-    window.confirm('Your change of the pipeline is not committed and would be lost. Leave anyway?'),
-)
+useUnsaved({
+  what: 'pipeline',
+  isChanged: () => isChanged.value,
+  keeps: (to, from) => to.name === from.name && to.query['file'] === from.query['file'],
+})
 </script>
 
 <template>
-  <div class="page">
-    <div class="head">
-      <h1>{{ asked ? reading.pipeline.name || 'Pipeline' : 'New pipeline' }}</h1>
+  <div class="padded">
+    <PageHead :title="asked ? reading.pipeline.name || 'Pipeline' : 'New pipeline'">
       <label v-if="!asked" class="name">File name <ElInput v-model="name" placeholder="release" /></label>
       <code class="soft">{{ file }}</code>
       <RouterLink :to="{ name: 'pipelines', params: { project } }">Pipelines</RouterLink>
-      <ElPopconfirm
-        v-if="asked && may.mayWrite"
-        :title="`Delete ${file}? It goes in a commit of its own; what was run stays.`"
-        confirm-button-text="Delete"
-        width="280"
-        @confirm="remove()"
-      >
-        <template #reference><ElButton class="delete" link type="danger">Delete</ElButton></template>
-      </ElPopconfirm>
-    </div>
+      <template v-if="asked && may.mayWrite" #end>
+        <ElPopconfirm
+          :title="`Delete ${file}? It goes in a commit of its own; what was run stays.`"
+          confirm-button-text="Delete"
+          width="280"
+          @confirm="remove()"
+        >
+          <template #reference><ElButton link type="danger">Delete</ElButton></template>
+        </ElPopconfirm>
+      </template>
+    </PageHead>
     <PageError v-if="error" title="The pipeline could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="!data" class="soft">Loading the pipeline…</p>
     <div v-else class="desk">
@@ -105,17 +111,13 @@ onBeforeRouteLeave(
         <p v-for="one in problems" :key="`${one.line}:${one.message}`" class="fault">
           {{ one.line }}:{{ one.column }} {{ one.message }}
         </p>
-        <form v-if="may.mayWrite" class="save" @submit.prevent="save">
-          <ElInput v-model="message" aria-label="Commit message" placeholder="Commit message" />
-          <ElButton
-            type="primary"
-            native-type="submit"
-            :loading="isBusy"
-            :disabled="message.trim() === '' || !isChanged || !isCurrent || reading.hasErrors"
-          >
-            Commit
-          </ElButton>
-        </form>
+        <CommitRow
+          v-if="may.mayWrite"
+          v-model="message"
+          :busy="isBusy"
+          :disabled="!isChanged || !isCurrent || reading.hasErrors"
+          @commit="save()"
+        />
         <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
       </aside>
     </div>
@@ -123,35 +125,15 @@ onBeforeRouteLeave(
 </template>
 
 <style scoped>
-.page {
-  padding: 12px 16px;
-}
-.head {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 16px;
-  align-items: baseline;
-}
-.head a {
-  color: var(--lake);
-}
 .name {
   display: flex;
   gap: 8px;
   align-items: center;
 }
-.delete {
-  margin-left: auto;
-}
 .desk {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 330px;
   gap: 24px;
-}
-.save {
-  display: flex;
-  gap: 10px;
-  padding-top: 10px;
 }
 @media (width < 1000px) {
   .desk {

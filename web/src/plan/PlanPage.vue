@@ -1,12 +1,12 @@
 <script setup lang="ts">
 // One plan: outline, text or form or changes, gates and problems, and the load that it would make.
-import { useEventListener } from '@vueuse/core'
 import type { Problem } from '@jolt-gate/core'
 import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
-import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import { useAddress } from '../frame/use-address.js'
+import { useUnsaved } from '../frame/use-unsaved.js'
 import { useMay } from '../stores/may.js'
 import { useSession } from '../stores/session.js'
 import ChangesView from './ChangesView.vue'
@@ -26,6 +26,7 @@ import { MODES, type Mode } from './modes.js'
 import { namedAt, type Named } from './named-at.js'
 import { useEdits, type TextHolder } from './use-edits.js'
 import { useParts } from './use-parts.js'
+import { usePlanKeys } from './use-plan-keys.js'
 import { draftKey, usePlan } from './use-plan.js'
 import { useSaving } from './use-saving.js'
 
@@ -135,24 +136,17 @@ function rehearse(): void {
   void router.push({ name: 'rehearsal', params: { project: project.value }, query: { file: file.value } })
 }
 
-useEventListener('keydown', (event) => {
-  const isCommand = event.ctrlKey || event.metaKey
-  if (isCommand && event.key === 's') {
-    event.preventDefault()
+usePlanKeys({
+  save: () => {
     if (changedLines.value > 0) saving.ask(false)
-  }
-  const isTyping = event.target instanceof HTMLElement && event.target.closest('input, textarea, .cm-editor') !== null
-  if (isCommand && event.key.toLowerCase() === 'z' && !isTyping) {
-    event.preventDefault()
-    if (event.shiftKey) editor.value?.redoLast()
-    else editor.value?.undoLast()
-  }
-  if (event.altKey && !isCommand && /^[1-4]$/.test(event.key)) {
-    event.preventDefault()
-    show(MODES[Number(event.key) - 1] ?? 'text')
-  }
-  if (event.altKey && event.key === 'r') rehearse()
-  if (event.key === 'F2' && may.mayWrite) renaming.value = namedAt(treeNow(), line.value)
+  },
+  undo: () => editor.value?.undoLast(),
+  redo: () => editor.value?.redoLast(),
+  show,
+  rehearse,
+  rename: () => {
+    if (may.mayWrite) renaming.value = namedAt(treeNow(), line.value)
+  },
 })
 /** The plan is gone, and with it what was not committed: that was asked before. */
 function leaveDeleted(): void {
@@ -160,12 +154,14 @@ function leaveDeleted(): void {
   void router.push({ name: 'plans', params: { project: project.value } })
 }
 
-useEventListener('beforeunload', (event) => {
-  if (changedLines.value > 0) event.preventDefault()
-})
-onBeforeRouteLeave((to) => {
-  if (changedLines.value === 0 || to.name === 'rehearsal') return true
-  return window.confirm('Your change is not committed and would be lost. Leave anyway?')
+useUnsaved({
+  what: 'plan',
+  isChanged: () => changedLines.value > 0,
+  // A rehearsal takes the text along.
+  keeps: (to, from) =>
+    to.name === 'rehearsal' ||
+    (to.name === from.name &&
+      ['project', 'file'].every((key) => to.params[key] === from.params[key] && to.query[key] === from.query[key])),
 })
 </script>
 

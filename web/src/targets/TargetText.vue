@@ -2,10 +2,11 @@
 // A target's file: what is in it, by form or as text, saved as a commit.
 import { readTarget, type Edit } from '@jolt-gate/core'
 import { ElButton, ElInput, ElMessageBox, ElPopconfirm } from 'element-plus'
-import { computed, ref } from 'vue'
-import { onBeforeRouteLeave, onBeforeRouteUpdate } from 'vue-router'
+import { computed, ref, watch } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { TargetLine } from '@jolt-gate/core/api'
+import CommitRow from '../forms/CommitRow.vue'
+import { useUnsaved } from '../frame/use-unsaved.js'
 import FileEditor from '../plan/form/FileEditor.vue'
 import { useMay } from '../stores/may.js'
 
@@ -14,12 +15,22 @@ const emit = defineEmits<{ saved: [name: string] }>()
 const may = useMay(() => props.project)
 
 const name = ref(props.target?.name ?? '')
-const text = ref(props.target?.text ?? 'origin: http://127.0.0.1:7710\n')
+/** What was read: what is typed is over this, whatever comes to stand in the file meanwhile. */
+const before = ref({ text: props.target?.text ?? 'origin: http://127.0.0.1:7710\n', base: props.target?.base ?? null })
+const text = ref(before.value.text)
 const message = ref('')
 const fault = ref('')
 const file = computed(() => `targets/${name.value || 'new'}.target.yaml`)
 const problems = computed(() => readTarget(file.value, text.value).problems.filter(({ code }) => code !== 'FILE'))
-const isChanged = computed(() => text.value !== (props.target?.text ?? ''))
+const isChanged = computed(() => text.value !== before.value.text)
+watch(
+  () => props.target,
+  (read) => {
+    if (read === undefined || isChanged.value) return
+    before.value = { text: read.text, base: read.base }
+    text.value = read.text
+  },
+)
 const editor = ref<{ edit: (wanted: Edit) => void }>()
 /** A metric family that was found is one to be read in runs. */
 function addMetric(family: string, url: string): void {
@@ -27,12 +38,11 @@ function addMetric(family: string, url: string): void {
 }
 defineExpose({ addMetric })
 
-/** What would lose a text that is not committed asks first. */
-const mayLeave = () =>
-  !(isChanged.value && props.target !== undefined) ||
-  window.confirm('Your change of the target is not committed and would be lost. Leave anyway?')
-onBeforeRouteLeave(mayLeave)
-onBeforeRouteUpdate((to, from) => to.query['target'] === from.query['target'] || mayLeave())
+useUnsaved({
+  what: 'target',
+  isChanged: () => isChanged.value,
+  keeps: (to, from) => ['target', 'new'].every((key) => to.query[key] === from.query[key]) && to.name === from.name,
+})
 
 async function rename(): Promise<void> {
   fault.value = ''
@@ -59,7 +69,7 @@ async function remove(): Promise<void> {
   fault.value = ''
   await api.removeFile(props.project, file.value).then(
     () => {
-      text.value = props.target?.text ?? ''
+      text.value = before.value.text
       emit('saved', '')
     },
     (error: unknown) => (fault.value = wordsOf(error)),
@@ -69,11 +79,9 @@ async function remove(): Promise<void> {
 async function save(): Promise<void> {
   fault.value = ''
   try {
-    await api.saveTarget(props.project, name.value, {
-      text: text.value,
-      message: message.value,
-      base: props.target?.base ?? null,
-    })
+    const saved = { text: text.value, message: message.value, base: before.value.base }
+    const { base } = await api.saveTarget(props.project, name.value, saved)
+    before.value = { text: saved.text, base }
     message.value = ''
     emit('saved', name.value)
   } catch (error) {
@@ -114,16 +122,12 @@ async function save(): Promise<void> {
     <p v-for="problem in problems" :key="`${problem.line}:${problem.message}`" class="fault">
       {{ problem.line }}:{{ problem.column }} {{ problem.message }}
     </p>
-    <form v-if="may.mayWrite && (isChanged || !target)" class="save" @submit.prevent="save">
-      <ElInput v-model="message" aria-label="Commit message" placeholder="Commit message" />
-      <ElButton
-        type="primary"
-        native-type="submit"
-        :disabled="message.trim() === '' || name === '' || problems.length > 0"
-      >
-        Commit
-      </ElButton>
-    </form>
+    <CommitRow
+      v-if="may.mayWrite && (isChanged || !target)"
+      v-model="message"
+      :disabled="name === '' || problems.length > 0"
+      @commit="save()"
+    />
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
   </div>
 </template>
@@ -143,10 +147,5 @@ async function save(): Promise<void> {
   display: flex;
   gap: 12px;
   margin-left: auto;
-}
-.save {
-  display: flex;
-  gap: 10px;
-  padding-top: 10px;
 }
 </style>

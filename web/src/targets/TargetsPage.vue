@@ -21,14 +21,13 @@ const {
   error,
   refetch,
 } = useQuery({ queryKey: ['targets', project], queryFn: () => api.targets(project.value) })
-const isNew = ref(false)
+const isNew = computed(() => route.query['new'] !== undefined)
 const detail = ref<InstanceType<typeof TargetText>>()
 const targets = computed(() => state.value?.targets ?? [])
 const chosen = computed(() =>
   isNew.value ? undefined : (targets.value.find(({ name }) => name === route.query['target']) ?? targets.value[0]),
 )
 function choose(name: string): void {
-  isNew.value = false
   void router.replace({ query: { target: name } })
 }
 async function saved(name: string): Promise<void> {
@@ -55,7 +54,7 @@ async function saved(name: string): Promise<void> {
         <span v-if="one.fault" class="warn">{{ one.isLoopback ? '' : 'not permitted yet' }}</span>
       </ElButton>
       <p v-if="state && targets.length === 0" class="soft none">No targets yet. A target is the system under test.</p>
-      <ElButton v-if="may.mayWrite" @click="isNew = true">New target…</ElButton>
+      <ElButton v-if="may.mayWrite" @click="router.push({ query: { new: '' } })">New target…</ElButton>
     </nav>
     <div v-if="state" class="detail">
       <TargetText :key="chosen?.name ?? ''" ref="detail" :project="project" :target="chosen" @saved="saved" />
