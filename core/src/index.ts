@@ -106,6 +106,7 @@ export {
 export { OwnSeries, type SeriesValues } from './view/own-series.js'
 export { pictureOfTimes, timesInResult, type TimesOf, type TimesPicture } from './view/times.js'
 export { dueBySecond, type PhaseSummary } from './view/phases.js'
+export { timeTicks } from './view/time-ticks.js'
 export { explain, type Explained, type ToExplain } from './explain/explain.js'
 export { FINDING_KINDS, FINDING_LEVELS, type Finding, type FindingKind } from './explain/finding.js'
 export { isDue, readRetention, type KeepRule, type KeptRun, type RetentionRead } from './language/retention.js'

@@ -1,7 +1,16 @@
 // Lanes of a run's page: their text in the address, and the series that one's own lanes show.
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { isLane, lanesText, OwnSeries, readLanes, seriesIn, type LaneSpec, type SeriesOf } from '../src/index.js'
+import {
+  isLane,
+  lanesText,
+  OwnSeries,
+  readLanes,
+  seriesIn,
+  timeTicks,
+  type LaneSpec,
+  type SeriesOf,
+} from '../src/index.js'
 import { HEALTHY, simulate } from './simulated.js'
 
 const name = fc.string({ minLength: 1, maxLength: 12, unit: 'grapheme' })
@@ -19,6 +28,24 @@ const own = fc.record({
   kind: fc.constant('own' as const),
   series: fc.array(series, { minLength: 1, maxLength: 4 }).filter(isLane),
   isTall: fc.boolean(),
+})
+
+describe('a time axis', () => {
+  it('is marked from its start on, in even steps and no more than there is room for, to its end', () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 1, max: 1_000_000 }), fc.integer({ min: 2, max: 12 }), (seconds, most) => {
+        const ticks = timeTicks(seconds, most)
+
+        const [first, second = seconds] = ticks
+        expect(first).toBe(0)
+        expect(ticks.length).toBeLessThanOrEqual(most + 1)
+        expect(ticks).toEqual(ticks.map((_, index) => index * second))
+        expect(ticks.at(-1)).toBeLessThanOrEqual(seconds)
+        expect((ticks.at(-1) ?? 0) + second).toBeGreaterThanOrEqual(seconds)
+      }),
+    )
+    expect(timeTicks(90, 10)).toEqual([0, 10, 20, 30, 40, 50, 60, 70, 80, 90])
+  })
 })
 
 describe('lanes as text', () => {

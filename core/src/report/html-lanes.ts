@@ -5,6 +5,7 @@ import { readSentence } from '../language/sentences.js'
 import { isUpperLimit } from '../language/comparisons.js'
 import { decodeHdr } from '../measure/hdr.js'
 import { bytesOfBase64 } from '../numbers/base64.js'
+import { timeTicks } from '../view/time-ticks.js'
 import { text } from './html-text.js'
 
 export const VIEW = 960
@@ -119,15 +120,14 @@ ${beams.join('\n')}
 }
 
 function ticksOf(seconds: number, x: (second: number) => number): string {
-  const marks = TICK_SECONDS.find((step) => seconds / step <= 10) ?? 14_400
-  return Array.from({ length: Math.ceil(seconds / marks) }, (_, index) => index * marks)
+  return timeTicks(seconds, 10)
+    .filter((second) => second < seconds)
     .map((second) => {
       const clock = `${String(Math.floor(second / 60))}:${String(second % 60).padStart(2, '0')}`
       return `<text class="tick middle" x="${fixed(x(second))}" y="${String(HEIGHT - 3)}">${clock}</text>`
     })
     .join('')
 }
-const TICK_SECONDS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200]
 
 function pathOf(
   values: readonly (number | null)[],

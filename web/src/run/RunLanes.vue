@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // The lanes under a ruler of phases, on one time axis, with one cursor and one marked range through all of them.
-import { dueBySecond, phaseRanges, type LaneSpec, type RunShape, type TimeRange } from '@jolt-gate/core'
+import { dueBySecond, phaseRanges, timeTicks, type LaneSpec, type RunShape, type TimeRange } from '@jolt-gate/core'
 import type { Mark } from '@jolt-gate/core/api'
 import { useElementSize } from '@vueuse/core'
 import { computed, reactive, ref, watch } from 'vue'
@@ -10,6 +10,7 @@ import { laneImage, savePng } from './lane-image.js'
 import LaneChart from './LaneChart.vue'
 import LaneMenu from './LaneMenu.vue'
 import type { LaneChange } from './use-lanes.js'
+import { useRangeSelection } from './use-range-selection.js'
 import { lanesOf } from './lane-charts.js'
 import type { LaneOverlay, LanePhase } from './lane-plugins.js'
 import type { RunPicture } from './run.worker.js'
@@ -28,8 +29,6 @@ const TITLE = 104
 const AXIS = 52
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
-const cursor = ref<number | null>(null)
-const drag = ref<number | null>(null)
 const redraws = ref(0)
 
 const planned = computed(() => Math.max(0, ...phaseRanges(props.shape).map(({ toMs }) => toMs / 1000)))
@@ -44,6 +43,21 @@ const phases = computed((): LanePhase[] =>
     return [{ name: phase.name, measured: phase.measured, fromSecond: fromMs / 1000, toSecond: toMs / 1000 }]
   }),
 )
+const plot = computed(() => ({ left: TITLE + AXIS, width: Math.max(1, width.value - TITLE - AXIS) }))
+const x = (second: number) => plot.value.left + (second / seconds.value) * plot.value.width
+function secondAt(clientX: number): number | null {
+  const left = (box.value?.getBoundingClientRect().left ?? 0) + plot.value.left
+  const second = Math.floor(((clientX - left) / plot.value.width) * seconds.value)
+  return second >= 0 && second < Math.max(1, props.view.seconds) ? second : null
+}
+const { cursor, onMove, onDown, onUp, onLeave, onKey } = useRangeSelection({
+  range,
+  secondAt,
+  last: () => props.view.seconds - 1,
+  mark: (second) => {
+    emit('mark', second)
+  },
+})
 const overlay: LaneOverlay = reactive({ phases: [], beams: [], marks: [], cursorSecond: null, range: null })
 watch(
   [phases, () => props.view.beams, () => props.marks, cursor, range],
@@ -60,12 +74,7 @@ watch(
   { immediate: true },
 )
 
-const plot = computed(() => ({ left: TITLE + AXIS, width: Math.max(1, width.value - TITLE - AXIS) }))
-const x = (second: number) => plot.value.left + (second / seconds.value) * plot.value.width
-const ticks = computed(() => {
-  const step = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600].find((size) => seconds.value / size <= 12) ?? 7200
-  return Array.from({ length: Math.floor(seconds.value / step) + 1 }, (_, index) => index * step)
-})
+const ticks = computed(() => timeTicks(seconds.value, 12))
 const lanes = computed(() => lanesOf(props.specs))
 const caption = (index: number) => lanes.value[index]?.caption(props.view, due.value, cursor.value) ?? ''
 
@@ -83,46 +92,6 @@ function save(index: number): void {
     `${props.name} ${lane.name}`,
   )
 }
-
-function secondAt(event: PointerEvent): number | null {
-  const left = (box.value?.getBoundingClientRect().left ?? 0) + plot.value.left
-  const second = Math.floor(((event.clientX - left) / plot.value.width) * seconds.value)
-  return second >= 0 && second < Math.max(1, props.view.seconds) ? second : null
-}
-function onMove(event: PointerEvent): void {
-  cursor.value = secondAt(event)
-  if (drag.value !== null && cursor.value !== null && cursor.value !== drag.value) markTo(cursor.value)
-}
-function onDown(event: PointerEvent): void {
-  drag.value = secondAt(event)
-}
-function onUp(): void {
-  drag.value = null
-}
-function markTo(second: number): void {
-  const from = drag.value ?? second
-  range.value = { fromSecond: Math.min(from, second), toSecond: Math.max(from, second) + 1 }
-}
-function onKey(event: KeyboardEvent): void {
-  if (event.key === 'm') {
-    emit('mark', cursor.value ?? range.value?.fromSecond ?? 0)
-    return
-  }
-  const step = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
-  if (event.key === 'Escape') {
-    range.value = null
-    drag.value = null
-    cursor.value = null
-    return
-  }
-  if (step === 0) return
-  event.preventDefault()
-  const before = cursor.value ?? 0
-  if (event.shiftKey) drag.value ??= before
-  else drag.value = null
-  cursor.value = Math.max(0, Math.min(Math.max(0, props.view.seconds - 1), before + step))
-  if (event.shiftKey) markTo(cursor.value)
-}
 </script>
 
 <template>
@@ -133,7 +102,7 @@ function onKey(event: KeyboardEvent): void {
     role="group"
     aria-label="Run chart. Arrow keys move the cursor, with Shift they select a range, Escape clears it, M puts a mark."
     @pointermove="onMove"
-    @pointerleave="cursor = null"
+    @pointerleave="onLeave"
     @pointerdown="onDown"
     @pointerup="onUp"
     @keydown="onKey"
