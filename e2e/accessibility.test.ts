@@ -53,7 +53,7 @@ const OPENED: Readonly<Record<string, readonly (string | RegExp)[]>> = {
   [PLAN]: ['More for this plan', 'Add a gate…', '300 ms'],
   [`${PLAN}&as=form`]: ['Add a part…'],
   '/p/1/targets': ['Delete', 'Rename…'],
-  [PIPELINE]: ['Open in writing…', 'Run a stage…'],
+  [PIPELINE]: ['Approve…', 'Run a stage…'],
   '/p/1/integrations': ['Add a webhook…'],
   [TREND]: ['Acknowledge…'],
   run: [/^\+ Lane/, /^View/, /^More/],

@@ -41,7 +41,7 @@ describe('the trend of a plan', () => {
     expect(await page.locator('.dot.not-counted').count()).toBeGreaterThan(0)
 
     await page.getByRole('button', { name: 'Acknowledge…' }).last().click()
-    await page.getByLabel('What is known of the change').pressSequentially('Fares are joined to the search: known')
+    await page.getByLabel('Note on the change').pressSequentially('Fares are joined to the search: known')
     await page.keyboard.press('Enter')
     await page.getByText('Fares are joined to the search: known').waitFor()
     await page.reload()
@@ -82,7 +82,7 @@ describe('the trend of a plan', () => {
 })
 
 describe('a pipeline', () => {
-  it('shows where changes stand and why, leads to the run, and is opened in writing from the keyboard', async () => {
+  it('shows where changes stand and why, leads to the run, and is approved from the keyboard', async () => {
     await page.goto(`${place.origin}/p/1/runs`)
     await page.getByRole('link', { name: 'Pipelines' }).click()
     await page.getByRole('heading', { name: 'booking service' }).waitFor()
@@ -95,13 +95,13 @@ describe('a pipeline', () => {
     expect(await row('a6a8739').innerText()).toMatch(/Open \(passed\)[^]*Admitted\s+review: open/)
     expect(await row('Load tests of the booking service').innerText()).toMatch(/Not run[^]*Waits/)
 
-    await row('4f4da47').getByRole('button', { name: 'Open in writing…' }).focus()
+    await row('4f4da47').getByRole('button', { name: 'Approve…' }).focus()
     await page.keyboard.press('Enter')
-    await page.getByRole('button', { name: 'Open in writing', exact: true }).click()
+    await page.getByRole('button', { name: 'Approve', exact: true }).click()
     await page.getByText('say why the change may go on').waitFor()
-    await page.getByLabel('Why it may go on').pressSequentially('measured by hand: held')
-    await page.getByRole('button', { name: 'Open in writing', exact: true }).press('Enter')
-    await row('4f4da47').getByText('Opened in writing').waitFor()
+    await page.getByLabel('Reason').pressSequentially('measured by hand: held')
+    await page.getByRole('button', { name: 'Approve', exact: true }).press('Enter')
+    await row('4f4da47').getByText('Approved').waitFor()
     expect(await row('4f4da47').innerText()).toContain('Ida Quay: "measured by hand: held"')
 
     await row('a6a8739').locator('.el-table__expand-icon').click()
@@ -112,7 +112,7 @@ describe('a pipeline', () => {
   it('has stages with a history, and is written by form and as text, and not with errors', async () => {
     await page.goto(`${place.origin}/p/1/pipelines?file=pipelines/timetable.pipeline.yaml`)
     await page.getByRole('link', { name: 'review', exact: true }).click()
-    await page.getByText(/Of the last 26 that ended: 19 open, 4 shut, 2 void, 1 stopped; usually 1\d s/).waitFor()
+    await page.getByText(/Last 26: 19 open, 4 shut, 2 void, 1 stopped; usually 1\d s/).waitFor()
     const history = page.getByLabel('History of the stage')
     expect(await history.locator('tbody tr').first().innerText()).toMatch(
       /7286a9e[^]*Open \(passed\)[^]*Timetable watch/,

@@ -416,7 +416,7 @@ describe('people, projects and targets', () => {
     await page.getByLabel('Name of the project').fill('Tarn Skerry')
     await button('Empty project').click()
     await page.getByText('Steps to a first verdict').waitFor()
-    await page.getByRole('link', { name: 'Say what is under test' }).click()
+    await page.getByRole('link', { name: 'Add a target' }).click()
     await button('New target…').click()
     await page.getByLabel('Name', { exact: true }).fill('skerry')
     await page.getByLabel('Commit message').fill('The first target')

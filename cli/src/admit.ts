@@ -55,7 +55,7 @@ function print({ verdict, stage, commit, words, required, approval }: AdmissionA
     if (rows.length > 0) process.stdout.write(`${tableOf(['', 'required', ''], rows, [], output.color)}\n\n`)
     for (const { id, number, why } of required.flatMap(({ stage: at }) => at.plans.flatMap(({ ignored }) => ignored)))
       process.stdout.write(`run ${String(number)} (${id}) does not count: ${why}\n`)
-    if (approval !== null) process.stdout.write(`opened in writing by ${approval.by} at ${approval.at}\n`)
+    if (approval !== null) process.stdout.write(`approved by ${approval.by} at ${approval.at}\n`)
   }
   process.stdout.write(`${verdictWords(verdict)}: ${stage} for ${commit.slice(0, 12)}: ${words}\n`)
 }

@@ -86,7 +86,7 @@ describe('admission', () => {
     expect((await admission(at)).verdict).toBe('shut')
   })
 
-  it('is opened in writing by an administrator alone, which the audit log, the page and the answer say', async () => {
+  it('is approved by an administrator alone, which the audit log, the page and the answer say', async () => {
     const at = commit('README.md', 'Booking service.', 'Add a stop')
     const member = { name: 'Tove Berth', email: 'tove@larkholm.example', password: 'ten letters and more' }
     await administrator('POST', '/people', { ...member, role: 'author' })

@@ -80,7 +80,7 @@ describe('the verdict', () => {
 
     expect(column({ verdict: 'open', trust: [] })).toContain('kept to its schedule')
     expect(column({ verdict: 'void', trust: [late] })).toContain('the run is void for these reasons')
-    expect(column({ verdict: 'shut', trust: [late] })).toContain(`did not decide the verdict${late}`)
+    expect(column({ verdict: 'shut', trust: [late] })).toContain(`verdict did not depend on it.${late}`)
   })
 
   it.each([

@@ -58,7 +58,7 @@ describe('a cell of a stage', () => {
 })
 
 describe('a cell of an admission', () => {
-  it('is admitted, refused with the reason, waiting where nothing was run, or opened in writing', () => {
+  it('is admitted, refused with the reason, waiting where nothing was run, or approved', () => {
     const approval = { by: 'Ida Quay', reason: 'held by hand', at: '2026-06-01T08:00:00Z' }
     const required = (state: StageCell['state']) => [
       { stage: stage({ state }).at, withinMs: null, isMet: false, words: 'staging: no' },
@@ -72,7 +72,7 @@ describe('a cell of an admission', () => {
       ...{ sign: null, title: 'Waits', isStuck: false },
     })
     expect(cellOf(admission({ approval }))).toMatchObject({
-      ...{ title: 'Opened in writing', consent: 'Ida Quay: "held by hand"' },
+      ...{ title: 'Approved', consent: 'Ida Quay: "held by hand"' },
     })
   })
 })

@@ -168,7 +168,7 @@ describe('what changed', () => {
 
     expect(wrapper.findAll('.note')).toHaveLength(1)
     expect(wrapper.text()).not.toContain('Acknowledge…')
-    await press('Take back')
+    await press('Remove note')
     expect(wrapper.emitted('retract')).toEqual([[note]])
     expect(shown({ changes: [] }).text()).toContain('No change of level')
   })

@@ -279,7 +279,7 @@ export const PIPELINE_ROUTES = {
   approveStage: route({
     method: 'POST',
     path: '/projects/{project}/stage-approvals',
-    summary: 'open a stage for a change in writing; for administrators, where the stage says so',
+    summary: 'approve a stage for a change; for administrators, where the stage says so',
     needs: 'admin',
     body: object({
       pipeline: PIPELINE_FILE.optional(),

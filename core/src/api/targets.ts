@@ -138,7 +138,7 @@ export const TARGET_ROUTES = {
   approve: route({
     method: 'POST',
     path: '/projects/{project}/targets/{target}/approve',
-    summary: 'approve a target in writing',
+    summary: 'approve a target in place of a proof',
     needs: 'admin',
     body: APPROVAL,
     status: 201,

@@ -24,7 +24,7 @@ const URL_OF_WEBHOOK = string()
   .matches(/^https?:\/\/[^\s]+$/, 'url must begin with https:// (http:// on this machine alone)')
 const REPOSITORY = string()
   .trim()
-  .required('repository is needed: as the one who tells names it')
+  .required('repository is needed, as the sender names it')
   .max(500)
   .matches(/^\S+$/, 'a repository has no blanks')
 

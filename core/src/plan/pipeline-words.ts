@@ -35,7 +35,7 @@ export const PIPELINE_CONTEXTS = {
         list(sentence('RequirementOnly')),
         '- staging within 24h',
       ),
-      approval: key('who may open the stage in writing when it is shut', words('administrator'), 'administrator'),
+      approval: key('who may approve the stage when it is shut', words('administrator'), 'administrator'),
     },
   },
 } satisfies Record<string, Context>

@@ -76,7 +76,7 @@ export class SecretStore {
         throw new Problem(
           409,
           'SEALED_OFF',
-          `nobody has confirmed that the secret "${name}" may go to the addresses that ${target.name} has now: an administrator can do it on the Targets page`,
+          `no administrator has confirmed that the secret "${name}" may go to the present addresses of ${target.name}: confirm it on the Targets page`,
         )
       if (source !== 'store') continue
       const sealed = rows.get(name)?.sealed ?? ''

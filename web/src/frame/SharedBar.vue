@@ -6,7 +6,7 @@ import JoltMark from './JoltMark.vue'
 <template>
   <header class="bar">
     <span class="mark"><JoltMark /> Jolt Gate</span>
-    <span class="what">Shared run, to read</span>
+    <span class="what">Shared run, read-only</span>
   </header>
 </template>
 

@@ -85,7 +85,7 @@ async function save(): Promise<void> {
           </p>
         </ElUpload>
         <form class="line" @submit.prevent="read(text, 'Imported')">
-          <label for="import-text"><b>Or paste</b> a URL, a command line of curl, or a whole description</label>
+          <label for="import-text"><b>Or paste</b> a URL, a curl command or an API description</label>
           <ElInput
             id="import-text"
             v-model="text"

@@ -45,12 +45,12 @@ async function publish(isPublic: boolean): Promise<void> {
       <CommandBox :text="markdown" />
       <ElPopconfirm
         v-if="mayChange"
-        title="Take the badges back? Their addresses end."
-        confirm-button-text="Take back"
+        title="Make the badges private? Their addresses stop working."
+        confirm-button-text="Make private"
         width="240"
         @confirm="publish(false)"
       >
-        <template #reference><ElButton size="small" text type="danger">Take back</ElButton></template>
+        <template #reference><ElButton size="small" text type="danger">Make private</ElButton></template>
       </ElPopconfirm>
     </template>
     <template v-else>

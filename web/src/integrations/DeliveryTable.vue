@@ -51,7 +51,7 @@ function stateWords({ state, attempts, nextAt }: DeliveryLine): string {
       :data="rows"
       size="small"
       row-key="id"
-      empty-text="Nothing was sent yet"
+      empty-text="No deliveries yet"
       aria-label="Deliveries"
       @expand-change="look"
     >

@@ -38,15 +38,15 @@ const address = `POST ${location.origin}/api/projects/${String(props.project)}/p
   <section>
     <h2>Pushes from elsewhere</h2>
     <p class="soft">
-      A Git server or a pipeline tells of a push, signed as Standard Webhooks says; stages that begin with a push run
-      this project’s plans for that change.
+      A Git server or a pipeline posts here on each push, signed as Standard Webhooks says. Stages that begin with a
+      push run this project’s plans for that change.
     </p>
     <CommandBox :text="address" />
     <ul v-if="sources.length > 0">
       <li v-for="one in sources" :key="one.id">
         <span class="name">{{ one.repository }}</span>
         <ElPopconfirm
-          :title="`Take no pushes of ${one.repository} any more?`"
+          :title="`Remove ${one.repository}? Its pushes start no more stages.`"
           confirm-button-text="Remove"
           width="260"
           @confirm="remove(one.id)"
@@ -67,7 +67,7 @@ const address = `POST ${location.origin}/api/projects/${String(props.project)}/p
     <SecretShown v-if="secret" :secret="secret" @done="secret = ''" />
     <p v-if="fault || refused" class="fault" role="alert">{{ fault || refused }}</p>
     <ElForm label-position="top" @submit.prevent="send()">
-      <ElFormItem label="Repository, as the one who tells names it" :error="faults.repository">
+      <ElFormItem label="Repository URL, as the sender names it" :error="faults.repository">
         <ElInput v-model="entered.repository" placeholder="https://git.larkholm.example/booking">
           <template #append><ElButton native-type="submit">Add</ElButton></template>
         </ElInput>

@@ -65,7 +65,7 @@ async function doing(task: Promise<unknown>): Promise<void> {
     </p>
     <SecretShown v-if="secret" :secret="secret" @done="secret = ''" />
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
-    <ElTable :data="webhooks" size="small" row-key="id" empty-text="Nobody hears of events yet" aria-label="Webhooks">
+    <ElTable :data="webhooks" size="small" row-key="id" empty-text="No webhooks yet" aria-label="Webhooks">
       <ElTableColumn prop="url" label="address" min-width="220" show-overflow-tooltip />
       <ElTableColumn label="events" min-width="190">
         <template #default="{ row }">{{ row.events.join(', ') }}</template>

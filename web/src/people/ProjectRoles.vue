@@ -39,7 +39,7 @@ const choose = (project: number, role: ProjectRole | typeof AS_ELSEWHERE) => {
             :aria-label="`Role in ${row.name}`"
             @update:model-value="(role: ProjectRole | typeof AS_ELSEWHERE) => choose(row.id, role)"
           >
-            <ElOption :value="AS_ELSEWHERE" :label="`as elsewhere: ${person?.role ?? ''}`" />
+            <ElOption :value="AS_ELSEWHERE" :label="`default: ${person?.role ?? ''}`" />
             <ElOption v-for="role in PROJECT_ROLES" :key="role" :value="role" :label="WORDS[role]" />
           </ElSelect>
         </template>

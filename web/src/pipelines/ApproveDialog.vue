@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// Consent in writing: an administrator opens a shut stage for one change, and says why.
+// An approval: an administrator opens a shut stage for one change, and says why.
 import { ElButton, ElDialog, ElFormItem, ElInput } from 'element-plus'
 import { object, string } from 'yup'
 import { takeCursor } from '../forms/take-cursor.js'
@@ -31,7 +31,7 @@ function close(): void {
 <template>
   <ElDialog
     :model-value="asked !== undefined"
-    :title="`Open ${asked?.stage ?? ''} in writing`"
+    :title="`Approve ${asked?.stage ?? ''}`"
     width="520"
     @update:model-value="close()"
     @open-auto-focus="takeCursor()"
@@ -42,20 +42,20 @@ function close(): void {
         <b>{{ asked.message }}</b> <code>{{ asked.commit.slice(0, 7) }}</code>
       </p>
       <p class="soft">{{ asked.words }}</p>
-      <ElFormItem label="Why it may go on" label-position="top" :error="faults.reason ?? fault">
+      <ElFormItem label="Reason" label-position="top" :error="faults.reason ?? fault">
         <ElInput
           v-model="values.reason"
           autofocus
           type="textarea"
           :rows="3"
           maxlength="1000"
-          aria-label="Why it may go on"
+          aria-label="Reason"
         />
       </ElFormItem>
       <p class="soft small">
         Your name and this text are shown on the page, in the answer to admit and in the audit log.
       </p>
-      <ElButton type="primary" native-type="submit" :loading="isBusy">Open in writing</ElButton>
+      <ElButton type="primary" native-type="submit" :loading="isBusy">Approve</ElButton>
       <ElButton @click="close()">Cancel</ElButton>
     </form>
   </ElDialog>

@@ -139,7 +139,7 @@ async function approve(reason: string): Promise<void> {
       <div v-else-if="pipeline" class="desk">
         <section>
           <div v-if="pipeline.problems.length > 0" class="faults" role="alert">
-            <h2>The file has errors: it lets nothing through</h2>
+            <h2>The file has errors: no change is admitted</h2>
             <p v-for="problem in pipeline.problems" :key="`${problem.line} ${problem.column}`">
               <code>{{ file }}:{{ problem.line }}:{{ problem.column }}</code> {{ problem.message }}
             </p>

@@ -29,7 +29,7 @@ defineEmits<{ open: [] }>()
         <span v-if="plan.words" :title="plan.words">: {{ plan.words }}</span>
       </div>
       <div v-if="cell.consent" class="consent">{{ cell.consent }}</div>
-      <ElButton v-if="canOpen && cell.isStuck" link size="small" @click.stop="$emit('open')">Open in writing…</ElButton>
+      <ElButton v-if="canOpen && cell.isStuck" link size="small" @click.stop="$emit('open')">Approve…</ElButton>
     </div>
   </div>
 </template>

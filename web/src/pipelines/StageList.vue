@@ -15,7 +15,7 @@ function linesOf({ after, begins, requires, plans, target, hasApproval }: Stage)
     ...(plans.length === 0
       ? []
       : [`${plans.map(({ name }) => name).join(', ')}${target === null ? '' : ` on ${target}`}`]),
-    ...(hasApproval ? ['an administrator may open it in writing'] : []),
+    ...(hasApproval ? ['an administrator may approve it'] : []),
   ]
 }
 </script>

@@ -43,8 +43,8 @@ const rows = computed(() =>
     <p v-else-if="!data" class="soft">Loading the history…</p>
     <template v-else>
       <p class="sum">{{ historyWords(data.entries) }}</p>
-      <ElTable :data="rows" row-key="id" size="small" empty-text="It was not run yet" aria-label="History of the stage">
-        <ElTableColumn label="begun" width="110">
+      <ElTable :data="rows" row-key="id" size="small" empty-text="Not run yet" aria-label="History of the stage">
+        <ElTableColumn label="started" width="110">
           <template #default="{ row }">{{ ago(row.askedAt, now.getTime()) }}</template>
         </ElTableColumn>
         <ElTableColumn label="change" min-width="210">
@@ -56,7 +56,7 @@ const rows = computed(() =>
             </div>
           </template>
         </ElTableColumn>
-        <ElTableColumn label="came to" min-width="250">
+        <ElTableColumn label="state" min-width="250">
           <template #default="{ row }">
             <VerdictSign v-if="row.sign" :verdict="row.sign" />
             <b>{{ row.title }}</b>
@@ -72,8 +72,8 @@ const rows = computed(() =>
             </div>
           </template>
         </ElTableColumn>
-        <ElTableColumn prop="by" label="begun by" min-width="150" show-overflow-tooltip />
-        <ElTableColumn prop="took" label="took" width="80" align="right" />
+        <ElTableColumn prop="by" label="started by" min-width="150" show-overflow-tooltip />
+        <ElTableColumn prop="took" label="duration" width="80" align="right" />
       </ElTable>
     </template>
   </div>

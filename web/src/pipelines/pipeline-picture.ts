@@ -14,10 +14,10 @@ export interface CellPicture {
   /** Beside the title: how long it took, or what is missing. */
   note: string
   isBad: boolean
-  /** Whether consent in writing would change it. */
+  /** Whether an approval would change it. */
   isStuck: boolean
   plans: { key: string; name: string; sign: Sign | null; words: string; run: string | null }[]
-  /** Consent in writing. */
+  /** The approval, in its own words. */
   consent: string
 }
 
@@ -84,7 +84,7 @@ function admissionCell({ verdict, words, approval, required }: AdmissionAnswer):
   const waits = verdict === 'shut' && (isWaiting || required.every(({ stage }) => stage.state === 'not run'))
   return {
     sign: waits ? null : verdict,
-    title: approval !== null ? 'Opened in writing' : verdict === 'open' ? 'Admitted' : waits ? 'Waits' : 'Refused',
+    title: approval !== null ? 'Approved' : verdict === 'open' ? 'Admitted' : waits ? 'Waits' : 'Refused',
     run: null,
     note: approval !== null ? '' : words,
     isBad: verdict === 'shut' && !waits,
@@ -104,7 +104,7 @@ export function stageNote({ begins, isAdmission, requires, after, plans }: Pipel
 /** What a stage's history comes to: how often it was open, and how long it usually takes. */
 export function historyWords(entries: readonly StageEntry[]): string {
   const ended = entries.filter(({ state }) => STATES_OF_AN_END.some((one) => one === state))
-  if (ended.length === 0) return 'No run of it has ended yet.'
+  if (ended.length === 0) return 'No run has ended yet.'
   const counts = STATES_OF_AN_END.flatMap((state) => {
     const count = ended.filter((entry) => entry.state === state).length
     return count === 0 ? [] : [`${String(count)} ${state}`]
@@ -113,8 +113,8 @@ export function historyWords(entries: readonly StageEntry[]): string {
     .flatMap(({ askedAt, endedAt }) => (endedAt === null ? [] : (Date.parse(endedAt) - Date.parse(askedAt)) / 1000))
     .toSorted((one, other) => one - other)
   const median = seconds[Math.floor(seconds.length / 2)]
-  const usual = median === undefined ? '' : `; usually ${lengthOf(Math.round(median))} from begin to end`
-  return `Of the last ${String(ended.length)} that ended: ${counts.join(', ')}${usual}.`
+  const usual = median === undefined ? '' : `; usually ${lengthOf(Math.round(median))} long`
+  return `Last ${String(ended.length)}: ${counts.join(', ')}${usual}.`
 }
 const STATES_OF_AN_END = ['open', 'shut', 'void', 'stopped'] as const
 

@@ -35,13 +35,13 @@ const planLink = computed(() => ({ name: 'plan', params: params.value, query: { 
     <ol>
       <li :class="{ done: done.target }">
         <ElIcon v-if="done.target" role="img" aria-label="done"><Check /></ElIcon>
-        <RouterLink :to="{ name: 'targets', params }">Say what is under test</RouterLink>: a target, where it answers
-        and what it keeps secret.
+        <RouterLink :to="{ name: 'targets', params }">Add a target</RouterLink>: the system under test, its address and
+        its secrets.
       </li>
       <li :class="{ done: done.plan }">
         <ElIcon v-if="done.plan" role="img" aria-label="done"><Check /></ElIcon>
-        Write a plan: <ElButton link :disabled="!mayWrite" @click="$emit('create')">from nothing</ElButton>, or
-        <RouterLink :to="{ name: 'import', params }">from what exists</RouterLink>: a recording, a description, a URL.
+        Write a plan: <ElButton link :disabled="!mayWrite" @click="$emit('create')">empty</ElButton>, or
+        <RouterLink :to="{ name: 'import', params }">import one</RouterLink> from a recording or an API.
       </li>
       <li :class="{ done: done.rehearsal }">
         <ElIcon v-if="done.rehearsal" role="img" aria-label="done"><Check /></ElIcon>

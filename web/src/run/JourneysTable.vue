@@ -46,7 +46,7 @@ const FIGURES = ['finished', 'failed', 'median', 'p95', 'p99', 'max']
 </script>
 
 <template>
-  <ElTable :data="rows" row-key="key" default-expand-all size="small" empty-text="nothing has ended yet">
+  <ElTable :data="rows" row-key="key" default-expand-all size="small" empty-text="No iterations yet">
     <ElTableColumn prop="name" label="journey, group" min-width="220" />
     <ElTableColumn v-for="one in FIGURES" :key="one" :prop="one" :label="one" width="110" align="right" />
   </ElTable>

@@ -40,7 +40,7 @@ const FIGURES = [
 </script>
 
 <template>
-  <ElTable :data="rows" row-key="key" size="small" empty-text="no phases">
+  <ElTable :data="rows" row-key="key" size="small" empty-text="No phases">
     <ElTableColumn label="phase" min-width="150">
       <template #default="{ row }">
         <ElButton link @click="$emit('pick', row.range)">{{ row.name }}</ElButton>

@@ -106,7 +106,7 @@ function act(what: Act): void {
             <ElDropdownItem command="before">Compare with the run before</ElDropdownItem>
             <ElDropdownItem command="trend">Show the trend</ElDropdownItem>
             <ElDropdownItem v-if="mayKeep && !run.keptBy" command="keep" divided>Keep as baseline</ElDropdownItem>
-            <ElDropdownItem v-else-if="mayKeep" command="keep no longer" divided>Keep no longer</ElDropdownItem>
+            <ElDropdownItem v-else-if="mayKeep" command="keep no longer" divided>Remove as baseline</ElDropdownItem>
             <ElDropdownItem v-if="may.mayWrite" command="describe">Note and labels…</ElDropdownItem>
             <ElDropdownItem v-if="may.mayWrite" command="mark">Marks…</ElDropdownItem>
             <ElDropdownItem v-if="may.mayWrite" command="share">Share…</ElDropdownItem>

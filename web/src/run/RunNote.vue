@@ -70,7 +70,7 @@ async function save(): Promise<void> {
         :rows="6"
         maxlength="10000"
         aria-label="Note, in Markdown"
-        placeholder="What is to be known of this run, in Markdown"
+        placeholder="A note on this run, in Markdown"
       />
       <ElInput
         v-model="pairs"

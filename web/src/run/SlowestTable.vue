@@ -48,7 +48,7 @@ const PARTS = [
 </script>
 
 <template>
-  <ElTable :data="rows" row-key="key" size="small" empty-text="nothing has ended yet">
+  <ElTable :data="rows" row-key="key" size="small" empty-text="No requests yet">
     <ElTableColumn label="step" min-width="160" show-overflow-tooltip>
       <template #default="{ row }"
         >{{ row.step }} <span class="note">{{ row.note }}</span></template

@@ -45,7 +45,7 @@ const columns: {
 </script>
 
 <template>
-  <ElTable :data="steps" size="small" empty-text="nothing has ended yet">
+  <ElTable :data="steps" size="small" empty-text="No requests yet">
     <ElTableColumn prop="name" label="step" min-width="180" sortable />
     <ElTableColumn
       v-for="column in columns"

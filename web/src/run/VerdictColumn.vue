@@ -116,7 +116,7 @@ const ownReason = (gate: GateResult) =>
       </p>
       <p v-else-if="verdict === 'void'" class="soft">the run is void for these reasons</p>
       <template v-else>
-        <p class="soft">did not make all of the load; that did not decide the verdict</p>
+        <p class="soft">The generator did not make the whole load; the verdict did not depend on it.</p>
         <ul class="reasons">
           <li v-for="reason in trust" :key="reason">{{ reason }}</li>
         </ul>

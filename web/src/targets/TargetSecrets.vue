@@ -57,8 +57,8 @@ const forget = (name: string) => act(() => api.deleteSecret(props.project, props
       </form>
     </div>
     <p v-if="isSealedOff" class="sealed">
-      No run or rehearsal uses them until an administrator says that they may go to the addresses above.
-      <ElButton v-if="may.isAdministrator" size="small" @click="confirm">They may go there</ElButton>
+      No run or rehearsal uses them until an administrator allows these addresses.
+      <ElButton v-if="may.isAdministrator" size="small" @click="confirm">Allow these addresses</ElButton>
     </p>
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
   </section>

@@ -25,7 +25,7 @@ const now = useNow({ interval: 60_000 })
             : `by rule, from ${ago(baseline.run.askedAt, now.getTime())}`
         }}
       </p>
-      <p class="soft">Another run is kept from its own page.</p>
+      <p class="soft">To keep another run as baseline, open its page.</p>
     </template>
   </section>
 </template>

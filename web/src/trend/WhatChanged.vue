@@ -44,7 +44,7 @@ const compareTo = ([last, first]: ChangeWords['runs']) => ({
       </p>
       <p v-for="note in notesOf(change)" :key="note.id" class="note">
         {{ note.words }} <span class="soft">{{ note.by }}</span>
-        <ElButton v-if="mayWrite" link size="small" @click="$emit('retract', note)">Take back</ElButton>
+        <ElButton v-if="mayWrite" link size="small" @click="$emit('retract', note)">Remove note</ElButton>
       </p>
       <p class="acts">
         <RouterLink :to="compareTo(change.runs)"
@@ -62,8 +62,8 @@ const compareTo = ([last, first]: ChangeWords['runs']) => ({
       @opened="takeCursor()"
     >
       <form class="ask" @submit.prevent="save()">
-        <p>{{ acknowledged?.title }}: what is known of it?</p>
-        <ElInput v-model="words" autofocus maxlength="1000" aria-label="What is known of the change" />
+        <p>{{ acknowledged?.title }}: what caused it?</p>
+        <ElInput v-model="words" autofocus maxlength="1000" aria-label="Note on the change" />
         <span>
           <ElButton type="primary" native-type="submit" :disabled="words.trim() === ''">Acknowledge</ElButton>
           <ElButton @click="acknowledged = undefined">Cancel</ElButton>

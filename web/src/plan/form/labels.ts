@@ -5,7 +5,7 @@ const LABELS: Partial<Record<string, string>> = {
   about: 'Description',
   after: 'Comes after',
   also: 'More origins',
-  approval: 'Opened in writing by',
+  approval: 'Approval by',
   as: 'Read as',
   begins: 'Begins with',
   ca: 'Authorities',
