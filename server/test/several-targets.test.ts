@@ -22,7 +22,8 @@ describe('the queue', () => {
     const asks = callerOf(place.server.origin, await signedIn(place.server.origin))
     writeFileSync(join(place.repository, 'targets/there.target.yaml'), `origin: ${second.origin}\n`)
     // Another name for the same place.
-    writeFileSync(join(place.repository, 'targets/also-here.target.yaml'), `origin: ${place.ferries.origin}\n`)
+    const port = new URL(place.ferries.origin).port
+    writeFileSync(join(place.repository, 'targets/also-here.target.yaml'), `origin: http://localhost:${port}\n`)
     const run = async (target: string) => {
       const { body } = await asks('POST', `${place.project}/runs`, { plan: PLAN, target })
       return (body as { id: string }).id

@@ -2,10 +2,11 @@
 // in the database, and outlives the server.
 import { EventEmitter } from 'node:events'
 import { mkdirSync } from 'node:fs'
-import { filesSentBy, previewOf, shapeOf, type Baseline, type Plan, type Target } from '@jolt-gate/core'
+import { filesSentBy, isLoopback, previewOf, shapeOf, type Baseline, type Plan, type Target } from '@jolt-gate/core'
 import { lastCalibration } from '@jolt-gate/engine'
 import type { LiveEvent, RunSummary } from '@jolt-gate/core/api'
 import { newId, VERSION } from '@jolt-gate/core/identity'
+import pLimit from 'p-limit'
 import { keepTrying } from '../database/keep-trying.js'
 import { RunRow } from '../database/models.js'
 import { RUNS_ENDED } from '../health/figures.js'
@@ -56,6 +57,8 @@ interface UnderWay extends Waiting {
 export class RunQueue {
   readonly events = new EventEmitter<Record<string, [LiveEvent]>>().setMaxListeners(0)
   private readonly waiting: Waiting[] = []
+  /** One asks after the other: two at once would both take the last place of a budget. */
+  private readonly asking = pLimit(1)
   private readonly underWay = new Map<string, UnderWay>()
   private resumed: Promise<void> = Promise.resolve()
   /** While what a server of before left is looked at, and once this one closes, nothing is begun. */
@@ -88,11 +91,18 @@ export class RunQueue {
   }
 
   /** Puts a run in the queue. */
-  async ask(
+  ask(
     asked: AskedRun,
     startedBy: string,
     labels: Record<string, string> = {},
     more: Pick<NewRun, 'stageRunId' | 'askedAs'> = {},
+  ): Promise<RunRow> {
+    return this.asking(() => this.askNow(asked, { startedBy, labels, ...more }))
+  }
+
+  private async askNow(
+    asked: AskedRun,
+    more: Pick<NewRun, 'startedBy' | 'labels' | 'stageRunId' | 'askedAs'>,
   ): Promise<RunRow> {
     if (this.waiting.length >= MOST_WAITING)
       throw new Problem(409, 'QUEUE_FULL', `${String(MOST_WAITING)} runs are queued already; stop some first`)
@@ -100,7 +110,7 @@ export class RunQueue {
     await refuseOverBudget(asked.projectId, lengthOf(shape))
     const head = { ...asked.head, ...asked.change }
     const planCommit = asked.head.commit
-    const row = await addRun({ id: newId(), shape, startedBy, labels, ...more, ...asked, head, planCommit })
+    const row = await addRun({ id: newId(), shape, ...more, ...asked, head, planCommit })
     this.waiting.push({ asked, row })
     CHANGES.emit('queue')
     this.beginNext()
@@ -296,8 +306,12 @@ export class RunQueue {
   }
 }
 
-/** Where the requests of a run may go. */
-const originsOf = ({ asked: { target } }: Waiting): string[] => [target.origin, ...target.also]
+/** Where the requests of a run may go. This machine has many names, and is one place. */
+const originsOf = ({ asked: { target } }: Waiting): string[] =>
+  [target.origin, ...target.also].map((origin) => {
+    const { port, protocol } = new URL(origin)
+    return isLoopback(origin) ? `loopback ${port || protocol}` : origin
+  })
 
 /** For the run under way to stop, drain and tear down. */
 const SHUTDOWN_MS = 60_000
