@@ -43,24 +43,17 @@ let failed = 0
 /** What failed, told once more at the end: the output of all checks is long. */
 const faults: string[] = []
 // What measures times has the machine for itself, but for checks that give way to it at once.
-await Promise.all([
-  inTurn(['engine', 'cli'].map(testsOf)),
-  beside(2, [
-    givingWay({ name: 'lint', command: ['eslint', '.'] }),
-    givingWay(testsOf('core')),
-    givingWay({ name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] }),
-    givingWay({ name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] }),
-    givingWay({ name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] }),
-    givingWay({ name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] }),
-  ]),
+const givingWay = beside(2, [
+  { name: 'lint', command: ['eslint', '.'], givesWay: true },
+  { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'], givesWay: true },
+  { name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'], givesWay: true },
+  { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'], givesWay: true },
+  { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'], givesWay: true },
 ])
+for (const name of ['engine', 'cli']) await check(testsOf(name), 'as it comes')
 // All others go beside one another, the longest first.
-await beside(
-  3,
-  ['server', 'e2e', 'pipelines', 'cli-untimed', 'engine-untimed', 'reported', 'web', 'security', 'scripts'].map(
-    testsOf,
-  ),
-)
+const untimed = 'server e2e pipelines cli-untimed engine-untimed core reported web security scripts'
+await Promise.all([givingWay, beside(3, untimed.split(' ').map(testsOf))])
 rmSync(reports, { recursive: true, force: true })
 if (faults.length > 0) process.stdout.write(`\n# failed: ${faults.join('\n# failed: ')}\n`)
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
@@ -70,15 +63,6 @@ function testsOf(project: string): Step {
   const report = join(reports, `${project}.json`)
   const reporters = ['--reporter=default', '--reporter=json', `--outputFile.json=${report}`]
   return { name: project, command: ['vitest', 'run', '--project', project, ...reporters], report }
-}
-
-function givingWay(step: Step): Step {
-  return { ...step, givesWay: true }
-}
-
-/** Runs steps one after the other, each with its output as it comes. */
-async function inTurn(steps: readonly Step[]): Promise<void> {
-  for (const step of steps) await check(step, 'as it comes')
 }
 
 /** Runs some steps at a time, each with its output whole at its end. */
