@@ -12,7 +12,8 @@ export default function setup(project: TestProject): void {
   if (isStale('core/grammar/sentences.js', ['core/grammar/sentences.peggy']))
     execFileSync(process.execPath, ['core/scripts/grammar.mjs'], { cwd: root, stdio: 'inherit' })
   // The command as it is published; the engine's threads in it start far sooner than from sources.
-  if (!['core', 'web', 'scripts', 'pages-speed'].includes(project.name)) {
+  const isBundled = process.env['JOLT_GATE_TEST_BUNDLE'] !== undefined
+  if (!isBundled && !['core', 'web', 'scripts', 'pages-speed'].includes(project.name)) {
     const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-bundle-'))
     execFileSync(process.execPath, ['cli/scripts/bundle.mjs', folder], { cwd: root, stdio: 'inherit' })
     process.env['JOLT_GATE_TEST_BUNDLE'] = folder

@@ -6,8 +6,8 @@ import { fileURLToPath } from 'node:url'
 import {
   DEMO_SECRETS,
   freePort,
-  FROM_SOURCES,
   prepareDemo,
+  programOf,
   RECORDED_RUNS,
   sealKeyFile,
   startChild,
@@ -33,7 +33,7 @@ export async function startApplication(history: boolean | string = false) {
   const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-e2e-'))
   mkdirSync(join(folder, 'data'), { recursive: true })
   const database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
-  const ferries = await startChild([...FROM_SOURCES, join(root, 'stand-ins/ferries/src/main.ts')])
+  const ferries = await startChild(programOf('stand-ins/ferries'))
   const demo = join(folder, 'larkholm-ferries')
   const stagingPort = await freePort(0)
   prepareDemo(join(root, 'demo'), demo, {
@@ -42,8 +42,7 @@ export async function startApplication(history: boolean | string = false) {
   })
   const server = await startChild(
     [
-      ...FROM_SOURCES,
-      join(root, 'server/src/main.ts'),
+      ...programOf('server'),
       ...['--socket', database.socketPath, '--database-user', database.user],
       ...['--pages', join(root, 'web/dist')],
       ...['--project', demo],

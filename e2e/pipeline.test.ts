@@ -1,12 +1,10 @@
 // A team's pipeline beside the server, whole: a change is pushed, stopped at staging, looked into, mended and promoted.
 import { join } from 'node:path'
-import { fileURLToPath } from 'node:url'
-import { FROM_SOURCES, pipelineToken, startChild, type Child } from '@jolt-gate/scripts'
+import { pipelineToken, programOf, startChild, type Child } from '@jolt-gate/scripts'
 import { ServiceRepository } from '@jolt-gate/stand-in-pipeline'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { startApplication, type Application } from './application.js'
 
-const root = fileURLToPath(new URL('../', import.meta.url))
 let place: Application
 let service: ServiceRepository
 let pipeline: Child
@@ -16,9 +14,9 @@ beforeAll(async () => {
   service = await ServiceRepository.open(join(place.folder, 'booking-service'))
   pipeline = await startChild(
     [
-      ...[...FROM_SOURCES, join(root, 'stand-ins/pipeline/src/main.ts')],
+      ...programOf('stand-ins/pipeline'),
       ...['--repository', join(place.folder, 'booking-service'), '--plans', place.demo],
-      ...['--ferries', join(root, 'stand-ins/ferries/src/main.ts'), '--port', String(place.stagingPort)],
+      ...['--ferries', programOf('stand-ins/ferries').at(-1) ?? '', '--port', String(place.stagingPort)],
       ...['--command', join(process.env['JOLT_GATE_TEST_BUNDLE'] ?? '', 'main.js'), '--to', `${place.origin}/p/1`],
     ],
     { JOLT_TOKEN: await pipelineToken(place.origin) },

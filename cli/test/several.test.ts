@@ -5,7 +5,7 @@ import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { startChild, FROM_SOURCES, type Child } from '@jolt-gate/scripts'
+import { programOf, startChild, type Child } from '@jolt-gate/scripts'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 
 const command = join(process.env['JOLT_GATE_TEST_BUNDLE'] ?? '', 'main.js')
@@ -14,7 +14,7 @@ const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-several-'))
 let ferries: Child
 
 beforeAll(async () => {
-  ferries = await startChild([...FROM_SOURCES, join(root, 'stand-ins/ferries/src/main.ts')])
+  ferries = await startChild(programOf('stand-ins/ferries'))
   mkdirSync(join(folder, 'plans'))
   const plan = (name: string, gate: string, path = '/health') =>
     writeFileSync(

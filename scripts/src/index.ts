@@ -1,5 +1,5 @@
 export { startMariaDb, type MariaDb } from './mariadb.js'
 export { freePort } from './ports.js'
 export { startChild, type Child } from './children.js'
-export { FROM_SOURCES } from './sources.js'
+export { programOf } from './sources.js'
 export { DEMO_SECRETS, pipelineToken, prepareDemo, RECORDED_RUNS, sealKeyFile } from './demo.js'

@@ -7,8 +7,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { createInterface } from 'node:readline'
 import { setTimeout as sleep } from 'node:timers/promises'
-import { fileURLToPath } from 'node:url'
-import { FROM_SOURCES, startMariaDb, type MariaDb } from '@jolt-gate/scripts'
+import { programOf, startMariaDb, type MariaDb } from '@jolt-gate/scripts'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { callerOf, git, signedIn, type Call } from './place.js'
 
@@ -77,8 +76,11 @@ stages:
   expect((await server.call('POST', '/projects/1/webhooks', webhook)).status).toBe(201)
 })
 afterAll(async () => {
-  server.process.kill('SIGTERM')
-  await new Promise((resolve) => server.process.once('exit', resolve))
+  // A test that failed may have left it killed.
+  if (server.process.exitCode === null && server.process.signalCode === null) {
+    server.process.kill('SIGTERM')
+    await new Promise((resolve) => server.process.once('exit', resolve))
+  }
   await database.stop()
   target.close()
   rmSync(folder, { recursive: true, force: true })
@@ -111,9 +113,8 @@ async function openDatabase(): Promise<void> {
 }
 
 async function serve(): Promise<Served> {
-  const main = fileURLToPath(new URL('../src/main.ts', import.meta.url))
   const where = ['--socket', socket, '--runs-folder', join(folder, 'runs'), '--project', repository, '--demo']
-  const child = spawn(process.execPath, [...FROM_SOURCES, main, ...where], {
+  const child = spawn(process.execPath, [...programOf('server'), ...where], {
     stdio: ['ignore', 'pipe', 'ignore'],
     env: { ...process.env, JOLT_GATE_KEY: 'a key for the tests, 32 characters long' },
   })
@@ -300,7 +301,8 @@ const isOver = ({ review, staging }: Passage) => {
   return isEnded(review.at.state) && (isEnded(staging.at.state) || staging.words.startsWith('not begun'))
 }
 
-describe('a pipeline', () => {
+// Servers start again and again in each.
+describe('a pipeline', { timeout: 180_000 }, () => {
   async function passageNow(): Promise<Passage> {
     const { review, staging } = await pipelineNow()
     const { body } = await server.call('GET', '/projects/1/runs')

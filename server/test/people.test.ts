@@ -2,8 +2,7 @@
 import { request as httpsRequest } from 'node:https'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { fileURLToPath } from 'node:url'
-import { FROM_SOURCES, startChild, startMariaDb } from '@jolt-gate/scripts'
+import { programOf, startChild, startMariaDb } from '@jolt-gate/scripts'
 import { generate } from 'selfsigned'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
@@ -150,9 +149,8 @@ describe('beyond loopback', () => {
     writeFileSync(keyFile, key)
     writeFileSync(certFile, cert)
     const database = await startMariaDb(join(place.folder, 'secure'), 'jolt_gate')
-    const main = [...FROM_SOURCES, fileURLToPath(new URL('../src/main.ts', import.meta.url))]
     const names = ['--socket', database.socketPath, '--host', 'gate.larkholm.example', '--runs-folder', place.folder]
-    const secure = await startChild([...main, ...names, '--tls-cert', certFile, '--tls-key', keyFile])
+    const secure = await startChild([...programOf('server'), ...names, '--tls-cert', certFile, '--tls-key', keyFile])
     const ask = (host: string) =>
       new Promise<{ status: number | undefined; cookie: string; hsts: string | undefined }>((resolve, reject) => {
         const body = JSON.stringify({ ...first, code: secure.setupCode })
@@ -179,9 +177,11 @@ describe('beyond loopback', () => {
     await secure.stop()
     await database.stop()
     for (const more of [['--behind-proxy'], ['--listen', '0.0.0.0', '--tls-cert', certFile, '--tls-key', keyFile]])
-      await expect(startChild([...main, '--socket', database.socketPath, '--demo', ...more])).rejects.toThrow(/ended/)
-    await expect(startChild([...main, '--socket', database.socketPath, '--listen', '0.0.0.0'])).rejects.toThrow(
-      /ended before/,
-    )
+      await expect(
+        startChild([...programOf('server'), '--socket', database.socketPath, '--demo', ...more]),
+      ).rejects.toThrow(/ended/)
+    await expect(
+      startChild([...programOf('server'), '--socket', database.socketPath, '--listen', '0.0.0.0']),
+    ).rejects.toThrow(/ended before/)
   })
 })

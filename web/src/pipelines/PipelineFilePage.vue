@@ -115,7 +115,7 @@ useUnsaved({
           v-if="may.mayWrite"
           v-model="message"
           :busy="isBusy"
-          :disabled="!isChanged || !isCurrent || reading.hasErrors"
+          :disabled="(asked !== '' && !isChanged) || !isCurrent || reading.hasErrors"
           @commit="save()"
         />
         <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
