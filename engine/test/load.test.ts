@@ -273,10 +273,12 @@ describe('the judgement', () => {
 
     expect(ownGates(first.result)).toEqual(['no baseline', 'no baseline'])
     expect(['open', HOST]).toContain(verdictOf(first.judgement))
-    expect(ownGates(second.result)).toEqual(['held', 'held'])
     expect(second.result.gates.slice(0, 2).every(({ baselineValue }) => baselineValue !== null)).toBe(true)
     expect(second.result.baseline?.id).toBe('test')
     expect(ownGates(other.result)).toEqual(['no baseline', 'no baseline'])
+    // A busy host may leave the time undecided, never the count.
+    expect(ownGates(second.result)[1]).toBe('held')
+    if (verdictOf(second.judgement) !== HOST) expect(ownGates(second.result)[0]).toBe('held')
   })
 
   it('reads metrics each second: counters as rates, ratios, and labels told apart', async () => {

@@ -13,8 +13,6 @@ interface Step {
   command: string[]
   /** Where Vitest writes its counts. */
   report?: string
-  /** It gets what of the processor nobody else wants. */
-  givesWay?: boolean
 }
 
 /** Of what Vitest writes, what is read here. */
@@ -45,18 +43,18 @@ let passed = 0
 let failed = 0
 /** What failed, told once more at the end: the output of all checks is long. */
 const faults: string[] = []
-// What measures times has the machine for itself, but for checks that give way to it at once.
-const givingWay = beside(2, [
-  { name: 'lint', command: ['eslint', '.'], givesWay: true },
-  { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'], givesWay: true },
-  { name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'], givesWay: true },
-  { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'], givesWay: true },
-  { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'], givesWay: true },
-])
+// What measures times has the machine for itself; all else goes beside one another, the longest first.
 for (const name of ['engine', 'cli']) await check(testsOf(name), 'as it comes')
-// All others go beside one another, the longest first.
-const untimed = 'server e2e pipelines cli-untimed engine-untimed core reported web security scripts'
-await Promise.all([givingWay, beside(3, untimed.split(' ').map(testsOf))])
+await beside(3, [
+  ...['server', 'e2e'].map(testsOf),
+  { name: 'lint', command: ['eslint', '.'] },
+  ...['pipelines', 'cli-untimed', 'engine-untimed', 'core', 'reported'].map(testsOf),
+  { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] },
+  { name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] },
+  ...['web', 'security', 'scripts'].map(testsOf),
+  { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] },
+  { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
+])
 rmSync(reports, { recursive: true, force: true })
 if (faults.length > 0) process.stdout.write(`\n# failed: ${faults.join('\n# failed: ')}\n`)
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
@@ -75,16 +73,11 @@ async function beside(atOnce: number, steps: readonly Step[]): Promise<void> {
 }
 
 /** Runs a step, and counts what passed. */
-async function check(
-  { name, command, report, givesWay = false }: Step,
-  shown: 'as it comes' | 'at its end',
-): Promise<void> {
+async function check({ name, command, report }: Step, shown: 'as it comes' | 'at its end'): Promise<void> {
   const began = performance.now()
   const isLater = shown === 'at its end'
   if (!isLater) process.stdout.write(`\n# ${name}\n`)
-  const words = ['--no-install', ...command]
-  const [program, given] = givesWay ? ['chrt', ['--idle', '0', 'npx', ...words]] : ['npx', words]
-  const { exitCode, all } = await execa(program, given, {
+  const { exitCode, all } = await execa('npx', ['--no-install', ...command], {
     cwd: root,
     stdin: 'ignore',
     stdout: isLater ? 'pipe' : 'inherit',

@@ -9,22 +9,17 @@ import { useRoute, useRouter } from 'vue-router'
 import { api } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import { ago, clock, lengthOf } from '../text/figures.js'
-import FailuresTable from './FailuresTable.vue'
 import FindingList from './FindingList.vue'
-import JourneysTable from './JourneysTable.vue'
 import LaneAdd from './LaneAdd.vue'
 import LaneViews from './LaneViews.vue'
-import OnceTable from './OnceTable.vue'
-import PhasesTable from './PhasesTable.vue'
 import RunActions from './RunActions.vue'
 import RunLanes from './RunLanes.vue'
 import RunMarks from './RunMarks.vue'
 import RunNote from './RunNote.vue'
 import RunShares from './RunShares.vue'
-import SlowestTable from './SlowestTable.vue'
-import StepsTable from './StepsTable.vue'
-import TimesView from './TimesView.vue'
+import RunTables from './RunTables.vue'
 import { runSource, sharedSource, useRun } from './use-run.js'
+import { RUN_TABS } from './run-tabs.js'
 import { useLanes, type LaneChange } from './use-lanes.js'
 import VerdictColumn from './VerdictColumn.vue'
 
@@ -43,11 +38,10 @@ const isDescribing = ref(false)
 const isMarking = ref(false)
 const isSharing = ref(false)
 const markSecond = ref(0)
-const TABS = ['steps', 'journeys', 'phases', 'times', 'slowest', 'failures', 'once'] as const
 const said = (key: string) => String(route.query[key] ?? '')
 const say = (query: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...query } })
 const tab = computed({
-  get: () => TABS.find((one) => one === route.query['show']) ?? 'steps',
+  get: () => RUN_TABS.find((one) => one === route.query['show']) ?? 'steps',
   set: (show) => {
     say({ show })
   },
@@ -219,33 +213,17 @@ watch(range, (next) => {
           @fault="(words) => (actFault = words)"
         />
       </div>
-      <StepsTable v-if="tab === 'steps'" :steps="view?.steps ?? []" />
-      <JourneysTable
-        v-else-if="tab === 'journeys'"
-        :journeys="view?.journeys ?? []"
-        :groups="view?.groups ?? []"
-        :shape="run.shape"
-      />
-      <PhasesTable v-else-if="tab === 'phases'" :phases="view?.phases ?? []" @pick="(next) => (range = next)" />
-      <TimesView
-        v-else-if="tab === 'times'"
-        :shape="run.shape"
-        :times="view?.times"
-        :baseline="isShared ? null : (run.result?.baseline?.id ?? run.baseline?.id ?? null)"
+      <RunTables
+        :tab="tab"
+        :run="run"
+        :view="view"
+        :is-shared="isShared"
         :chosen="said('of')"
         :against="said('against') === 'baseline' ? 'baseline' : 'whole run'"
-        @choose="(of) => say({ of })"
-        @against="(against) => say({ against })"
+        @pick="(next) => (range = next)"
+        @say="say"
         @show="showTimes"
       />
-      <OnceTable v-else-if="tab === 'once'" :setup="run.result?.setup ?? []" :teardown="run.result?.teardown ?? []" />
-      <SlowestTable
-        v-else-if="tab === 'slowest'"
-        :steps="view?.steps ?? []"
-        :traces="run.shape.traces"
-        @pick="(next) => (range = next)"
-      />
-      <FailuresTable v-else :steps="view?.steps ?? []" :traces="run.shape.traces" />
     </section>
   </div>
   <p v-else class="soft waiting">Loading run…</p>
