@@ -123,10 +123,10 @@ describe('a first plan', () => {
     const offered = page.locator('.cm-tooltip-autocomplete').getByText('"home"')
     const choose = async () => {
       await page.keyboard.press('Control+Space')
-      await offered.click({ timeout: 2000 }).catch(() => undefined)
+      await offered.click({ timeout: 5000 }).catch(() => undefined)
       return editor().innerText()
     }
-    await expect.poll(choose, { timeout: 30_000 }).toContain('time of "home"')
+    await expect.poll(choose, { timeout: 90_000 }).toContain('time of "home"')
     await page.keyboard.insertText(' under 400 ms\n')
     await expect.poll(() => page.locator('.gate').count()).toBe(2)
     await commit('It must answer quickly')

@@ -43,18 +43,22 @@ let passed = 0
 let failed = 0
 /** What failed, told once more at the end: the output of all checks is long. */
 const faults: string[] = []
-// What measures times has the machine for itself; all else goes beside one another, the longest first.
-for (const name of ['engine', 'cli']) await check(testsOf(name), 'as it comes')
+// What measures times has the machine for itself; all else goes three at a time, the longest first. Browsers and servers
+// are not beside lint, which takes a processor for minutes: their waits would be over before they were served.
 await beside(3, [
-  ...['server', 'e2e'].map(testsOf),
   { name: 'lint', command: ['eslint', '.'] },
-  ...['pipelines', 'cli-untimed', 'engine-untimed', 'core', 'reported'].map(testsOf),
+  testsOf('cli-untimed'),
+  testsOf('engine-untimed'),
+  testsOf('core'),
   { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] },
+  testsOf('web'),
   { name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] },
-  ...['web', 'security', 'scripts'].map(testsOf),
   { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] },
+  testsOf('scripts'),
   { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
 ])
+for (const name of ['engine', 'cli']) await check(testsOf(name), 'as it comes')
+await beside(3, ['e2e', 'server', 'pipelines', 'reported', 'security'].map(testsOf))
 rmSync(reports, { recursive: true, force: true })
 if (faults.length > 0) process.stdout.write(`\n# failed: ${faults.join('\n# failed: ')}\n`)
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)
