@@ -43,8 +43,8 @@ let passed = 0
 let failed = 0
 /** What failed, told once more at the end: the output of all checks is long. */
 const faults: string[] = []
-// What measures times has the machine for itself; all else goes three at a time, the longest first. Browsers and servers
-// are not beside lint, which takes a processor for minutes: their waits would be over before they were served.
+// What measures times has the machine for itself; all else goes three at a time, the longest first. Browsers and
+// servers are not beside lint, which takes a processor for minutes: their waits would be over before they were served.
 await beside(3, [
   { name: 'lint', command: ['eslint', '.'] },
   testsOf('cli-untimed'),
