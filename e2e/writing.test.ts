@@ -229,9 +229,12 @@ describe('a plan in Git', () => {
       await page.getByText('Your change of the plan is not committed').waitFor()
     }
 
-    await toAnother()
-    await page.keyboard.press('Escape')
-    await page.getByText('Your change of the plan is not committed').waitFor({ state: 'hidden' })
+    for (const key of ['Escape', 'Enter']) {
+      await toAnother()
+      await page.getByRole('button', { name: 'Stay' }).and(page.locator(':focus')).waitFor()
+      await page.keyboard.press(key)
+      await page.getByText('Your change of the plan is not committed').waitFor({ state: 'hidden' })
+    }
     expect(await editor().innerText()).toContain('# not committed')
     await toAnother()
     await button('Leave').click()

@@ -15,13 +15,14 @@ interface Unsaved {
 export function useUnsaved({ what, isChanged, keeps = () => false }: Unsaved): void {
   async function mayLeave(to: RouteLocationNormalized, from: RouteLocationNormalized): Promise<boolean> {
     if (!isChanged() || keeps(to, from)) return true
+    // Enter and Escape stay: nothing is lost by a key that was meant for something else.
     return ElMessageBox.confirm(
       `Your change of the ${what} is not committed and would be lost.`,
       'Leave without committing?',
-      { confirmButtonText: 'Leave', cancelButtonText: 'Stay', type: 'warning' },
+      { confirmButtonText: 'Stay', cancelButtonText: 'Leave', distinguishCancelAndClose: true, type: 'warning' },
     ).then(
-      () => true,
       () => false,
+      (how: unknown) => how === 'cancel',
     )
   }
   onBeforeRouteLeave(mayLeave)

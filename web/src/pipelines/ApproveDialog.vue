@@ -43,14 +43,7 @@ function close(): void {
       </p>
       <p class="soft">{{ asked.words }}</p>
       <ElFormItem label="Reason" label-position="top" :error="faults.reason ?? fault">
-        <ElInput
-          v-model="values.reason"
-          autofocus
-          type="textarea"
-          :rows="3"
-          maxlength="1000"
-          aria-label="Reason"
-        />
+        <ElInput v-model="values.reason" autofocus type="textarea" :rows="3" maxlength="1000" aria-label="Reason" />
       </ElFormItem>
       <p class="soft small">
         Your name and this text are shown on the page, in the answer to admit and in the audit log.
