@@ -84,7 +84,11 @@ function recorded(id: string, seconds: number): string {
   }
   const generator = { processes: 1, reasons: [], calibration: null }
   const explained = explain({ view, gates: gatesOf(plan), reasons: [] })
-  const result = resultOf(identity, { judgement, explained, setup: [], teardown: [], generator, baseline: null }, view)
+  const result = resultOf(
+    identity,
+    { judgement, explained, setup: [], teardown: [], renewals: [], generator, baseline: null },
+    view,
+  )
   const run = {
     ...{ id, number: 1, planFile: plan.file, planName: id, targetName: 'none', origin: identity.target.origin },
     ...{ commit: null, branch: 'main', dirty: false, state: 'ended', verdict: 'open', reasons: [], startedBy: null },

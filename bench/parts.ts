@@ -274,7 +274,11 @@ function hour(): Promise<Record<string, number>> {
   const explainedMs = performance.now()
   const explained = explain({ view, gates: plan.gates, reasons: [] })
   const explainSeconds = (performance.now() - explainedMs) / 1000
-  const result = resultOf(identity, { judgement, explained, setup: [], teardown: [], generator, baseline: null }, view)
+  const result = resultOf(
+    identity,
+    { judgement, explained, setup: [], teardown: [], renewals: [], generator, baseline: null },
+    view,
+  )
   const seconds = (performance.now() - beganMs) / 1000 - explainSeconds
   return Promise.resolve({ seconds, explainSeconds, megabytes, requests: result.totals.requests })
 }

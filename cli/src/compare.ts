@@ -5,11 +5,11 @@ import {
   compareRuns,
   comparisonMarkdown,
   comparisonMethod,
+  comparisonOutcome,
   comparisonWords,
   formatValue,
   readResult,
   rowOf,
-  rowsThatAre,
   SMALLEST,
   type RunResult,
 } from '@jolt-gate/core'
@@ -18,6 +18,8 @@ import type { Output } from './options.js'
 import { writeReport } from './reports.js'
 import { tableOf } from './tables.js'
 
+const CODES = { worse: EXIT.shut, 'not worse': EXIT.ok, 'not tested': EXIT.void } as const
+
 interface CompareOptions {
   json?: string
   markdown?: string
@@ -25,10 +27,10 @@ interface CompareOptions {
   smallest?: string
 }
 
-/** @returns 1 where something is significantly worse */
+/** @returns 1 where something is significantly worse, or missing; 3 where nothing could be tested */
 export function compare(beforeFile: string, afterFile: string, options: CompareOptions, output: Output): number {
   const comparison = compareRuns(readStored(beforeFile), readStored(afterFile), shareOf(options.smallest))
-  const code = rowsThatAre('worse', comparison).length > 0 ? EXIT.shut : EXIT.ok
+  const code = CODES[comparisonOutcome(comparison)]
   if (options.json !== undefined) writeReport(options.json, `${JSON.stringify(comparison, null, 2)}\n`)
   if (options.markdown !== undefined) writeReport(options.markdown, comparisonMarkdown(comparison))
   for (const warning of comparison.warnings) process.stderr.write(`warning: ${warning}\n`)
@@ -46,7 +48,7 @@ export function compare(beforeFile: string, afterFile: string, options: CompareO
   ])
   if (gates.length > 0) process.stdout.write(`\n${tableOf(['gate', 'before', 'after'], gates, [1, 2], output.color)}\n`)
   for (const [names, which] of [
-    [comparison.onlyBefore, 'first'],
+    [comparison.onlyBefore, 'first, and missing after'],
     [comparison.onlyAfter, 'second'],
   ] as const)
     if (names.length > 0) process.stdout.write(`\nonly in the ${which}: ${names.join(', ')}\n`)

@@ -22,6 +22,7 @@ export type Measure =
         | 'failed journeys'
         | 'capped arrivals'
         | 'cut off'
+        | 'resent requests'
         | 'requests'
         | 'arrivals'
         | 'journeys'
@@ -67,7 +68,8 @@ export interface GateSpans {
 }
 
 export type Json = string | number | boolean | null | Json[] | { [name: string]: Json }
-export type Operand = { kind: 'name'; name: string } | { kind: 'json'; json: Json }
+/** `written` is the JSON text: a number beyond 2⁵³ is compared by it. */
+export type Operand = { kind: 'name'; name: string } | { kind: 'json'; json: Json; written: string }
 export interface Regex {
   source: string
   flags: string
@@ -132,6 +134,7 @@ export interface Sentences {
   UsersRange: { from: number; to: number; ramp: boolean; by: number | null }
   UsersOnly: number
   TraceOnly: TraceSentence
+  UntilOnly: { kind: 'load ends' }
   StopOnly: { kind: 'in a row' | 'in all'; seconds: number }
   WaitOnly: WaitSentence
   WholeRange: { from: number; to: number }

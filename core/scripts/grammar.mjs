@@ -18,6 +18,7 @@ const STARTS = [
   'UsersOnly',
   'StopOnly',
   'TraceOnly',
+  'UntilOnly',
   'ValueCheck',
   'BeginsOnly',
   'BaselineOnly',

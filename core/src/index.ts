@@ -31,7 +31,7 @@ export {
   type Lookup,
   type Reading,
 } from './values/compile.js'
-export { Received, type ReceivedFacts } from './assess/received.js'
+export { Received, UnreadableBody, type ReceivedFacts } from './assess/received.js'
 export {
   compileCheck,
   compileFinder,
@@ -51,14 +51,15 @@ export { causesOf, causeWords, type Cause } from './report/causes.js'
 export { gatesOf } from './plan/default-gates.js'
 export { scalePlan } from './load/scale.js'
 export { JourneyMix } from './load/mix.js'
-export { previewOf, type PhasePreview, type Preview, type TrackPreview } from './load/preview.js'
+export { previewOf, type Preview, type TrackPreview } from './load/preview.js'
+export { type PhasePreview } from './load/phase-previews.js'
 export { JourneyChoice, loadFingerprint, loadSeconds, ScheduleCursor, userNumber } from './load/schedule.js'
 export { Distribution, HIGHEST, slotOf } from './numbers/distribution.js'
 export { decodeHdr, encodeHdr } from './measure/hdr.js'
 export { rankInterval, samplesNeeded } from './numbers/percentiles.js'
 export * from './measure/bucket.js'
 export { decodeBucket, encodeBucket } from './measure/bucket-codec.js'
-export { Cells, countRow, pool, STEP_TIMES } from './measure/cells.js'
+export { Cells, countRow, pool, SCOPE_COUNTS, STEP_TIMES } from './measure/cells.js'
 export { Recording, type SecondRow } from './measure/recording.js'
 export { BoundedRecording } from './measure/bounds.js'
 export { GeneratorError } from './measure/generator-error.js'
@@ -132,13 +133,20 @@ export { csvField, csvOf } from './report/csv.js'
 export { badgeOf, type Badge } from './report/badge.js'
 export { otlpOf, type OtlpMetrics } from './report/otlp.js'
 export { htmlOf } from './report/html.js'
-export { readResult, RESULT, type Calibration, type OnceResult, type RunResult } from './judge/result-schema.js'
+export {
+  readResult,
+  RESULT,
+  type Calibration,
+  type OnceResult,
+  type RenewalResult,
+  type RunResult,
+} from './judge/result-schema.js'
 export { base64OfBytes, bytesOfBase64 } from './numbers/base64.js'
 export {
   compareRuns,
   comparisonWords,
   LEVEL,
-  rowsThatAre,
+  comparisonOutcome,
   SMALLEST,
   type Change,
   type Comparison,

@@ -17,9 +17,9 @@ import { planText, read } from './reading.js'
 
 const at = { file: 'x', line: 1, column: 1 }
 const lookup: Lookup = (name) => (frame) => (name === 'x' ? frame[0] : undefined)
-const answer = (body: string, status = 200) =>
+const answer = (body: string, status = 200, more: Record<string, string> = {}) =>
   new Received(status, body, {
-    header: (name) => (name === 'content-type' ? 'application/json' : undefined),
+    header: (name) => (name === 'content-type' ? 'application/json' : more[name]),
     setCookies: () => ['seen=1; Path=/', 'session="ab=c"; HttpOnly'],
     size: new TextEncoder().encode(body).length,
     timeMs: 120,
@@ -73,8 +73,64 @@ describe('a check', () => {
     expect(holds('json $.one is {x}', sailings, ['1'])).toBe(false)
   })
 
-  it('on JSON fails where the body is none', () => {
-    expect(holds('json $.a exists', answer('<html>'))).toBe(false)
+  it.each([
+    ['an HTML page', '<!doctype html><p>No</p>', 'starts with <!doctype'],
+    ['a text', 'Bad Gateway', 'starts with Bad'],
+    ['an empty body', '', 'the body is empty'],
+    ['half of a body', '{"sailings":[{"id"', 'begins with {, and cannot be parsed'],
+  ])('on JSON cannot be read in %s: not even that something is missing', (_, body, words) => {
+    for (const sentence of [
+      'json $.error is missing',
+      'json $.sailings has at most 3 items',
+      'json $.a exists',
+      'json $.a is not 1',
+      'json $.a matches /x/',
+    ])
+      expect(() => holds(sentence, answer(body)), sentence).toThrow(`not JSON: ${words}`)
+    expect(() => holds('xml //Fault is missing', answer(body.replace('<', '')))).toThrow(/^not XML: /)
+  })
+
+  // RFC 9110, sections 15.3.5, 15.3.6, 15.4.5 and 9.3.2: no content, reset content, not modified, and HEAD.
+  it.each([
+    [204, false],
+    [205, false],
+    [304, false],
+    [200, true],
+  ])(
+    'on an answer that has no body (%i, HEAD: %s) holds where something is missing, and nowhere else',
+    (status, isHead) => {
+      const bodiless = new Received(status, '', {
+        header: () => undefined,
+        setCookies: () => [],
+        size: 0,
+        timeMs: 1,
+        isHead,
+      })
+
+      expect(holds('json $.error is missing', bodiless)).toBe(true)
+      expect(holds('xml //Fault is missing', bodiless)).toBe(true)
+      expect(holds('json $.a exists', bodiless)).toBe(false)
+      expect(holds('json $.a has at most 3 items', bodiless)).toBe(false)
+      expect(holds('json $.a is not 1', bodiless)).toBe(false)
+    },
+  )
+
+  it('compares numbers that a double cannot hold by their text, and others by their value', () => {
+    const big = answer('{"id":9007199254740993,"ids":[12345678901234567890],"small":9007199254740991,"price":1.50}')
+
+    expect(holds('json $.id is 9007199254740993', big)).toBe(true)
+    // The same double.
+    expect(holds('json $.id is 9007199254740992', big)).toBe(false)
+    expect(holds('json $.id is not 9007199254740992', big)).toBe(true)
+    expect(holds('json $.ids[0] is one of 1, 12345678901234567890', big)).toBe(true)
+    expect(holds('json $.small is 9007199254740991', big)).toBe(true)
+    expect(holds('json $.price is 1.5', big)).toBe(true)
+    expect(holds('header x-id is 9007199254740992', answer('', 200, { 'x-id': '9007199254740993' }))).toBe(false)
+  })
+
+  it('reads JSON after a byte order mark', () => {
+    // RFC 8259, section 8.1.
+    expect(holds('json $.a is 1', answer('\ufeff{"a":1}'))).toBe(true)
   })
 })
 
@@ -96,8 +152,21 @@ describe('a keep', () => {
     expect(kept(sentence, found, 0.5)).toEqual(value)
   })
 
-  it('that finds nothing is undefined', () => {
+  it('that finds nothing, null or an empty text is undefined', () => {
+    const empty = answer('{"token":"","id":null,"ids":[],"zero":0,"no":false}')
+
     expect(kept('json $.none', found)).toBeUndefined()
+    for (const source of ['json $.token', 'json $.id', 'json $.ids', 'match /"token":"(.*?)"/'])
+      expect(kept(source, empty), source).toBeUndefined()
+    expect(kept('body', answer(''))).toBeUndefined()
+    expect(kept('json $.token or ""', empty)).toBe('')
+    expect(kept('json $.zero', empty)).toBe(0)
+    expect(kept('json $.no', empty)).toBe(false)
+  })
+
+  it('finds nothing in a body that is not what it reads, and says why', () => {
+    expect(() => kept('json $.id', answer('<html>'))).toThrow('not JSON: starts with <html')
+    expect(kept('json $.id or "none"', answer('<html>'))).toBe('none')
   })
 })
 
@@ -179,11 +248,11 @@ describe('XML', () => {
     expect(found('/doc/para/@type')).toEqual(['warning', 'plain'])
   })
 
-  it('that is none, or that would expand without end, finds nothing', () => {
+  it('that is none, or that would expand without end, cannot be read', () => {
     const bomb = `<!DOCTYPE b [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;&a;"><!ENTITY c "&b;&b;&b;&b;">]><b>&c;</b>`
 
-    expect(verify('xml //Price exists', '{"a":1}')).toBe(false)
-    expect(verify('xml //b contains "haha"', bomb)).toBe(false)
+    expect(() => verify('xml //Price is missing', '{"a":1}')).toThrow('not XML: starts with {')
+    expect(() => verify('xml //b contains "haha"', bomb)).toThrow('not XML: begins with <, and cannot be parsed')
   })
 })
 

@@ -1,5 +1,5 @@
 // Seconds of a run as its senders report them, made by hand.
-import { Distribution, emptyBucket, emptyStep, type Bucket } from '../src/index.js'
+import { Distribution, emptyBucket, emptyScope, emptyStep, type Bucket } from '../src/index.js'
 
 export interface Second {
   ms?: number[]
@@ -9,12 +9,23 @@ export interface Second {
   kind?: string
   latenessMs?: number
   steal?: number
+  /** How long iterations took. */
+  iterationMs?: number
 }
 
 /** A second of one step: its response times, and further requests that failed. */
 export function bucketOf(
   number: number,
-  { ms = [], failed = 0, phase = 0, endPhase = phase, kind = 'status', latenessMs = 0, steal = 0 }: Second,
+  {
+    ms = [],
+    failed = 0,
+    phase = 0,
+    endPhase = phase,
+    kind = 'status',
+    latenessMs = 0,
+    steal = 0,
+    iterationMs = 100,
+  }: Second,
 ): Bucket {
   const bucket = { ...emptyBucket(number), latenessMs, steal }
   bucket.steps.push({
@@ -24,6 +35,14 @@ export function bucketOf(
     responseTime: distributionOf(ms),
     failedTime: distributionOf(new Array<number>(failed).fill(1)),
   })
+  // Each request is an iteration of its own.
+  if (ms.length + failed > 0)
+    bucket.journeys.push({
+      ...emptyScope(phase, 0, 0),
+      ...{ started: ms.length + failed, finished: ms.length, failed },
+      ...(kind === 'local' ? { local: failed } : { byRequests: failed }),
+      time: distributionOf(ms.map(() => iterationMs)),
+    })
   if (failed > 0)
     bucket.failures.push({
       phase,

@@ -336,7 +336,11 @@ describe('reports', () => {
     endedAt: '',
   }
   const generator = { processes: 1, reasons: [], calibration: null }
-  const result = resultOf(identity, { judgement, explained, setup: [], teardown: [], generator, baseline: null }, view)
+  const result = resultOf(
+    identity,
+    { judgement, explained, setup: [], teardown: [], renewals: [], generator, baseline: null },
+    view,
+  )
 
   it('tell the same findings and the same impact', () => {
     const [first] = findingsOf(result)
@@ -361,7 +365,7 @@ describe('whatever a run recorded', () => {
     })
     fc.assert(
       fc.property(fc.array(second, { maxLength: 60 }), (seconds) => {
-        const { plan, view } = simulate('  - { phase: p, users: 0, for: 60s }', HEALTHY)
+        const { plan, view } = simulate('  - { phase: p, users: 1, for: 60s }', HEALTHY)
         for (const [index, one] of seconds.entries()) view.add({ kind: 'bucket', bucket: bucketOf(index, one) })
 
         const { findings, impact } = explain({ view, gates: plan.gates, reasons: [] })

@@ -103,6 +103,9 @@ describe('a load', () => {
     ['a cap of nobody', '{ phase: p, rate: 1/s, for: 5s, cap: 0 users }', '0 users', 'CAP'],
     ['two kinds at once', '{ phase: p, rate: 1/s, users: 5, for: 5s }', '{ phase', 'PHASE'],
     ['no length', '{ phase: p, rate: 1/s }', '{ phase', 'LENGTH'],
+    ['a rate of 0', '{ phase: p, rate: 0/s, for: 5s }', '0/s', 'RATE'],
+    ['nobody', '{ phase: p, users: 0, for: 5s }', '0, for', 'USERS'],
+    ['a batch of nobody', '{ phase: p, starts: 0, for: 5s }', '0, for', 'USERS'],
   ])('refuses %s', (_, phase, piece, code) => {
     const text = planText({ load: `  - ${phase}` })
 
@@ -117,6 +120,62 @@ describe('a load', () => {
 
     expect(firstProblem(journey('    weight: 2\n')).code).toBe('WEIGHTS')
     expect(firstProblem(journey('')).code).toBe('SAME_NAME')
+  })
+})
+
+describe('the end of a load', () => {
+  it.each([
+    ['  - { phase: p, rate: 1/s, for: 5s }', ['DRAIN']],
+    ['  - { phase: p, rate: 1/s, for: 5s }\n  - { phase: after, rest: 5s }', []],
+  ])('with a drain of 0 cuts off what is under way: an error but after a rest: %s', (load, codes) => {
+    expect(read(planText({ load, top: 'drain: 0s\n' })).problems.map(({ code }) => code)).toEqual(codes)
+  })
+})
+
+describe('a repeat', () => {
+  const repeated = (repeat: string) =>
+    planText({
+      journeys: `  a:\n    steps:\n      - send: GET /a\n      - repeat: ${repeat}\n        steps:\n          - send: GET /b`,
+    })
+
+  it.each([
+    ['0', '0\n        steps', 'NUMBER'],
+    ['10001', '10001', 'NUMBER'],
+    ['{ until: status is 200, at most: 20000 }', '20000', 'NUMBER'],
+    ['{ until: status is 200 }', '{ until', 'REPEAT'],
+    ['{ until: load ends, at most: 3 }', 'at most', 'REPEAT'],
+  ])('refuses %s', (repeat, piece, code) => {
+    const text = repeated(repeat)
+
+    expect(firstProblem(text)).toMatchObject({ code, at: placeOf(text, piece) })
+  })
+
+  it('until a check fails without it, unless it continues; until the load ends needs no number', () => {
+    const untilOf = (repeat: string) => {
+      const step = read(repeated(repeat)).plan.journeys[0]?.steps[1]
+      return step?.kind === 'repeat' ? step.until : undefined
+    }
+
+    expect(untilOf('{ until: status is 200, at most: 3 }')).toMatchObject({ kind: 'check', unmet: 'fail' })
+    expect(untilOf('{ until: status is 200, at most: 3, then: continue }')).toMatchObject({ unmet: 'continue' })
+    expect(untilOf('{ until: load ends }')).toEqual({ kind: 'load ends' })
+    expect(untilOf('3')).toBeUndefined()
+  })
+
+  it('until the load ends has no place outside the load', () => {
+    const setup = 'setup:\n  - repeat: { until: load ends }\n    steps:\n      - send: GET /a\n'
+
+    expect(firstProblem(planText({ top: setup })).code).toBe('REPEAT')
+  })
+})
+
+describe('journeys that are all off', () => {
+  it('are an error: nothing would be sent', () => {
+    const journeys = '  a:\n    off: yes\n    steps:\n      - send: GET /a'
+
+    expect(firstProblem(planText({ journeys, gates: '  []' })).message).toBe(
+      'every journey is off: nothing would be sent',
+    )
   })
 })
 
@@ -149,7 +208,7 @@ describe('steps', () => {
     expect(steps.filter((step) => step.kind !== 'send')).toMatchObject([
       { kind: 'parallel' },
       { kind: 'repeat', times: 3, until: undefined },
-      { kind: 'repeat', times: 20, until: { name: 'json $.state is "done"' } },
+      { kind: 'repeat', times: 20, until: { name: 'repeat until json $.state is "done"', unmet: 'fail' } },
       { kind: 'when', condition: { subject: { kind: 'status' } } },
       { kind: 'when', condition: { subject: { kind: 'value', name: 'run.seed' } } },
       { kind: 'pick', options: [{ weight: 3 }, { weight: 1 }] },

@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs'
 import { validateXML } from 'xmllint-wasm'
 import {
   distrust,
+  emptyScope,
   explain,
   gatesOf,
   NO_DOUBTS,
@@ -32,14 +33,14 @@ interface Load {
 function runOf(
   gates: string[],
   seconds: Second[],
-  { started = 50, lagMs = 0.1, iterationMs, load }: Load = {},
+  { started = 50, lagMs = 0.1, iterationMs = 100, load }: Load = {},
 ): { plan: Plan; view: RunView; shape: RunShape; recording: RunView['recording'] } {
   const { plan, problems } = read(
     planText({ gates: gates.map((gate) => `  - ${gate}`).join('\n'), ...(load && { load }) }),
   )
   if (problems.length > 0) throw new Error(problems[0]?.message)
   const shape = shapeOf(plan, previewOf(plan).phases)
-  const buckets = seconds.map((second, number) => bucketOf(number, second))
+  const buckets = seconds.map((second, number) => bucketOf(number, { iterationMs, ...second }))
   buckets[0]?.arrivals.push({
     phase: 0,
     started,
@@ -48,11 +49,6 @@ function runOf(
     outOfData: 0,
     startLag: distributionOf([lagMs]),
   })
-  if (iterationMs !== undefined)
-    buckets[0]?.journeys.push({
-      ...{ phase: 0, scope: 0, journey: 0, started, finished: started, failed: 0, cutOff: 0 },
-      time: distributionOf([iterationMs]),
-    })
   const view = new RunView({ gates: plan.gates, shape })
   for (const bucket of buckets) view.add({ kind: 'bucket', bucket })
   view.add({ kind: 'end' })
@@ -156,10 +152,10 @@ describe('the verdict is the first that applies', () => {
     ['shut when nothing was answered', verdict(finished, [{ failed: 50, kind: 'refused' }]), 'shut', 1],
     ['void for an unmeasured gate', verdict(finished, [{ ms: repeat(100, 10) }]), 'void', 3],
     ['open', verdict(finished, good), 'open', 0],
-    ['setup that fails is void', verdict({ kind: 'setup failed', reason: 'x', answered: true }, []), 'void', 3],
+    ['setup that fails is void', verdict({ kind: 'setup failed', reason: 'x', isTargets: false }, []), 'void', 3],
     [
-      'setup that nothing answers is shut',
-      verdict({ kind: 'setup failed', reason: 'x', answered: false }, []),
+      'setup that the target does not answer is shut',
+      verdict({ kind: 'setup failed', reason: 'x', isTargets: true }, []),
       'shut',
       1,
     ],
@@ -168,13 +164,13 @@ describe('the verdict is the first that applies', () => {
   })
 
   it('is void where nothing was measured, though a count of nothing is under every limit', () => {
-    const judged = (load: string, seconds: Second[], cutOff = 0) => {
+    const judged = (load: string, seconds: Second[], unfinished = 0) => {
       const { view, shape, recording } = runOf(['requests at most 100'], seconds, { load: `  - ${load}` })
-      const journey = { phase: 0, scope: 0, journey: 0, started: cutOff, finished: 0, failed: 0, cutOff }
-      recording.journeys.set('a', { ...journey, time: distributionOf([]) })
+      if (unfinished > 0) recording.journeys.set('a', { ...emptyScope(0, 0, 0), started: unfinished, unfinished })
       return judge({ ending: finished, doubts: NO_DOUBTS, results: view.gates(), recording, shape })
     }
-    const becauseOf = (why: string) => ({ verdict: 'void', exitCode: 3, reasons: [`nothing was measured: ${why}`] })
+    const becauseOf = (why: string) =>
+      expect.objectContaining({ verdict: 'void', exitCode: 3, reasons: [`nothing was measured: ${why}`] }) as unknown
 
     const due = '{ phase: peak, rate: 5/s, for: 10s }'
     expect(judged(due, [{}])).toEqual(becauseOf('no request ended in a measured phase'))
@@ -183,7 +179,7 @@ describe('the verdict is the first that applies', () => {
       expect(judged(load, [{ ms: load.includes('warm') ? repeat(100, 60) : [] }])).toEqual(
         becauseOf('no arrival was due in a measured phase'),
       )
-    expect(judged(due, [{ ms: repeat(100, 60) }])).toEqual({ verdict: 'open', exitCode: 0, reasons: [] })
+    expect(judged(due, [{ ms: repeat(100, 60) }])).toEqual({ verdict: 'open', exitCode: 0, reasons: [], notes: [] })
   })
 
   it('an unreachable target says so first', () => {
@@ -277,6 +273,7 @@ describe('a run made three times', () => {
           explained: explain({ view, gates: plan.gates, reasons: [] }),
           setup: [],
           teardown: [],
+          renewals: [],
           generator,
           baseline: null,
         },
@@ -308,7 +305,7 @@ describe('a run made three times', () => {
   it('decides nothing where the load of one was not delivered, or a person stopped one', () => {
     expect(judgeRepeated([runWith(100), runWith(100, finished, 40), runWith(100)]).judgement.exitCode).toBe(3)
     // Its gates are undecided or unmeasured, too; that hides nothing.
-    const noLoad = runWith(295, { kind: 'setup failed', reason: 'x', answered: true })
+    const noLoad = runWith(295, { kind: 'setup failed', reason: 'x', isTargets: false })
     noLoad.result.gates[0] = { ...noLoad.result.gates[0], status: 'unmeasured' } as (typeof noLoad.result.gates)[0]
     expect(judgeRepeated([runWith(100), noLoad, runWith(100)]).judgement.exitCode).toBe(3)
     const stopped = runWith(100, { kind: 'stopped', by: 'SIGINT' })
@@ -410,6 +407,7 @@ describe('reports', () => {
     judgement: judge({ ending: finished, doubts: NO_DOUBTS, results, recording, shape }),
     setup: [],
     teardown: [],
+    renewals: [],
     generator: { processes: 1, reasons: [], calibration: null },
     baseline: null,
   }

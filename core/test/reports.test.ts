@@ -5,12 +5,14 @@ import {
   bytesOfBase64,
   compareRuns,
   comparisonMarkdown,
+  comparisonOutcome,
   comparisonWords,
   csvOf,
   decodeBucket,
   decodeHdr,
   Distribution,
   emptyBucket,
+  emptyScope,
   emptyStep,
   explain,
   familyValue,
@@ -43,6 +45,10 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
       failed,
       responseTime: times,
     })
+    bucket.journeys.push({
+      ...emptyScope(0, 0, 0),
+      ...{ started: 100, finished: 100 - failed, failed, byRequests: failed, time: times },
+    })
     if (failed > 0)
       bucket.failures.push({
         phase: 0,
@@ -70,6 +76,7 @@ function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): R
     explained: explain({ view, gates: [], reasons: [] }),
     setup: [],
     teardown: [],
+    renewals: [],
     generator: { processes: 1, reasons: [], calibration: null },
     baseline: null,
   }
@@ -139,18 +146,47 @@ describe('a comparison', () => {
     }
 
     const many = compareRuns(short(0, 3), short(90, 3))
-    expect(comparisonWords(many)).toBe('Nothing could be tested: see the warnings.')
-    expect(many.warnings).toEqual(['with 5 blocks of seconds and 15 figures nothing can be significant: run longer'])
+    expect(comparisonOutcome(many)).toBe('not tested')
+    expect(comparisonWords(many)).toBe(
+      'Nothing could be tested: with 5 blocks of seconds and 15 figures nothing can be significant: run longer.',
+    )
 
     // A result of an older version has no blocks at all.
     const old = { ...stored(resultWith(even)), blocks: undefined }
     expect(comparisonWords(compareRuns(old, stored(resultWith(even))))).toBe(
-      'Nothing could be tested: see the warnings.',
+      'Nothing could be tested: the first result is of an older version, without blocks of seconds.',
     )
 
     const one = compareRuns(short(0, 1), short(90, 1))
     expect(one.warnings).toEqual([])
     expect(comparisonWords(one)).toMatch(/^Worse: mean, median.* of "step 0"\.$/)
+  })
+
+  it('tests nothing of another plan, of a run that is void, or of no step in common', () => {
+    const result = stored(resultWith(even))
+    const [step] = result.steps
+    if (step === undefined) throw new Error('the result has no step')
+    const outcomeOf = (after: Partial<RunResult>) => comparisonOutcome(compareRuns(result, { ...result, ...after }))
+
+    expect(outcomeOf({})).toBe('not worse')
+    expect(outcomeOf({ plan: { ...result.plan, file: 'q', name: 'other' } })).toBe('not tested')
+    expect(outcomeOf({ plan: { ...result.plan, file: 'q' } })).toBe('not worse')
+    expect(outcomeOf({ verdict: 'void' })).toBe('not tested')
+    expect(outcomeOf({ verdict: 'stopped' })).toBe('not tested')
+    expect(outcomeOf({ steps: [{ ...step, name: 'another' }] })).toBe('not tested')
+  })
+
+  it('counts a step that is missing after as worse, and lists what is on one side alone', () => {
+    const result = stored(resultWith(even))
+    const [step] = result.steps
+    if (step === undefined) throw new Error('the result has no step')
+    const more = { ...result, steps: [step, { ...step, name: 'more' }] }
+
+    expect(comparisonOutcome(compareRuns(more, result))).toBe('worse')
+    expect(comparisonWords(compareRuns(more, result))).toBe('Worse: missing after: "more".')
+    expect(comparisonMarkdown(compareRuns(more, result))).toContain('Missing after: "more"')
+    expect(comparisonOutcome(compareRuns(result, more))).toBe('not worse')
+    expect(comparisonMarkdown(compareRuns(result, more))).toContain('New after: "more"')
   })
 
   it('warns of another load or target, and reads nothing that is no result', () => {

@@ -2,6 +2,7 @@
 import {
   Draws,
   emptyBucket,
+  emptyScope,
   emptyStep,
   MAX_DRAWN,
   phaseRanges,
@@ -93,11 +94,10 @@ function bucketsOf(shape: RunShape, service: SimulatedService, draws: Draws): Bu
     if (cell === undefined) bucket.steps.push((cell = emptyStep(phase, phase, 0, 0)))
     let journey = bucket.journeys.find((one) => one.phase === phase)
     if (journey === undefined) {
-      const time = emptyStep(0, 0, 0, 0).responseTime
-      const none = { started: 0, finished: 0, failed: 0, cutOff: 0 }
-      bucket.journeys.push((journey = { phase, scope: 0, journey: 0, ...none, time }))
+      bucket.journeys.push((journey = emptyScope(phase, 0, 0)))
     }
     cell.requests++
+    journey.started++
     if (traits !== undefined && bucket.drawn.length < MAX_DRAWN)
       bucket.drawn.push({ phase, step: 0, totalMs: endMs - dueMs, ...traits })
     if (kind === undefined) {

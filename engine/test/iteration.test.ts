@@ -139,7 +139,7 @@ describe('the end of a run', () => {
     expect(judgement.reasons[0]).toMatch(/^the target did not answer: .*refused/)
   })
 
-  it('is shut when setup is not answered, and void when it is answered wrongly', async () => {
+  it('is shut when setup is not answered, or with 5xx by the target itself, and void when it fails otherwise', async () => {
     const load = 'load:\n  - { phase: p, rate: 10/s, for: 1s }\n'
     const setup = (path: string) => `setup:\n  - send: GET ${path}\n${ONE_REQUEST}${load}`
 
@@ -147,6 +147,12 @@ describe('the end of a run', () => {
       verdict: 'shut',
       exitCode: 1,
     })
-    expect((await runPlan(server.origin, setup('/echo'))).judgement).toMatchObject({ verdict: 'void', exitCode: 3 })
+    expect((await runPlan(server.origin, setup('/echo'))).judgement).toMatchObject({ verdict: 'shut', exitCode: 1 })
+    expect((await runPlan(server.origin, setup('/ring'))).judgement).toMatchObject({ verdict: 'void', exitCode: 3 })
+    // A sign-in provider that is down says nothing of the target.
+    const elsewhere = await runPlan(server.origin, setup('http://127.0.0.1:9/token'), {
+      target: 'also: ["http://127.0.0.1:9"]\n',
+    })
+    expect(elsewhere.judgement).toMatchObject({ verdict: 'void', exitCode: 3 })
   })
 })

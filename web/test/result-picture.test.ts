@@ -54,7 +54,7 @@ describe('the picture of a result', () => {
     }
     const generator = { processes: 1, reasons: [], calibration: null }
     const explained = explain({ view, gates, reasons: [] })
-    const facts = { judgement, explained, setup: [], teardown: [], generator, baseline: null }
+    const facts = { judgement, explained, setup: [], teardown: [], renewals: [], generator, baseline: null }
 
     const picture = pictureOfResult({ plan, shape }, resultOf(identity, facts, view))
 

@@ -249,7 +249,7 @@ describe('runs side by side', () => {
       ...{ interval: [90, 150] as [number, number], p: 0.001, outcome: 'worse' as const },
     }
     const comparison = {
-      ...{ smallest: 0.05, canTell: true, warnings: ['the loads differ'], onlyBefore: [], onlyAfter: [], gates: [] },
+      ...{ smallest: 0.05, untested: [], warnings: ['the loads differ'], onlyBefore: [], onlyAfter: [], gates: [] },
       steps: [
         {
           step: 'search',

@@ -18,7 +18,11 @@ export interface AssessContext {
   namespaces: Readonly<Record<string, string>>
 }
 
-/** Compiles a check: true when at least one node is found and all of them satisfy it. */
+/**
+ * Compiles a check: true when at least one node is found and all of them satisfy it.
+ *
+ * @returns a function that throws UnreadableBody where the subject reads JSON or XML, and the body is none
+ */
 export function compileCheck(check: Check, context: AssessContext): Verify {
   const find = compileFinder(check.subject, context)
   const { test } = check
@@ -28,18 +32,26 @@ export function compileCheck(check: Check, context: AssessContext): Verify {
     case 'missing':
       return (received, frame) => find(received, frame).length === 0
     case 'items':
-      return (received, frame) => holdsCount(itemsOf(find(received, frame)), test)
+      return (received, frame) =>
+        !(isParsed(check.subject) && received.isBodiless) && holdsCount(itemsOf(find(received, frame)), test)
     default: {
       const satisfies = testOf(check, test, context.lookup)
       return (received, frame) => {
         const nodes = find(received, frame)
-        return nodes.length > 0 && nodes.every((node) => satisfies(node, frame))
+        return nodes.length > 0 && nodes.every((node) => satisfies(node, frame, received))
       }
     }
   }
 }
 
-/** Compiles what finds the nodes of a subject or source. */
+/** Whether a subject or source reads the body as JSON or XML. */
+const isParsed = ({ kind }: Subject | KeepSource): boolean => kind === 'json' || kind === 'xml'
+
+/**
+ * Compiles what finds the nodes of a subject or source.
+ *
+ * @returns a function that throws UnreadableBody where it reads JSON or XML, and the body is none
+ */
 export function compileFinder(subject: Subject | KeepSource, { lookup, namespaces }: AssessContext): Finder {
   switch (subject.kind) {
     case 'status':
@@ -61,17 +73,11 @@ export function compileFinder(subject: Subject | KeepSource, { lookup, namespace
     case 'json': {
       const find = compilePath(subject.path)
       if (typeof find === 'string') throw new TypeError(find)
-      return (received) => {
-        const json = received.json()
-        return json === undefined ? [] : find(json)
-      }
+      return (received) => (received.isBodiless ? [] : find(received.json()))
     }
     case 'xml': {
       const find = compileXPath(subject.path, namespaces)
-      return (received) => {
-        const document = received.xml()
-        return document === undefined ? [] : find(document)
-      }
+      return (received) => (received.isBodiless ? [] : find(received.xml()))
     }
     case 'match': {
       const regex = new RegExp(subject.regex.source, `${subject.regex.flags.replaceAll(/[gy]/g, '')}g`)
@@ -129,6 +135,15 @@ export function itemsOf(nodes: Json[]): Json[] {
   return nodes.length === 1 && Array.isArray(only) ? only : nodes
 }
 
+/** How the value of a sentence is read, and how it is written where that is known. */
+interface Wanted {
+  read: Reading
+  written: string | undefined
+}
+function wantedOf(operand: Operand, lookup: Lookup): Wanted {
+  return { read: operandOf(operand, lookup), written: operand.kind === 'json' ? operand.written : undefined }
+}
+
 /** How the value of a sentence is read. */
 export function operandOf(operand: Operand, lookup: Lookup): Reading {
   if (operand.kind === 'name') return lookup(operand.name)
@@ -136,20 +151,18 @@ export function operandOf(operand: Operand, lookup: Lookup): Reading {
 }
 
 type NodeTest = Exclude<Test, { kind: 'exists' | 'missing' | 'items' }>
-function testOf(check: Check, test: NodeTest, lookup: Lookup): (node: Json, frame: Frame) => boolean {
-  const equals = check.subject.kind === 'json' ? isEqualJson : isEqualText
+type TestNode = (node: Json, frame: Frame, received: Received) => boolean
+function testOf(check: Check, test: NodeTest, lookup: Lookup): TestNode {
   switch (test.kind) {
-    case 'is': {
-      const read = operandOf(test.value, lookup)
-      return (node, frame) => equals(node, read(frame))
-    }
+    case 'is':
+      return equalityOf(check.subject, wantedOf(test.value, lookup))
     case 'is not': {
-      const read = operandOf(test.value, lookup)
-      return (node, frame) => !equals(node, read(frame))
+      const equals = equalityOf(check.subject, wantedOf(test.value, lookup))
+      return (node, frame, received) => !equals(node, frame, received)
     }
     case 'one of': {
-      const reads = test.values.map((value) => operandOf(value, lookup))
-      return (node, frame) => reads.some((read) => equals(node, read(frame)))
+      const each = test.values.map((value) => equalityOf(check.subject, wantedOf(value, lookup)))
+      return (node, frame, received) => each.some((equals) => equals(node, frame, received))
     }
     case 'class':
       return (node) => Math.floor(Number(node) / 100) === test.hundreds
@@ -180,6 +193,18 @@ function holdsCount(items: Json[], test: Extract<Test, { kind: 'items' }>): bool
 
 function isNumeric(node: Json): boolean {
   return typeof node === 'number' || (typeof node === 'string' && node.trim() !== '' && Number.isFinite(Number(node)))
+}
+
+/** By JSON type and content, or as text; numbers of which a double cannot hold each digit by what is written. */
+function equalityOf({ kind }: Subject, { read, written }: Wanted): TestNode {
+  const equals = kind === 'json' ? isEqualJson : isEqualText
+  return (node, frame, received) => {
+    const value = read(frame)
+    if (!equals(node, value)) return false
+    if (typeof value !== 'number' || Math.abs(value) <= Number.MAX_SAFE_INTEGER) return true
+    const texts = typeof node === 'number' ? received.writtenAs(node) : new Set([asText(node).trim()])
+    return written === undefined || (texts.size === 1 && texts.has(written))
+  }
 }
 
 /** As text, or as number when the value given is one. */

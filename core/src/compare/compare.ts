@@ -55,8 +55,8 @@ export interface Comparison {
   after: Side
   /** Differences up to this share of the earlier figure do not matter. */
   smallest: number
-  /** Whether both runs have enough blocks for anything to be significant. */
-  canTell: boolean
+  /** Why nothing could be tested, whatever the figures; empty where something was. */
+  untested: string[]
   /** Why the two are not alike in what they were put through, or what could not be tested; empty when nothing. */
   warnings: string[]
   steps: StepChange[]
@@ -85,8 +85,8 @@ export function compareRuns(before: RunResult, after: RunResult, smallest = SMAL
     before: sideOf(before),
     after: sideOf(after),
     smallest,
-    canTell: canBeSignificant(before, after, tested.length),
-    warnings: [...warningsOf(before, after), ...powerWarnings(before, after, tested.length)],
+    untested: untestedOf(before, after, tested.length),
+    warnings: warningsOf(before, after),
     steps,
     onlyBefore: missing(before, after),
     onlyAfter: missing(after, before),
@@ -95,14 +95,21 @@ export function compareRuns(before: RunResult, after: RunResult, smallest = SMAL
 }
 
 /** All rows with this outcome, each with its step. */
-export function rowsThatAre(outcome: Outcome, { steps }: Comparison): { step: string; change: Change }[] {
+function rowsThatAre(outcome: Outcome, { steps }: Comparison): { step: string; change: Change }[] {
   return steps.flatMap(({ step, changes }) =>
     changes.flatMap((change) => (change.outcome === outcome ? [{ step, change }] : [])),
   )
 }
 
+/** What a comparison comes to: a step that is missing after is worse than any. */
+export function comparisonOutcome(comparison: Comparison): 'worse' | 'not worse' | 'not tested' {
+  if (comparison.untested.length > 0) return 'not tested'
+  return rowsThatAre('worse', comparison).length + comparison.onlyBefore.length > 0 ? 'worse' : 'not worse'
+}
+
 /** The answer in one sentence. */
 export function comparisonWords(comparison: Comparison): string {
+  if (comparison.untested.length > 0) return `Nothing could be tested: ${comparison.untested.join('; ')}.`
   const [worse, better] = [rowsThatAre('worse', comparison), rowsThatAre('better', comparison)]
   const named = (rows: typeof worse) =>
     [...new Set(rows.map(({ step }) => step))]
@@ -111,12 +118,14 @@ export function comparisonWords(comparison: Comparison): string {
         return `${figures.join(', ')} of "${step}"`
       })
       .join('; ')
+  const missing = comparison.onlyBefore.map((step) => `"${step}"`)
+  const isWorse = worse.length + missing.length > 0
   const parts = [
     ...(worse.length > 0 ? [`Worse: ${named(worse)}`] : []),
-    ...(better.length > 0 ? [`${worse.length > 0 ? 'better' : 'Better'}: ${named(better)}`] : []),
+    ...(missing.length > 0 ? [`${worse.length > 0 ? 'missing' : 'Worse: missing'} after: ${missing.join(', ')}`] : []),
+    ...(better.length > 0 ? [`${isWorse ? 'better' : 'Better'}: ${named(better)}`] : []),
   ]
   if (parts.length > 0) return `${parts.join('; ')}.`
-  if (!comparison.canTell) return 'Nothing could be tested: see the warnings.'
   return `No significant change beyond ${String(Number((100 * comparison.smallest).toPrecision(3)))} %.`
 }
 
@@ -141,14 +150,32 @@ function leastP(before: RunResult, after: RunResult): number {
 
 /** Whether any of so many figures can be: runs that are long enough for one may be too short for all together. */
 const canBeSignificant = (before: RunResult, after: RunResult, rows: number): boolean =>
-  rows > 0 && haveBlocks(before, after) && leastP(before, after) * rows <= LEVEL
+  rows > 0 && leastP(before, after) * rows <= LEVEL
 
-const haveBlocks = (...runs: RunResult[]): boolean => runs.every((run) => blockCount(run) >= LEAST_BLOCKS)
-
-function powerWarnings(before: RunResult, after: RunResult, rows: number): string[] {
+/** Why a difference could not show: other plans, runs that tell nothing, too little of both. */
+function untestedOf(before: RunResult, after: RunResult, rows: number): string[] {
+  const runs = [
+    ['the first', before],
+    ['the second', after],
+  ] as const
+  if (before.plan.file !== after.plan.file && before.plan.name !== after.plan.name)
+    return [`the plans differ: ${before.plan.name}, then ${after.plan.name}`]
+  const unsound = runs.flatMap(([name, { verdict, reasons }]) =>
+    verdict === 'void' || verdict === 'stopped' ? [`${name} run is ${verdict} (${reasons.join('; ')})`] : [],
+  )
+  if (unsound.length > 0) return unsound
+  if (!before.steps.some(({ name }) => after.steps.some((step) => step.name === name)))
+    return ['the runs have no step in common']
+  const short = runs.flatMap(([name, run]) => {
+    const blocks = blockCount(run)
+    if (blocks >= LEAST_BLOCKS) return []
+    return run.blocks === undefined
+      ? [`${name} result is of an older version, without blocks of seconds`]
+      : [`${name} run has ${String(blocks)} blocks of seconds, and ${String(LEAST_BLOCKS)} are needed: run longer`]
+  })
+  if (short.length > 0) return short
+  if (canBeSignificant(before, after, rows)) return []
   const [first, second] = [blockCount(before), blockCount(after)]
-  // Too few blocks for any figure have warnings of their own.
-  if (rows === 0 || !haveBlocks(before, after) || canBeSignificant(before, after, rows)) return []
   const blocks = first === second ? String(first) : `${String(first)} and ${String(second)}`
   return [`with ${blocks} blocks of seconds and ${String(rows)} figures nothing can be significant: run longer`]
 }
@@ -160,20 +187,6 @@ function warningsOf(before: RunResult, after: RunResult): string[] {
   if (before.plan.scale !== after.plan.scale)
     warnings.push(`the scales differ: ${String(before.plan.scale)}, then ${String(after.plan.scale)}`)
   if (before.plan.load !== after.plan.load) warnings.push('the loads differ')
-  for (const [name, run] of [
-    ['the first', before],
-    ['the second', after],
-  ] as const) {
-    if (run.verdict === 'void' || run.verdict === 'stopped')
-      warnings.push(`${name} run is ${run.verdict}: ${run.reasons.join('; ')}`)
-    const blocks = blockCount(run)
-    if (blocks < LEAST_BLOCKS)
-      warnings.push(
-        run.blocks === undefined
-          ? `${name} result is of an older version, without blocks of seconds: nothing can be tested`
-          : `${name} run has ${String(blocks)} blocks of seconds: under ${String(LEAST_BLOCKS)}, nothing can be significant`,
-      )
-  }
   return warnings
 }
 

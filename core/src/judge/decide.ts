@@ -8,6 +8,7 @@ import { familyOf } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
 import { isOpenPhase } from '../plan/phases.js'
 import type { GateStatus } from './gate-result.js'
+import { endedOf, iterationsIn } from './iterations.js'
 import { readGate } from './readings.js'
 import { secondsWithin, sum, viewOfRecording, type GateScope } from './scope.js'
 import { isOfTarget, unitOf } from './subject.js'
@@ -69,7 +70,7 @@ export function decide(covered: Covered, { observed, values, limit, limits }: We
   const outcomes = values.flatMap((value) => limits.map((bound) => holds(value, gate.comparison, bound)))
   if (outcomes.some((outcome) => outcome !== isHeld))
     return { status: 'undecided', reason: byErrorWords(covered, { observed, values, limit, limits }) }
-  const reason = isHeld ? lightened(covered) : (undelivered(covered) ?? ours(covered))
+  const reason = isHeld ? (lightened(covered) ?? leftUnfinished(covered)) : (undelivered(covered) ?? ours(covered))
   return reason === undefined ? { status: isHeld ? 'held' : 'breached' } : { status: 'undecided', reason }
 }
 
@@ -118,6 +119,25 @@ function lightened(covered: Covered): string | undefined {
     : undefined
 }
 
+/** More of them than this, and than two, leave open how many iterations would have failed. */
+const MOST_UNFINISHED = 0.01
+const FEW = 2
+
+/** Iterations that had as long as the slowest that finished, and did not: nobody knows how they would have ended. */
+function leftUnfinished({ gate, recording, scope }: Covered): string | undefined {
+  if (gate.measure.kind !== 'failed journeys') return undefined
+  const all = [...recording.journeys.values()]
+  const ended = iterationsIn(
+    all.filter((cell) => scope.isPhase(cell.phase) && scope.isJourney(cell.journey)),
+    all,
+  )
+  const { unfinishedAsLong } = ended
+  const had = endedOf(ended) + unfinishedAsLong
+  return unfinishedAsLong > FEW && unfinishedAsLong > MOST_UNFINISHED * had
+    ? `${String(unfinishedAsLong)} iterations that had as long as the slowest one did not finish: lengthen the drain`
+    : undefined
+}
+
 /** A gate that asks for more than was done, where the generator did not do its part. */
 function undelivered({ gate, recording, shape, scope, limitsCapped }: Covered): string | undefined {
   const family = familyOf(gate.measure)
@@ -150,14 +170,15 @@ function ours(covered: Covered): string | undefined {
   const late = lateAnswers(covered, cutOff)
   if (local + late < 1) return undefined
   const requests = sum(steps, (cell) => cell.requests)
-  const journeys = [...recording.journeys.values()].filter(
-    (cell) => scope.isPhase(cell.phase) && scope.isJourney(cell.journey),
+  const cells = [...recording.journeys.values()]
+  const ended = iterationsIn(
+    cells.filter((cell) => scope.isPhase(cell.phase) && scope.isJourney(cell.journey)),
+    cells,
   )
-  const ended = sum(journeys, (cell) => cell.finished + cell.failed + cell.cutOff)
   const [part, all] =
     kind === 'failed requests'
       ? [sum(steps, (cell) => cell.failed), requests]
-      : [sum(journeys, (cell) => (kind === 'cut off' ? cell.cutOff : cell.failed)), ended]
+      : [kind === 'cut off' ? ended.cutOff : ended.failed, endedOf(ended)]
   const rest = Math.max(0, part - local - late)
   if (!holds(gate.limit.unit === 'number' ? rest : rest / Math.max(1, all), gate.comparison, gate.limit.value))
     return undefined

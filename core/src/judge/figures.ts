@@ -4,6 +4,7 @@ import { pool } from '../measure/cells.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Distribution } from '../numbers/distribution.js'
 import type { Figures } from '../plan/measures.js'
+import { iterationsIn } from './iterations.js'
 import type { Gate } from '../plan/model.js'
 import { passedWithin, sum, type CellView, type GateScope } from './scope.js'
 
@@ -55,7 +56,7 @@ export class CellFigures implements Figures {
     })
   }
 
-  requests(count: 'requests' | 'failed'): number {
+  requests(count: 'requests' | 'failed' | 'resent'): number {
     return sum(this.steps(), (cell) => cell[count])
   }
 
@@ -72,7 +73,8 @@ export class CellFigures implements Figures {
   }
 
   journeys(count: 'started' | 'finished' | 'failed' | 'cutOff'): number {
-    return sum(this.within<ScopeCell>(this.view.journeys), (cell) => cell[count])
+    const ended = iterationsIn(this.within<ScopeCell>(this.view.journeys), this.view.journeys)
+    return count === 'failed' && this.gate.leavesOutRequests ? ended.failed - ended.byRequests : ended[count]
   }
 
   arrivals(count: 'started' | 'missed' | 'capped' | 'outOfData'): number {

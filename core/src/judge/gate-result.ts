@@ -34,13 +34,20 @@ export interface GateResult {
   reason?: string | undefined
   /** Of a gate that every run without one of its kind is held to. */
   isDefault?: boolean | undefined
+  /** On failed journeys: those that requests alone failed do not count. */
+  leavesOutRequests?: boolean | undefined
 }
 
 /** The status of a gate with what is to be known about it, for people. */
-export function statusWords({ status, borderline, isDefault }: StatusParts): string {
-  return [status, ...(borderline ? ['borderline'] : []), ...(isDefault === true ? ['default'] : [])].join(', ')
+export function statusWords({ status, borderline, isDefault, leavesOutRequests }: StatusParts): string {
+  return [
+    status,
+    ...(borderline ? ['borderline'] : []),
+    ...(isDefault === true ? ['default'] : []),
+    ...(leavesOutRequests === true ? ['failed requests left out'] : []),
+  ].join(', ')
 }
-type StatusParts = Pick<GateResult, 'status' | 'borderline' | 'isDefault'>
+type StatusParts = Pick<GateResult, 'status' | 'borderline' | 'isDefault' | 'leavesOutRequests'>
 
 /** What a gate observed, with the generator error where it matters. */
 export function observedWords(gate: ObservedParts): string {

@@ -5,10 +5,10 @@ import type { BoundedRecording } from '../measure/bounds.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
 import type { BaselineValue } from './baseline.js'
-import { boundsOf, BREACHED, decide } from './decide.js'
+import { boundsOf, BREACHED, decide, type Covered } from './decide.js'
 import type { GateResult } from './gate-result.js'
 import { readGate, readSecond, type Interval } from './readings.js'
-import { isWithin, scopeOf, viewOfBucket, viewOfRecording } from './scope.js'
+import { isWithin, readingsOf, scopeOf, secondsWithin, viewOfBucket, viewOfRecording } from './scope.js'
 import { limitOf, unitOf } from './subject.js'
 
 /** What is known of a gate beside the recording. */
@@ -52,6 +52,7 @@ export function judgeGate(
     firstBreachAtMs: null,
     stoppedAtMs,
     ...(gate.isDefault ? { isDefault: true } : {}),
+    ...(gate.leavesOutRequests ? { leavesOutRequests: true } : {}),
   }
   if (reading.kind === 'unmeasured') {
     // A default gate is no promise that there is something to measure.
@@ -62,7 +63,7 @@ export function judgeGate(
   const observed = stoppedValue ?? reading.value * scale
   const interval: Interval | null =
     reading.interval === null ? null : [scaled(reading.interval[0], scale), scaled(reading.interval[1], scale)]
-  const covered = { gate, recording, shape, scope, limitsCapped: known.limitsCapped ?? false }
+  const covered: Covered = { gate, recording, shape, scope, limitsCapped: known.limitsCapped ?? false }
   const { lower, upper } = boundsOf(covered, reading.value)
   const isMoved = lower !== upper && stoppedAtMs === null
   const read = {
@@ -75,7 +76,13 @@ export function judgeGate(
   if (gate.isScaled) return { ...read, status: 'not judged' }
   const limits = baseline === null ? [limit] : [baseline.lowerBound, baseline.upperBound].map(limitFrom(gate))
   const values = isMoved ? [lower * scale, upper * scale] : [observed]
-  const outcome = stoppedAtMs === null ? decide(covered, { observed, values, limit, limits }) : BREACHED
+  const lost = lostReadings(covered)
+  const outcome =
+    stoppedAtMs !== null
+      ? BREACHED
+      : lost === undefined
+        ? decide(covered, { observed, values, limit, limits })
+        : { status: 'undecided' as const, reason: lost }
   return {
     ...read,
     ...outcome,
@@ -83,6 +90,18 @@ export function judgeGate(
     borderline: straddles(interval, limit),
     firstBreachAtMs: outcome.status === 'held' ? null : (known.firstBreachAtMs ?? null),
   }
+}
+
+/** Beyond this share of readings that failed, nobody knows what a metric was. */
+const MOST_LOST = 0.1
+
+/** A metric that too often could not be read, in words; of a rate the first reading has nothing to compare with. */
+function lostReadings({ gate, recording, shape, scope }: Covered): string | undefined {
+  if (gate.measure.kind !== 'metric') return undefined
+  const { lost, readings } = readingsOf(gate.measure.name, secondsWithin(recording, shape, scope), shape)
+  return lost > MOST_LOST * readings
+    ? `${String(lost)} of ${String(readings)} readings of the metric failed: look at its endpoint`
+    : undefined
 }
 
 const limitFrom =

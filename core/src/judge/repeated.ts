@@ -27,19 +27,21 @@ export function judgeRepeated(runs: readonly Repeated[]): Repeated {
     verdict,
     observed: own.map(({ observed }) => observed),
   }))
-  const { verdict, reasons } = judgement
-  return { judgement, result: { ...last.result, gates, verdict, reasons, repeats } }
+  const { verdict, reasons, notes } = judgement
+  return { judgement, result: { ...last.result, gates, verdict, reasons, notes, repeats } }
 }
 
 function ofMedians(runs: readonly Repeated[], gates: readonly GateResult[]): Judgement {
   const { breached, open } = gateReasons(gates)
+  const notes = [...new Set(runs.flatMap(({ judgement }) => judgement.notes))]
   // Nothing passed, though no gate says so.
   const silent = runs.filter(({ result }) => result.verdict === 'shut' && !result.gates.some(isBreached))
   const nothing = 2 * silent.length > runs.length ? (silent[0]?.judgement.reasons ?? []) : []
-  if (nothing.length + breached.length > 0) return { verdict: 'shut', exitCode: 1, reasons: [...nothing, ...breached] }
+  if (nothing.length + breached.length > 0)
+    return { verdict: 'shut', exitCode: 1, reasons: [...nothing, ...breached], notes }
   return open.length > 0
-    ? { verdict: 'void', exitCode: 3, reasons: open }
-    : { verdict: 'open', exitCode: 0, reasons: [] }
+    ? { verdict: 'void', exitCode: 3, reasons: open, notes, isOpenQuestion: true }
+    : { verdict: 'open', exitCode: 0, reasons: [], notes }
 }
 
 const isBreached = ({ status }: { status: string }): boolean => status === 'breached'

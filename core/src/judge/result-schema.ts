@@ -71,6 +71,7 @@ const gate = object({
   stoppedAtMs: figureOrNone(),
   reason: string().optional(),
   isDefault: boolean().optional(),
+  leavesOutRequests: boolean().optional(),
 })
 const step = object({
   name: text(),
@@ -80,6 +81,8 @@ const step = object({
   failed: count(),
   failedShare: figure(),
   resent: number().optional(),
+  /** No iteration came to it, in any phase. */
+  neverReached: boolean().optional(),
   throughput: figure(),
   bytesReceived: count(),
   bytesSent: count(),
@@ -172,6 +175,8 @@ export const RESULT = object({
   id: text(),
   verdict: string().oneOf(['open', 'shut', 'void', 'stopped']).required(),
   reasons: array().of(text()).required(),
+  /** What is to be known beside the verdict, such as gates that were not judged. */
+  notes: array().of(text()).optional().default(undefined),
   plan: object({
     name: text(),
     file: text(),
@@ -227,6 +232,9 @@ export const RESULT = object({
     failedJourneys: count(),
     requests: count(),
     failedRequests: count(),
+    resent: number().optional(),
+    /** Cut off while nothing of theirs was open that should have ended. */
+    unfinishedJourneys: number().optional(),
     failedShare: figure(),
     checks: object({ passed: count(), failed: count() }).required(),
     throughput: figure(),
@@ -246,6 +254,7 @@ export const RESULT = object({
         finished: count(),
         failed: count(),
         cutOff: count(),
+        unfinished: number().optional(),
         time: timesOrNone(),
       }),
     )
@@ -253,6 +262,11 @@ export const RESULT = object({
   phases: array().of(phase).required(),
   setup: array().of(once).required(),
   teardown: array().of(once).required(),
+  /** Steps of setup that were made anew while the load lasted. */
+  renewals: array()
+    .of(object({ name: text(), made: count(), failed: count(), reason: string().nullable().defined() }))
+    .optional()
+    .default(undefined),
   generator: object({
     processes: count(),
     reasons: array().of(text()).required(),
@@ -324,6 +338,7 @@ export const RESULT = object({
 export type RunResult = InferType<typeof RESULT>
 /** One request of setup or teardown. */
 export type OnceResult = InferType<typeof once>
+export type RenewalResult = NonNullable<RunResult['renewals']>[number]
 export type Calibration = InferType<typeof calibration>
 
 /** Reads a result.json; a fault in words when it is none. */

@@ -77,6 +77,17 @@ export function secondsWithin(recording: Recording, shape: RunShape, scope: Pick
   return recording.seconds.filter((_, second) => isWithin(ranges, second))
 }
 
+/** Readings of a metric in some seconds, and how many of them failed; the first of a rate can only be missing. */
+export function readingsOf(
+  metric: string,
+  rows: readonly Pick<SecondRow, 'metrics'>[],
+  shape: RunShape,
+): { readings: number; lost: number } {
+  const index = shape.metrics.findIndex(({ name }) => name === metric)
+  const missing = rows.filter(({ metrics }) => (metrics[index] ?? null) === null).length
+  return { readings: rows.length, lost: Math.max(0, missing - 1) }
+}
+
 /** One second of a run. */
 export function viewOfBucket(bucket: Bucket): CellView {
   return viewOfBuckets([bucket])

@@ -12,6 +12,8 @@ export interface GeneratorFaults {
   deaths: string[]
   /** Rows taken once each that ran out where no arrivals were due by themselves, in words. */
   outOfData?: string[]
+  /** Rows that ran out and ended the load, as the plan wanted, in words. */
+  endedByData?: string[]
 }
 
 /** Below this share of the arrivals due, the load was not delivered. */
@@ -28,14 +30,18 @@ export interface Doubts {
   deaths: string[]
   /** The load that was due was not made, or not all of it. */
   delivery: string[]
+  /** Rows ran out: so they will in every run. */
+  spent: string[]
   /** Failures that were ours. */
   local: string[]
 }
 
-export const NO_DOUBTS: Doubts = { deaths: [], delivery: [], local: [] }
+export const NO_DOUBTS: Doubts = { deaths: [], delivery: [], spent: [], local: [] }
 
-/** All reasons, the gravest first. */
-export const reasonsOf = ({ deaths, delivery, local }: Doubts): string[] => [...deaths, ...delivery, ...local]
+/** All reasons, the worst first. */
+export const reasonsOf = ({ deaths, delivery, spent, local }: Doubts): string[] => [
+  ...new Set([...deaths, ...delivery, ...spent, ...local]),
+]
 
 /**
  * Why a run's figures are not to be trusted, as far as they are not.
@@ -50,15 +56,23 @@ export function distrust(
   faults: GeneratorFaults,
   wasStopped = false,
 ): Doubts {
+  const { words, isSpent } = (wasStopped ? undefined : lateStarts(recording, shape, gates)) ?? NOT_LATE
   return {
     deaths: faults.deaths,
-    delivery: [...(wasStopped ? [] : lateStarts(recording, shape, gates)), ...(faults.outOfData ?? [])],
+    delivery: isSpent ? [] : words,
+    spent: [...(isSpent ? words : []), ...(faults.outOfData ?? [])],
     local: faults.local,
   }
 }
 
+interface LateStarts {
+  words: string[]
+  isSpent: boolean
+}
+const NOT_LATE: LateStarts = { words: [], isSpent: false }
+
 /** Arrivals that were due by themselves and did not start; capped ones count too, unless a gate limits them. */
-function lateStarts(recording: Recording, shape: RunShape, gates: readonly Gate[]): string[] {
+function lateStarts(recording: Recording, shape: RunShape, gates: readonly Gate[]): LateStarts {
   const isJudged = (phase: number) => {
     const named = shape.phases[phase]
     return named?.measured === true && isOpenPhase(named)
@@ -68,7 +82,7 @@ function lateStarts(recording: Recording, shape: RunShape, gates: readonly Gate[
   const isLimited = gates.some((gate) => gate.measure.kind === 'capped arrivals')
   const due = sum(shape.phases, (phase) => (phase.measured && isOpenPhase(phase) ? phase.arrivalsDue : 0))
   const started = sum(arrivals, (cell) => cell.started) + (isLimited ? capped : 0)
-  if (due === 0 || started >= due * LEAST_STARTED) return []
+  if (due === 0 || started >= due * LEAST_STARTED) return NOT_LATE
   const share = ((100 * started) / due).toFixed(1)
   const outOfData = sum(arrivals, (cell) => cell.outOfData)
   const why =
@@ -77,7 +91,8 @@ function lateStarts(recording: Recording, shape: RunShape, gates: readonly Gate[
       : capped > 0 && !isLimited
         ? `${String(capped)} arrivals were capped, and no gate limits that`
         : 'the generator could not keep up'
-  return [`only ${share} % of the arrivals due were started (${String(started)} of ${String(due)}): ${why}`]
+  const words = [`only ${share} % of the arrivals due were started (${String(started)} of ${String(due)}): ${why}`]
+  return { words, isSpent: outOfData > 0 }
 }
 
 /**

@@ -2,6 +2,8 @@
 import type { Recording } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { GateResult } from './gate-result.js'
+import { iterationsIn, undoneIn } from './iterations.js'
+import { notesOf, type Beside } from './notes.js'
 import { sum } from './scope.js'
 import { hostWords, reasonsOf, type Doubts } from './trust.js'
 import { formatMs, formatValue } from './values.js'
@@ -21,8 +23,8 @@ export const verdictWords = (verdict: Verdict): string => VERDICT_WORDS[verdict]
 export type Ending =
   | { kind: 'finished' }
   | { kind: 'stopped'; by: string }
-  /** Setup failed; `answered` is false when nothing answered at all. */
-  | { kind: 'setup failed'; reason: string; answered: boolean }
+  /** Setup failed, or a renewal of it for good; by the target, where its own origin did not answer, or with 5xx. */
+  | { kind: 'setup failed'; reason: string; isTargets: boolean }
   | { kind: 'fault'; reason: string }
 
 export interface Judgement {
@@ -30,8 +32,12 @@ export interface Judgement {
   /** Exit code of the command. */
   exitCode: 0 | 1 | 3 | 4 | 5
   reasons: string[]
-  /** Whether all was well but for gates that could not be decided. */
+  /** What is to be known beside the verdict. */
+  notes: string[]
+  /** Whether all was well but for gates that could not be decided or measured. */
   isOpenQuestion?: true
+  /** Whether another run of the same plan could come to another verdict. */
+  mayDiffer?: true
 }
 
 /** A run to come to a verdict on. */
@@ -41,31 +47,47 @@ export interface JudgedRun {
   results: readonly GateResult[]
   recording: Recording
   shape: RunShape
+  /** Whether what leaves a doubt, and decides nothing, makes the run void. */
+  strict?: boolean | undefined
+  /** What happened beside the load. */
+  beside?: Beside | undefined
 }
 
+const voidFor = (reasons: string[]): Omit<Judgement, 'notes'> => ({ verdict: 'void', exitCode: 3, reasons })
+const shutFor = (reasons: string[]): Omit<Judgement, 'notes'> => ({ verdict: 'shut', exitCode: 1, reasons })
+
 /**
- * Comes to the verdict, by the first rule that applies: our own fault, stopped by a person, nothing passed, a gate
- * breached, the load not delivered, nothing measured, a gate undecided or unmeasured, open. A sender that died leaves
- * nothing to judge by.
+ * Comes to the verdict, by the first rule that applies: our own fault, stopped by a person, setup failed, nothing
+ * passed or no iteration of a journey did, a gate breached, the load not delivered, something not done, a gate undecided
+ * or unmeasured, a doubt where the plan is strict, open. A sender that died leaves nothing to judge by.
  */
-export function judge({ ending, doubts, results, recording, shape }: JudgedRun): Judgement {
+export function judge(run: JudgedRun): Judgement {
+  const { notes, doubts } = notesOf(run)
+  const judgement = withoutNotes(run)
+  if (judgement.verdict !== 'open' || run.strict !== true || doubts.length === 0) return { ...judgement, notes }
+  return { ...voidFor(doubts.map((doubt) => `strict: ${doubt}`)), notes }
+}
+
+function withoutNotes({ ending, doubts, results, recording, shape }: JudgedRun): Omit<Judgement, 'notes'> {
   if (ending.kind === 'fault') return { verdict: 'void', exitCode: 5, reasons: [ending.reason] }
   if (ending.kind === 'stopped') return { verdict: 'stopped', exitCode: 4, reasons: [`stopped by ${ending.by}`] }
-  if (ending.kind === 'setup failed') {
-    return ending.answered
-      ? { verdict: 'void', exitCode: 3, reasons: [`setup failed, so no load was made: ${ending.reason}`] }
-      : { verdict: 'shut', exitCode: 1, reasons: [`the target did not answer: ${ending.reason}`] }
-  }
-  if (doubts.deaths.length > 0) return { verdict: 'void', exitCode: 3, reasons: reasonsOf(doubts) }
+  if (ending.kind === 'setup failed')
+    return ending.isTargets ? shutFor([`setup: ${ending.reason}`]) : voidFor([`setup failed: ${ending.reason}`])
+  if (doubts.deaths.length > 0) return { ...voidFor(reasonsOf(doubts)), mayDiffer: true }
   const measured = measuredOf(recording, shape)
-  const nothing = nothingThrough(measured)
+  const undone = undoneIn(recording, shape)
+  const nothing = nothingPassed(measured)
+  const failed = nothing.length > 0 ? nothing : undone.failed
   const { breached, open } = gateReasons(results, hostWords(recording, shape))
-  if (nothing.length > 0 || breached.length > 0)
-    return { verdict: 'shut', exitCode: 1, reasons: [...nothing, ...breached] }
-  const doubted = [...reasonsOf(doubts), ...nothingMeasured(measured, shape)]
-  if (doubted.length > 0) return { verdict: 'void', exitCode: 3, reasons: doubted }
-  if (open.length > 0) return { verdict: 'void', exitCode: 3, reasons: open, isOpenQuestion: true }
-  return { verdict: 'open', exitCode: 0, reasons: [] }
+  if (failed.length > 0 || breached.length > 0) return shutFor([...failed, ...breached])
+  const unmeasured = nothingMeasured(measured, shape)
+  const missing = unmeasured.length > 0 ? unmeasured : undone.missing
+  const doubted = [...reasonsOf(doubts), ...missing]
+  const isChance = missing.length === 0 && doubts.spent.length === 0
+  if (doubted.length > 0) return { ...voidFor([...doubted, ...open]), ...(isChance ? { mayDiffer: true } : {}) }
+  if (open.length === 0) return { verdict: 'open', exitCode: 0, reasons: [] }
+  const isUndecided = results.every(({ status }) => status !== 'unmeasured')
+  return { ...voidFor(open), isOpenQuestion: true, ...(isUndecided ? { mayDiffer: true } : {}) }
 }
 
 /**
@@ -93,7 +115,7 @@ interface MeasuredCounts {
   kinds: ReadonlyMap<string, number>
   finished: number
   failed: number
-  cutOff: number
+  unfinished: number
 }
 
 function measuredOf(recording: Recording, shape: RunShape): MeasuredCounts {
@@ -103,18 +125,16 @@ function measuredOf(recording: Recording, shape: RunShape): MeasuredCounts {
   const kinds = new Map<string, number>()
   for (const { kind, count } of [...recording.failures.values()].filter(isMeasured))
     kinds.set(kind, (kinds.get(kind) ?? 0) + count)
+  const { finished, failed, unfinished } = iterationsIn(journeys, recording.journeys.values())
   return {
     requests: sum(steps, (cell) => cell.requests),
     failedRequests: sum(steps, (cell) => cell.failed),
-    kinds,
-    finished: sum(journeys, (cell) => cell.finished),
-    failed: sum(journeys, (cell) => cell.failed),
-    cutOff: sum(journeys, (cell) => cell.cutOff),
+    ...{ kinds, finished, failed, unfinished },
   }
 }
 
-/** Whatever the gates say, a run in which no request passed, or no iteration went through, is not open. */
-function nothingThrough({ requests, failedRequests, kinds, finished, failed }: MeasuredCounts): string[] {
+/** Whatever the gates say, a run in which no request passed is not open. */
+function nothingPassed({ requests, failedRequests, kinds }: MeasuredCounts): string[] {
   const counted = [...kinds].map(([kind, count]) => `${kind} ${String(count)}`).join(', ')
   // What failed on our side says nothing about the target.
   const local = kinds.get('local') ?? 0
@@ -123,21 +143,19 @@ function nothingThrough({ requests, failedRequests, kinds, finished, failed }: M
     const what = isSilent ? 'the target did not answer: ' : 'no request passed: '
     return [`${what}all ${String(requests)} measured requests failed (${counted})`]
   }
-  return finished === 0 && failed > 0 && local === 0
-    ? [`no iteration went through: all ${String(failed)} failed (${counted})`]
-    : []
+  return []
 }
 
 /** Limits of which nothing was measured are not held, whatever a count of nothing comes to. */
-function nothingMeasured({ requests, finished, failed, cutOff }: MeasuredCounts, shape: RunShape): string[] {
+function nothingMeasured({ requests, finished, failed, unfinished }: MeasuredCounts, shape: RunShape): string[] {
   if (requests + finished + failed > 0) return []
   const isDue = shape.phases.some(
     ({ measured, arrivalsDue, users }) => measured && arrivalsDue + Math.max(...users) > 0,
   )
   const why = !isDue
     ? 'no arrival was due in a measured phase'
-    : cutOff > 0
-      ? `all ${String(cutOff)} iterations were cut off before they had made a request`
+    : unfinished > 0
+      ? `all ${String(unfinished)} iterations were cut off before they had made a request`
       : 'no request ended in a measured phase'
   return [`nothing was measured: ${why}`]
 }

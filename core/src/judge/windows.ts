@@ -49,6 +49,15 @@ export function windowsOf({ buckets, shape, recording }: RunSeconds, as: TimesAs
   return [...windows.values()].toSorted((one, other) => one.fromSecond - other.fromSecond)
 }
 
+/** Several windows as one. */
+export const pooled = (windows: readonly SecondsWindow[]): SecondsWindow => ({
+  fromSecond: windows[0]?.fromSecond ?? 0,
+  isMeasured: windows.some(({ isMeasured }) => isMeasured),
+  requests: windows.reduce((sum, { requests }) => sum + requests, 0),
+  failed: windows.reduce((sum, { failed }) => sum + failed, 0),
+  times: windows.flatMap(({ times }) => times),
+})
+
 /** In µs; 0 of a window without times. */
 export function p95Of({ times }: SecondsWindow): number {
   const all = pool(times)

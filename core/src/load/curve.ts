@@ -1,5 +1,6 @@
 // The load over time as lines to be drawn: each track, and all of them summed.
-import type { PhasePreview, Preview } from './preview.js'
+import type { PhasePreview } from './phase-previews.js'
+import type { Preview } from './preview.js'
 
 /** Points in order of time; two at one moment are a step. */
 export type CurvePoints = [seconds: number, value: number][]

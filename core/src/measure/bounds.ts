@@ -68,7 +68,7 @@ export class BoundedRecording extends Recording {
 
 /** The cells of a second with their times at a bound, and the checks of times judged by them. */
 function boundOf(bucket: Bucket, shape: RunShape, errorMs: number, bound: Bound): CountedCells {
-  const { steps, groups, journeys, arrivals, checks, failures } = bucket
+  const { steps, groups, journeys, arrivals, checks, failures, redirects, called } = bucket
   const atBound = steps.map((cell) => stepAt(cell, errorMs, bound))
   const scopes = (cells: ScopeCell[], requestsIn: readonly number[] = []) =>
     cells.map((cell) => ({ ...cell, time: movedTo(cell.time, errorMs * (requestsIn[cell.scope] ?? 1), bound) }))
@@ -80,6 +80,8 @@ function boundOf(bucket: Bucket, shape: RunShape, errorMs: number, bound: Bound)
     checks: checks.map((check) => checkAt(check, shape, steps, atBound)),
     failures,
     slowest: [],
+    redirects,
+    called,
   }
 }
 

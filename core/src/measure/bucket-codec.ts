@@ -1,17 +1,20 @@
 // A bucket as bytes: for threads, for the database and for the live stream.
 import { ByteReader, ByteWriter } from '../numbers/bytes.js'
 import { Distribution, SLOTS } from '../numbers/distribution.js'
-import type { Bucket, ScopeCell, SlowCell, TimeParts } from './bucket.js'
+import { emptyScope, type Bucket, type ScopeCell, type SlowCell, type TimeParts } from './bucket.js'
+import { SCOPE_COUNTS } from './cells.js'
 
 /**
  * The first format had no requests in flight, the second nothing of lateness, the third no requests in full, the fourth
- * no rows of data sets and no requests that were drawn.
+ * no rows of data sets and no requests that were drawn, the fifth nothing of how iterations failed or were left
+ * unfinished, and no redirects.
  */
 const FIRST_FORMAT = 1
 const SECOND_FORMAT = 2
 const THIRD_FORMAT = 3
 const FOURTH_FORMAT = 4
-const FORMAT = 5
+const FIFTH_FORMAT = 5
+const FORMAT = 6
 
 /** A bucket as bytes. */
 export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
@@ -37,8 +40,9 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
   })
   for (const cells of [bucket.groups, bucket.journeys]) {
     writer.list(cells, (cell) => {
-      wholes(cell.phase, cell.scope, cell.journey, cell.started, cell.finished, cell.failed, cell.cutOff)
+      wholes(cell.phase, cell.scope, cell.journey, ...SCOPE_COUNTS.map((name) => cell[name]))
       writeDistribution(writer, cell.time)
+      writeDistribution(writer, cell.unfinishedTime)
     })
   }
   writer.list(bucket.arrivals, (cell) => {
@@ -73,6 +77,13 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
     wholes(phase, step, status, bytesReceived, isConnected ? 1 : 0)
     writer.float(totalMs)
   })
+  writer.list(bucket.redirects, ({ phase, step, to, count }) => {
+    wholes(phase, step, count)
+    writer.text(to)
+  })
+  writer.list(bucket.called, ({ step, journey }) => {
+    wholes(step, journey)
+  })
   return writer.finish()
 }
 
@@ -81,16 +92,14 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
   const reader = new ByteReader(bytes)
   const format = reader.whole()
   if (format < FIRST_FORMAT || format > FORMAT) throw new RangeError(`unknown bucket format ${String(format)}`)
-  const scope = (): ScopeCell => ({
-    phase: reader.whole(),
-    scope: reader.whole(),
-    journey: reader.whole(),
-    started: reader.whole(),
-    finished: reader.whole(),
-    failed: reader.whole(),
-    cutOff: reader.whole(),
-    time: readDistribution(reader),
-  })
+  const hasUnfinished = format > FIFTH_FORMAT
+  const scope = (): ScopeCell => {
+    const cell = emptyScope(reader.whole(), reader.whole(), reader.whole())
+    for (const name of hasUnfinished ? SCOPE_COUNTS : FIRST_SCOPE_COUNTS) cell[name] = reader.whole()
+    cell.time = readDistribution(reader)
+    if (hasUnfinished) cell.unfinishedTime = readDistribution(reader)
+    return cell
+  }
   const hasLateness = format > SECOND_FORMAT
   const hasKept = format > THIRD_FORMAT
   const hasRows = format > FOURTH_FORMAT
@@ -176,10 +185,18 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
           totalMs: reader.float(),
         }))
       : [],
+    redirects: hasUnfinished
+      ? reader.list(() => {
+          const [phase, step, count] = [reader.whole(), reader.whole(), reader.whole()]
+          return { phase, step, count, to: reader.text() }
+        })
+      : [],
+    called: hasUnfinished ? reader.list(() => ({ step: reader.whole(), journey: reader.whole() })) : [],
   }
   return hasLateness ? bucket : withLateness(bucket)
 }
 
+const FIRST_SCOPE_COUNTS = ['started', 'finished', 'failed', 'cutOff'] as const
 const TIME_PARTS = ['dns', 'connect', 'tls', 'firstByte', 'receive'] as const
 
 function readSlow(reader: ByteReader): SlowCell {

@@ -19,6 +19,7 @@ export type FailureKind =
   | 'script'
   | 'sql'
   | 'socket'
+  | 'until'
   | 'local'
 
 /** Requests of one step of one journey, by the phase in which they were due and the phase in which they ended. */
@@ -53,8 +54,19 @@ export interface ScopeCell {
   started: number
   finished: number
   failed: number
+  /** Cut off with a request open: failed, too, and not counted under `failed`. */
   cutOff: number
+  /** Of those that failed or were cut off, by requests alone; and by a fault of ours. */
+  byRequests: number
+  local: number
+  /** Cut off while nothing of theirs was open that should have ended. */
+  unfinished: number
+  /** Of those, in a connection that stays open after all that was to be done. */
+  staying: number
+  /** Of those that finished. */
   time: Distribution
+  /** How long those that did not finish had lasted. */
+  unfinishedTime: Distribution
 }
 
 export interface ArrivalCell {
@@ -127,6 +139,23 @@ export interface DrawnCell {
   /** Whether it opened a connection. */
   isConnected: boolean
 }
+/** Requests of a step that were redirected to another path. */
+export interface RedirectCell {
+  phase: number
+  step: number
+  /** The path of the final answer. */
+  to: string
+  count: number
+}
+/** Paths told apart in one second; where answers come from more of them, it is no one place that all are sent to. */
+export const MAX_REDIRECT_CELLS = 20
+
+/** A call into a script that an iteration of a journey came to, told once by each sender. */
+export interface CalledCell {
+  step: number
+  journey: number
+}
+
 /** Of each step, by each sender in each second. */
 export const MAX_DRAWN = 2
 
@@ -166,6 +195,8 @@ export interface Bucket {
   open: OpenCell[]
   slowest: SlowCell[]
   drawn: DrawnCell[]
+  redirects: RedirectCell[]
+  called: CalledCell[]
   /** Most users in flight. */
   users: number
   /** Busy share of the busiest sender in this second, and over the five seconds that end with it. */
@@ -197,6 +228,8 @@ export function emptyBucket(second: number): Bucket {
     open: [],
     slowest: [],
     drawn: [],
+    redirects: [],
+    called: [],
     users: 0,
     busy: 0,
     busyOfFive: 0,
@@ -225,6 +258,22 @@ export const emptyStep = (phase: number, endPhase: number, step: number, journey
   failedTime: new Distribution(),
   connectTime: new Distribution(),
   timeToFirstByte: new Distribution(),
+})
+
+export const emptyScope = (phase: number, scope: number, journey: number): ScopeCell => ({
+  phase,
+  scope,
+  journey,
+  started: 0,
+  finished: 0,
+  failed: 0,
+  cutOff: 0,
+  byRequests: 0,
+  local: 0,
+  unfinished: 0,
+  staying: 0,
+  time: new Distribution(),
+  unfinishedTime: new Distribution(),
 })
 
 /** Slowest requests of a step that are kept of some seconds. */

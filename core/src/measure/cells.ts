@@ -6,7 +6,9 @@ import {
   type ArrivalCell,
   type Bucket,
   type CheckCell,
+  type CalledCell,
   type FailureCell,
+  type RedirectCell,
   type RowCount,
   type ScopeCell,
   type SlowCell,
@@ -18,8 +20,20 @@ export const STEP_TIMES = ['responseTime', 'waitedTime', 'failedTime', 'connectT
 /** What ended in some seconds. */
 export type CountedCells = Pick<
   Bucket,
-  'steps' | 'groups' | 'journeys' | 'arrivals' | 'checks' | 'failures' | 'slowest'
+  'steps' | 'groups' | 'journeys' | 'arrivals' | 'checks' | 'failures' | 'slowest' | 'redirects' | 'called'
 >
+
+/** What of a group or journey is counted. */
+export const SCOPE_COUNTS = [
+  'started',
+  'finished',
+  'failed',
+  'cutOff',
+  'byRequests',
+  'local',
+  'unfinished',
+  'staying',
+] as const
 
 export class Cells {
   readonly steps = new Map<string, StepCell>()
@@ -28,6 +42,8 @@ export class Cells {
   readonly arrivals = new Map<number, ArrivalCell>()
   readonly checks = new Map<string, CheckCell>()
   readonly failures = new Map<string, FailureCell>()
+  readonly redirects = new Map<string, RedirectCell>()
+  readonly called = new Map<string, CalledCell>()
   /** Of each step of each phase, the longest first. */
   readonly slowest = new Map<string, SlowCell[]>()
 
@@ -40,6 +56,8 @@ export class Cells {
     for (const cell of cells.checks) this.addChecks(cell)
     for (const cell of cells.failures) this.addFailure(cell)
     for (const cell of cells.slowest) this.addSlow(cell)
+    for (const cell of cells.redirects) this.addRedirects(cell)
+    for (const cell of cells.called) this.called.set(`${String(cell.journey)} ${String(cell.step)}`, cell)
   }
 
   /** All of it, as what ended in one stretch of time. */
@@ -52,14 +70,18 @@ export class Cells {
       checks: [...this.checks.values()],
       failures: [...this.failures.values()],
       slowest: [...this.slowest.values()].flat(),
+      redirects: [...this.redirects.values()],
+      called: [...this.called.values()],
     }
   }
 
   /** Gives up the memory for adding to it. */
   compact(): void {
     for (const cell of this.steps.values()) for (const time of STEP_TIMES) cell[time].compact()
-    for (const { time } of this.groups.values()) time.compact()
-    for (const { time } of this.journeys.values()) time.compact()
+    for (const { time, unfinishedTime } of [...this.groups.values(), ...this.journeys.values()]) {
+      time.compact()
+      unfinishedTime.compact()
+    }
     for (const { startLag } of this.arrivals.values()) startLag.compact()
   }
 
@@ -125,6 +147,13 @@ export class Cells {
     if (into.kept === '') into.kept = cell.kept
   }
 
+  private addRedirects(cell: RedirectCell): void {
+    const key = `${String(cell.phase)} ${String(cell.step)} ${cell.to}`
+    const into = this.redirects.get(key)
+    if (into === undefined) this.redirects.set(key, { ...cell })
+    else into.count += cell.count
+  }
+
   private addSlow(cell: SlowCell): void {
     const key = `${String(cell.phase)} ${String(cell.step)}`
     const kept = this.slowest.get(key) ?? []
@@ -139,14 +168,12 @@ function addScope(into: Map<string, ScopeCell>, cell: ScopeCell): void {
   const key = `${String(cell.phase)} ${String(cell.scope)} ${String(cell.journey)}`
   const known = into.get(key)
   if (known === undefined) {
-    into.set(key, { ...cell, time: copyOf(cell.time) })
+    into.set(key, { ...cell, time: copyOf(cell.time), unfinishedTime: copyOf(cell.unfinishedTime) })
     return
   }
-  known.started += cell.started
-  known.finished += cell.finished
-  known.failed += cell.failed
-  known.cutOff += cell.cutOff
+  for (const name of SCOPE_COUNTS) known[name] += cell[name]
   known.time.add(cell.time)
+  known.unfinishedTime.add(cell.unfinishedTime)
 }
 
 /** Counts failures of a row of a data set; once there are many rows, of those that are known. */

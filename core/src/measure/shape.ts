@@ -2,8 +2,9 @@
 import { isUpperLimit } from '../language/comparisons.js'
 import type { Check, Phase, Plan } from '../plan/model.js'
 import type { Target } from '../plan/target-model.js'
-import { groupsOf, mostRequestsIn, timedOf } from '../plan/steps/walk.js'
-import type { PhasePreview } from '../load/preview.js'
+import { groupsOf, mostRequestsIn, reachOf, timedOf } from '../plan/steps/walk.js'
+import { journeyArrivals, type JourneyArrivals } from '../load/journey-arrivals.js'
+import type { PhasePreview } from '../load/phase-previews.js'
 
 export interface ShapePhase {
   name: string
@@ -35,6 +36,10 @@ export interface RunShape {
   checks: { step: number; name: string; limitMs?: number }[]
   /** Requests one after another in one walk through each group and journey, at most; runs of old have none. */
   requestsIn?: { groups: number[]; journeys: number[] }
+  /** What each journey comes to, and which part of its iterations; runs of old have none. */
+  reach?: { step: number; share: number | null }[][]
+  /** Whether arrivals of each journey are due in measured phases; runs of old do not know. */
+  journeyArrivals?: JourneyArrivals[]
   /** Data sets with their number of rows; runs of old have none. */
   data?: { name: string; rows: number }[]
   metrics: { name: string; unit: string; ceiling: number | null }[]
@@ -73,6 +78,11 @@ export function shapeOf(
       ),
       journeys: plan.journeys.map(({ steps }) => mostRequestsIn(steps)),
     },
+    reach: [],
+    journeyArrivals: journeyArrivals(
+      plan,
+      previews.map(({ arrivals }) => arrivals),
+    ),
     data: plan.data.map(({ name, rows }) => ({ name, rows: rows.length })),
     metrics: metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
     traces,
@@ -86,6 +96,7 @@ export function shapeOf(
       if (entry !== undefined && !entry.journeys.includes(journey.name)) entry.journeys.push(journey.name)
       for (const check of timed.checks) addCheck(shape, step, check)
     }
+    shape.reach?.push(reachOf(journey.steps).map(({ name, share }) => ({ step: stepIndex(shape, name), share })))
     for (const group of groupsOf(journey.steps)) {
       for (const timed of timedOf(group.steps)) {
         const entry = shape.steps[stepIndex(shape, timed.name)]

@@ -74,6 +74,7 @@ function readGate(source: Source, node: Node, named: Named): Gate[] {
     stop,
     isScaled: false,
     isDefault: false,
+    leavesOutRequests: false,
     at: placeOf(source, scalar),
   }
   if (sentence.of.kind !== 'each step') return [gate]

@@ -123,6 +123,7 @@ function readPhase(source: Source, node: Node, track: string | null, frame: Load
       return [{ ...common, kind }]
     case 'starts': {
       const starts = readWhole(source, fields.get('starts'), 'starts', 0)
+      if (starts === 0) reportNobody(source, fields.get('starts'))
       return starts === undefined ? [] : [{ ...common, kind: 'batch', starts }]
     }
     case 'users':
@@ -130,6 +131,27 @@ function readPhase(source: Source, node: Node, track: string | null, frame: Load
     default:
       return readRate(source, fields.get('rate'), common)
   }
+}
+
+function reportNobody(source: Source, field: Field | undefined): void {
+  source.report(offsetOf(field?.value ?? null), 'USERS', 'nobody would come: write rest: 30s for a pause')
+}
+
+/** Reports a drain of nothing where the load ends with users under way: each of them would be cut off. */
+export function checkDrain(
+  source: Source,
+  field: Field | undefined,
+  { drainMs }: LoadFrame,
+  phases: readonly Phase[],
+): void {
+  if (drainMs > 0 || field === undefined) return
+  const last = new Map(phases.map((phase) => [phase.track, phase]))
+  if ([...last.values()].some(({ kind }) => kind !== 'rest'))
+    source.report(
+      offsetOf(field.value),
+      'DRAIN',
+      'with a drain of 0 requests that are under way when the load ends would be cut off: give them time, such as drain: 10s',
+    )
 }
 
 /** Keys that only mean something beside another. */
@@ -165,6 +187,10 @@ function readLength(source: Source, node: Node, fields: Map<string, Field>): num
 function readRate(source: Source, field: Field | undefined, common: Common): Phase[] {
   const rates = readPhrase(source, field?.value ?? null, 'RatesOnly', 'rate')
   if (rates === undefined || field === undefined) return []
+  if (rates.by === null && rates.from === 0 && rates.to === 0) {
+    source.report(offsetOf(field.value), 'RATE', 'a rate of 0 sends nothing: write rest: 30s for a pause')
+    return []
+  }
   if (rates.by === null)
     return rates.ramp
       ? [{ ...common, kind: 'ramp', from: rates.from, to: rates.to }]
@@ -178,6 +204,7 @@ function readUsers(source: Source, fields: Map<string, Field>, common: Common): 
   const field = fields.get('users')
   const range = readPhrase(source, field?.value ?? null, 'UsersRange', 'users')
   if (range === undefined || field === undefined) return []
+  if (range.from === 0 && range.to === 0) reportNobody(source, field)
   const spread = fields.get('spread')
   const spreadMs = spread === undefined ? 0 : (readPhrase(source, spread.value, 'DurationOnly', 'spread') ?? 0)
   const iterations = readWhole(source, fields.get('iterations'), 'iterations', 1)

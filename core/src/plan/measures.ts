@@ -65,7 +65,7 @@ export interface Figures {
   /** What a metric read in each second, where it could be read. */
   metric(name: string): number[]
   /** Requests that were due in the scope. */
-  requests(count: 'requests' | 'failed'): number
+  requests(count: 'requests' | 'failed' | 'resent'): number
   /** Requests that ended in the scope, wherever they were due. */
   ended(count: 'passed' | 'bytesReceived' | 'bytesSent'): number
   checks(count: 'passed' | 'failed'): number
@@ -96,8 +96,8 @@ const ofSteps = { of: 'steps', byJourney: true } as const
 const ofJourneys = { of: 'nothing', byJourney: true } as const
 const ofRun = { of: 'nothing', byJourney: false } as const
 
-const endedJourneys = (figures: Figures): number =>
-  figures.journeys('finished') + figures.journeys('failed') + figures.journeys('cutOff')
+/** Those that were cut off with a request open are among the failed. */
+const endedJourneys = (figures: Figures): number => figures.journeys('finished') + figures.journeys('failed')
 const dueArrivals = (figures: Figures): number =>
   figures.arrivals('started') + figures.arrivals('missed') + figures.arrivals('capped') + figures.arrivals('outOfData')
 
@@ -111,6 +111,11 @@ export const MEASURES: Readonly<Record<Measure['kind'], MeasureRules>> = {
     family: 'share or count',
     ...ofSteps,
     read: (figures) => share(figures.requests('failed'), figures.requests('requests')),
+  },
+  'resent requests': {
+    family: 'share or count',
+    ...ofSteps,
+    read: (figures) => share(figures.requests('resent'), figures.requests('requests')),
   },
   'failed checks': {
     family: 'share or count',

@@ -85,6 +85,8 @@ export interface SendStep {
   /** In setup: made anew so often while the load lasts. */
   refreshMs: number | undefined
   onFailure: OnFailure
+  /** A run in which nobody came to it is not void for that. */
+  mayBeSkipped: boolean
   at: Position
 }
 
@@ -110,11 +112,18 @@ export interface ParallelStep {
   at: Position
 }
 
+/** What ends a repeat before its rounds are made. */
+export type Until =
+  /** When it has not come true in all rounds, the step named so fails, unless the iteration continues all the same. */
+  | { kind: 'check'; name: string; check: Check; unmet: 'fail' | 'continue'; onFailure: OnFailure }
+  /** The load is over; the rounds have no other limit. */
+  | { kind: 'load ends' }
+
 export interface RepeatStep {
   kind: 'repeat'
   /** Rounds at most; all of them where `until` is not given. */
   times: number
-  until: Check | undefined
+  until: Until | undefined
   steps: Step[]
   at: Position
 }
@@ -145,6 +154,7 @@ export interface CallStep {
   with: [string, JsonTemplate][]
   keeps: Keep[]
   onFailure: OnFailure
+  mayBeSkipped: boolean
   at: Position
 }
 
@@ -162,6 +172,7 @@ export interface SocketStep {
   acts: (SocketAct | WaitStep)[]
   timeoutMs: number
   onFailure: OnFailure
+  mayBeSkipped: boolean
   at: Position
 }
 
@@ -275,6 +286,8 @@ export interface Gate extends GateSentence {
   isScaled: boolean
   /** No gate of the plan, but one that every run without such a gate is held to. */
   isDefault: boolean
+  /** On failed journeys: those that requests alone failed do not count, since these have a limit of their own. */
+  leavesOutRequests: boolean
   at: Position
 }
 
@@ -286,6 +299,8 @@ export interface Plan {
   seed: number
   /** T of Apdex for the impact of a run: up to this a response satisfies. */
   satisfiedMs: number | undefined
+  /** Whether what leaves a doubt, and decides nothing, makes a run void. */
+  strict: boolean
   /** Which requests ask the target to keep their trace. */
   trace: TraceSentence
   values: ValueMaker[]

@@ -2,7 +2,7 @@
 import { isMap, isScalar, type Node } from 'yaml'
 import { readGates } from './gates.js'
 import { fillLoad, type LoadValues } from './load-values.js'
-import { checkPhaseNames, readLoadFrame, readTrack, type LoadFrame } from './load.js'
+import { checkDrain, checkPhaseNames, readLoadFrame, readTrack, type LoadFrame } from './load.js'
 import type { Journey, Phase, Plan, Position, Problem, Step } from './model.js'
 import type { Target } from './target-model.js'
 import { allSteps, groupsOf, timedOf } from './steps/walk.js'
@@ -117,6 +117,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
   const journeys = readJourneys(context, fields.get('journeys'), frame, { tracks, valueOf })
   const phases = [...readTrack(source, node('load'), null, frame), ...tracks]
   checkPhaseNames(source, phases)
+  checkDrain(source, fields.get('drain'), frame, phases)
   const named = {
     steps: new Set(
       journeys.flatMap((journey) => [...timedOf(journey.steps)].flatMap((step) => (step.isRequest ? [step.name] : []))),
@@ -133,6 +134,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     target: readText(source, fields.get('target'), 'target'),
     seed: readWhole(source, fields.get('seed'), 'seed', 0) ?? 1,
     satisfiedMs,
+    strict: readSwitch(source, fields.get('strict'), 'strict') ?? false,
     trace: fields.has('trace') ? (readPhrase(source, node('trace'), 'TraceOnly', 'trace') ?? FAILED) : FAILED,
     values: readValues(source, node('values')),
     data: readData({ source, files }, node('data')),
@@ -209,6 +211,8 @@ function readJourneys(
     const pacingMs = pacing === undefined ? 0 : (readPhrase(source, pacing.value, 'DurationOnly', 'pacing') ?? 0)
     journeys.push({ name, weight, returning, pacingMs, steps, at: placeOf(source, entry.key) })
   }
+  if (journeys.length === 0 && errorsIn(source) === 0 && isMap(field.value) && field.value.items.length > 0)
+    source.report(offsetOf(field.key), 'EMPTY', 'every journey is off: nothing would be sent')
   if (journeys.length > 0 && !areAllAlone && journeys.every((journey) => journey.weight === 0)) {
     source.report(offsetOf(field.key), 'WEIGHTS', 'every journey has weight 0: there would be no arrivals')
   }
@@ -272,6 +276,7 @@ function emptyPlan(file: string): Plan {
     target: undefined,
     seed: 1,
     satisfiedMs: undefined,
+    strict: false,
     trace: FAILED,
     values: [],
     data: [],

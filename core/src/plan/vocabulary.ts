@@ -27,6 +27,7 @@ import { TARGET_CONTEXTS } from './target-words.js'
 
 export type { Context, ContextName, Key, Shape } from './vocabulary-kinds.js'
 
+const mayBeSkipped = key('yes: a run is not void where nobody came to this step', yesNo, 'yes')
 const name = key('name in gates, tables and reports', text, 'search sailings')
 const off = key('yes: stays in the file, but is not sent', yesNo, 'yes')
 const onFailure = key('what happens after a failed request', words('continue', 'end iteration'), 'end iteration')
@@ -46,6 +47,7 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       target: key('the target: the name of a file in targets/, or an origin', text, 'harbour'),
       seed: key('same seed: same arrivals, journeys, waits and picks', whole, '20260601'),
       satisfied: key('a response up to this satisfies (T of Apdex); for the impact of a run', text, '300ms'),
+      strict: key('yes: what leaves a doubt, and decides no gate, makes the run void', yesNo, 'yes'),
       trace: key(
         'requests carry a trace (W3C): failed, a share that the target is asked to keep, or no',
         sentence('TraceOnly'),
@@ -110,6 +112,7 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       http: key('the version of HTTP', words('1', '2'), '2'),
       refresh: key('in setup: repeat the request at this interval during the load', text, 'every 20m'),
       'on failure': onFailure,
+      'may be skipped': mayBeSkipped,
       off,
     },
   },
@@ -131,11 +134,16 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
     about: 'condition that ends the repeat',
     keys: {
       until: needed(
-        'check that ends the repeat',
-        oneOf(sentence('Check'), sentence('ValueCheck')),
+        'check that ends the repeat, or load ends',
+        oneOf(sentence('Check'), sentence('ValueCheck'), sentence('UntilOnly')),
         'json $.state is "done"',
       ),
-      'at most': needed('most repeats', whole, '20'),
+      'at most': key('most repeats; it fails when the check has not come true by then', whole, '20'),
+      then: key(
+        'continue: the iteration does not fail when the check has not come true',
+        words('continue'),
+        'continue',
+      ),
     },
   },
   when: {
@@ -171,6 +179,7 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       with: key('its argument', entries(json)),
       keep,
       'on failure': onFailure,
+      'may be skipped': mayBeSkipped,
       off,
     },
   },
@@ -184,6 +193,7 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       steps: needed('messages to send and to wait for', list(oneOf(map('say'), map('await'), map('wait')))),
       timeout,
       'on failure': onFailure,
+      'may be skipped': mayBeSkipped,
       off,
     },
   },

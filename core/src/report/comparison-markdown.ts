@@ -17,6 +17,7 @@ export function comparisonMarkdown(comparison: Comparison): string {
     ...steps.flatMap(({ step, changes }) =>
       changes.map((change) => `| ${rowOf(step, change, cell, (word) => `**${word}**`).join(' | ')} |`),
     ),
+    ...aloneLines(comparison),
     '',
     '| gate | before | after |',
     '|---|---:|---:|',
@@ -28,6 +29,15 @@ export function comparisonMarkdown(comparison: Comparison): string {
     comparisonMethod(comparison),
   ]
   return `${lines.join('\n')}\n`
+}
+
+/** Steps that are on one side alone. */
+function aloneLines({ onlyBefore, onlyAfter }: Comparison): string[] {
+  const quoted = (names: readonly string[]) => names.map((name) => cell(`"${name}"`)).join(', ')
+  return [
+    ...(onlyBefore.length === 0 ? [] : ['', `Missing after: ${quoted(onlyBefore)}`]),
+    ...(onlyAfter.length === 0 ? [] : ['', `New after: ${quoted(onlyAfter)}`]),
+  ]
 }
 
 /** A change as the cells of a row: step, figure, before, after, difference, interval, p, outcome. */

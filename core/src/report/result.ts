@@ -10,7 +10,8 @@ import type { Impact } from '../judge/impact.js'
 import { isOpenPhase } from '../plan/phases.js'
 import type { BaselineIdentity } from '../judge/baseline.js'
 import { passedWithin, secondsOf, secondsWithin, sum } from '../judge/scope.js'
-import type { Calibration, OnceResult, RunResult } from '../judge/result-schema.js'
+import { iterationsIn, neverReached } from '../judge/iterations.js'
+import type { Calibration, OnceResult, RenewalResult, RunResult } from '../judge/result-schema.js'
 import type { Judgement } from '../judge/verdict.js'
 import { seriesOf } from '../view/series.js'
 import type { RunView } from '../view/run-view.js'
@@ -44,6 +45,7 @@ export interface RunFacts {
   judgement: Judgement
   setup: OnceResult[]
   teardown: OnceResult[]
+  renewals: RenewalResult[]
   generator: { processes: number; reasons: string[]; calibration: Calibration | null }
   baseline: BaselineIdentity | null
 }
@@ -56,6 +58,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
   const journeys = [...recording.journeys.values()].filter((cell) => isMeasured(cell.phase))
   const arrivals = [...recording.arrivals.values()].filter((cell) => isMeasured(cell.phase))
   const checks = [...recording.checks.values()].filter((cell) => isMeasured(cell.phase))
+  const ended = iterationsIn(journeys, recording.journeys.values())
   const requests = sum(cells, (cell) => cell.requests)
   const failedRequests = sum(cells, (cell) => cell.failed)
   const measuredSeconds = secondsOf(shape, { isPhase: isMeasured })
@@ -72,6 +75,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
     id: identity.id,
     verdict: facts.judgement.verdict,
     reasons: facts.judgement.reasons,
+    notes: facts.judgement.notes,
     plan: identity.plan,
     target: identity.target,
     change: identity.change ?? { commit: identity.plan.commit, branch: identity.plan.branch },
@@ -91,10 +95,12 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
       // What a stop cut off is shown here, and judged nowhere.
       cutOff: sum([...journeys, ...view.afterStop.journeys.values()], (cell) => cell.cutOff),
       outOfData: sum(arrivals, (cell) => cell.outOfData),
-      journeys: sum(journeys, (cell) => cell.finished),
-      failedJourneys: sum(journeys, (cell) => cell.failed),
+      journeys: ended.finished,
+      failedJourneys: ended.failed,
+      unfinishedJourneys: ended.unfinished,
       requests,
       failedRequests,
+      resent: sum(cells, (cell) => cell.resent),
       failedShare: share(failedRequests, requests),
       checks: { passed: sum(checks, (cell) => cell.passed), failed: sum(checks, (cell) => cell.failed) },
       throughput: share(
@@ -105,12 +111,13 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
       bytesReceived: sum(cells, (cell) => cell.bytesReceived),
       bytesSent: sum(cells, (cell) => cell.bytesSent),
     },
-    steps: view.steps(),
+    steps: stepsOf(view),
     groups: view.groups(),
     journeys: view.journeys(),
     phases: view.phases(),
     setup: facts.setup,
     teardown: facts.teardown,
+    renewals: facts.renewals,
     generator: {
       processes: facts.generator.processes,
       reasons: facts.generator.reasons,
@@ -129,6 +136,14 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
     blocks: blocksOf(view),
     histograms: histogramsOf(recording, shape),
   }
+}
+
+function stepsOf(view: RunView): RunResult['steps'] {
+  const { shape, recording } = view
+  const names = new Set([...neverReached(recording, shape)].map((step) => shape.steps[step]?.name))
+  return view
+    .steps()
+    .map((step) => (names.has(step.name) && step.requests === 0 ? { ...step, neverReached: true } : step))
 }
 
 /** The impact as results have it. */

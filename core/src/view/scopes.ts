@@ -3,6 +3,7 @@ import type { ScopeCell } from '../measure/bucket.js'
 import type { BoundedCells } from '../measure/bounds.js'
 import type { Cells } from '../measure/cells.js'
 import type { RunShape } from '../measure/shape.js'
+import { iterationsIn } from '../judge/iterations.js'
 import { sum } from '../judge/scope.js'
 import { boundedSummary, type DistributionSummary } from './summaries.js'
 
@@ -18,7 +19,10 @@ export interface JourneySummary {
   started: number
   finished: number
   failed: number
+  /** Of those that failed: cut off with a request open. */
   cutOff: number
+  /** Cut off while nothing of theirs was open that should have ended: neither finished nor failed. */
+  unfinished: number
   time: DistributionSummary | null
 }
 
@@ -41,13 +45,10 @@ export function journeySummaries(recording: BoundedCells, shape: RunShape, isPha
   return shape.journeys.map((name, index) => {
     const cellsOf = ({ journeys }: Cells) => of(journeys, index, isPhase)
     const cells = cellsOf(recording)
-    const total = (value: (cell: ScopeCell) => number) => sum(cells, value)
+    const { started, finished, failed, cutOff, unfinished } = iterationsIn(cells, recording.journeys.values())
     return {
       name,
-      started: total((cell) => cell.started),
-      finished: total((cell) => cell.finished),
-      failed: total((cell) => cell.failed),
-      cutOff: total((cell) => cell.cutOff),
+      ...{ started, finished, failed, cutOff, unfinished },
       time: boundedSummary(recording, cellsOf, (cell) => cell.time),
     }
   })

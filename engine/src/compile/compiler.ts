@@ -63,6 +63,8 @@ class Compiler {
   private readonly namespaces: Plan['namespaces']
   private readonly numbers: Numbers
   private places = 0
+  /** Whether what is compiled now is repeated until the load ends. */
+  private isUntilLoadEnds = false
 
   constructor(
     private readonly plan: Plan,
@@ -85,7 +87,7 @@ class Compiler {
     const operations: Operation[] = []
     this.append(operations, steps, scope)
     const looksBack = (operation: Operation) =>
-      operation.kind === 'when' || (operation.kind === 'repeat next' && operation.until !== undefined)
+      operation.kind === 'when' || (operation.kind === 'repeat next' && typeof operation.until === 'object')
     return {
       journey: number,
       returning: journey.returning,
@@ -109,7 +111,7 @@ class Compiler {
         into.push(this.send(step, scope))
         return
       case 'wait':
-        into.push({ kind: 'wait', wait: step.wait, place: this.places++ })
+        into.push({ kind: 'wait', wait: step.wait, place: this.places++, endsWithLoad: this.isUntilLoadEnds })
         return
       case 'group':
         into.push({ kind: 'group', group: this.shape.groups.indexOf(step.name) })
@@ -166,6 +168,7 @@ class Compiler {
       kind: 'when',
       condition: this.condition(step.condition, scope.lookup),
       otherwise: 0,
+      after: 0,
     }
     into.push(test)
     this.append(into, step.steps, scope)
@@ -173,7 +176,7 @@ class Compiler {
     into.push(jump)
     test.otherwise = into.length
     this.append(into, step.otherwise, scope)
-    jump.to = into.length
+    jump.to = test.after = into.length
   }
 
   private appendRepeat(into: Operation[], step: Extract<Step, { kind: 'repeat' }>, scope: Scope): void {
@@ -182,11 +185,22 @@ class Compiler {
     const begin = into.length
     const test: Operation = { kind: 'repeat test', counter, times: step.times, end: 0 }
     into.push(test)
+    const { until: given } = step
+    const wasUntilLoadEnds = this.isUntilLoadEnds
+    this.isUntilLoadEnds ||= given?.kind === 'load ends'
     this.append(into, step.steps, scope)
-    const until = step.until === undefined ? undefined : this.condition(step.until, scope.lookup)
+    this.isUntilLoadEnds = wasUntilLoadEnds
+    const until = given?.kind === 'check' ? this.condition(given.check, scope.lookup) : given?.kind
     const next: Operation = { kind: 'repeat next', counter, until, begin, end: 0 }
     into.push(next)
-    test.end = next.end = into.length
+    test.end = into.length
+    if (given?.kind === 'check' && given.unmet === 'fail')
+      into.push({
+        kind: 'until unmet',
+        ...this.timed(given.name, scope, [], Infinity, given.onFailure === 'end iteration'),
+        rounds: step.times,
+      })
+    next.end = into.length
   }
 
   private appendPick(into: Operation[], step: Extract<Step, { kind: 'pick' }>, scope: Scope): void {
@@ -233,7 +247,7 @@ class Compiler {
       request: compileRequest(step, this.target.headers, scope.lookup, this.tools.fileBytes),
       checks: step.checks.map((check) => this.check(check, number, lookup)),
       keeps: step.keeps.map((keep) => this.keep(keep, lookup)),
-      hasStatusCheck: step.checks.some((check) => check.subject.kind === 'status'),
+      hasStatusCheck: step.checks.some(namesStatus),
       // A condition may look at the last response, whichever that is: then the bodies of all are read.
       needsBody:
         scope.looksAtBody ||
@@ -304,6 +318,10 @@ class Compiler {
   }
 }
 
+/** Whether a check says which statuses are right: one that only rules some out leaves the default for all else. */
+const namesStatus = ({ subject, test }: Check): boolean =>
+  subject.kind === 'status' && test.kind !== 'is not' && test.kind !== 'exists' && test.kind !== 'missing'
+
 /** The keeps of an operation, those of a socket's acts included. */
 function keepsOf(operation: Operation): CompiledKeep[] {
   if (!('keeps' in operation)) return []
@@ -315,6 +333,6 @@ function keepsOf(operation: Operation): CompiledKeep[] {
 function conditionsIn(steps: readonly Step[]): Check[] {
   return [...allSteps(steps)].flatMap((step) => {
     if (step.kind === 'when') return [step.condition]
-    return step.kind === 'repeat' && step.until !== undefined ? [step.until] : []
+    return step.kind === 'repeat' && step.until?.kind === 'check' ? [step.until.check] : []
   })
 }

@@ -74,6 +74,10 @@ export type CompiledAct =
   | { kind: 'wait'; wait: WaitStep['wait']; place: number }
   | { kind: 'say'; timed: TimedOperation; text: (frame: Frame) => string }
   | { kind: 'await'; timed: TimedOperation; verify: Verify; withinMs: number }
+export interface UnmetOperation extends TimedOperation {
+  kind: 'until unmet'
+  rounds: number
+}
 export interface SqlOperation extends TimedOperation {
   kind: 'sql'
   database: (frame: Frame) => string
@@ -93,21 +97,22 @@ export type Operation =
   | CallOperation
   | SocketOperation
   | SqlOperation
-  | { kind: 'wait'; wait: WaitStep['wait']; place: number }
+  /** One that ends with the load is over when nobody begins any more. */
+  | { kind: 'wait'; wait: WaitStep['wait']; place: number; endsWithLoad: boolean }
   | { kind: 'group'; group: number }
   | { kind: 'group end' }
-  /** Continues at `otherwise` when the condition does not hold. */
-  | { kind: 'when'; condition: Condition; otherwise: number }
+  /** Continues at `otherwise` when the condition does not hold, and at `after` when nobody can tell. */
+  | { kind: 'when'; condition: Condition; otherwise: number; after: number }
   | { kind: 'jump'; to: number }
   | { kind: 'repeat begin'; counter: number }
   /** Leaves for `end` once all rounds are made. */
   | { kind: 'repeat test'; counter: number; times: number; end: number }
-  | { kind: 'repeat next'; counter: number; until: Condition | undefined; begin: number; end: number }
+  | { kind: 'repeat next'; counter: number; until: Condition | 'load ends' | undefined; begin: number; end: number }
+  /** All rounds are made, and what was to come true has not. */
+  | UnmetOperation
   | { kind: 'pick'; weights: number[]; targets: number[]; place: number }
   /** Walks each branch at once, and continues at `next` when all have ended. */
   | { kind: 'parallel'; branches: { from: number; to: number }[]; next: number }
-
-export type TimedKind = SendOperation | CallOperation | SocketOperation | SqlOperation
 
 export interface Program {
   journey: number

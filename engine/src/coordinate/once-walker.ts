@@ -86,5 +86,5 @@ export class OnceWalker {
 function nothingOf({ part, frame }: Asked, failure: string | null): OnceOutcome {
   const results: OnceResult[] =
     failure === null ? [] : [{ name: part, passed: false, reason: failure, responseTimeMs: null }]
-  return { results, frame, secrets: [], failure, answered: failure !== null }
+  return { results, frame, secrets: [], failure, isTargets: false }
 }

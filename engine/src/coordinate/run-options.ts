@@ -6,6 +6,7 @@ import type {
   GeneratorFaults,
   Judgement,
   Plan,
+  RenewalResult,
   RunEvent,
   RunIdentity,
   RunResult,
@@ -25,6 +26,8 @@ export interface RunOptions {
   secrets: Record<string, string>
   /** Values that stand in for those of the plan and the target. */
   overrides?: Record<string, string>
+  /** Whether what leaves a doubt makes the run void, also where the plan does not say so. */
+  strict?: boolean
   /** Multiplies the load; by default 1. */
   scale?: number
   /** The run that gates against the baseline are held to. */
@@ -65,6 +68,8 @@ export interface LoadEnd {
   faults: Required<GeneratorFaults>
   /** When a gate, a person or spent rows ended it, in ms from its start. */
   endedEarlyAtMs: number | undefined
+  /** Steps of setup that were made anew. */
+  renewals: RenewalResult[]
 }
 
 /** A run whose generator is gone: what is known of it. */

@@ -5,6 +5,7 @@ import {
   distrust,
   explain,
   filesSentBy,
+  formatMs,
   gatesOf,
   judge,
   loadFingerprint,
@@ -26,6 +27,7 @@ import {
   type GeneratorFaults,
   type OnceResult,
   type Plan,
+  type RenewalResult,
   type RunEvent,
   type RunIdentity,
 } from '@jolt-gate/core'
@@ -38,7 +40,7 @@ import { HostReader } from './host.js'
 import { MetricReader } from '../metrics/metric-reader.js'
 import type { Compiled, RunValues } from '../compile/program.js'
 import type { BrokenRun, RunHandle, RunOptions, RunOutcome, SetUp } from './run-options.js'
-import { Renewal } from './setup-refresh.js'
+import { Renewal, type RenewalFailure } from './setup-refresh.js'
 
 const MOST_LATE_MS = 1000
 const SETUP_WITHIN_MS = 120_000
@@ -65,7 +67,7 @@ class Run implements RunHandle {
   private readonly plan: Plan
   /** The plan's own gates, and the default ones. */
   private readonly gates: readonly Gate[]
-  private faults: Required<GeneratorFaults> = { local: [], deaths: [], outOfData: [] }
+  private faults: Required<GeneratorFaults> = { local: [], deaths: [], outOfData: [], endedByData: [] }
   private readonly values: RunValues
   private readonly compiled: Compiled
   private readonly files: Map<string, Uint8Array>
@@ -77,6 +79,8 @@ class Run implements RunHandle {
   private readonly identity: Omit<RunIdentity, 'startedAt' | 'endedAt' | 'target'>
   private readonly baseline: Baseline | undefined
   private stoppedBy: string | undefined
+  private renewalFailure: RenewalFailure | undefined
+  private renewals: readonly RenewalResult[] = []
   private isStoppedByRule = false
   private iterationsMadeAtMs = 0
   private loadStartMs = Infinity
@@ -149,9 +153,12 @@ class Run implements RunHandle {
         ending = { kind: 'fault', reason: error instanceof Error ? error.message : String(error) }
       }
     } else if (setup.failure !== null)
-      ending = { kind: 'setup failed', reason: setup.failure, answered: setup.answered }
+      ending = { kind: 'setup failed', reason: setup.failure, isTargets: setup.isTargets }
+    if (this.renewalFailure !== undefined && ending.kind !== 'fault')
+      ending = { kind: 'setup failed', ...this.renewalFailure }
     if (this.stoppedBy !== undefined && ending.kind !== 'fault') ending = { kind: 'stopped', by: this.stoppedBy }
-    this.options.onLoadEnded?.({ ending, faults: this.faults, endedEarlyAtMs: this.endedEarlyAtMs })
+    const { faults, endedEarlyAtMs, renewals } = this
+    this.options.onLoadEnded?.({ ending, faults, endedEarlyAtMs, renewals: [...renewals] })
     this.tell({ kind: 'end' })
     return this.tearDown(ending, setup)
   }
@@ -161,6 +168,7 @@ class Run implements RunHandle {
     for (const event of seen) this.view.add(event)
     const ending: Ending = loadEnd?.ending ?? { kind: 'fault', reason }
     this.faults = loadEnd?.faults ?? this.faults
+    this.renewals = loadEnd?.renewals ?? []
     this.endedEarlyAtMs = loadEnd === undefined ? 1000 * this.view.seconds : loadEnd.endedEarlyAtMs
     if (loadEnd === undefined) this.tellPhases()
     this.tell({ kind: 'end' })
@@ -216,6 +224,7 @@ class Run implements RunHandle {
         onDataSpent: (name, then, isClosed) => {
           if (then === 'stop') {
             this.endEarly()
+            this.noteEndedByData(name)
             senderPool.say({ kind: 'end load' })
           }
           if (then === 'void' && isClosed) this.noteOutOfData(name)
@@ -237,7 +246,13 @@ class Run implements RunHandle {
     senderPool.endWithin(lengthMs + OVERTIME_MS, 'a sender did not end in time: something holds its thread up')
     if (this.stopping.signal.aborted) stop()
     else senderPool.say({ kind: 'start', startMs })
-    const renewal = new Renewal(this.compiled, setupFrame, this.onceWalker, senderPool)
+    const renewal = new Renewal(this.compiled, setupFrame, this.onceWalker, senderPool, (failure) => {
+      this.renewalFailure = failure
+      this.endEarly()
+      this.tell({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
+      stop()
+    })
+    this.renewals = renewal.results
     await senderPool.ended
     renewal.close()
     metrics.close()
@@ -266,6 +281,12 @@ class Run implements RunHandle {
   private noteOutOfData(name: string): void {
     const reason = `the rows of "${name}" ran out (take: once each)`
     if (!this.faults.outOfData.includes(reason)) this.faults.outOfData.push(reason)
+  }
+
+  private noteEndedByData(name: string): void {
+    if (this.faults.endedByData.length > 0) return
+    const after = formatMs(this.endedEarlyAtMs ?? 0)
+    this.faults.endedByData.push(`the rows of "${name}" ran out after ${after}: the load ended early`)
   }
 
   /**
@@ -300,7 +321,12 @@ class Run implements RunHandle {
         ? distrust(recording, shape, gates, this.faults, this.endedEarlyAtMs !== undefined)
         : NO_DOUBTS
     const reasons = reasonsOf(doubts)
-    const judgement = judge({ ending, doubts, results: view.gates(), recording, shape })
+    const { renewals } = this
+    const judgement = judge({
+      ...{ ending, doubts, results: view.gates(), recording, shape },
+      strict: this.plan.strict || this.options.strict === true,
+      beside: { renewals, teardown, endedByData: this.faults.endedByData },
+    })
     const identified = {
       ...this.identity,
       target: {
@@ -319,6 +345,7 @@ class Run implements RunHandle {
       }),
       setup,
       teardown,
+      renewals: [...renewals],
       generator: { processes: 1, reasons, calibration },
       baseline:
         baseline === undefined ? null : { id: baseline.id, commit: baseline.commit, startedAt: baseline.startedAt },

@@ -3,32 +3,38 @@ import {
   countRow,
   Distribution,
   emptyBucket,
+  emptyScope,
   emptyStep,
   encodeBucket,
   MAX_FAILURE_CELLS,
   MAX_OPEN,
+  MAX_REDIRECT_CELLS,
   OPEN_FROM_MS,
   phaseRanges,
   type ArrivalCell,
   type Bucket,
+  type CalledCell,
   type CheckCell,
   type FailureCell,
   type OpenCell,
+  type RedirectCell,
   type RunShape,
   type ScopeCell,
   type StepCell,
   type Received,
 } from '@jolt-gate/core'
+import { monotonicMs } from '../clock/clock.js'
 import type { Mask } from '../secrets/mask.js'
 import type { Failure } from '../walk/assessor.js'
-import type { Iteration } from '../walk/iteration.js'
+import type { Exchange } from '../http/exchange.js'
+import type { Branch, Iteration } from '../walk/iteration.js'
 import type { TimedOperation } from '../compile/program.js'
 import { NotedRequests } from './noted-requests.js'
 import type { SampleRows } from './sample-rows.js'
 import { RequestKeeper } from './request-keeper.js'
 import { clearArrival, clearCheck, clearScope, clearStep, isArrivalUsed, isScopeUsed, usedOf } from './used-cells.js'
 import type { HealthReading } from './generator-health.js'
-import type { Ended, OpenRequest, Sample, WalkerListener } from '../walk/listener.js'
+import type { Ended, HowEnded, OpenRequest, Sample, WalkerListener } from '../walk/listener.js'
 
 /** Failures whose requests waited as long as they are counted: they belong to the response times. */
 const WAITED = new Set(['timeout', 'cut off'])
@@ -45,6 +51,9 @@ export class BucketRecorder implements WalkerListener {
   private readonly arrivals = new Map<number, ArrivalCell>()
   private readonly checks = new Map<number, CheckCell>()
   private readonly failures = new Map<string, FailureCell>()
+  private readonly redirects = new Map<string, RedirectCell>()
+  private readonly called = new Set<string>()
+  private newlyCalled: CalledCell[] = []
   private readonly noted: NotedRequests
   private readonly keeper: RequestKeeper
   /** For each phase, the phases of its track with the ends of each, in ms from the start. */
@@ -102,6 +111,8 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.checks = usedOf(this.checks, ({ passed, failed }) => passed + failed > 0)
     this.bucket.failures = [...this.failures.values()]
     this.bucket.open = this.openCells(nowMs, open)
+    this.bucket.redirects = [...this.redirects.values()]
+    this.bucket.called = this.newlyCalled
     Object.assign(this.bucket, this.noted.take())
     this.send(encodeBucket(this.bucket))
     this.bucket.steps.forEach(clearStep)
@@ -110,6 +121,8 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.arrivals.forEach(clearArrival)
     this.bucket.checks.forEach(clearCheck)
     this.failures.clear()
+    this.redirects.clear()
+    this.newlyCalled = []
     this.second = Math.max(this.second + 1, Math.floor((nowMs - this.startMs) / 1000))
     this.bucket = emptyBucket(this.second)
     this.usersMost = this.usersNow
@@ -178,6 +191,8 @@ export class BucketRecorder implements WalkerListener {
       else check.failed++
     }
     this.noted.note(ended, phase)
+    if (ended.exchange !== null && ended.exchange.hops.length > 0)
+      this.countRedirect(phase, operation.step, ended.exchange)
     this.rows?.add(ended, phase, this.startMs)
     if (failure === null) return
     cell.failed++
@@ -201,15 +216,37 @@ export class BucketRecorder implements WalkerListener {
     cell.time.record(1000 * timeMs)
   }
 
-  onIterationEnded(iteration: Iteration, how: 'finished' | 'failed' | 'cut off'): void {
+  onCalled(iteration: Iteration, { step }: TimedOperation): void {
+    const { journey } = iteration.program
+    const key = `${String(journey)} ${String(step)}`
+    if (this.called.has(key)) return
+    this.called.add(key)
+    this.newlyCalled.push({ step, journey })
+  }
+
+  onIterationEnded(iteration: Iteration, how: HowEnded): void {
     this.usersNow--
     const { journey } = iteration.program
     const cell = this.scopeCell(this.journeys, iteration.phase, journey, journey)
-    if (how === 'failed') cell.failed++
-    else if (how === 'cut off') cell.cutOff++
-    else {
-      cell.finished++
-      cell.time.record(1000 * (iteration.lastEndMs - iteration.arrivedMs))
+    switch (how) {
+      case 'finished':
+        cell.finished++
+        cell.time.record(1000 * (iteration.lastEndMs - iteration.arrivedMs))
+        break
+      case 'unfinished':
+        cell.unfinished++
+        if (iteration.isStaying) cell.staying++
+        cell.unfinishedTime.record(1000 * (monotonicMs() - iteration.arrivedMs))
+        break
+      case 'failed':
+      case 'cut off':
+        if (how === 'failed') cell.failed++
+        else cell.cutOff++
+        if (iteration.hasLocalFault) cell.local++
+        else if (!iteration.hasOtherFailure) cell.byRequests++
+        break
+      default:
+        how satisfies never
     }
     this.iterationEnded(iteration)
   }
@@ -250,8 +287,7 @@ export class BucketRecorder implements WalkerListener {
     const key = (phase * 10_000 + scope) * 10_000 + journey
     let cell = cells.get(key)
     if (cell === undefined) {
-      const time = new Distribution()
-      cells.set(key, (cell = { phase, scope, journey, started: 0, finished: 0, failed: 0, cutOff: 0, time }))
+      cells.set(key, (cell = emptyScope(phase, scope, journey)))
     }
     return cell
   }
@@ -270,6 +306,18 @@ export class BucketRecorder implements WalkerListener {
     let cell = this.checks.get(key)
     if (cell === undefined) this.checks.set(key, (cell = { phase, check, journey, passed: 0, failed: 0 }))
     return cell
+  }
+
+  /** A redirect to another path may be one to where nothing that was asked for is, such as a sign-in page. */
+  private countRedirect(phase: number, step: number, { hops, origin, path }: Exchange<Branch>): void {
+    const asked = hops[0]?.url.split('?')[0]
+    const to = (origin + path).split('?')[0] ?? ''
+    if (asked === to) return
+    const key = `${String(phase)} ${String(step)} ${to}`
+    const cell = this.redirects.get(key)
+    if (cell !== undefined) cell.count++
+    else if (this.redirects.size < MAX_REDIRECT_CELLS)
+      this.redirects.set(key, { phase, step, to: this.mask.apply(to), count: 1 })
   }
 
   private countFailure({ phase, operation, failure, endedMs, received, iteration, ended }: FailedStep): void {

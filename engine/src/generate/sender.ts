@@ -111,6 +111,7 @@ export class Sender {
     this.recorder.begin(startMs)
     this.loadEndMs = startMs + loadSeconds({ load }) * 1000
     this.drainEndMs = this.loadEndMs + load.drainMs
+    this.walker.endLoadAt(this.loadEndMs)
     this.nextSecondMs = startMs + 1000
     this.turn()
   }
@@ -305,6 +306,7 @@ export class Sender {
     this.closed.end()
     this.loadEndMs = Math.min(this.loadEndMs, now)
     this.drainEndMs = this.loadEndMs + this.data.plan.load.drainMs
+    this.walker.endLoadAt(this.loadEndMs)
     this.turnAgain()
   }
 

@@ -1,6 +1,13 @@
 // Cells and their distributions live from second to second as long as they are used: making them anew, for each step
 // and second, would keep the collector of garbage busy.
-import { STEP_TIMES, type ArrivalCell, type CheckCell, type ScopeCell, type StepCell } from '@jolt-gate/core'
+import {
+  SCOPE_COUNTS,
+  STEP_TIMES,
+  type ArrivalCell,
+  type CheckCell,
+  type ScopeCell,
+  type StepCell,
+} from '@jolt-gate/core'
 
 /** The cells that this second used; others are given up. */
 export function usedOf<C>(cells: Map<number, C>, isUsed: (cell: C) => boolean): C[] {
@@ -11,8 +18,7 @@ export function usedOf<C>(cells: Map<number, C>, isUsed: (cell: C) => boolean): 
   return used
 }
 
-export const isScopeUsed = ({ started, finished, failed, cutOff }: ScopeCell): boolean =>
-  started + finished + failed + cutOff > 0
+export const isScopeUsed = (cell: ScopeCell): boolean => SCOPE_COUNTS.some((name) => cell[name] > 0)
 export const isArrivalUsed = ({ started, missed, capped, outOfData, startLag }: ArrivalCell): boolean =>
   started + missed + capped + outOfData + startLag.count > 0
 
@@ -22,8 +28,9 @@ export function clearStep(cell: StepCell): void {
 }
 
 export function clearScope(cell: ScopeCell): void {
-  cell.started = cell.finished = cell.failed = cell.cutOff = 0
+  for (const name of SCOPE_COUNTS) cell[name] = 0
   cell.time.clear()
+  cell.unfinishedTime.clear()
 }
 
 export function clearArrival(cell: ArrivalCell): void {

@@ -69,6 +69,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   headers: string[] = []
   status = 0
   rawHeaders: Buffer[] = []
+  isCoded = false
   chunks: Buffer[] = []
   bytes: Buffer = NO_BYTES
   redirectsLeft: number
@@ -197,6 +198,10 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   }
 
   // ---------- what layers see and do
+
+  get isHead(): boolean {
+    return this.method === 'HEAD'
+  }
 
   header(name: string): string | undefined {
     const values = this.valuesOf(name)

@@ -29,6 +29,8 @@ export interface Message {
   readonly status: number
   /** Bytes of the body as they came. */
   readonly bytesReceived: number
+  /** Whether the body has a content coding. */
+  isCoded: boolean
   /** What came of the body, where something reads it. */
   chunks: Buffer[]
   /** Bytes of the body, decoded. */

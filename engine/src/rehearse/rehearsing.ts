@@ -177,5 +177,5 @@ function rehearsable(program: Program, waits: boolean): Program {
 /** The end of a repeat that ends when something holds; −1 for others. */
 function awaitedUntil({ operations }: Program, end: number): number {
   const last = operations[end - 1]
-  return last?.kind === 'repeat next' && last.until !== undefined ? end : -1
+  return last?.kind === 'repeat next' && typeof last.until === 'object' ? end : -1
 }

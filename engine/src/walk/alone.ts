@@ -7,7 +7,7 @@ import type { Program } from '../compile/program.js'
 import type { Cookies } from '../http/cookies.js'
 import type { Mask } from '../secrets/mask.js'
 import type { Iteration } from './iteration.js'
-import { plainSample, type Ended } from './listener.js'
+import { plainSample, type Ended, type HowEnded } from './listener.js'
 import { Walker } from './walker.js'
 
 type ReachedTarget = Pick<Target, 'origin' | 'also' | 'tls' | 'proxy' | 'localAddress'>
@@ -40,7 +40,7 @@ export interface AloneOptions {
 }
 
 export interface AloneOutcome {
-  how: 'finished' | 'failed' | 'cut off'
+  how: HowEnded
   /** From its beginning to its end, waits included. */
   timeMs: number
 }
@@ -75,6 +75,7 @@ export function walkAlone(program: Program, options: AloneOptions): Promise<Alon
       {
         onStarted: () => undefined,
         onGroup: () => undefined,
+        onCalled: () => undefined,
         onLocalFault: () => undefined,
         onEnded,
         onStepFailed: (iteration, operation, failure) => {
@@ -92,6 +93,8 @@ export function walkAlone(program: Program, options: AloneOptions): Promise<Alon
     walker.useAlarm(timerAlarm(turn))
     const limit = setTimeout(giveUp, options.withinMs)
     signal?.addEventListener('abort', giveUp, { once: true })
+    // Outside a load, what goes on until it ends is done once.
+    walker.endLoadAt(-Infinity)
     const { frame, from = 0, cookies = null } = options
     walker.begin({ program, user: 0, phase: 0, frame, dueMs: monotonicMs(), from, cookies })
     turn()

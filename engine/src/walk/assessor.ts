@@ -1,5 +1,13 @@
 // What an outcome means for an iteration: which checks held, what was kept, and whether it continues.
-import { Received, type Draws, type FailureKind, type Frame, type Json, type Verify } from '@jolt-gate/core'
+import {
+  Received,
+  UnreadableBody,
+  type Draws,
+  type FailureKind,
+  type Frame,
+  type Json,
+  type Verify,
+} from '@jolt-gate/core'
 import type { Outcome } from '../http/exchange.js'
 import type { Mask } from '../secrets/mask.js'
 import { placeOf, type Iteration } from './iteration.js'
@@ -69,6 +77,8 @@ export class Assessor {
 
   /** Why the last check, condition or keep could not be evaluated; empty when it could. */
   fault = ''
+  /** Whether that is since the body is not what it reads. */
+  isUnreadable = false
 
   /** Whether a check or condition holds. One that cannot be evaluated does not, and leaves the reason in `fault`. */
   holds(verify: Verify, received: Received, frame: Frame): boolean {
@@ -77,6 +87,7 @@ export class Assessor {
       return verify(received, frame)
     } catch (error) {
       this.fault = reasonOf(error)
+      this.isUnreadable = error instanceof UnreadableBody
       return false
     }
   }
@@ -143,4 +154,6 @@ export class Assessor {
 const first = () => 0
 const MOST_REASON = 200
 const reasonOf = (error: unknown): string =>
-  `cannot be evaluated: ${(error instanceof Error ? error.message : String(error)).slice(0, MOST_REASON)}`
+  error instanceof UnreadableBody
+    ? error.message
+    : `cannot be evaluated: ${(error instanceof Error ? error.message : String(error)).slice(0, MOST_REASON)}`

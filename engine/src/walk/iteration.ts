@@ -44,10 +44,17 @@ export class Iteration implements Branch {
   groups: OpenGroup[] = []
   lastEndMs: number
   hasFailed = false
+  /** Whether something failed that is no request, and whether something failed for a fault of ours. */
+  hasOtherFailure = false
+  hasLocalFault = false
+  /** Cut off in a connection that stays open after all that was to be done. */
+  isStaying = false
   /** Told to end: branches stop where they are. */
   isEnding = false
   /** Rounds of repeats so far: what is drawn in a round differs from what was drawn in the one before. */
   rounds = 0
+  /** When the last round of a repeat until the load ends was over. */
+  roundEndMs = -1
   last: Received | null = null
   /** The request or message that `last` came of. */
   lastOperation: TimedOperation | null = null

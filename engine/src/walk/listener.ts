@@ -41,13 +41,18 @@ export interface OpenRequest {
   dueMs: number
 }
 
+/** How an iteration ended; unfinished: cut off while nothing of it was open that should have ended. */
+export type HowEnded = 'finished' | 'failed' | 'cut off' | 'unfinished'
+
 export interface WalkerListener {
   onStarted(iteration: Iteration, sample: Sample): void
   onEnded(ended: Ended): void
   /** A step that is no request failed, such as a call into a script. */
   onStepFailed(iteration: Iteration, operation: TimedOperation, failure: Failure): void
   onGroup(iteration: Iteration, group: number, beganMs: number, timeMs: number | null): void
-  onIterationEnded(iteration: Iteration, how: 'finished' | 'failed' | 'cut off'): void
+  /** An iteration comes to a call into a script. */
+  onCalled(iteration: Iteration, operation: TimedOperation): void
+  onIterationEnded(iteration: Iteration, how: HowEnded): void
   onLocalFault(detail: string): void
 }
 

@@ -16,6 +16,11 @@ import { runSql } from './sql/run-sql.js'
 
 /** Something that lasts and can be cancelled. */
 export interface Cancellable {
+  readonly iteration: Iteration
+  /** Whether nothing is under way in it that should have ended. */
+  readonly isResting: boolean
+  /** Ends it without a failure. */
+  leave(): void
   cancel(failure: FailureKind, detail: string): void
 }
 
@@ -29,6 +34,7 @@ export interface StepHost {
   permits(origin: string): boolean
   drawAt(iteration: Iteration, place: number): Draws
   after(branch: Branch, operation: TimedOperation, failure: Failure | null, continues: boolean, endedMs: number): void
+  failStep(branch: Branch, operation: TimedOperation, failure: Failure, continues: boolean): void
 }
 
 const NO_CHECKS: boolean[] = []
@@ -46,23 +52,18 @@ export class OtherSteps {
   call(branch: Branch, operation: CallOperation): void {
     const { iteration } = branch
     const { user, number } = iteration
+    this.host.listener.onCalled(iteration, operation)
     const draws: ScriptDraws = [this.host.options.seed, user, number, placeOf(iteration, operation.place)]
     const outcome = this.scripts.call(operation.call, operation.argument(iteration.frame), draws)
     if (outcome.kind === 'returned') {
       const received = Received.ofText(outcome.json)
       const { failure, continues } = this.host.assessor.keepAll(iteration, operation, received)
       if (failure === null) return
-      this.failStep(branch, operation, failure, continues)
+      this.host.failStep(branch, operation, failure, continues)
       return
     }
     const continues = this.host.assessor.keepNothing(iteration, operation)
-    this.failStep(branch, operation, { kind: 'script', detail: outcome.detail, isOnTime: false }, continues)
-  }
-
-  private failStep(branch: Branch, operation: TimedOperation, failure: Failure, continues: boolean): void {
-    noteEnd(branch, branch.iteration.lastEndMs, true)
-    this.host.listener.onStepFailed(branch.iteration, operation, failure)
-    if (!continues || operation.endsIterationOnFailure) branch.iteration.isEnding = true
+    this.host.failStep(branch, operation, { kind: 'script', detail: outcome.detail, isOnTime: false }, continues)
   }
 
   runSql(branch: Branch, operation: SqlOperation, dueMs: number): void {
@@ -120,8 +121,11 @@ export class OtherSteps {
         url: target.href,
         frame: iteration.frame,
         route: this.host.options.route,
-        holds: ({ verify }, received) =>
-          this.host.assessor.holds(verify, received, iteration.frame) || this.host.assessor.fault,
+        holds: ({ verify }, received) => {
+          const { assessor } = this.host
+          // A message that cannot be read is not the one that is awaited.
+          return assessor.holds(verify, received, iteration.frame) || (assessor.isUnreadable ? '' : assessor.fault)
+        },
         waitMs: (act) => waitMs(act.wait, this.host.drawAt(iteration, act.place)),
         onEvent: (event) => {
           const assessed = this.onSocketEvent(branch, operation, event)
@@ -130,13 +134,26 @@ export class OtherSteps {
           return continues && event.failure?.kind !== 'reset' && event.failure?.kind !== 'socket'
         },
         onEnd: (endedMs) => {
-          this.host.open.delete(talker)
+          this.host.open.delete(talk)
           this.host.after(branch, operation, lastFailure, continues, endedMs)
         },
       },
       dueMs,
     )
-    this.host.open.add(talker)
+    const talk: Cancellable = {
+      iteration,
+      get isResting() {
+        return talker.isResting
+      },
+      leave: () => {
+        iteration.isStaying = talker.hasOnlyWaitsLeft && isLast(branch)
+        talker.leave()
+      },
+      cancel: (failure, detail) => {
+        talker.cancel(failure, detail)
+      },
+    }
+    this.host.open.add(talk)
   }
 
   private onSocketEvent(
@@ -172,6 +189,11 @@ export class OtherSteps {
     })
     return { failure, continues: kept.continues }
   }
+}
+
+/** Whether nothing comes after the present step of an iteration. */
+function isLast({ iteration, parent, next, end }: Branch): boolean {
+  return parent === null && iteration.program.operations.slice(next, end).every(({ kind }) => kind === 'group end')
 }
 
 function plainEvent(dueMs: number, failure: Failure): SocketEvent {

@@ -9,7 +9,7 @@ import type { WalkerOptions } from './options.js'
 import { Cookies } from '../http/cookies.js'
 import { Deadlines } from '../http/deadlines.js'
 import { Exchange, type ExchangeOwner, type Outcome } from '../http/exchange.js'
-import type { OpenRequest, WalkerListener } from './listener.js'
+import type { HowEnded, OpenRequest, WalkerListener } from './listener.js'
 import { beginGroups, noteEnd, noteWait, timeOfGroup } from './groups.js'
 import { branchOf, Iteration, placeOf, type OpenGroup, type Branch } from './iteration.js'
 import type { Condition, Program, SendOperation, TimedOperation } from '../compile/program.js'
@@ -50,6 +50,9 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
   endedSends = 0
   private alarm: Alarm | undefined
   private armedMs = Infinity
+  private loadEndMs = Infinity
+  /** Whether a request is being made now. */
+  private isStarting = false
 
   constructor(
     readonly options: WalkerOptions,
@@ -110,13 +113,39 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
     this.alarm?.set(this.armedMs)
   }
 
-  /** Ends all iterations at once: open requests are cut off. */
+  /** From this moment on nobody begins any more: what goes on until then comes to its end. */
+  endLoadAt(atMs: number): void {
+    this.loadEndMs = atMs
+    const waiting: Branch[] = []
+    for (let branch = this.waiting.pop(); branch !== undefined; branch = this.waiting.pop()) waiting.push(branch)
+    for (const branch of waiting) {
+      const operation = branch.iteration.program.operations[branch.next - 1]
+      if (operation?.kind === 'wait' && operation.endsWithLoad) branch.dueMs = Math.min(branch.dueMs, atMs)
+      this.waiting.push(branch)
+    }
+  }
+
+  /**
+   * Ends all iterations at once: open requests are cut off, and their iterations with them. Those in a wait, or in a
+   * connection that is as it should be, are unfinished.
+   */
   cutOff(): void {
     const iterations = [...this.iterations]
     this.iterations.clear()
-    for (const request of [...this.open]) request.cancel('cut off', 'the drain ended')
+    const cut = new Set<Iteration>()
+    for (const one of [...this.open]) {
+      if (one instanceof Exchange) {
+        cut.add(one.user.iteration)
+        one.cancel('cut off', 'the drain ended')
+      } else if (one.isResting) one.leave()
+      else {
+        cut.add(one.iteration)
+        one.cancel('cut off', 'the drain ended')
+      }
+    }
     this.open.clear()
-    for (const iteration of iterations) this.endIteration(iteration, 'cut off')
+    for (const iteration of iterations)
+      this.endIteration(iteration, cut.has(iteration) ? 'cut off' : iteration.hasFailed ? 'failed' : 'unfinished')
   }
 
   /** Requests in flight now. */
@@ -185,11 +214,10 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
           this.others.call(branch, operation)
           break
         case 'wait': {
-          const length = waitMs(operation.wait, this.drawAt(iteration, operation.place))
+          const drawn = waitMs(operation.wait, this.drawAt(iteration, operation.place))
+          const length = operation.endsWithLoad ? Math.min(drawn, Math.max(0, this.loadEndMs - at)) : drawn
           noteWait(branch, length)
-          branch.dueMs = at + length
-          this.waiting.push(branch)
-          if (branch.dueMs < this.armedMs) this.arm(branch.dueMs)
+          this.waitUntil(branch, at + length)
           return
         }
         case 'group':
@@ -200,9 +228,11 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
           if (group !== undefined) this.endGroup(iteration, group)
           break
         }
-        case 'when':
-          if (!this.doesHold(branch, operation.condition)) branch.next = operation.otherwise
+        case 'when': {
+          const holds = this.whetherHolds(branch, operation.condition)
+          if (holds !== true) branch.next = holds === false ? operation.otherwise : operation.after
           break
+        }
         case 'jump':
           branch.next = operation.to
           break
@@ -215,8 +245,19 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
         case 'repeat next': {
           iteration.frame[operation.counter] = Number(iteration.frame[operation.counter]) + 1
           iteration.rounds++
-          const isDone = operation.until !== undefined && this.doesHold(branch, operation.until)
+          const isDone = this.isDone(branch, operation.until, at)
           branch.next = isDone ? operation.end : operation.begin
+          // A round that took no time is followed by the next in a turn of its own.
+          if (!isDone && operation.until === 'load ends' && at === iteration.roundEndMs) {
+            this.waitUntil(branch, monotonicMs())
+            return
+          }
+          iteration.roundEndMs = at
+          break
+        }
+        case 'until unmet': {
+          const detail = `not true after ${String(operation.rounds)} rounds`
+          this.failStep(branch, operation, { kind: 'until', detail, isOnTime: false }, true)
           break
         }
         case 'pick':
@@ -232,19 +273,53 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
     }
   }
 
-  /** A condition that cannot be evaluated does not hold, and the step whose answer it looks at has failed. */
-  private doesHold(branch: Branch, { verify, name }: Condition): boolean {
+  private waitUntil(branch: Branch, dueMs: number): void {
+    branch.dueMs = dueMs
+    this.waiting.push(branch)
+    if (dueMs < this.armedMs) this.arm(dueMs)
+  }
+
+  /**
+   * Whether a condition holds. One that cannot be evaluated neither holds nor does not: the step whose answer it looks
+   * at has failed, unless there was no answer, which has failed it already.
+   */
+  private whetherHolds(branch: Branch, { verify, name }: Condition): boolean | undefined {
     const { iteration } = branch
-    const holds = this.assessor.holds(verify, iteration.last ?? NOTHING, iteration.frame)
+    const { last, lastOperation } = iteration
+    const holds = this.assessor.holds(verify, last ?? NOTHING, iteration.frame)
     const { fault } = this.assessor
     if (fault === '') return holds
-    noteEnd(branch, iteration.lastEndMs, true)
-    if (iteration.lastOperation === null) this.listener.onLocalFault(`${name}: ${fault}`)
-    else {
+    if (lastOperation === null) {
+      this.noteFailure(branch, iteration.lastEndMs, 'local')
+      this.listener.onLocalFault(`${name}: ${fault}`)
+    } else if (last !== NOTHING) {
       const failure: Failure = { kind: 'check', detail: `${name}: ${fault}`, isOnTime: false }
-      this.listener.onStepFailed(iteration, iteration.lastOperation, failure)
+      this.failStep(branch, lastOperation, failure, true)
     }
-    return holds
+    return undefined
+  }
+
+  /** Whether a repeat is over after a round; an answer that cannot be read has not come true yet. */
+  private isDone(branch: Branch, until: Condition | 'load ends' | undefined, atMs: number): boolean {
+    if (until === undefined) return false
+    if (until === 'load ends') return atMs >= this.loadEndMs
+    const { last, frame } = branch.iteration
+    const holds = this.assessor.holds(until.verify, last ?? NOTHING, frame)
+    if (this.assessor.fault === '' || this.assessor.isUnreadable) return holds
+    return this.whetherHolds(branch, until) === true
+  }
+
+  /** A step that is no request failed, or what was made of its answer. */
+  failStep(branch: Branch, operation: TimedOperation, failure: Failure, continues: boolean): void {
+    this.noteFailure(branch, branch.iteration.lastEndMs, failure.kind)
+    this.listener.onStepFailed(branch.iteration, operation, failure)
+    if (!continues || operation.endsIterationOnFailure) branch.iteration.isEnding = true
+  }
+
+  private noteFailure(branch: Branch, endedMs: number, kind: Failure['kind']): void {
+    branch.iteration.hasOtherFailure = true
+    if (kind === 'local') branch.iteration.hasLocalFault = true
+    noteEnd(branch, endedMs, true)
   }
 
   private fork(parent: Branch, branches: { from: number; to: number }[], next: number, atMs: number): void {
@@ -278,7 +353,7 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
     if (this.iterations.delete(iteration)) this.endIteration(iteration, iteration.hasFailed ? 'failed' : 'finished')
   }
 
-  private endIteration(iteration: Iteration, how: 'finished' | 'failed' | 'cut off'): void {
+  private endIteration(iteration: Iteration, how: HowEnded): void {
     // Those of a user who comes back are kept for its next iteration.
     if (iteration.connections !== null && !iteration.program.returning) {
       iteration.connections.close()
@@ -306,15 +381,26 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
     exchange.limitAtMs = dueMs + operation.timeoutMs
     this.deadlines.add(exchange, operation.timeoutMs)
     if (exchange.limitAtMs < this.armedMs) this.arm(exchange.limitAtMs)
-    const { request } = operation
+    // What ends at once must not make the stack grow: the user goes on in a turn of its own.
+    this.isStarting = true
+    this.start(exchange, operation, frame, dueMs)
+    this.isStarting = false
+    this.listener.onStarted(branch.iteration, exchange)
+  }
+
+  private start(exchange: Exchange<Branch>, { request }: SendOperation, frame: Frame, dueMs: number): void {
+    let url: string | undefined
+    let headers: string[]
+    let body: string | Uint8Array | null
     try {
-      const headers = this.traced(exchange, branch.iteration, request.headers(frame))
-      const [url, body] = [request.url(frame), request.body?.(frame) ?? null]
-      exchange.start(dueMs, this.options.origin, url, headers, body)
+      headers = this.traced(exchange, exchange.user.iteration, request.headers(frame))
+      url = request.url(frame)
+      body = request.body?.(frame) ?? null
     } catch (error) {
       exchange.fail(dueMs, error)
+      return
     }
-    this.listener.onStarted(branch.iteration, exchange)
+    exchange.start(dueMs, this.options.origin, url, headers, body)
   }
 
   /** Headers with the trace context; one that the plan gives stays. */
@@ -333,7 +419,10 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
     const { iteration } = branch
     this.open.delete(exchange)
     this.deadlines.remove(exchange, operation.timeoutMs)
-    if (outcome.kind === 'local') this.listener.onLocalFault(outcome.detail)
+    if (outcome.kind === 'local') {
+      iteration.hasLocalFault = true
+      this.listener.onLocalFault(outcome.detail)
+    }
     const assessed = this.assessor.assess(iteration, operation, outcome)
     if (iteration.program.needsLast) {
       iteration.last = outcome.kind === 'answered' ? outcome.received : NOTHING
@@ -356,6 +445,7 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
   after(branch: Branch, operation: TimedOperation, failure: Failure | null, continues: boolean, endedMs: number): void {
     if (!this.iterations.has(branch.iteration)) return
     if (!continues || (failure !== null && operation.endsIterationOnFailure)) branch.iteration.isEnding = true
-    this.advance(branch, endedMs)
+    if (this.isStarting) this.waitUntil(branch, endedMs)
+    else this.advance(branch, endedMs)
   }
 }

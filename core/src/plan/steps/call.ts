@@ -1,6 +1,6 @@
 // `call: fares.ts#choose`: a function of a script of the repository.
 import { fileTextAt } from '../context.js'
-import { offsetOf, placeOf, readEntries, readFields, readText } from '../fields.js'
+import { offsetOf, placeOf, readEntries, readFields, readSwitch, readText } from '../fields.js'
 import type { CallStep } from '../model.js'
 import { readJson, textsOfJson } from '../texts.js'
 import { NOTHING_INSIDE, outlineLine, type StepKind } from './kind.js'
@@ -37,12 +37,15 @@ export const CALL: StepKind<CallStep> = {
         ]),
         keeps: readKeeps(context, fields.get('keep')),
         onFailure: readOnFailure(source, fields.get('on failure')) ?? defaults.onFailure,
+        mayBeSkipped: readSwitch(source, fields.get('may be skipped'), 'may be skipped') ?? false,
         at: placeOf(source, node),
       },
     ]
   },
   ...NOTHING_INSIDE,
-  timed: ({ name, keeps }) => [{ name, isRequest: false, checks: [], keeps }],
+  timed: ({ name, keeps, mayBeSkipped }) => [
+    { name, isRequest: false, reach: mayBeSkipped ? 'may' : 'must', checks: [], keeps },
+  ],
   names(step, scope) {
     for (const [, json] of step.with) scope.texts(textsOfJson(json), step.at)
     return scope.keeps(step.keeps)

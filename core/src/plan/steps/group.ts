@@ -16,6 +16,7 @@ export const GROUP: StepKind<GroupStep> = {
   inside: ({ steps }) => [steps],
   around: (step, change) => ({ ...step, steps: change(step.steps) }),
   visits: () => [1],
+  shares: () => [1],
   mostInside: ({ steps }, most) => most(steps),
   names: ({ steps }, scope) => scope.steps(steps),
   outline: ({ name, steps, at }) => [outlineLine(at, { sort: 'group', label: name, steps })],

@@ -14,6 +14,7 @@ export const PARALLEL: StepKind<ParallelStep> = {
   inside: ({ steps }) => [steps],
   around: (step, change) => ({ ...step, steps: change(step.steps) }),
   visits: () => [1],
+  shares: () => [1],
   mostInside: ({ steps }, most) => Math.max(0, ...steps.map((branch) => most([branch]))),
   names: ({ steps }, scope) => steps.flatMap((branch) => [...scope.step(branch)]),
   outline: ({ steps, at }) => [outlineLine(at, { sort: 'turn', label: 'parallel', steps })],

@@ -24,12 +24,15 @@ export const PICK: StepKind<PickStep> = {
     ...step,
     options: step.options.map((option) => ({ ...option, steps: change(option.steps) })),
   }),
-  visits({ options }) {
-    const weights = options.reduce((sum, { weight }) => sum + weight, 0)
-    return options.map(({ weight }) => (weights === 0 ? 0 : weight / weights))
-  },
+  visits: sharesOf,
+  shares: sharesOf,
   mostInside: ({ options }, most) => Math.max(0, ...options.map(({ steps }) => most(steps))),
   names: ({ options }, scope) => options.flatMap(({ steps }) => [...scope.steps(steps)]),
   outline: ({ options, at }) =>
     options.map(({ weight, steps }) => outlineLine(at, { sort: 'turn', label: `pick ${String(weight)}`, steps })),
+}
+
+function sharesOf({ options }: PickStep): number[] {
+  const weights = options.reduce((sum, { weight }) => sum + weight, 0)
+  return options.map(({ weight }) => (weights === 0 ? 0 : weight / weights))
 }

@@ -1,7 +1,17 @@
 // `send: GET /sailings`: a request, with its checks and keeps.
 import { nearestWord, readSentence } from '../../language/sentences.js'
 import type { StepContext } from '../context.js'
-import { fixOf, offsetOf, placeOf, readFields, readText, readWhole, scalarOf, type Field } from '../fields.js'
+import {
+  fixOf,
+  offsetOf,
+  placeOf,
+  readFields,
+  readSwitch,
+  readText,
+  readWhole,
+  scalarOf,
+  type Field,
+} from '../fields.js'
 import { METHODS, type Method, type SendStep } from '../model.js'
 import { offsetInScalar, writtenText, type Source } from '../source.js'
 import { readTextMap, textsOfJson } from '../texts.js'
@@ -38,12 +48,15 @@ export const SEND: StepKind<SendStep> = {
       http: readHttp(source, fields.get('http')),
       refreshMs: readRefresh(context, fields.get('refresh')),
       onFailure: readOnFailure(source, fields.get('on failure')) ?? defaults.onFailure,
+      mayBeSkipped: readSwitch(source, fields.get('may be skipped'), 'may be skipped') ?? false,
       at: placeOf(source, node),
     }
     return [step]
   },
   ...NOTHING_INSIDE,
-  timed: ({ name, checks, keeps }) => [{ name, isRequest: true, checks, keeps }],
+  timed: ({ name, checks, keeps, mayBeSkipped }) => [
+    { name, isRequest: true, reach: mayBeSkipped ? 'may' : 'must', checks, keeps },
+  ],
   names(step, scope) {
     scope.url(step)
     const here = scope.with(step.with.map(([name]) => name))

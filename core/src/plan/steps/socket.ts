@@ -2,7 +2,7 @@
 import { isMap, type Node } from 'yaml'
 import { readCheck } from '../assertions.js'
 import type { StepContext } from '../context.js'
-import { offsetOf, placeOf, readFields, readList, readText } from '../fields.js'
+import { offsetOf, placeOf, readFields, readList, readSwitch, readText } from '../fields.js'
 import type { SocketAct, SocketStep, WaitStep } from '../model.js'
 import { readJson, readTextMap, textsOfJson } from '../texts.js'
 import { NOTHING_INSIDE, outlineLine, type OutlineLine, type StepKind, type Timed } from './kind.js'
@@ -38,12 +38,17 @@ export const SOCKET: StepKind<SocketStep> = {
         ),
         timeoutMs: readTimeout(source, fields.get('timeout')) ?? defaults.timeoutMs,
         onFailure: readOnFailure(source, fields.get('on failure')) ?? defaults.onFailure,
+        mayBeSkipped: readSwitch(source, fields.get('may be skipped'), 'may be skipped') ?? false,
         at: placeOf(source, node),
       },
     ]
   },
   ...NOTHING_INSIDE,
-  timed: ({ name, acts }) => [{ name, isRequest: true, checks: [], keeps: [] }, ...acts.flatMap(timedAct)],
+  timed: ({ name, acts, mayBeSkipped }) =>
+    [{ name, isRequest: true, checks: [], keeps: [] }, ...acts.flatMap(timedAct)].map((timed) => ({
+      ...timed,
+      reach: mayBeSkipped ? 'may' : 'must',
+    })),
   names(step, scope) {
     scope.url(step)
     scope.with(step.with.map(([name]) => name)).texts(
@@ -65,7 +70,7 @@ export const SOCKET: StepKind<SocketStep> = {
   ],
 }
 
-function timedAct(act: SocketAct | WaitStep): Timed[] {
+function timedAct(act: SocketAct | WaitStep): Omit<Timed, 'reach'>[] {
   if (act.kind === 'wait') return []
   return [{ name: act.name, isRequest: true, checks: [], keeps: act.kind === 'await' ? act.keeps : [] }]
 }

@@ -29,7 +29,7 @@ export const SQL: StepKind<SqlStep> = {
     ]
   },
   ...NOTHING_INSIDE,
-  timed: ({ name }) => [{ name, isRequest: true, checks: [], keeps: [] }],
+  timed: ({ name }) => [{ name, isRequest: true, reach: 'must', checks: [], keeps: [] }],
   names(step, scope) {
     scope.texts([step.database, ...step.with], step.at)
     return []

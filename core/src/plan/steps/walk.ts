@@ -38,6 +38,35 @@ export function* timedOf(steps: readonly Step[]): Generator<Timed> {
   for (const step of allSteps(steps)) yield* STEP_KINDS[step.kind].timed(step)
 }
 
+/** A step that iterations come to: all of them (1), a part of them, or nobody knows how many (null). */
+export interface Reach {
+  name: string
+  share: number | null
+}
+
+/** What iterations of a list of steps come to, each name once, at its largest share. */
+export function reachOf(steps: readonly Step[]): Reach[] {
+  const reached = new Map<string, number | null>()
+  for (const { name, share } of reachIn(steps, 1)) {
+    const known = reached.get(name)
+    reached.set(name, known === undefined || known === null ? (share ?? known ?? null) : Math.max(known, share ?? 0))
+  }
+  return [...reached].map(([name, share]) => ({ name, share }))
+}
+
+function* reachIn(steps: readonly Step[], share: number | null): Generator<Reach> {
+  for (const step of steps) {
+    const kind = STEP_KINDS[step.kind]
+    for (const { name, reach } of kind.timed(step))
+      if (reach !== 'not counted') yield { name, share: reach === 'may' ? null : share }
+    const shares = kind.shares(step)
+    for (const [index, inside] of kind.inside(step).entries()) {
+      const part = shares[index] ?? null
+      yield* reachIn(inside, share === null || part === null ? null : share * part)
+    }
+  }
+}
+
 /** Requests that one walk through a list of steps makes one after another, at most. */
 export function mostRequestsIn(steps: readonly Step[]): number {
   let total = 0

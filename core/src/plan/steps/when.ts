@@ -19,6 +19,7 @@ export const WHEN: StepKind<WhenStep> = {
   inside: ({ steps, otherwise }) => [steps, otherwise],
   around: (step, change) => ({ ...step, steps: change(step.steps), otherwise: change(step.otherwise) }),
   visits: () => [1, 0],
+  shares: () => [null, null],
   mostInside: ({ steps, otherwise }, most) => Math.max(most(steps), most(otherwise)),
   names({ condition, steps, otherwise }, scope) {
     scope.operands(condition)

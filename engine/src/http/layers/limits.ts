@@ -9,8 +9,8 @@ export const LIMITS: Layer = {
   piece(message: Message, chunk: Buffer): Fault | null {
     if (message.bytesReceived > MOST_BODY_BYTES) return TOO_LARGE
     // A failure shows the beginning of its answer, also where nothing else reads the body.
-    if (message.operation.needsBody || (message.status >= 300 && message.chunks.length === 0))
-      message.chunks.push(chunk)
+    const isRead = message.operation.needsBody || message.isCoded
+    if (isRead || (message.status >= 300 && message.chunks.length === 0)) message.chunks.push(chunk)
     return null
   },
 }

@@ -92,6 +92,21 @@ export class SocketTalker {
     this.fail(failure, detail)
   }
 
+  /** Whether it is open, and waits for what may come, or for its time. */
+  get isResting(): boolean {
+    return this.isOpen && !this.isOver
+  }
+
+  /** Whether all is done but to stay open. */
+  get hasOnlyWaitsLeft(): boolean {
+    return this.talk.operation.acts.slice(this.next).every(({ kind }) => kind === 'wait')
+  }
+
+  /** Closes it; what was waited for is no failure. */
+  leave(): void {
+    this.end()
+  }
+
   private advance(): void {
     for (;;) {
       if (this.isOver) return
