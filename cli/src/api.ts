@@ -79,6 +79,8 @@ export interface RunOptions extends PlanOptions {
   scale?: number
   /** An earlier result of the same plan, target, scale and load, for gates "of baseline". */
   baseline?: RunResult
+  /** Void instead of open where something leaves a doubt. */
+  strict?: boolean
   labels?: Record<string, string>
   /** The change under test, where it is not the plan's own commit. */
   change?: { commit: string; branch?: string }
@@ -94,9 +96,9 @@ export interface RunOptions extends PlanOptions {
  * const result = await runPlan('plans/smoke.gate.yaml', { labels: { reason: 'nightly' } })
  */
 export async function runPlan(file: string, options: RunOptions = {}): Promise<RunResult> {
-  const { target, set = {}, seed, scale = 1, labels: label = {}, change, signal, baseline } = options
+  const { target, set = {}, seed, scale = 1, labels: label = {}, change, signal, baseline, strict = false } = options
   const given = {
-    ...{ set, scale, label, onVoid: 'fail' as const },
+    ...{ set, scale, label, strict, onVoid: 'fail' as const },
     ...(target === undefined ? {} : { target }),
     ...(seed === undefined ? {} : { seed }),
     ...(change === undefined ? {} : change),
@@ -150,7 +152,7 @@ export type ReportFormat = 'json' | 'junit' | 'markdown' | 'html' | 'csv'
 
 const WRITERS: Record<ReportFormat, (result: RunResult) => string> = {
   json: (result) => `${JSON.stringify(result, null, 2)}\n`,
-  junit: (result) => junitOf([result], []),
+  junit: (result) => junitOf([result]),
   markdown: markdownOf,
   html: htmlOf,
   csv: csvOf,

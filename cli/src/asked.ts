@@ -1,4 +1,5 @@
 // What run and rehearse are asked for beside the plan.
+import { readFileSync, statSync } from 'node:fs'
 import {
   isNumberMaker,
   NO_LOAD,
@@ -10,7 +11,7 @@ import {
   type PlanReading,
   type Target,
 } from '@jolt-gate/core'
-import { controlNeeded, proveControl } from '@jolt-gate/engine'
+import { controlNeeded, planFaults, proveControl, secretsOf } from '@jolt-gate/engine'
 import { UsageError } from './errors.js'
 import type { RunArguments } from './options.js'
 
@@ -25,6 +26,38 @@ export function refuseUnknownValues({ plan, target, loadNames }: PlanReading, se
     if (text !== undefined && isNumberMaker(maker) && (text.trim() === '' || !Number.isFinite(Number(text))))
       throw new UsageError(`--set ${name}: the plan makes numbers of it, and "${text}" is none`)
   }
+}
+
+/** The values of a target's secrets, from the environment or from files that it names. */
+export function secretValuesOf(target: Target): Record<string, string> {
+  const secrets = secretsOf(target, { environment: process.env, readFile: readSecret })
+  if (secrets.kind === 'missing')
+    throw new UsageError(
+      `the target needs secrets: set ${secrets.variables.join(' and ')}, or name files with them in ${secrets.variables.map((name) => `${name}_FILE`).join(' and ')}`,
+    )
+  if (secrets.kind === 'short')
+    throw new UsageError(`a secret needs at least four characters: ${secrets.variables.join(' and ')}`)
+  return secrets.values
+}
+
+const MOST_SECRET_BYTES = 64_000
+
+function readSecret(path: string): string {
+  try {
+    if (statSync(path).size > MOST_SECRET_BYTES) throw new Error('it is larger than 64 kB')
+    return readFileSync(path, 'utf8')
+  } catch (error) {
+    throw new UsageError(
+      `the secret in ${path} cannot be read: ${error instanceof Error ? error.message : String(error)}`,
+    )
+  }
+}
+
+/** Refuses a plan that could never come to an answer; what may come later is a warning. */
+export async function refuseImpossible(plan: Plan, target: Target): Promise<void> {
+  const { errors, warnings } = await planFaults(plan, target)
+  if (errors.length > 0) throw new UsageError(errors.map((error) => `${plan.file}: ${error}`).join('\n'))
+  for (const warning of warnings) process.stderr.write(`warning: ${warning}\n`)
 }
 
 /** Refuses a load that the target's owner does not permit, or has not shown to be able to permit. */

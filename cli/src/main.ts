@@ -98,7 +98,10 @@ program
   .addOption(set())
   .addOption(seed())
   .addOption(scale())
-  .option('--baseline <result.json>', 'the result.json to compare gates "of baseline" with; server: the one of --to')
+  .option(
+    '--baseline <result.json>',
+    'the result.json to compare gates "of baseline" with; a folder of --out: each plan\'s own; server: the one of --to',
+  )
   .addOption(json())
   .option('--junit <file>', 'write JUnit XML')
   .option('--markdown <file>', 'write Markdown')
@@ -117,17 +120,24 @@ program
   .option('--branch <name>', 'the branch of the change under test')
   .option('--all', 'run the plans after one that was not open, too')
   .addOption(
-    new Option('--on-void <what>', 'exit code of a void run: 3, or with pass 0')
-      .choices(['pass', 'fail'])
+    new Option(
+      '--on-void <what>',
+      'exit code of a void run: fail is 3; pass is 0 where nothing but gates could not be decided or measured; skip is 125',
+    )
+      .choices(['pass', 'fail', 'skip'])
       .default('fail'),
+  )
+  .option(
+    '--strict',
+    'void instead of open where something leaves a doubt: no baseline, a borderline gate, lost readings',
   )
   .option('--rate <rate>', 'for a URL: arrival rate, such as 5/s')
   .option('--for <duration>', 'for a URL: duration, such as 30s')
   .option('--users <number>', 'for a URL: concurrent users', wholeNumber)
   .option('--iterations <number>', 'for a URL: iterations per user', wholeNumber)
   .option('--wait <duration>', 'for a URL: wait of each user between iterations, such as 1s')
-  .option('--repeat <number>', 'run so often (an odd number), and judge each gate by its median', wholeNumber)
-  .option('--retry-void <number>', 'run again when the verdict is void, so often at most', wholeNumber)
+  .option('--repeat <number>', 'run N times (an odd number), and judge each gate by its median', wholeNumber)
+  .option('--retry-void <number>', 'retry up to N times a void run that another could mend', wholeNumber)
   .option('--gate <sentence>', 'for a URL: a limit that must hold, repeatable', collected)
   .addHelpText(
     'after',
@@ -145,7 +155,7 @@ Examples:
 
 program
   .command('compare')
-  .description('compare two results step by step; exit code 1 when something is significantly worse')
+  .description('compare two results step by step; exit code 1 when something is worse, 3 when nothing could be tested')
   .argument('<baseline.json>', 'the earlier result')
   .argument('<result.json>', 'the later result')
   .addOption(json())
@@ -191,6 +201,10 @@ program
   .command('calibrate')
   .description('measure what this machine can send, how late, and how exactly it times')
   .addOption(json())
+  .addHelpText(
+    'after',
+    '\nIt takes about a minute, on a machine that does nothing else.\n\nExample:\n  jolt-gate calibrate --json calibration.json',
+  )
   .action(async (options: { json?: string }) => {
     const { calibrateMachine } = await import('./calibrate.js')
     process.exitCode = await calibrateMachine(options, outputOf())
@@ -211,7 +225,7 @@ program
 
 program
   .command('send')
-  .description('hand in runs that could not be delivered while they were made')
+  .description('upload runs that could not be delivered while they were made')
   .argument('<run.gz...>', 'what "run --to --out FOLDER" has kept')
   .requiredOption('--to <server>', 'the server that keeps them; its token in JOLT_TOKEN')
   .addHelpText('after', '\nExample:\n  jolt-gate send reports/*.run.gz --to https://gate.example/p/1')

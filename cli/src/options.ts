@@ -57,7 +57,8 @@ export interface RunArguments {
   samples?: string
   otlp?: string
   to?: string
-  onVoid: 'pass' | 'fail'
+  onVoid: 'pass' | 'fail' | 'skip'
+  strict?: boolean
   label: Record<string, string>
   commit?: string
   branch?: string

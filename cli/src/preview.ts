@@ -52,7 +52,7 @@ function phaseTable(load: Preview, output: Output): string {
     phase.kind,
     ...(hasTracks ? [phase.track ?? 'common'] : []),
     clock(phase.fromSeconds),
-    clock(phase.toSeconds),
+    phase.kind === 'iterations' && phase.toSeconds >= MOST_SECONDS ? '–' : clock(phase.toSeconds),
     levelOf(phase),
     Math.max(...phase.users) > 0 ? 'as they come' : String(phase.arrivals),
     phase.measured ? '' : 'not measured',
@@ -81,18 +81,25 @@ function levelOf({ rates, users }: PhasePreview): string {
 }
 
 function totalsOf(load: Preview): string {
-  const parts = [`length ${clock(load.seconds)}`]
+  const parts = [isLengthKnown(load) ? `length ${clock(load.seconds)}` : 'length unknown: iterations end by themselves']
   if (load.arrivals > 0)
     parts.push(
       `${String(load.arrivals)} arrivals`,
       `about ${String(Math.round(load.requests))} requests`,
       `at most ${rate(load.peakRequestRate)} requests/s`,
     )
-  if (load.mostUsers > 0) parts.push(`at most ${String(load.mostUsers)} concurrent users`)
+  if (load.mostUsers > 0)
+    parts.push(`at most ${String(load.mostUsers)} concurrent ${load.mostUsers === 1 ? 'user' : 'users'}`)
   if (load.usersInFlight !== null && load.usersInFlight > 0)
     parts.push(`about ${rate(load.usersInFlight)} users in flight at the highest rate (Little’s law)`)
   return parts.join(', ')
 }
+
+/** Iterations without a bound of their own are bounded by a day, which says nothing. */
+const isLengthKnown = ({ phases, seconds }: Preview): boolean =>
+  seconds < MOST_SECONDS || phases.every(({ kind }) => kind !== 'iterations')
+
+const MOST_SECONDS = 86_400
 
 /** The highest arrival rate that an earlier run reached, from its steps' throughput. */
 function peakOf(result: { steps: { throughput: number }[] }): number {

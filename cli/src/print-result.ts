@@ -1,4 +1,4 @@
-// What a run came to, as the terminal and the log of a pipeline show it.
+// What a run came to, as the terminal and the log of a pipeline show it: the verdict and why first, then the tables.
 import pc from 'picocolors'
 import {
   causesOf,
@@ -19,6 +19,12 @@ import { tableOf } from './tables.js'
 /** Causes of failures that are printed; the reports have all. */
 const MOST_CAUSES = 20
 const MOST_FINDINGS = 12
+/** Lines before the tables, the verdict's own included. */
+const MOST_LINES = 12
+/** Known of each green run, and of use where gates are written. */
+const NOT_FOR_LOGS = 'loose gate'
+
+type Colors = ReturnType<typeof pc.createColors>
 
 export function printResult(
   result: RunResult,
@@ -27,51 +33,74 @@ export function printResult(
   stream: NodeJS.WritableStream,
 ): void {
   const colors = pc.createColors(output.color)
-  const paint = judgement.verdict === 'open' ? colors.green : judgement.verdict === 'shut' ? colors.red : colors.yellow
-  if (!output.quiet) {
-    const gates = result.gates.map((gate) => [
-      statusWords(gate),
-      gate.rule,
-      observedWords(gate),
-      formatValue(gate.limit, gate.unit),
-      String(gate.samples),
-    ])
-    if (gates.length > 0)
-      stream.write(`\n${tableOf(['gate', '', 'observed', 'limit', 'samples'], gates, [2, 3, 4], output.color)}\n`)
-    const steps = result.steps.map((step) => {
-      const times = step.responseTime
-      const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
-      return [
-        step.name,
-        String(step.requests),
-        `${step.throughput.toFixed(1)}/s`,
-        `${(100 * step.failedShare).toFixed(1)} %`,
-        time(times?.percentiles['50']),
-        time(times?.percentiles['95']),
-        time(times?.percentiles['99']),
-        time(times?.max),
-      ]
-    })
-    stream.write(
-      `\n${tableOf(['step', 'requests', 'throughput', 'failed', 'median', 'p95', 'p99', 'max'], steps, [1, 2, 3, 4, 5, 6, 7], output.color)}\n`,
-    )
-    for (const { name, resent = 0 } of result.steps)
-      if (resent > 0)
-        stream.write(`  ${name}: ${String(resent)} sent once more: a reused connection was closed unanswered\n`)
-    for (const cause of causesOf(result).slice(0, MOST_CAUSES)) stream.write(`  ${causeWords(cause)}\n`)
-    for (const once of [...result.setup, ...result.teardown])
-      if (!once.passed) stream.write(`  failed in setup or teardown: ${once.reason ?? once.name}\n`)
-    const findings = findingsOf(result)
-    if (findings.length > 0) stream.write('\n')
-    for (const { level, levelWords, text, tryNext } of findings.slice(0, MOST_FINDINGS)) {
-      const paintLevel = level === 'problem' ? colors.red : level === 'warning' ? colors.yellow : colors.dim
-      stream.write(`  ${paintLevel(levelWords.toLowerCase())}  ${text}\n`)
-      if (tryNext[0] !== undefined && level !== 'note') stream.write(`           ${colors.dim(tryNext[0])}\n`)
-    }
-    const impact = impactWords(result)
-    if (impact !== undefined) stream.write(`\n  ${impact}\n`)
-    stream.write('\n')
-  }
-  const reasons = judgement.reasons.length === 0 ? '' : `: ${judgement.reasons.join('; ')}`
-  stream.write(`${paint(colors.bold(verdictWords(result.verdict)))}${reasons}\n`)
+  stream.write(`${answerLines(result, judgement, colors).join('\n')}\n`)
+  if (output.quiet) return
+  stream.write(gateTable(result, output))
+  stream.write(`\n${stepTable(result, output)}\n`)
+  for (const cause of causesOf(result).slice(0, MOST_CAUSES)) stream.write(`  ${causeWords(cause)}\n`)
+  for (const once of [...result.setup, ...result.teardown])
+    if (!once.passed) stream.write(`  failed in setup or teardown: ${once.reason ?? once.name}\n`)
+  stream.write(findingLines(result, colors))
+  const impact = impactWords(result)
+  if (impact !== undefined) stream.write(`\n  ${impact}\n`)
+}
+
+/** The verdict in one line, then each reason once: those of the run, then the gates that are not held, then notes. */
+function answerLines(result: RunResult, judgement: Judgement, colors: Colors): string[] {
+  const { verdict, reasons, notes } = judgement
+  const paint = verdict === 'open' ? colors.green : verdict === 'shut' ? colors.red : colors.yellow
+  const unjudged = notes.filter(isOfGates)
+  const head = `${paint(colors.bold(verdictWords(result.verdict)))}${unjudged.length === 0 ? '' : `; ${unjudged.join('; ')}`}`
+  const lines = [
+    ...reasons.map((reason) => `  ${reason}`),
+    ...notes.filter((note) => !isOfGates(note)).map((note) => `  note: ${note}`),
+  ]
+  const room = MOST_LINES - 1
+  if (lines.length <= room) return [head, ...lines]
+  const left = lines.length - (room - 1)
+  return [head, ...lines.slice(0, room - 1), `  and ${String(left)} more, in the reports`]
+}
+
+/** What stands in the verdict's own line: that not all gates were judged. */
+const isOfGates = (note: string): boolean => /^\d+ gates? not judged: /.test(note)
+
+function gateTable(result: RunResult, output: Output): string {
+  const rows = result.gates.map((gate) => [
+    statusWords(gate),
+    gate.rule,
+    observedWords(gate),
+    formatValue(gate.limit, gate.unit),
+    String(gate.samples),
+  ])
+  if (rows.length === 0) return ''
+  return `\n${tableOf(['gate', '', 'observed', 'limit', 'samples'], rows, [2, 3, 4], output.color)}\n`
+}
+
+function stepTable(result: RunResult, output: Output): string {
+  const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
+  const rows = result.steps.map(({ name, requests, throughput, failedShare, responseTime: times }) => [
+    name,
+    String(requests),
+    `${throughput.toFixed(1)}/s`,
+    `${(100 * failedShare).toFixed(1)} %`,
+    time(times?.percentiles['50']),
+    time(times?.percentiles['95']),
+    time(times?.percentiles['99']),
+    time(times?.max),
+  ])
+  const heads = ['step', 'requests', 'throughput', 'failed', 'median', 'p95', 'p99', 'max']
+  return tableOf(heads, rows, [1, 2, 3, 4, 5, 6, 7], output.color)
+}
+
+function findingLines(result: RunResult, colors: Colors): string {
+  const findings = findingsOf(result).filter(({ kind }) => kind !== NOT_FOR_LOGS)
+  const lines = findings.slice(0, MOST_FINDINGS).flatMap(({ level, levelWords, text, tryNext }) => {
+    const paint = level === 'problem' ? colors.red : level === 'warning' ? colors.yellow : colors.dim
+    const next = level === 'note' ? undefined : tryNext[0]
+    return [
+      `  ${paint(levelWords.toLowerCase())}  ${text}`,
+      ...(next === undefined ? [] : [`           ${colors.dim(next)}`]),
+    ]
+  })
+  return lines.length === 0 ? '' : `\n${lines.join('\n')}\n`
 }

@@ -1,8 +1,8 @@
 // `rehearse`: one user, one iteration of each journey, and every exchange in full.
 import pc from 'picocolors'
 import { formatMs, type RehearsedStep } from '@jolt-gate/core'
-import { rehearse as walk, secretsOf } from '@jolt-gate/engine'
-import { refuseForbidden, refuseUnknownValues } from './asked.js'
+import { rehearse as walk } from '@jolt-gate/engine'
+import { refuseForbidden, refuseImpossible, refuseUnknownValues, secretValuesOf } from './asked.js'
 import { readValidPlan } from './validate.js'
 import { EXIT, UsageError } from './errors.js'
 import type { Output, RehearseArguments } from './options.js'
@@ -23,12 +23,9 @@ export async function rehearse(file: string, options: RehearseArguments, output:
     throw new UsageError(
       `--journey: the plan has no journey "${options.journey}". It has ${plan.journeys.map(({ name }) => `"${name}"`).join(', ')}`,
     )
-  const secrets = secretsOf(target, process.env)
-  if (secrets.kind === 'missing')
-    throw new UsageError(`the target needs secrets: set ${secrets.variables.join(' and ')}`)
-  if (secrets.kind === 'short')
-    throw new UsageError(`a secret needs at least four characters: ${secrets.variables.join(' and ')}`)
+  const secrets = secretValuesOf(target)
   await refuseForbidden(undefined, target)
+  await refuseImpossible(plan, target)
   const isShown = options.json !== '-' && !output.quiet
   const stopping = new AbortController()
   const stop = () => {
@@ -45,7 +42,7 @@ export async function rehearse(file: string, options: RehearseArguments, output:
       id: newId(),
       seed: options.seed ?? plan.seed,
       startedAtMs: Date.now(),
-      secrets: secrets.values,
+      secrets,
       overrides: options.set,
     },
     fileBytes: repository.readBytes,

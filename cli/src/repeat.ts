@@ -20,9 +20,11 @@ export async function asOftenAsAsked(
   let retries = retryVoid
   while (outcomes.length < repeat) {
     const outcome = await once()
-    const { verdict, exitCode, reasons } = outcome.judgement
+    const { verdict, exitCode, reasons, mayDiffer } = outcome.judgement
     const isLast = outcomes.length === repeat - 1
-    if (exitCode === 3 && retries > 0) {
+    if (exitCode === 3 && retries > 0 && mayDiffer !== true && !output.quiet)
+      process.stderr.write('not run again: another run would be void for the same reasons\n')
+    if (exitCode === 3 && retries > 0 && mayDiffer === true) {
       retries--
       if (!output.quiet) process.stderr.write(`${verdictWords(verdict)}: ${reasons.join('; ')}\nrunning again\n`)
       continue

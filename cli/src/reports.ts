@@ -1,7 +1,7 @@
 // Reports to files; - is standard output.
-import { mkdirSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdirSync, realpathSync, renameSync, rmSync, statSync, writeFileSync, type Stats } from 'node:fs'
 import { dirname, join } from 'node:path'
-import { csvOf, htmlOf, junitOf, markdownOf, type RunResult } from '@jolt-gate/core'
+import { csvOf, htmlOf, junitOf, markdownOf, type Reported, type RunResult } from '@jolt-gate/core'
 import { UsageError } from './errors.js'
 
 export const REPORTS = ['json', 'junit', 'markdown', 'html', 'csv'] as const
@@ -11,7 +11,7 @@ type ReportName = (typeof REPORTS)[number]
 interface Report {
   file: string
   of: number | 'all'
-  write: (results: readonly RunResult[], notRun: readonly string[]) => string
+  write: (results: readonly RunResult[], reported: Reported) => string
 }
 export type Reports = readonly Report[]
 
@@ -22,7 +22,8 @@ const OF_ONE: Partial<Record<ReportName, (result: RunResult) => string>> = {
 }
 const OF_ALL: Partial<Record<ReportName, Report['write']>> = {
   junit: junitOf,
-  markdown: (results, notRun) => [...results.map(markdownOf), ...notRun.map((plan) => `Not run: ${plan}\n`)].join('\n'),
+  markdown: (results, { notRun = [] }) =>
+    [...results.map(markdownOf), ...notRun.map((plan) => `Not run: ${plan}\n`)].join('\n'),
 }
 
 /** The reports that are asked for: by their options, and by `--out` for a folder with all of them. */
@@ -39,8 +40,8 @@ export function reportsFor(
     return [reportOf(name, file, 0)]
   })
   if (out === undefined) return named
-  const each = files.flatMap((file, index) =>
-    (['json', 'html', 'csv'] as const).map((name) => reportOf(name, join(out, `${nameOf(file)}.${name}`), index)),
+  const each = namesOf(files).flatMap((name, index) =>
+    (['json', 'html', 'csv'] as const).map((kind) => reportOf(kind, join(out, `${name}.${kind}`), index)),
   )
   return [
     ...named,
@@ -66,6 +67,16 @@ export function nameOf(file: string): string {
   return plain.replaceAll(/[^\w.-]+/g, '-').replaceAll(/^[-.]+|-+$/g, '') || 'plan'
 }
 
+/** A name for each plan; one that is run twice has two. */
+function namesOf(files: readonly string[]): string[] {
+  const seen = new Map<string, number>()
+  return files.map(nameOf).map((name) => {
+    const times = (seen.get(name) ?? 0) + 1
+    seen.set(name, times)
+    return times === 1 ? name : `${name}-${String(times)}`
+  })
+}
+
 /**
  * Writes each report that has something to say. One that cannot be written keeps nothing else from being told.
  *
@@ -74,13 +85,13 @@ export function nameOf(file: string): string {
 export function writeReports(
   reports: Reports,
   results: readonly RunResult[],
-  notRun: readonly string[],
+  reported: Reported,
   which: 'files' | 'all',
 ): string[] {
   return reports.flatMap(({ file, of, write }) => {
     if ((which === 'files' && file === '-') || (of !== 'all' && of >= results.length)) return []
     try {
-      writeReport(file, write(results, notRun))
+      writeReport(file, write(results, reported))
       return []
     } catch (error) {
       return [`${file} cannot be written: ${error instanceof Error ? error.message : String(error)}`]
@@ -88,18 +99,46 @@ export function writeReports(
   })
 }
 
+/** Writes a report aside and puts it in its place when it is whole: a full disk leaves none half written. */
 export function writeReport(file: string, content: string): void {
   if (file === '-') {
     process.stdout.write(content)
     return
   }
   mkdirSync(dirname(file), { recursive: true })
-  writeFileSync(file, content)
+  const there = statSync(file, { throwIfNoEntry: false })
+  if (isDevice(there)) {
+    writeFileSync(file, content)
+    return
+  }
+  // A link stays one.
+  const place = there === undefined ? file : realpathSync(file)
+  const aside = `${place}.part`
+  try {
+    writeFileSync(aside, content)
+    renameSync(aside, place)
+  } catch (error) {
+    rmSync(aside, { force: true })
+    throw error
+  }
 }
+
+/** What is no file, such as a pipe, has no beside. */
+const isDevice = (there: Stats | undefined): boolean => there?.isFile() === false && !there.isDirectory()
 
 /** Plans that were not run leave no reports. */
 export function removeUnwritten(reports: Reports, ran: number): void {
   for (const { file, of } of reports) if (of !== 'all' && of >= ran) rmSync(file, { force: true })
+}
+
+/** Refuses a folder that cannot be made, before anything else is done; it is made when there is something to put there. */
+export function checkFolder(folder: string): void {
+  try {
+    const made = mkdirSync(folder, { recursive: true })
+    if (made !== undefined) rmSync(made, { recursive: true })
+  } catch (error) {
+    throw new UsageError(`--out ${folder} cannot be made: ${error instanceof Error ? error.message : String(error)}`)
+  }
 }
 
 /** Refuses, before anything is sent, two reports on standard output and files that cannot be written. */
@@ -109,9 +148,10 @@ export function checkReports(reports: Reports): void {
   for (const file of files) {
     if (file === '-') continue
     try {
-      mkdirSync(dirname(file), { recursive: true })
       // A report of an earlier run must not be taken for one of this.
-      writeFileSync(file, '')
+      if (isDevice(statSync(file, { throwIfNoEntry: false }))) continue
+      writeReport(file, '')
+      rmSync(file)
     } catch (error) {
       throw new UsageError(`${file} cannot be written: ${error instanceof Error ? error.message : String(error)}`)
     }

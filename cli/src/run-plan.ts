@@ -1,4 +1,6 @@
 // One plan, read and run.
+import { existsSync, statSync } from 'node:fs'
+import { join } from 'node:path'
 import {
   baselineFault,
   baselineFrom,
@@ -11,17 +13,18 @@ import {
   type RunResult,
   type Target,
 } from '@jolt-gate/core'
-import {
-  lastCalibration,
-  secretsOf,
-  startRun,
-  type RunHandle,
-  type RunOptions,
-  type RunOutcome,
-} from '@jolt-gate/engine'
+import { lastCalibration, startRun, type RunHandle, type RunOptions, type RunOutcome } from '@jolt-gate/engine'
 import { ROUTES, type ReportedRun } from '@jolt-gate/core/api'
 import { newId, VERSION } from '@jolt-gate/core/identity'
-import { isUrl, mostOfUsers, planOfUrl, refuseForbidden, refuseUnknownValues } from './asked.js'
+import {
+  isUrl,
+  mostOfUsers,
+  planOfUrl,
+  refuseForbidden,
+  refuseImpossible,
+  refuseUnknownValues,
+  secretValuesOf,
+} from './asked.js'
 import { readStored } from './compare.js'
 import { UsageError } from './errors.js'
 import type { Output, RunArguments } from './options.js'
@@ -29,6 +32,7 @@ import { progressOf } from './progress.js'
 import { asOftenAsAsked } from './repeat.js'
 import { commitOf, NO_REPOSITORY, type Commit, type Repository } from './repository.js'
 import { keepReported } from './report/kept.js'
+import { nameOf } from './reports.js'
 import { Reporter, shapeFingerprint, type Reported } from './report/reporter.js'
 import type { Server } from './report/server.js'
 import type { Samples } from './samples.js'
@@ -55,19 +59,16 @@ export async function askedPlan(file: string, options: RunArguments, server: Ser
   const { plan, target } = reading
   if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
   refuseUnknownValues(reading, options.set)
-  const secrets = secretsOf(target, process.env)
-  if (secrets.kind === 'missing')
-    throw new UsageError(`the target needs secrets: set ${secrets.variables.join(' and ')}`)
-  if (secrets.kind === 'short')
-    throw new UsageError(`a secret needs at least four characters: ${secrets.variables.join(' and ')}`)
+  const secrets = secretValuesOf(target)
   await refuseForbidden(plan, target, options.scale)
+  await refuseImpossible(plan, target)
   const baseline =
     options.baseline === 'server'
       ? await baselineOfServer(server, plan, target, options, commitOf(repository.root))
       : options.baseline === undefined
         ? undefined
         : readBaseline(options.baseline, plan, target, options.scale)
-  return { file, plan, target, secrets: secrets.values, baseline, repository, text, texts }
+  return { file, plan, target, secrets, baseline, repository, text, texts }
 }
 
 function readUrl(url: string, options: RunArguments): PlanRead {
@@ -125,6 +126,7 @@ export async function runPlan(
   const most = isUrl(file) ? mostOfUsers(options) : undefined
   if (most !== undefined && !output.quiet) process.stderr.write(`${most}\n`)
   const commit = commitOf(repository.root)
+  if (!output.quiet && !isUrl(file)) tellWarnings(plan, options.scale)
   const once = () => {
     const id = newId()
     if (!output.quiet) process.stderr.write(`${headline(plan, target, commit, id)}\n`)
@@ -140,6 +142,12 @@ export async function runPlan(
   return asOftenAsAsked(once, options, output)
 }
 
+/** What a plan's author should know of it, in the log of each run. */
+function tellWarnings(plan: Plan, scale: number): void {
+  for (const { line, message } of previewOf(scalePlan(plan, scale)).warnings)
+    process.stderr.write(`${plan.file}:${String(line)}: warning: ${message}\n`)
+}
+
 /** What the engine is told of a run. */
 export function engineOptions(
   { plan, target, secrets, baseline, repository }: AskedPlan,
@@ -148,6 +156,7 @@ export function engineOptions(
 ): RunOptions {
   return {
     ...{ plan, target, secrets, baseline, overrides: options.set, scale: options.scale },
+    ...{ strict: options.strict === true, isChecked: true },
     calibration: lastCalibration(),
     fileBytes: repository.readBytes,
     identity: {
@@ -273,13 +282,22 @@ function refuseLoadOptions(file: string, options: RunArguments): void {
       throw new UsageError(`--${name} is for the run of a URL: a plan has its own load and gates`)
 }
 
-/** The run that gates are held to. */
-function readBaseline(file: string, plan: Plan, target: Target, scale: number): Baseline {
+/** The run that gates are held to: a file, or of a folder of reports the plan's own. */
+function readBaseline(path: string, plan: Plan, target: Target, scale: number): Baseline | undefined {
+  const isFolder = statSync(path, { throwIfNoEntry: false })?.isDirectory() === true
+  const file = isFolder ? join(path, `${nameOf(plan.file)}.json`) : path
+  if (isFolder && !existsSync(file)) {
+    process.stderr.write(`no baseline for ${plan.file}: there is no ${file}\n`)
+    return undefined
+  }
   const baseline = baselineFrom(readStored(file))
   const fault = baselineFault(baseline, { target, plan: { scale, load: loadFingerprint(plan) } })
   if (fault !== undefined) throw new UsageError(`${file} is no baseline for this run: ${fault}`)
   return baseline
 }
+
+/** A terminal that is closed stops a run like any other who wants it to end. */
+const STOPS = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const
 
 /** The first signal stops the run, with its teardown; a second one ends at once. */
 function stopOnSignals(handle: RunHandle): () => void {
@@ -289,8 +307,8 @@ function stopOnSignals(handle: RunHandle): () => void {
     process.stderr.write(`\n${signal}: stopping; teardown runs first, a second signal ends at once\n`)
     handle.stop(signal)
   }
-  process.on('SIGINT', onSignal).on('SIGTERM', onSignal)
+  for (const signal of STOPS) process.on(signal, onSignal)
   return () => {
-    process.off('SIGINT', onSignal).off('SIGTERM', onSignal)
+    for (const signal of STOPS) process.off(signal, onSignal)
   }
 }

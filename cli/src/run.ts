@@ -1,36 +1,48 @@
 // `run`: makes the load of plans, one after another; the verdict is the exit code.
 import { existsSync } from 'node:fs'
 import { join } from 'node:path'
-import { verdictWords, type RunResult } from '@jolt-gate/core'
+import { verdictWords, type Judgement, type RunResult } from '@jolt-gate/core'
 import { collectorAt, type Collector } from '@jolt-gate/engine'
 import { EXIT, UsageError } from './errors.js'
 import type { Output, RunArguments } from './options.js'
 import { printResult } from './print-result.js'
 import { KEPT_ENDING } from './report/kept.js'
 import { Server } from './report/server.js'
-import { checkReports, nameOf, removeUnwritten, reportsFor, writeReports, type Reports } from './reports.js'
+import {
+  checkFolder,
+  checkReports,
+  nameOf,
+  removeUnwritten,
+  reportsFor,
+  writeReports,
+  type Reports,
+} from './reports.js'
 import { openSamples } from './samples.js'
 import { askedPlan, runPlan, type AskedPlan } from './run-plan.js'
 
-/** The gravest first: what several plans come to. */
-const GRAVEST = [EXIT.fault, EXIT.shut, EXIT.stopped, EXIT.void]
+/** The worst first: what several plans come to. */
+const WORST = [EXIT.fault, EXIT.usage, EXIT.shut, EXIT.stopped, EXIT.void, EXIT.untested]
 
 /**
  * Runs plans in order, and ends at the first that is not open.
  *
- * @returns the exit code: that of the plan that was not open; with `--all` of the gravest of them
+ * @returns the exit code: that of the plan that was not open; with `--all` of the worst of them
  */
 export async function run(files: readonly string[], options: RunArguments, output: Output): Promise<number> {
   const reports = reportsFor(files, options)
+  if (options.out !== undefined) checkFolder(options.out)
   const asked: AskedPlan[] = []
   // All of them are read before anything is sent.
   const server = options.to === undefined ? undefined : Server.at(options.to, process.env['JOLT_TOKEN'])
   for (const file of files) asked.push(await askedPlan(file, options, server))
   const collector = options.otlp === undefined ? undefined : collectorOf(options.otlp)
+  // Not before: a baseline may stand where its successor will.
   checkReports(reports)
   const samples = options.samples === undefined ? undefined : await openSamples(options.samples)
   const results: RunResult[] = []
   const codes: number[] = []
+  const forgiven = new Set<string>()
+  const reported = (notRun: readonly string[]) => ({ notRun, isForgiven: ({ id }: RunResult) => forgiven.has(id) })
   for (const one of asked) {
     const { result, judgement } = await runPlan(one, options, output, {
       samples,
@@ -38,25 +50,33 @@ export async function run(files: readonly string[], options: RunArguments, outpu
       keepAt: keptIn(options.out, one.file),
       onResult: (early) => {
         // Standard output gets one document: the last one.
-        writeReports(reports, [...results, early], files.slice(results.length + 1), 'files')
+        writeReports(reports, [...results, early], reported(files.slice(results.length + 1)), 'files')
       },
     })
     results.push(result)
-    const code = judgement.exitCode === EXIT.void && options.onVoid === 'pass' ? EXIT.ok : judgement.exitCode
+    const code = codeOf(judgement, options.onVoid)
     codes.push(code)
+    if (code === EXIT.ok && judgement.verdict === 'void') forgiven.add(result.id)
     const unsent = await collector?.send(result)
     if (unsent !== undefined) process.stderr.write(`not sent to the collector: ${unsent}\n`)
     printResult(result, judgement, output, reports.some(({ file }) => file === '-') ? process.stderr : process.stdout)
     if (code !== EXIT.ok && options.all !== true) break
   }
   const notRun = files.slice(results.length)
-  const faults = [...writeReports(reports, results, notRun, 'all'), ...((await samples?.close()) ?? [])]
+  const faults = [...writeReports(reports, results, reported(notRun), 'all'), ...((await samples?.close()) ?? [])]
   removeUnwritten(reports, results.length)
   tell(reports, faults, output)
   if (files.length > 1) summarize(files, results)
-  const code = GRAVEST.find((one) => codes.includes(one)) ?? EXIT.ok
+  const code = WORST.find((one) => codes.includes(one)) ?? EXIT.ok
   // A pipeline that goes by its reports must not take a missing one for a good one.
   return faults.length > 0 && code === EXIT.ok ? EXIT.fault : code
+}
+
+/** Only gates that could not be decided or measured are let pass: what was not done or not delivered never is. */
+function codeOf({ exitCode, isOpenQuestion }: Judgement, onVoid: RunArguments['onVoid']): number {
+  if (exitCode !== EXIT.void || onVoid === 'fail') return exitCode
+  if (onVoid === 'skip') return EXIT.untested
+  return isOpenQuestion === true ? EXIT.ok : exitCode
 }
 
 /** What becomes of it changes neither a verdict nor the exit code. */

@@ -49,7 +49,8 @@ describe('run', () => {
   it('ends with 2, sending nothing, without its secrets or for another machine', async () => {
     expect(await jolt(['run', 'plans/smoke.gate.yaml'], { environment: {} })).toMatchObject({
       code: 2,
-      stderr: 'the target needs secrets: set JOLT_SECRET_USER and JOLT_SECRET_PASSWORD\n',
+      stderr:
+        'the target needs secrets: set JOLT_SECRET_USER and JOLT_SECRET_PASSWORD, or name files with them in JOLT_SECRET_USER_FILE and JOLT_SECRET_PASSWORD_FILE\n',
     })
     const elsewhere = 'origin: http://ferries.example\nvalues: { harbour: OSTREY }\nsecrets: [user, password]\n'
     writeFileSync(join(target, 'targets/away.target.yaml'), elsewhere)
@@ -67,7 +68,7 @@ describe('run', () => {
     const { code, stdout } = await jolt(['run', file])
 
     expect(code).toBe(1)
-    expect(stdout).toMatch(/^Shut \(failed\): the target did not answer/m)
+    expect(stdout).toMatch(/^Shut \(failed\)\n {2}the target did not answer/m)
   })
 
   it('of a URL makes the load that is asked for, and every report', async () => {
@@ -178,7 +179,7 @@ describe('run', () => {
 
     const markdown = join(out, 'comparison.md')
     const compared = await jolt(['compare', first ?? '', second ?? '', '--markdown', markdown])
-    expect(compared.code).toBe(0)
+    expect(compared.code).toBe(3)
     expect(compared.stdout).toMatch(/GET \/health +median/)
     expect(compared.stdout).toMatch(/permutation test.*Holm/)
     // Two seconds are too few for anything to be significant, and that is said.
@@ -198,7 +199,10 @@ describe('run', () => {
     // p99 needs 299 samples, and gets 30.
     const median = await jolt(['run', file, '--repeat', '3', '--retry-void', '1', '--json', json])
     expect(median.code).toBe(3)
-    expect(median.stderr.match(/running again/g)).toHaveLength(1)
+    // Another run would get no more.
+    expect(median.stderr).not.toMatch(/running again/)
+    expect(median.stderr).toMatch(/not run again: another run would be void for the same reasons/)
+    expect(median.stdout).toMatch(/too few samples: 30 of 299\): run longer/)
     expect(median.stderr).toMatch(/1 of 3: Void.*[^]*2 of 3: Void/)
     expect(JSON.parse(readFileSync(json, 'utf8'))).toMatchObject({
       verdict: 'void',

@@ -77,7 +77,7 @@ export { isRuleFromBelow, measuredByRule, subjectOfRule, unitOf } from './judge/
 export { scopeOf, secondsOf } from './judge/scope.js'
 export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
 export { LABEL, LABEL_WORDS, labelsWritten, MOST_LABELS, readLabel } from './language/labels.js'
-export { familyValue, parseMetricPage, type MetricPage } from './language/open-metrics.js'
+export { familiesOf, familyValue, parseMetricPage, type MetricPage } from './language/open-metrics.js'
 export { formatMs, formatValue } from './judge/values.js'
 export { StopWatch } from './judge/stop.js'
 export { distrust, NO_DOUBTS, reasonsOf, type Doubts, type GeneratorFaults } from './judge/trust.js'
@@ -127,7 +127,7 @@ export {
   type ResultFinding,
   type ResultImpact,
 } from './report/explained.js'
-export { junitOf } from './report/junit.js'
+export { junitOf, type Reported } from './report/junit.js'
 export { markdownOf } from './report/markdown.js'
 export { csvField, csvOf } from './report/csv.js'
 export { badgeOf, type Badge } from './report/badge.js'

@@ -1,5 +1,6 @@
 export { startRun } from './coordinate/run.js'
 export type { RunHandle, RunOptions, RunOutcome, RunState, SetUp } from './coordinate/run-options.js'
+export { planFaults, type PlanFaults } from './coordinate/plan-faults.js'
 export { secretsOf, variableOf, type Secrets } from './secrets/secrets.js'
 export { calibrate, keepCalibration, lastCalibration } from './calibrate/calibrate.js'
 export { rehearse } from './rehearse/rehearse.js'

@@ -79,7 +79,10 @@ export class Server {
     const answer: unknown = await response.json().catch(() => undefined)
     if (response.ok) return readAnswer(route, answer, this.origin)
     const problem = API_PROBLEM.isValidSync(answer) ? answer : undefined
-    const words = problem?.detail ?? `status ${String(response.status)}`
+    const words =
+      response.status === 401
+        ? 'JOLT_TOKEN was refused: it is wrong, revoked or over; make a new one under "Me" on the server'
+        : (problem?.detail ?? `status ${String(response.status)}`)
     if (FINAL.has(response.status)) throw new Refused(`${this.origin}: ${words}`, problem?.code ?? '')
     throw new Error(`${this.origin}: ${words}`)
   }

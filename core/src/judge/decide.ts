@@ -2,12 +2,11 @@
 import { holds, isUpperLimit } from '../language/comparisons.js'
 import type { BoundedRecording } from '../measure/bounds.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
-import { HIGHEST } from '../numbers/distribution.js'
 import { pool } from '../measure/cells.js'
 import { familyOf } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
 import { isOpenPhase } from '../plan/phases.js'
-import type { GateStatus } from './gate-result.js'
+import { isUnknown, type GateStatus } from './gate-result.js'
 import { endedOf, iterationsIn } from './iterations.js'
 import { readGate } from './readings.js'
 import { secondsWithin, sum, viewOfRecording, type GateScope } from './scope.js'
@@ -77,7 +76,7 @@ export function decide(covered: Covered, { observed, values, limit, limits }: We
 function byErrorWords({ gate }: Covered, { observed, values, limit }: Weighed): string {
   const unit = unitOf(gate)
   const highest = Math.max(...values)
-  if (unit === 'ms' && highest >= HIGHEST / 1000)
+  if (unit === 'ms' && isUnknown(highest))
     return 'requests timed out or were cut off, and nobody knows how long they would have taken'
   const isHeld = holds(observed, gate.comparison, limit)
   const margin = formatValue(Math.abs(limit - observed), unit)

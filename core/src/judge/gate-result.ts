@@ -72,11 +72,14 @@ export function budgetWords({
 export function errorWords(gate: ObservedParts): string | undefined {
   const { observed, margin, unit, lowerBound = null, upperBound = null } = gate
   if (observed === null || lowerBound === null || upperBound === null) return undefined
-  if (unit === 'ms' && upperBound >= HIGHEST / 1000) return 'or more'
+  if (unit === 'ms' && isUnknown(upperBound)) return 'or more'
   if (unit === 'grade') return `${formatValue(lowerBound, unit)} to ${formatValue(upperBound, unit)}, by the generator`
   const error = Math.max(upperBound - observed, observed - lowerBound)
   const isLarge = error > Math.abs(observed) / 10 || (margin !== null && error > Math.abs(margin) / 10)
-  return isLarge ? `±${formatValue(error, unit)} generator` : undefined
+  return isLarge ? `±${formatValue(error, unit)} generator error` : undefined
 }
+/** Requests that timed out would have taken nobody knows how long: at a bound they stand at the far end of all times. */
+export const isUnknown = (ms: number): boolean => ms >= (0.99 * HIGHEST) / 1000
+
 type ObservedParts = Pick<GateResult, 'observed' | 'margin' | 'unit'> & Bounds
 export type Bounds = Pick<GateResult, 'lowerBound' | 'upperBound'>

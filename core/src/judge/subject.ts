@@ -1,8 +1,10 @@
 // What a gate is on: its subject, its unit, its limit.
 import { isUpperLimit } from '../language/comparisons.js'
 import { readSentence } from '../language/sentences.js'
+import { samplesNeeded } from '../numbers/percentiles.js'
 import { FAMILIES, familyOf, isOfRun, type GateUnit } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
+import { percentOf } from './scope.js'
 
 /** The unit in which a gate's values are shown and stored. */
 export function unitOf(gate: Gate): GateUnit {
@@ -43,6 +45,13 @@ export function measuredByRule(rule: string): string {
 export function isRuleFromBelow(rule: string): boolean {
   const parsed = readSentence('Gate', rule)
   return parsed.ok && !isUpperLimit(parsed.value.comparison)
+}
+
+/** Samples that the percentile of a rule needs; undefined where a rule has none. */
+export function samplesNeededBy(rule: string): number | undefined {
+  const parsed = readSentence('Gate', rule)
+  const percent = parsed.ok ? percentOf(parsed.value.statistic) : undefined
+  return percent === undefined ? undefined : samplesNeeded(percent)
 }
 
 const OF_FAILURES: readonly string[] = ['failed requests', 'failed checks', 'failed journeys', 'cut off']

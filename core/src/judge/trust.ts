@@ -95,6 +95,9 @@ function lateStarts(recording: Recording, shape: RunShape, gates: readonly Gate[
   return { words, isSpent: outOfData > 0 }
 }
 
+/** A second of which less was taken away is like any other. */
+const LEAST_OF_SECOND = 0.05
+
 /**
  * How far the host kept the processor from this machine, or this machine from us, over the measured seconds, in words;
  * undefined where it hardly did, or where the operating system does not tell.
@@ -104,8 +107,16 @@ export function hostWords(recording: Recording, shape: RunShape): string | undef
   const stolen = sum(rows, (row) => row.steal)
   const waited = sum(rows, (row) => row.pressure)
   if (stolen >= Math.max(LEAST_TAKEN_SECONDS, LEAST_TAKEN * rows.length))
-    return `this machine's processor was taken away for ${stolen.toFixed(1)} s`
+    return `the host took ${partWords(rows.map(({ steal }) => steal))}`
   return waited >= Math.max(LEAST_TAKEN_SECONDS, MOST_WAITED * rows.length)
-    ? `programs waited for this machine's processor for ${waited.toFixed(1)} s of ${String(rows.length)} s`
+    ? `other programs held up ${partWords(rows.map(({ pressure }) => pressure))}`
     : undefined
+}
+
+/** `31 % of the processor in 14 of 30 s`: the mean over the seconds in which it mattered. */
+function partWords(shares: readonly number[]): string {
+  const taken = shares.filter((share) => share >= LEAST_OF_SECOND)
+  const counted = taken.length === 0 ? shares : taken
+  const percent = (100 * sum(counted, (share) => share)) / Math.max(1, counted.length)
+  return `${percent.toFixed(0)} % of the processor in ${String(counted.length)} of ${String(shares.length)} s`
 }

@@ -5,6 +5,7 @@ import type { GateResult } from './gate-result.js'
 import { iterationsIn, undoneIn } from './iterations.js'
 import { notesOf, type Beside } from './notes.js'
 import { sum } from './scope.js'
+import { samplesNeededBy } from './subject.js'
 import { hostWords, reasonsOf, type Doubts } from './trust.js'
 import { formatMs, formatValue } from './values.js'
 
@@ -26,11 +27,13 @@ export type Ending =
   /** Setup failed, or a renewal of it for good; by the target, where its own origin did not answer, or with 5xx. */
   | { kind: 'setup failed'; reason: string; isTargets: boolean }
   | { kind: 'fault'; reason: string }
+  /** The plan could never come to an answer: nothing was sent. */
+  | { kind: 'refused'; reasons: string[] }
 
 export interface Judgement {
   verdict: Verdict
   /** Exit code of the command. */
-  exitCode: 0 | 1 | 3 | 4 | 5
+  exitCode: 0 | 1 | 2 | 3 | 4 | 5
   reasons: string[]
   /** What is to be known beside the verdict. */
   notes: string[]
@@ -70,6 +73,7 @@ export function judge(run: JudgedRun): Judgement {
 
 function withoutNotes({ ending, doubts, results, recording, shape }: JudgedRun): Omit<Judgement, 'notes'> {
   if (ending.kind === 'fault') return { verdict: 'void', exitCode: 5, reasons: [ending.reason] }
+  if (ending.kind === 'refused') return { verdict: 'void', exitCode: 2, reasons: ending.reasons }
   if (ending.kind === 'stopped') return { verdict: 'stopped', exitCode: 4, reasons: [`stopped by ${ending.by}`] }
   if (ending.kind === 'setup failed')
     return ending.isTargets ? shutFor([`setup: ${ending.reason}`]) : voidFor([`setup failed: ${ending.reason}`])
@@ -78,7 +82,7 @@ function withoutNotes({ ending, doubts, results, recording, shape }: JudgedRun):
   const undone = undoneIn(recording, shape)
   const nothing = nothingPassed(measured)
   const failed = nothing.length > 0 ? nothing : undone.failed
-  const { breached, open } = gateReasons(results, hostWords(recording, shape))
+  const { breached, open } = gateReasons(results)
   if (failed.length > 0 || breached.length > 0) return shutFor([...failed, ...breached])
   const unmeasured = nothingMeasured(measured, shape)
   const missing = unmeasured.length > 0 ? unmeasured : undone.missing
@@ -87,19 +91,19 @@ function withoutNotes({ ending, doubts, results, recording, shape }: JudgedRun):
   if (doubted.length > 0) return { ...voidFor([...doubted, ...open]), ...(isChance ? { mayDiffer: true } : {}) }
   if (open.length === 0) return { verdict: 'open', exitCode: 0, reasons: [] }
   const isUndecided = results.every(({ status }) => status !== 'unmeasured')
-  return { ...voidFor(open), isOpenQuestion: true, ...(isUndecided ? { mayDiffer: true } : {}) }
+  const host = results.some(({ status }) => status === 'undecided') ? hostWords(recording, shape) : undefined
+  return {
+    ...voidFor([...(host === undefined ? [] : [host]), ...open]),
+    ...{ isOpenQuestion: true, ...(isUndecided ? { mayDiffer: true } : {}) },
+  }
 }
 
-/**
- * Reasons that gates give: those that are breached, and those that leave the question open.
- *
- * @param host - what the host took away, in words
- */
-export function gateReasons(results: readonly GateResult[], host?: string): { breached: string[]; open: string[] } {
+/** Reasons that gates give: those that are breached, and those that leave the question open. */
+export function gateReasons(results: readonly GateResult[]): { breached: string[]; open: string[] } {
   const breached = results.filter(({ status }) => status === 'breached').map(breachWords)
   const open = results.flatMap((result) => {
     if (result.status === 'unmeasured') return [unmeasuredWords(result)]
-    return result.status === 'undecided' ? [undecidedWords(result, host)] : []
+    return result.status === 'undecided' ? [undecidedWords(result)] : []
   })
   return { breached, open }
 }
@@ -160,18 +164,24 @@ function nothingMeasured({ requests, finished, failed, unfinished }: MeasuredCou
   return [`nothing was measured: ${why}`]
 }
 
+type GateParts = Pick<GateResult, 'rule' | 'observed' | 'unit' | 'stoppedAtMs' | 'samples' | 'reason'>
+
 /** A breach in one line, with observed value and limit. */
-function breachWords(gate: GateResult): string {
+function breachWords(gate: GateParts): string {
   const stopped = gate.stoppedAtMs === null ? '' : `, and stopped the run after ${formatMs(gate.stoppedAtMs)}`
   return `breached: ${gate.rule} (observed ${formatValue(gate.observed, gate.unit)})${stopped}`
 }
 
 /** What is missing. */
-const unmeasuredWords = ({ rule, reason, samples }: GateResult): string =>
-  reason === undefined ? `unmeasured, with ${String(samples)} samples: ${rule}` : `unmeasured: ${rule} (${reason})`
+function unmeasuredWords({ rule, reason, samples }: GateParts): string {
+  if (reason !== undefined) return `unmeasured: ${rule} (${reason})`
+  const needed = samplesNeededBy(rule)
+  if (samples === 0) return `unmeasured: ${rule} (no samples)`
+  return needed === undefined
+    ? `unmeasured: ${rule} (${String(samples)} samples)`
+    : `unmeasured: ${rule} (too few samples: ${String(samples)} of ${String(needed)}): run longer, or at a higher rate`
+}
 
 /** Why a gate cannot be decided, and what to do about it. */
-function undecidedWords({ rule, observed, unit, reason = '' }: GateResult, host: string | undefined): string {
-  const why = host === undefined ? reason : `${reason}; ${host}`
-  return `undecided: ${rule} (observed ${formatValue(observed, unit)}; ${why}): run again, or on a quieter machine`
-}
+const undecidedWords = ({ rule, observed, unit, reason = '' }: GateParts): string =>
+  `undecided: ${rule} (observed ${formatValue(observed, unit)}; ${reason}): run again, or on a quieter machine`

@@ -99,4 +99,10 @@ export function familyValue(
   }
 }
 
+/** Names by which the families of a page may be asked for: those of its samples, and those that have none yet. */
+export function familiesOf({ types, samples }: MetricPage): string[] {
+  const named = samples.flatMap(({ name }) => [name, name.replace(/_total$/, '')])
+  return [...new Set([...types.keys(), ...named])]
+}
+
 const fault = (line: number, message: string): MetricPageReading => ({ ok: false, line, message })

@@ -1,5 +1,6 @@
 // A plan file as text, to a plan as a model, with every problem found on the way.
 import { isMap, isScalar, type Node } from 'yaml'
+import { nearestWord } from '../language/sentences.js'
 import { readGates } from './gates.js'
 import { fillLoad, type LoadValues } from './load-values.js'
 import { checkDrain, checkPhaseNames, readLoadFrame, readTrack, type LoadFrame } from './load.js'
@@ -71,11 +72,31 @@ export function readPlan(file: string, text: string, options: ReadOptions): Plan
     loadNames.add(name)
     return values.get(name)
   })
-  if (source.root !== null && !source.isBroken) source.problems.push(...checkNames(plan, target, texts))
+  if (source.root !== null && !source.isBroken) {
+    source.problems.push(...checkNames(plan, target, texts))
+    if (target !== undefined) checkMetrics(source, plan, target)
+  }
   const problems = problemsOf(source).sort(
     (a, b) => Number(a.file !== file) - Number(b.file !== file) || a.line - b.line || a.column - b.column,
   )
   return { plan, target, loadNames, problems, hasErrors: problems.some((problem) => problem.severity === 'error') }
+}
+
+/** Reports gates on metrics that the target does not have. */
+function checkMetrics(source: Source, { gates }: Plan, { name: target, metrics }: Target): void {
+  const known = metrics.map(({ name }) => name)
+  for (const { measure, at } of gates) {
+    if (measure.kind !== 'metric' || known.includes(measure.name)) continue
+    const meant = nearestWord(measure.name, known)
+    const hint =
+      meant !== undefined
+        ? `Did you mean "${meant}"?`
+        : known.length > 0
+          ? `It has ${known.map((one) => `"${one}"`).join(', ')}`
+          : 'Add it to metrics in the target file'
+    const message = `the target ${target} has no metric "${measure.name}". ${hint}`
+    source.problems.push({ severity: 'error', code: 'UNKNOWN_METRIC', message, ...at })
+  }
 }
 
 /** The target that a plan names, and where. */

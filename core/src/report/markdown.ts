@@ -9,12 +9,12 @@ import { contextWords } from './result.js'
 
 /** Writes a result as Markdown. */
 export function markdownOf(result: RunResult): string {
-  const breached = result.gates.filter((gate) => gate.status === 'breached').length
   const lines = [
     `## ${verdictWords(result.verdict)}: ${cell(result.plan.name)}`,
     '',
-    `${String(breached)} of ${String(result.gates.length)} gates breached, ${String(result.totals.requests)} requests over ${String(result.measuredMs / 1000)} s against ${cell(result.target.origin)}.`,
+    `${gateCounts(result)}; ${String(result.totals.requests)} requests over ${formatMs(result.measuredMs)} against ${cell(result.target.origin)}.`,
     ...result.reasons.map((reason) => `- ${cell(reason)}`),
+    ...(result.notes ?? []).map((note) => `- note: ${cell(note)}`),
     '',
     '| gate | status | observed | limit |',
     '|---|---|---:|---:|',
@@ -40,6 +40,13 @@ export function markdownOf(result: RunResult): string {
       .join('')}; start lag p99 ${formatMs(result.generator.startLag.p99 ?? 0)}.`,
   ]
   return `${lines.join('\n')}\n`
+}
+
+/** Of a run that is void nobody reads that nothing was breached: each status is said. */
+function gateCounts({ gates }: RunResult): string {
+  const statuses = [...new Set(gates.map(({ status }) => status))]
+  const counts = statuses.map((one) => `${String(gates.filter(({ status }) => status === one).length)} ${one}`)
+  return gates.length === 0 ? 'No gates' : `Gates: ${counts.join(', ')}`
 }
 
 function explainedIn(result: RunResult): string[] {

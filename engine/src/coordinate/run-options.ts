@@ -28,6 +28,8 @@ export interface RunOptions {
   overrides?: Record<string, string>
   /** Whether what leaves a doubt makes the run void, also where the plan does not say so. */
   strict?: boolean
+  /** Whether somebody has looked already for what keeps the plan from coming to an answer. */
+  isChecked?: boolean
   /** Multiplies the load; by default 1. */
   scale?: number
   /** The run that gates against the baseline are held to. */

@@ -40,6 +40,7 @@ import { HostReader } from './host.js'
 import { MetricReader } from '../metrics/metric-reader.js'
 import type { Compiled, RunValues } from '../compile/program.js'
 import type { BrokenRun, RunHandle, RunOptions, RunOutcome, SetUp } from './run-options.js'
+import { planFaults } from './plan-faults.js'
 import { Renewal, type RenewalFailure } from './setup-refresh.js'
 
 const MOST_LATE_MS = 1000
@@ -142,6 +143,8 @@ class Run implements RunHandle {
       once.giveUp()
     })
     const frame: Frame = new Array<undefined>(this.compiled.slotCount).fill(undefined)
+    const refused = this.options.isChecked === true ? [] : (await planFaults(this.plan, this.options.target)).errors
+    if (refused.length > 0) return this.tearDown({ kind: 'refused', reasons: refused }, { frame, results: [] }, false)
     const setup = await once.walk({ part: 'setup', frame, endsOnFailure: true, withinMs: SETUP_WITHIN_MS })
     this.options.onSetup?.({ frame: setup.frame, results: setup.results })
     let ending: Ending = { kind: 'finished' }

@@ -110,7 +110,8 @@ export class MetricReader {
   }
 }
 
-async function fetchPage(url: string): Promise<MetricPage | undefined> {
+/** The page at an address; undefined where it cannot be read. */
+export async function fetchPage(url: string): Promise<MetricPage | undefined> {
   try {
     const { statusCode, body } = await request(url, {
       dispatcher: GUARDED,

@@ -1,8 +1,10 @@
-// Secrets come from a store or the environment, and are never printed.
+// Secrets come from a store, the environment or files, and are never printed.
 import type { Target } from '@jolt-gate/core'
 import { LEAST_SECRET } from './mask.js'
 
 export const variableOf = (secret: string): string => `JOLT_SECRET_${secret.toUpperCase()}`
+/** The variable that names a file with the value: container platforms mount secrets so. */
+export const fileVariableOf = (secret: string): string => `${variableOf(secret)}_FILE`
 
 export type Secrets =
   | { kind: 'found'; values: Record<string, string> }
@@ -10,20 +12,22 @@ export type Secrets =
   /** Too short to be masked wherever it shows. */
   | { kind: 'short'; variables: string[] }
 
-/**
- * The values of a target's secrets, or the variables that would have to be set.
- *
- * @param stored - values by name that go before those of the environment
- */
-export function secretsOf(
-  target: Target,
-  environment: Readonly<Record<string, string | undefined>>,
-  stored: Readonly<Record<string, string>> = {},
-): Secrets {
+export interface SecretSources {
+  environment: Readonly<Record<string, string | undefined>>
+  /** Values by name that go before those of the environment. */
+  stored?: Readonly<Record<string, string>>
+  /** Reads the file that a variable names; files go after the environment's own values. */
+  readFile?: (path: string) => string
+}
+
+/** The values of a target's secrets, or the variables that would have to be set. */
+export function secretsOf(target: Target, { environment, stored = {}, readFile }: SecretSources): Secrets {
   const values: Record<string, string> = {}
   const missing: string[] = []
   for (const name of target.secrets) {
-    const value = stored[name] ?? environment[variableOf(name)]
+    const path = environment[fileVariableOf(name)]
+    const inFile = path === undefined || readFile === undefined ? undefined : () => withoutNewline(readFile(path))
+    const value = stored[name] ?? environment[variableOf(name)] ?? inFile?.()
     if (value === undefined) missing.push(variableOf(name))
     else values[name] = value
   }
@@ -33,3 +37,6 @@ export function secretsOf(
   )
   return short.length > 0 ? { kind: 'short', variables: short } : { kind: 'found', values }
 }
+
+/** Editors end a file with a newline, which is no part of the secret. */
+const withoutNewline = (text: string): string => text.replace(/\r?\n$/, '')

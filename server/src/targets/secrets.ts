@@ -85,7 +85,7 @@ export class SecretStore {
         throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was sealed with another key: store it again`)
       stored[name] = value
     }
-    const found = secretsOf(target, process.env, stored)
+    const found = secretsOf(target, { environment: process.env, stored })
     if (found.kind === 'missing')
       throw new Problem(
         422,

@@ -14,7 +14,7 @@ const BURST = 0.8
 
 const TRY: Readonly<Record<string, readonly string[]>> = {
   status: [
-    'Open a failure below the lanes to see what the answer says.',
+    'See the response in the failures table of the page, or in the HTML report.',
     'Look into the service’s log at that moment.',
   ],
   check: ['Open a failure to see what was found instead.', 'Rehearse the journey: is it wrong with one user, too?'],
@@ -27,7 +27,7 @@ const TRY: Readonly<Record<string, readonly string[]>> = {
   'cut off': ['Requests were open when the drain ended: give the load a longer drain, or look at what held them.'],
 }
 const WAIT = 'The service says when to come back: let clients wait for it, or give it more room.'
-const OTHERWISE = ['Open a failure below the lanes to see its sample.']
+const OTHERWISE = ['See the response in the failures table of the page, or in the HTML report.']
 
 /** Failures by cause: bursts by status and kind, with the load at which they began. Counted; no test is needed. */
 export function failureFindings({ failures, requests, seconds, shape, steps }: Evidence): Finding[] {

@@ -50,7 +50,7 @@ export function saturation({ seconds, shape }: Evidence, random: () => number): 
       },
       text: `Completed requests stop growing at about ${numberWords(found.at)} arrivals/s (${numberWords(low)} to ${numberWords(high)}): at ${numberWords(most.due)} arrivals/s ${numberWords(most.passed)} requests/s are completed where ${numberWords(promised)} would be expected.`,
       tryNext: [
-        'Look at the lanes for what is full at that rate: workers, connections, processor, locks.',
+        'Look for what is full at that rate: workers, connections, processor, locks.',
         'Put a gate on throughput at the rate that you need.',
         'Shed load earlier, or scale what is full, and run again.',
       ],

@@ -62,7 +62,7 @@ export function periodicSpikes({ seconds, steady, shape }: Evidence): Finding[] 
         text: `Response times jump about every ${numberWords(period.lag)} s during ${phase}: p95 is ${timeWords(high)} then, and ${timeWords(low)} in between.`,
         tryNext: [
           `Look for what the service does every ${numberWords(period.lag)} s: garbage collection, a timer, a flush, a health check.`,
-          'Compare with the lanes of its metrics: memory that falls at the same moments is garbage collection.',
+          'Compare with its metrics: memory that falls at the same moments is garbage collection.',
         ],
       },
     ]

@@ -80,6 +80,16 @@ export class Sandbox {
     }
   }
 
+  /** Fails where it exports no function of a name. */
+  look(name: string): ScriptOutcome {
+    const { context, functions } = this
+    if (functions === undefined) return this.failed('it was not loaded')
+    const found = context.getProp(functions, name)
+    const isFunction = context.typeof(found) === 'function'
+    found.dispose()
+    return isFunction ? { kind: 'returned', json: 'null' } : this.failed(`it exports no function called ${name}`)
+  }
+
   private load(script: string): void {
     this.untilMs = performance.now() + LOAD_MS
     this.seedRandom()

@@ -11,6 +11,8 @@ export interface ScriptThreadData {
 /** `load` comes before the first `call` of a file. */
 export type ScriptQuestion =
   | { kind: 'load'; file: string; script: string }
+  /** Whether it exports a function of this name. */
+  | { kind: 'look'; file: string; name: string }
   | { kind: 'call'; file: string; name: string; argument: string; draws: ScriptDraws }
 /** The seed of the run, and the user, iteration and place to draw at. */
 export type ScriptDraws = [seed: number, user: number, iteration: number, place: number]
@@ -31,6 +33,7 @@ async function answer(question: ScriptQuestion): Promise<ScriptOutcome> {
     sandboxes.set(file, sandbox)
   }
   if (question.kind === 'load') return { kind: 'returned', json: 'null' }
+  if (question.kind === 'look') return sandbox.look(question.name)
   const [seed, user, iteration, place] = question.draws
   const draws = new Draws(seed).at(user, iteration, place)
   return sandbox.call(question.name, question.argument, () => draws.next())

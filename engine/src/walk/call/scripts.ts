@@ -62,6 +62,25 @@ export function prepareScripts(steps: readonly Step[]): void {
   else spare = thread
 }
 
+/** What keeps calls of some steps from ever working: a script that cannot be read, a function that it does not export. */
+export function scriptFaults(steps: readonly Step[]): string[] {
+  const calls = [...allSteps(steps)].filter((step) => step.kind === 'call')
+  if (calls.length === 0) return []
+  const thread = new ScriptThread()
+  try {
+    if (!thread.post.isThere(BOOT_MS)) return []
+    const faults = calls.flatMap(({ file, script, export: name }) => {
+      const loaded = thread.load(file, script)
+      if (loaded?.kind !== 'returned') return [loaded?.detail ?? `${file}: ${tooLong}`]
+      const found = thread.ask({ kind: 'look', file, name }, LOAD_MS + GRACE_MS)
+      return found?.kind === 'failed' ? [found.detail] : []
+    })
+    return [...new Set(faults)]
+  } finally {
+    thread.end()
+  }
+}
+
 /** The scripts of one walker. */
 export class Scripts {
   private thread: ScriptThread | undefined
