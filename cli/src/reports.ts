@@ -1,6 +1,16 @@
 // Reports to files; - is standard output.
-import { mkdirSync, realpathSync, renameSync, rmSync, statSync, writeFileSync, type Stats } from 'node:fs'
-import { dirname, join } from 'node:path'
+import {
+  lstatSync,
+  mkdirSync,
+  readlinkSync,
+  realpathSync,
+  renameSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+  type Stats,
+} from 'node:fs'
+import { dirname, join, resolve } from 'node:path'
 import { csvOf, htmlOf, junitOf, markdownOf, type Reported, type RunResult } from '@jolt-gate/core'
 import { UsageError } from './errors.js'
 
@@ -111,8 +121,7 @@ export function writeReport(file: string, content: string): void {
     writeFileSync(file, content)
     return
   }
-  // A link stays one.
-  const place = there === undefined ? file : realpathSync(file)
+  const place = placeOf(file)
   const aside = `${place}.part`
   try {
     writeFileSync(aside, content)
@@ -121,6 +130,12 @@ export function writeReport(file: string, content: string): void {
     rmSync(aside, { force: true })
     throw error
   }
+}
+
+/** Where a report is written: a link stays one, also one whose file is not there yet. */
+function placeOf(file: string): string {
+  const isLink = lstatSync(file, { throwIfNoEntry: false })?.isSymbolicLink() === true
+  return isLink ? resolve(realpathSync(dirname(file)), readlinkSync(file)) : file
 }
 
 /** What is no file, such as a pipe, has no beside. */
@@ -151,7 +166,7 @@ export function checkReports(reports: Reports): void {
       // A report of an earlier run must not be taken for one of this.
       if (isDevice(statSync(file, { throwIfNoEntry: false }))) continue
       writeReport(file, '')
-      rmSync(file)
+      rmSync(placeOf(file))
     } catch (error) {
       throw new UsageError(`${file} cannot be written: ${error instanceof Error ? error.message : String(error)}`)
     }
