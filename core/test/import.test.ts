@@ -321,6 +321,16 @@ describe('a command line of curl', () => {
       'low-tide-77',
     ],
     ['a token anywhere', `--json '{"note":"it was ${JWT} then"}'`, JWT],
+    ['a bearer token by its own option', `--oauth2-bearer low-tide-77`, 'low-tide-77'],
+    ['the token of a secret store', `-H 'X-Vault-Token: low-tide-77'`, 'low-tide-77'],
+    [
+      'a token that announces itself',
+      `--json '{"note":"hvs.CAESIJlowtide77lowtide77low"}'`,
+      'hvs.CAESIJlowtide77lowtide77low',
+    ],
+    // The test number of ISO/IEC 7812-1 checks that every payment service publishes (from memory).
+    ['a card number', `--json '{"pan":"4111 1111 1111 1111"}'`, '4111 1111 1111 1111'],
+    ['a card number that is a number', `--json '{"pan":4111111111111111}'`, '4111111111111111'],
   ])('has no credential left in its files: %s', (_, options, credential) => {
     const made = importCurl(`curl 'http://ferries.example/holds' ${options}`)
 
@@ -338,6 +348,38 @@ describe('a command line of curl', () => {
     expect(made.files.map(({ text }) => text).join('\n')).not.toContain('low-tide-77')
     expect(Object.values(made.secrets)).toContain('low-tide-77')
     expect(made.notes.join('\n')).toMatch(/--retry -o/)
+  })
+
+  it.each([
+    ['--digest -u ida:low http://x.example/s', 'left out, and the target may answer otherwise: --digest'],
+    ['--aws-sigv4 aws:amz:eu http://x.example/s', 'left out, and the target may answer otherwise: --aws-sigv4'],
+    ['--data-binary @holds.json http://x.example/s', 'the body is the file holds.json'],
+    ['--json @holds.json http://x.example/s', 'the body is the file holds.json'],
+    ['--data-urlencode q@words.txt http://x.example/s', 'the body is the file words.txt'],
+    ['-T holds.json http://x.example/s', 'the body is the file holds.json'],
+    ['http://x.example/s --next http://x.example/t', 'left out: the request after --next; import each by itself'],
+    ['-sSL -m 5 --http2 http://x.example/s', 'left out, since they mean nothing for a load: -m'],
+    ['http://x.example/s --brand-new', 'left out, since they are not known: --brand-new'],
+  ])('names every option that it leaves out: %s', (line, note) => {
+    const made = importCurl(`curl ${line}`)
+
+    expect(made.notes.join('\n')).toContain(note)
+    expect(planOf(made).plan.journeys[0]?.steps[0]).toMatchObject({ url: '/s' })
+  })
+
+  it('asks for a part, and with more in its query', () => {
+    const [step] =
+      planOf(importCurl("curl -r 0-99 --url-query 'q=a b' http://x.example/s")).plan.journeys[0]?.steps ?? []
+
+    expect(step).toMatchObject({ url: '/s?q=a%20b', headers: [['range', 'bytes=0-99']] })
+  })
+
+  it('leaves numbers alone that are no card', () => {
+    const made = importCurl(
+      `curl --json '{"id":4111111111111112,"at":1700000000000,"next_page_token":"abc"}' http://x.example/`,
+    )
+
+    expect(made.secrets).toEqual({})
   })
 
   it('is refused when it is none', () => {

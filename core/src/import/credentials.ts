@@ -6,8 +6,18 @@ import { secret } from './request.js'
 /** Names of fields, headers, parameters and elements whose values let somebody in. */
 const CREDENTIAL =
   /^(?:x[-_])?(?:(?:access|refresh|id|auth|api|session|bearer|security|csrf|xsrf|device)[-_ ]?)*(?:token|key|secret|password|passwd|passphrase|pwd|pin|otp|jwt|sid|session|sessionid|signature|sig|credential|authorization|auth|cookie|assertion|code_verifier)s?$/i
-/** JSON Web Tokens (RFC 7519) are credentials wherever they stand. */
-const JWT = /\beyJ[\w-]{8,}\.[\w-]{8,}\.[\w-]*/g
+/** The same as the last words of a longer name, such as that of a secret store's header; places in lists are none. */
+const ENDS_IN_CREDENTIAL =
+  /[-_ ](?:token|secret|password|passwd|passphrase|pwd|otp|cvv|cvc|signature|credential|(?:api|access|auth|private|account|subscription|shared)[-_ ]?key)s?$/i
+const PLACE_IN_LIST = /(?:page|next|previous|cursor|continuation|sync)[-_ ]?token$/i
+/**
+ * Credentials wherever they stand: JSON Web Tokens (RFC 7519), and tokens that secret stores, code hosts and clouds
+ * begin with letters of their own (common practice, no source).
+ */
+const TOKENS =
+  /\b(?:eyJ[\w-]{8,}\.[\w-]{8,}\.[\w-]*|hv[sbr]\.[\w-]{20,}|gh[pousr]_[A-Za-z0-9]{30,}|github_pat_\w{20,}|glpat-[\w-]{18,}|xox[abprs]-[\w-]{10,}|[sr]k_(?:live|test)_[A-Za-z0-9]{16,}|(?:AKIA|ASIA)[0-9A-Z]{16}|AIza[\w-]{30,}|npm_[A-Za-z0-9]{30,})/g
+/** What may be the number of a payment card: 13 to 19 digits (ISO/IEC 7812-1), in groups or not. */
+const CARD = /(?<![\w.-])[3-6](?:[ -]?\d){12,18}(?![\w-])/g
 /** Wholly a name that the plan looks up, or nothing. */
 const NAMED = /^(?:\{[\w.]+\})?$/
 
@@ -54,7 +64,9 @@ class Hider {
   }
 
   private withoutTokens(text: string): string {
-    return text.replaceAll(JWT, (token) => this.taken(token, 'token', 'a token'))
+    return text
+      .replaceAll(TOKENS, (token) => this.taken(token, 'token', 'a token'))
+      .replaceAll(CARD, (number) => (isCard(number) ? this.taken(number, 'card', 'a card number') : number))
   }
 
   private inUrl(url: string): string {
@@ -75,6 +87,7 @@ class Hider {
     if (typeof value === 'string')
       return isCredential(name) ? this.taken(value, name, `${where} ${name}`) : this.withoutTokens(value)
     if (typeof value === 'number' && isCredential(name)) return this.taken(String(value), name, `${where} ${name}`)
+    if (typeof value === 'number' && isCard(String(value))) return this.taken(String(value), 'card', 'a card number')
     if (typeof value !== 'object' || value === null) return value
     if (isList(value)) return value.map((item) => this.inValue(item, name, where))
     return this.inMap({ ...value }, where)
@@ -99,8 +112,21 @@ class Hider {
   }
 }
 
-function isCredential(name: string): boolean {
-  return CREDENTIAL.test(name.replaceAll(/([a-z])([A-Z])/g, '$1_$2'))
+/** Whether what bears a name lets somebody in. */
+export function isCredential(name: string): boolean {
+  const parted = name.replaceAll(/([a-z])([A-Z])/g, '$1_$2')
+  return CREDENTIAL.test(parted) || (ENDS_IN_CREDENTIAL.test(parted) && !PLACE_IN_LIST.test(parted))
+}
+
+/** The check digit of card numbers (ISO/IEC 7812-1, annex B: the formula of Luhn). */
+function isCard(text: string): boolean {
+  const digits = [...text.replaceAll(/[ -]/g, '')].map(Number)
+  if (digits.length < 13 || digits.length > 19 || digits.some(Number.isNaN)) return false
+  const sum = digits.toReversed().reduce((total, digit, index) => {
+    const doubled = index % 2 === 1 ? 2 * digit : digit
+    return total + (doubled > 9 ? doubled - 9 : doubled)
+  }, 0)
+  return sum % 10 === 0
 }
 
 function sendsIn(steps: readonly DraftStep[]): DraftSend[] {

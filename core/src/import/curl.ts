@@ -9,75 +9,47 @@ import { secret, stepOfRequest, type SeenRequest } from './request.js'
 import { httpUrl } from './url.js'
 
 const MOST_CHARACTERS = 200_000
-/** What each option of curl is called here; those of the second list take a value. */
+/** What each option of curl is called here; those of `array` and `string` take a value. */
 const FLAGS = {
   alias: {
     request: ['X'],
     header: ['H'],
     data: ['d', 'data-ascii'],
-    'data-raw': ['data-binary'],
     form: ['F', 'form-string'],
     user: ['u'],
     'user-agent': ['A'],
     referer: ['e'],
     cookie: ['b'],
+    range: ['r'],
+    'upload-file': ['T'],
     get: ['G'],
     head: ['I'],
   },
-  array: ['header', 'data', 'data-raw', 'data-urlencode', 'json', 'form', 'cookie'],
-  string: ['request', 'user', 'user-agent', 'referer', 'url'],
-  boolean: [
-    'get',
-    'head',
-    'L',
-    'location',
-    'k',
-    'insecure',
-    's',
-    'silent',
-    'S',
-    'v',
-    'verbose',
-    'f',
-    'fail',
-    'i',
-    'include',
-    'compressed',
-    'N',
-    'g',
-    'globoff',
-  ],
+  array: ['header', 'data', 'data-raw', 'data-binary', 'data-urlencode', 'json', 'form', 'cookie', 'url-query'],
+  string: ['request', 'user', 'user-agent', 'referer', 'url', 'oauth2-bearer', 'range', 'upload-file'],
+  boolean: ['get', 'head'],
 } as const
-/** Options that take a value and mean nothing for a load. */
-const WITHOUT_MEANING = [
-  'o',
-  'output',
-  'm',
-  'max-time',
-  'connect-timeout',
-  'w',
-  'write-out',
-  'c',
-  'cookie-jar',
-  'cacert',
-  'cert',
-  'key',
-  'resolve',
-  'retry',
-  'limit-rate',
-  'x',
-  'proxy',
-  'D',
-  'dump-header',
-  'interface',
-  'max-redirs',
-]
+/** Options that mean nothing for a load: without a value, and with one. */
+const PLAIN_FLAGS =
+  'L location k insecure s silent S show-error v verbose f fail fail-with-body i include compressed N no-buffer g globoff # progress-bar no-progress-meter q disable Z parallel path-as-is basic http1.0 0 http1.1 http2 http2-prior-knowledge http3 http3-only tlsv1 1 tlsv1.0 tlsv1.1 tlsv1.2 tlsv1.3 ssl ssl-reqd ipv4 4 ipv6 6 no-keepalive no-alpn tcp-nodelay tcp-fastopen create-dirs O remote-name remote-name-all J remote-header-name R remote-time raw tr-encoding location-trusted post301 post302 post303 retry-all-errors retry-connrefused styled-output no-sessionid junk-session-cookies j suppress-connect-headers'.split(
+    ' ',
+  )
+const VALUED_FLAGS =
+  'o output output-dir m max-time connect-timeout w write-out c cookie-jar cacert capath cert E cert-type key key-type pass ciphers tls13-ciphers curves resolve connect-to retry retry-delay retry-max-time limit-rate rate x proxy U proxy-user proxy-header preproxy socks4 socks4a socks5 socks5-hostname noproxy D dump-header interface local-port max-redirs max-filesize keepalive-time y speed-time Y speed-limit C continue-at K config trace trace-ascii stderr dns-servers doh-url unix-socket abstract-unix-socket tls-max z time-cond proto proto-redir happy-eyeballs-timeout-ms pinnedpubkey crlfile engine variable'.split(
+    ' ',
+  )
+/** Options that mean something which is not made here: without a value, and with one. */
+const UNMADE_FLAGS =
+  'digest ntlm negotiate anyauth n netrc netrc-optional proxy-digest proxy-ntlm haproxy-protocol'.split(' ')
+const UNMADE_VALUED = 'aws-sigv4 netrc-file request-target delegation service-name expand-data expand-header'.split(' ')
+const NEXT = ['--next', '-:']
 
 /** Makes a draft of one request. */
 export function importCurl(line: string, name = ''): Imported {
   const words = shellWords(line)
   if (words[0] !== 'curl') throw new ImportFault('the command line must start with curl')
-  const asked = optionsOf(words.slice(1))
+  const [own, further] = partedAtNext(words.slice(1))
+  const asked = optionsOf(own)
   const url = httpUrl(asked.url ?? '', 'curl')
   const draft = newDraft(name || (url.pathname === '/' ? url.hostname : decodeURI(url.pathname).slice(1)), url.origin)
   const step = stepOfRequest({ ...asked, url }, draft)
@@ -85,10 +57,15 @@ export function importCurl(line: string, name = ''): Imported {
     const [user = '', ...password] = asked.user.split(':')
     step.auth = { basic: [secret(draft, 'user', user), secret(draft, 'password', password.join(':'))] }
   }
+  if (asked.bearer !== undefined) step.auth = { bearer: escapeBraces(asked.bearer) }
   if (asked.cookies.length > 0) step.headers['cookie'] = escapeBraces(asked.cookies.join('; '))
   step.checks.push('status is 2xx')
   draft.journeys.push({ name: 'visit', steps: [step] })
-  draft.notes.push(...asked.notes, ...droppedOptions(asked.dropped))
+  draft.notes.push(...asked.notes, ...droppedOptions(own))
+  if (further > 0)
+    draft.notes.push(
+      `left out: ${further === 1 ? 'the request' : `${String(further)} requests`} after --next; import each by itself`,
+    )
   hideCredentials(draft)
   return writeDraft(draft)
 }
@@ -138,18 +115,24 @@ function unescaped(text: string): string {
 interface Asked extends Omit<SeenRequest, 'url'> {
   url: string | undefined
   user: string | undefined
+  bearer: string | undefined
   cookies: string[]
   notes: string[]
-  /** Options without a meaning for a load, as they were written. */
-  dropped: string[]
+}
+
+/** The words of the first request, and how many requests follow it. */
+function partedAtNext(words: readonly string[]): [own: string[], further: number] {
+  const first = words.findIndex((word) => NEXT.includes(word))
+  if (first < 0) return [[...words], 0]
+  return [words.slice(0, first), words.filter((word) => NEXT.includes(word)).length]
 }
 
 function optionsOf(words: readonly string[]): Asked {
   const options = parseOptions([...words], {
     alias: mutable(FLAGS.alias),
     array: [...FLAGS.array],
-    string: [...FLAGS.string, ...FLAGS.array, ...WITHOUT_MEANING],
-    boolean: [...FLAGS.boolean],
+    string: [...FLAGS.string, ...FLAGS.array, ...VALUED_FLAGS, ...UNMADE_VALUED],
+    boolean: [...FLAGS.boolean, ...PLAIN_FLAGS, ...UNMADE_FLAGS],
     configuration: {
       'greedy-arrays': false,
       'camel-case-expansion': false,
@@ -169,9 +152,19 @@ function optionsOf(words: readonly string[]): Asked {
     const value = text(name)
     if (value !== undefined) headers.push([name, value])
   }
+  const range = text('range')
+  if (range !== undefined) headers.push(['range', `bytes=${range}`])
   const isJson = texts('json').length > 0
-  const encoded = texts('data-urlencode').map(encodedData)
-  const data = [...texts('data').map((one) => dataOf(one, notes)), ...texts('data-raw'), ...encoded, ...texts('json')]
+  const encoded = texts('data-urlencode').map((one) => encodedData(one, notes))
+  const data = [
+    ...texts('data').map((one) => dataOf(one, notes).replaceAll(/[\r\n]/g, '')),
+    ...texts('data-raw'),
+    ...texts('data-binary').map((one) => dataOf(one, notes)),
+    ...encoded,
+    ...texts('json').map((one) => dataOf(one, notes)),
+  ]
+  const upload = text('upload-file')
+  if (upload !== undefined) notes.push(fileNote(upload))
   const parts = texts('form').map((part): [string, string] => {
     const [, name = '', value = ''] = /^([^=]*)=(.*)$/s.exec(part) ?? []
     if (value.startsWith('@'))
@@ -183,33 +176,55 @@ function optionsOf(words: readonly string[]): Asked {
   const isGet = options['get'] === true
   const joined = data.join(isJson ? '' : '&')
   const hasBody = !isGet && (data.length > 0 || parts.length > 0)
+  const usual = upload === undefined ? (hasBody ? 'POST' : 'GET') : 'PUT'
   const given = headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1]
   const looksLikeJson = given === undefined && !isJson && encoded.length === 0 && /^\s*[{[]/.test(joined)
   if (looksLikeJson && parts.length === 0 && hasBody)
     notes.push('the body looks like JSON and is sent as JSON; curl would have sent it as a form')
   return {
-    method: options['head'] === true ? 'HEAD' : (text('request')?.toUpperCase() ?? (hasBody ? 'POST' : 'GET')),
-    url: withQuery(addressOf(text('url') ?? listOf(options._)[0]), isGet ? joined : ''),
+    method: options['head'] === true ? 'HEAD' : (text('request')?.toUpperCase() ?? usual),
+    url: withQuery(
+      addressOf(text('url') ?? listOf(options._)[0]),
+      [...texts('url-query').map((one) => encodedData(one, notes)), ...(isGet && joined !== '' ? [joined] : [])].join(
+        '&',
+      ),
+    ),
     headers,
     body: hasBody ? bodyOf(joined, parts, given, isJson || looksLikeJson) : undefined,
     user: text('user'),
+    bearer: text('oauth2-bearer'),
     cookies: texts('cookie'),
     notes,
-    dropped: words.filter((word) => isDropped(word)),
   }
 }
 
-/** Whether a word is an option that this import knows and leaves out. */
-function isDropped(word: string): boolean {
-  const name = /^--?([A-Za-z][\w-]*)/.exec(word)?.[1]
-  return name !== undefined && WITHOUT_MEANING.includes(word.startsWith('--') ? name : name.slice(0, 1))
+/** Names every option that is left out: those that mean nothing for a load, those that do, and those not known. */
+function droppedOptions(words: readonly string[]): string[] {
+  const options = [...new Set(words.filter((word) => /^--?[^\s-]/.test(word)))].map((word) => ({
+    word,
+    name: nameOf(word),
+  }))
+  const made: readonly string[] = [
+    ...FLAGS.array,
+    ...FLAGS.string,
+    ...FLAGS.boolean,
+    ...Object.values(FLAGS.alias).flat(),
+  ]
+  const without = options.filter(({ name }) => VALUED_FLAGS.includes(name))
+  const unmade = options.filter(({ name }) => [...UNMADE_FLAGS, ...UNMADE_VALUED].includes(name))
+  const known = [...made, ...PLAIN_FLAGS, ...VALUED_FLAGS, ...UNMADE_FLAGS, ...UNMADE_VALUED]
+  const unknown = options.filter(({ name }) => !known.includes(name))
+  const listed = (some: typeof options) => some.map(({ word }) => word.split('=')[0] ?? '').join(' ')
+  return [
+    ...(without.length === 0 ? [] : [`left out, since they mean nothing for a load: ${listed(without)}`]),
+    ...(unmade.length === 0 ? [] : [`left out, and the target may answer otherwise: ${listed(unmade)}`]),
+    ...(unknown.length === 0 ? [] : [`left out, since they are not known: ${listed(unknown)}`]),
+  ]
 }
 
-function droppedOptions(dropped: readonly string[]): string[] {
-  return dropped.length === 0
-    ? []
-    : [`left out, since they mean nothing for a load: ${[...new Set(dropped)].join(' ')}`]
-}
+/** The name of an option: of several letters in one word, the first. */
+const nameOf = (word: string): string =>
+  word.startsWith('--') ? (word.slice(2).split('=')[0] ?? '') : word.slice(1, 2)
 
 function bodyOf(text: string, parts: [string, string][], given: string | undefined, isJson: boolean): Asked['body'] {
   if (parts.length > 0) return { type: 'multipart/form-data', text, fields: parts }
@@ -224,7 +239,12 @@ function withQuery(url: string | undefined, query: string): string | undefined {
   return url === undefined || query === '' ? url : `${url}${url.includes('?') ? '&' : '?'}${query}`
 }
 
-function encodedData(data: string): string {
+function encodedData(data: string, notes: string[]): string {
+  const [, named, file] = /^([^=@]*)@(.+)$/s.exec(data) ?? []
+  if (file !== undefined) {
+    notes.push(fileNote(file))
+    return named === undefined || named === '' ? '' : `${named}=`
+  }
   const [, name = '', text = ''] = /^(?:([^=]*)=)?(.*)$/s.exec(data) ?? []
   return `${name === '' ? '' : `${name}=`}${encodeURIComponent(text)}`
 }
@@ -239,7 +259,10 @@ const mutable = (alias: Readonly<Record<string, readonly string[]>>): Record<str
   Object.fromEntries(Object.entries(alias).map(([name, others]) => [name, [...others]]))
 
 function dataOf(text: string, notes: string[]): string {
-  if (!text.startsWith('@')) return text.replaceAll(/[\r\n]/g, '')
-  notes.push(`the body is the file ${text.slice(1)}: put it into the repository and write file: PATH`)
+  if (!text.startsWith('@')) return text
+  notes.push(fileNote(text.slice(1)))
   return ''
 }
+
+const fileNote = (file: string): string =>
+  `the body is the file ${file}: put it into the repository and write file: PATH`

@@ -116,8 +116,24 @@ export function importOpenApi(reading: ApiReading, choice: ApiChoice): Imported 
     name: 'visit',
     steps: steps.length > 0 ? steps : [signIn?.step ?? newSend('GET', '/', 'home')],
   })
-  if (context.usesFile) draft.files[file] = `${JSON.stringify(document, null, 2)}\n`
+  if (context.usesFile) draft.files[file] = `${JSON.stringify(withoutExamples(document), null, 2)}\n`
   return writeDraft(draft)
+}
+
+const EXAMPLES = ['example', 'examples', 'default']
+
+/** A description without examples: a check needs none, and those of passwords are often somebody's. */
+function withoutExamples(json: Json): Json {
+  if (Array.isArray(json)) return json.map(withoutExamples)
+  if (!isObject(json)) return json
+  return Object.fromEntries(
+    Object.entries(json).flatMap(([key, value]): [string, Json][] => {
+      // A property may be called example: only its schema is meant where a name is expected.
+      if (key === 'properties' && isObject(value))
+        return [[key, Object.fromEntries(Object.entries(value).map(([name, one]) => [name, withoutExamples(one)]))]]
+      return EXAMPLES.includes(key) ? [] : [[key, withoutExamples(value)]]
+    }),
+  )
 }
 
 interface Context {
