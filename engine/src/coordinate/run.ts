@@ -11,7 +11,6 @@ import {
   loadFingerprint,
   loadSeconds,
   NO_DOUBTS,
-  phaseRanges,
   previewOf,
   reasonsOf,
   RunView,
@@ -40,6 +39,7 @@ import { HostReader } from './host.js'
 import { MetricReader } from '../metrics/metric-reader.js'
 import type { Compiled, RunValues } from '../compile/program.js'
 import type { BrokenRun, RunHandle, RunOptions, RunOutcome, SetUp } from './run-options.js'
+import { phaseLengths } from './phase-lengths.js'
 import { planFaults } from './plan-faults.js'
 import { Renewal, type RenewalFailure } from './setup-refresh.js'
 
@@ -297,15 +297,7 @@ class Run implements RunHandle {
    * early was over then. Rates are taken over these lengths.
    */
   private tellPhases(): void {
-    const { shape } = this.view
-    const ranges = phaseRanges(shape)
-    const endedMs = this.endedEarlyAtMs ?? Infinity
-    const seconds = shape.phases.map((phase, index) => {
-      const { fromMs = 0, toMs = 0 } = ranges[index] ?? {}
-      const madeMs =
-        phase.kind === 'iterations' && this.iterationsMadeAtMs > fromMs ? this.iterationsMadeAtMs : Infinity
-      return Math.max(0, Math.min(toMs, endedMs, madeMs) - fromMs) / 1000
-    })
+    const seconds = phaseLengths(this.view.shape, this.endedEarlyAtMs ?? Infinity, this.iterationsMadeAtMs)
     this.tell({ kind: 'phases', seconds })
   }
 
