@@ -69,6 +69,7 @@ export {
   budgetWords,
   errorWords,
   observedWords,
+  gateCountWords,
   statusWords,
   type GateResult,
   type GateStatus,

@@ -307,6 +307,8 @@ describe('impact', () => {
   it('has no grade where nothing says how fast is fast enough', () => {
     expect(impactOf(simulate(CONSTANT, HEALTHY).view, null).grade).toBeNull()
     expect(impactOf(simulate(CONSTANT, HEALTHY).view, 500).grade).toBe('steady')
+    // Nothing fails, but hardly an answer comes within four times of what satisfies.
+    expect(impactOf(simulate(CONSTANT, HEALTHY).view, 5)).toMatchObject({ grade: 'failing', failedIterationShare: 0 })
   })
 })
 

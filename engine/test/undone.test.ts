@@ -10,6 +10,8 @@ import { startTrueServer, type TrueServer } from './true-server.js'
 let server: TrueServer
 let sockets: Server
 let socketOrigin = ''
+/** How the next renewals are answered. */
+let renewals: string[] = []
 beforeAll(async () => {
   const whole = gzipSync('{"ok":true}')
   server = await startTrueServer((request, response) => {
@@ -20,7 +22,10 @@ beforeAll(async () => {
     else if (path === '/sign-in') response.writeHead(302, { location: '/ok' }).end()
     else if (path === '/none') response.writeHead(204).end()
     else if (path === '/down') response.writeHead(503).end('{"state":"down"}')
-    else if (path === '/empty') response.end('{"token":"","id":null}')
+    else if (path === '/renewed') {
+      const next = renewals.shift() ?? 'ok'
+      response.writeHead(next === 'ok' ? 200 : next === '503' ? 503 : 403).end('{"ok":true}')
+    } else if (path === '/empty') response.end('{"token":"","id":null}')
     else if (path === '/gzip') response.setHeader('content-encoding', 'gzip').end(whole)
     else if (path === '/cut') response.setHeader('content-encoding', 'gzip').end(whole.subarray(0, 20))
     else response.end('{"ok":true}')
@@ -192,6 +197,41 @@ describe('a body', () => {
     }
     expect((await run(keep('json $.token or ""'))).verdict).toBe('open')
   })
+})
+
+describe('a renewal of setup', () => {
+  const planWith = (path: string, more = '') =>
+    `${more}setup:\n  - send: GET ${path}\n    name: token\n    refresh: every 1s\n    keep: { ok: json $.ok }\njourneys:\n  a:\n    steps:\n      - send: GET /ok\nload:\n  - { phase: p, rate: 20/s, for: 4s }\n`
+
+  it('that fails is tried again, counted and shown; a strict run is void for it', async () => {
+    renewals = ['ok', 'fails']
+    const usual = await runPlan(server.origin, planWith('/renewed'))
+    renewals = ['ok', 'fails']
+    const strict = await runPlan(server.origin, planWith('/renewed', 'strict: yes\n'))
+
+    const [renewal] = usual.result.renewals ?? []
+    expect(renewal).toMatchObject({ name: 'token', failed: 1, reason: 'token: status 403' })
+    expect(renewal?.made).toBeGreaterThanOrEqual(1)
+    expect(verdictOf(usual.judgement)).toBe('open')
+    expect(usual.judgement.notes[0]).toMatch(/^renewals of "token": 1 of \d failed \(token: status 403\)$/)
+    expect(strict.judgement.verdict).toBe('void')
+    expect(usual.result.setup).toHaveLength(1)
+  })
+
+  it.each([
+    ['403', 'void'],
+    ['503', 'shut'],
+  ])(
+    'that stays failed with %s past its next time ends the run as a failed setup does: %s',
+    async (status, verdict) => {
+      renewals = ['ok', ...new Array<string>(20).fill(status)]
+      const { judgement, result } = await runPlan(server.origin, planWith('/renewed'))
+
+      expect(judgement.verdict).toBe(verdict)
+      expect(judgement.reasons[0]).toContain(`renewal: token: status ${status}`)
+      expect(result.totals.requests).toBeLessThan(75)
+    },
+  )
 })
 
 describe('an answer', () => {

@@ -63,6 +63,7 @@ describe('the verdict', () => {
       verdict: null,
       state: 'load' as const,
       reasons: [],
+      notes: [] as readonly string[],
       gates: [],
       elapsed: 12,
       seconds: 60,
@@ -70,7 +71,7 @@ describe('the verdict', () => {
       noBaseline: null,
       trust: null,
     }
-    const wrapper = mount(VerdictColumn, { props: { ...props, ...over } })
+    const wrapper = mount(VerdictColumn, { props: { ...props, ...over, notes: over.notes ?? [] } })
     shown = wrapper
     return wrapper.text()
   }
@@ -101,10 +102,18 @@ describe('the verdict', () => {
     expect(column({ state })).toMatch(new RegExp(`^${words}`))
   })
 
+  it('does not say that all is held where a gate was not judged, and says what else is to be known', () => {
+    const gates = [gate({}), gate({ rule: 'p95 response time at most 110 % of baseline', status: 'no baseline' })]
+    const text = column({ verdict: 'open', state: 'ended', gates, notes: ['1 gate not judged: no baseline'] })
+
+    expect(text).toContain('2 gates: 1 held, 1 no baseline')
+    expect(text).toContain('note: 1 gate not judged: no baseline')
+  })
+
   it('says how many gates are breached, since when, and what is borderline', () => {
     const gates = [gate({ status: 'breached', observed: 412, firstBreachAtMs: 75_000, borderline: true }), gate({})]
     const text = column({ verdict: 'shut', state: 'ended', gates })
-    expect(text).toContain('1 of 2 gates breached · first at 1:15')
+    expect(text).toContain('2 gates: 1 breached, 1 held · first at 1:15')
     expect(text).toContain('412 ms')
     expect(text).toMatch(/borderline: the limit/)
   })

@@ -79,7 +79,7 @@ describe('the tables beside the steps', () => {
       metrics: [],
       drainMs: 0,
     }
-    const journey = { started: 9, finished: 6, failed: 2, cutOff: 1 }
+    const journey = { started: 11, finished: 6, failed: 3, cutOff: 1, unfinished: 2 }
     const journeys = [
       { name: 'look around', ...journey, time: null },
       { name: 'book a place', ...journey, time },
@@ -90,8 +90,8 @@ describe('the tables beside the steps', () => {
 
     await flushPromises()
     const rows = shown.findAll('.el-table__row').map((row) => row.findAll('td').map((cell) => cell.text()))
-    expect(rows[0]).toEqual(['look around', '6', '33.3 %', '–', '–', '–', '–'])
-    expect(rows[1]).toEqual(['book a place', '6', '33.3 %', '40.0 ms', '70.0 ms', '80.0 ms', '90.0 ms'])
+    expect(rows[0]).toEqual(['look around', '6', '33.3 %', '2', '–', '–', '–', '–'])
+    expect(rows[1]).toEqual(['book a place', '6', '33.3 %', '2', '40.0 ms', '70.0 ms', '80.0 ms', '90.0 ms'])
     expect(rows[2]?.slice(0, 3)).toEqual(['checkout', '6', '0.0 %'])
   })
 

@@ -49,6 +49,17 @@ export function statusWords({ status, borderline, isDefault, leavesOutRequests }
 }
 type StatusParts = Pick<GateResult, 'status' | 'borderline' | 'isDefault' | 'leavesOutRequests'>
 
+/** How many gates have which status: of a run that is void nobody shall read that nothing was breached. */
+export function gateCountWords(gates: readonly Pick<GateResult, 'status'>[]): string {
+  if (gates.length === 0) return 'no gates'
+  const statuses = [...new Set(gates.map(({ status }) => status))]
+  const [only] = statuses
+  if (statuses.length === 1 && only !== undefined)
+    return gates.length === 1 ? `the only gate: ${only}` : `all ${String(gates.length)} gates: ${only}`
+  const counts = statuses.map((one) => `${String(gates.filter(({ status }) => status === one).length)} ${one}`)
+  return `${String(gates.length)} gates: ${counts.join(', ')}`
+}
+
 /** What a gate observed, with the generator error where it matters. */
 export function observedWords(gate: ObservedParts): string {
   const words = formatValue(gate.observed, gate.unit)

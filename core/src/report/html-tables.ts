@@ -144,11 +144,16 @@ export function journeysTable({ journeys }: RunResult): string {
   const time = (value: number | undefined) => (value === undefined ? '–' : text(formatMs(value)))
   const rows = journeys.map((journey) => [
     text(journey.name),
-    ...[journey.started, journey.finished, journey.failed, journey.cutOff].map(String),
+    ...[journey.started, journey.finished, journey.failed, journey.cutOff, journey.unfinished ?? 0].map(String),
     time(journey.time?.percentiles['50']),
     time(journey.time?.percentiles['95']),
   ])
-  return table('Journeys', ['journey', 'started', 'finished', 'failed', 'cut off', 'median', 'p95'], rows, 1)
+  return table(
+    'Journeys',
+    ['journey', 'started', 'finished', 'failed', 'of these cut off', 'unfinished', 'median', 'p95'],
+    rows,
+    1,
+  )
 }
 
 export function phasesTable({ phases }: RunResult): string {

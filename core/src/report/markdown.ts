@@ -1,5 +1,5 @@
 // A result as Markdown, short enough for a comment on a change.
-import { observedWords, statusWords } from '../judge/gate-result.js'
+import { gateCountWords, observedWords, statusWords } from '../judge/gate-result.js'
 import { formatMs, formatValue } from '../judge/values.js'
 import { verdictWords } from '../judge/verdict.js'
 import { causesOf, causeWords } from './causes.js'
@@ -12,7 +12,7 @@ export function markdownOf(result: RunResult): string {
   const lines = [
     `## ${verdictWords(result.verdict)}: ${cell(result.plan.name)}`,
     '',
-    `${gateCounts(result)}; ${String(result.totals.requests)} requests over ${formatMs(result.measuredMs)} against ${cell(result.target.origin)}.`,
+    `${sentence(gateCountWords(result.gates))}; ${String(result.totals.requests)} requests over ${formatMs(result.measuredMs)} against ${cell(result.target.origin)}.`,
     ...result.reasons.map((reason) => `- ${cell(reason)}`),
     ...(result.notes ?? []).map((note) => `- note: ${cell(note)}`),
     '',
@@ -42,12 +42,7 @@ export function markdownOf(result: RunResult): string {
   return `${lines.join('\n')}\n`
 }
 
-/** Of a run that is void nobody reads that nothing was breached: each status is said. */
-function gateCounts({ gates }: RunResult): string {
-  const statuses = [...new Set(gates.map(({ status }) => status))]
-  const counts = statuses.map((one) => `${String(gates.filter(({ status }) => status === one).length)} ${one}`)
-  return gates.length === 0 ? 'No gates' : `Gates: ${counts.join(', ')}`
-}
+const sentence = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1)
 
 function explainedIn(result: RunResult): string[] {
   const [findings, impact] = [findingsOf(result), impactWords(result)]

@@ -46,7 +46,10 @@ export async function judgedAgain(
   }
   for (const event of events) if (event.kind === 'phases') view.add(event)
   view.add({ kind: 'end' })
-  const doubt = result.verdict === 'open' ? doubtOf(result, view, events, gates, baseline !== undefined) : undefined
+  const doubt =
+    result.verdict === 'open'
+      ? doubtOf(result, { view, events, gates, hasBaseline: baseline !== undefined, strict: plan.strict })
+      : undefined
   if (doubt === undefined) return { result, shape: view.shape }
   return {
     result: { ...result, verdict: 'void', reasons: [`judged again: ${doubt}`, ...result.reasons] },
@@ -57,10 +60,13 @@ export async function judgedAgain(
 /** Why the seconds do not bear an open result out; undefined where they do. */
 function doubtOf(
   result: RunResult,
-  view: RunView,
-  events: readonly RunEvent[],
-  gates: readonly Gate[],
-  hasBaseline: boolean,
+  {
+    view,
+    events,
+    gates,
+    hasBaseline,
+    strict,
+  }: { view: RunView; events: readonly RunEvent[]; gates: readonly Gate[]; hasBaseline: boolean; strict: boolean },
 ): string | undefined {
   const results = view.gates()
   const other = results.find(({ status, rule }, index) => {
@@ -81,6 +87,7 @@ function doubtOf(
   const { verdict } = judge({
     ending: isStopped ? { kind: 'stopped', by: 'a person' } : { kind: 'finished' },
     ...{ doubts: NO_DOUBTS, results, recording: view.recording, shape: view.shape },
+    ...{ strict, beside: { renewals: result.renewals ?? [], teardown: result.teardown, endedByData: [] } },
   })
   return verdict === 'open' ? undefined : `by its seconds this run is ${verdict}`
 }

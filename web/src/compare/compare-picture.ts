@@ -1,5 +1,6 @@
 // Runs side by side: on one time axis by their phases, row by row, and what differed around them.
 import {
+  comparisonOutcome,
   comparisonWords,
   formatMs,
   formatValue,
@@ -162,12 +163,18 @@ export function answersOf(runs: readonly ComparedRun[], comparisons: readonly Co
       {
         title: `Run ${String(run.detail.number)} against run ${String(base.detail.number)}`,
         words: comparisonWords(comparison),
-        around: [...comparison.warnings, ...aroundOf(base, run)],
-        isWorse: comparison.steps.some(({ changes }) => changes.some(({ outcome }) => outcome === 'worse')),
+        around: [...comparison.warnings, ...aloneIn(comparison), ...aroundOf(base, run)],
+        isWorse: comparisonOutcome(comparison) === 'worse',
       },
     ]
   })
 }
+
+/** Steps that are on one side alone. */
+const aloneIn = ({ onlyBefore, onlyAfter }: Comparison): string[] => [
+  ...(onlyBefore.length === 0 ? [] : [`steps missing after: ${onlyBefore.join(', ')}`]),
+  ...(onlyAfter.length === 0 ? [] : [`steps new after: ${onlyAfter.join(', ')}`]),
+]
 
 /** What differed around two runs: the plan in its own words, then where and by whom they were made. */
 export function aroundOf(base: ComparedRun, run: ComparedRun): string[] {

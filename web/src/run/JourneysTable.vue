@@ -12,6 +12,7 @@ interface Row {
   name: string
   finished: string
   failed: string
+  unfinished: string
   median: string
   p95: string
   p99: string
@@ -20,7 +21,8 @@ interface Row {
 }
 const rows = computed(() =>
   props.journeys.map((journey) => ({
-    ...rowOf(journey.name, journey.finished, journey.failed + journey.cutOff, journey.time),
+    ...rowOf(journey.name, journey.finished, journey.failed, journey.time),
+    unfinished: grouped(journey.unfinished),
     // A group that two journeys have stands below both: its times are those of both.
     children: props.groups
       .filter(({ name }) => groupsIn(journey.name).has(name))
@@ -37,17 +39,17 @@ const groupsIn = (journey: string) =>
 function rowOf(name: string, finished: number, failed: number, time: JourneySummary['time']): Row {
   const at = (percentile: '50' | '95' | '99') => (time === null ? '–' : formatMs(time.percentiles[percentile]))
   return {
-    ...{ key: name, name, children: [], finished: grouped(finished) },
+    ...{ key: name, name, children: [], finished: grouped(finished), unfinished: '' },
     failed: finished + failed === 0 ? '–' : percent(failed / (finished + failed)),
     ...{ median: at('50'), p95: at('95'), p99: at('99'), max: time === null ? '–' : formatMs(time.max) },
   }
 }
-const FIGURES = ['finished', 'failed', 'median', 'p95', 'p99', 'max']
+const FIGURES = ['finished', 'failed', 'unfinished', 'median', 'p95', 'p99', 'max']
 </script>
 
 <template>
   <ElTable :data="rows" row-key="key" default-expand-all size="small" empty-text="No iterations yet">
-    <ElTableColumn prop="name" label="journey, group" min-width="220" />
-    <ElTableColumn v-for="one in FIGURES" :key="one" :prop="one" :label="one" width="110" align="right" />
+    <ElTableColumn prop="name" label="journey, group" min-width="200" />
+    <ElTableColumn v-for="one in FIGURES" :key="one" :prop="one" :label="one" width="100" align="right" />
   </ElTable>
 </template>

@@ -119,6 +119,7 @@ watch(range, (next) => {
       :verdict="run.verdict"
       :state="state"
       :reasons="run.reasons"
+      :notes="run.result?.notes ?? []"
       :gates="gates"
       :elapsed="view?.seconds ?? 0"
       :seconds="run.seconds"

@@ -5,6 +5,7 @@ import {
   errorWords,
   formatMs,
   formatValue,
+  gateCountWords,
   verdictWords,
   type GateResult,
   type Verdict,
@@ -19,6 +20,8 @@ const props = defineProps<{
   verdict: Verdict | null
   state: StoredState
   reasons: string[]
+  /** What is to be known beside the verdict. */
+  notes: readonly string[]
   gates: GateResult[]
   elapsed: number
   seconds: number
@@ -42,9 +45,7 @@ const subtitle = computed(() => {
   const first = firstBreach.value === undefined ? '' : ` · first at ${clock(firstBreach.value / 1000)}`
   if (props.verdict === null)
     return `${clock(Math.min(props.elapsed, props.seconds))} of ${clock(props.seconds)} · ${String(breached.value.length)} of ${String(props.gates.length)} breached so far`
-  return breached.value.length === 0
-    ? `all ${String(props.gates.length)} gates ${props.verdict === 'open' ? 'held' : 'not breached'}`
-    : `${String(breached.value.length)} of ${String(props.gates.length)} gates breached${first}`
+  return `${gateCountWords(props.gates)}${first}`
 })
 /** How it ended, where the reasons do not say it. */
 const ended = computed(() => {
@@ -83,6 +84,9 @@ const ownReason = (gate: GateResult) =>
     <ul v-if="others.length > 0" class="reasons">
       <li v-for="reason in others" :key="reason">{{ reason }}</li>
     </ul>
+    <ul v-if="notes.length > 0" class="reasons soft">
+      <li v-for="note in notes" :key="note">note: {{ note }}</li>
+    </ul>
     <div v-for="gate in gates" :key="gate.rule" class="gate" :class="gate.status.replace(' ', '-')">
       <div class="rule">{{ gate.rule }}</div>
       <div class="reading">
@@ -104,7 +108,11 @@ const ownReason = (gate: GateResult) =>
       <div v-if="gate.status === 'no baseline' && noBaseline" class="borderline soft">
         no baseline: {{ noBaseline }}
       </div>
-      <div v-if="gate.isDefault" class="borderline soft">default: the plan has no gate of this kind</div>
+      <div v-if="gate.isDefault" class="borderline soft">
+        default: the plan has no gate of this kind{{
+          gate.leavesOutRequests ? '; iterations that requests alone failed are left out' : ''
+        }}
+      </div>
       <div v-if="ownReason(gate)" class="borderline soft">{{ gate.status }}: {{ ownReason(gate) }}</div>
       <div v-if="gate.borderline" class="borderline soft">borderline: the limit lies within its 95 % interval</div>
     </div>

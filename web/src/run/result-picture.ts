@@ -36,7 +36,7 @@ export function pictureOfResult({ plan, shape }: Pick<RunDetail, 'plan' | 'shape
       failures: step.failures.map((failure) => ({ ...failure, kept: failure.kept ?? null })),
     })),
     groups: result.groups,
-    journeys: result.journeys,
+    journeys: result.journeys.map((journey) => ({ ...journey, unfinished: journey.unfinished ?? 0 })),
     phases: result.phases,
     findings: result.findings ?? [],
     impact: result.impact,
