@@ -203,7 +203,7 @@ program
   .addOption(json())
   .addHelpText(
     'after',
-    '\nIt takes about a minute, on a machine that does nothing else.\n\nExample:\n  jolt-gate calibrate --json calibration.json',
+    '\nIt takes about twenty seconds, on a machine that does nothing else.\n\nExample:\n  jolt-gate calibrate --json calibration.json',
   )
   .action(async (options: { json?: string }) => {
     const { calibrateMachine } = await import('./calibrate.js')

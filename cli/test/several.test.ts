@@ -1,7 +1,7 @@
 // `run` of several plans, as a pipeline does it: in order, with one JUnit file and one summary, up to the first that is
 // not open; and the lines of docs/pipelines.md in a POSIX shell.
 import { execFileSync, spawnSync } from 'node:child_process'
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -73,7 +73,7 @@ describe('several plans', () => {
     }
   })
 
-  it('all run when that is asked for, and come to the gravest', () => {
+  it('all run when that is asked for, and come to the worst', () => {
     const { status, stderr } = jolt('run', ...plans('void', 'shut', 'later'), '--all', '--junit', 'all.xml')
 
     expect(status).toBe(1)
@@ -113,8 +113,13 @@ describe('docs/pipelines.md', () => {
   it('has a function for any runner with a POSIX shell, and it opens and shuts', () => {
     const [, script = ''] =
       /```sh\n(jolt_gate\(\) \{[^]*?\n\})\n```/.exec(readFileSync(join(root, 'docs/pipelines.md'), 'utf8')) ?? []
-    const npx = join(folder, 'npx')
-    writeFileSync(npx, `#!/bin/sh\nshift 2\nexec ${process.execPath} ${command} "$@"\n`, { mode: 0o755 })
+    const bin = join(folder, 'node_modules/.bin')
+    mkdirSync(bin, { recursive: true })
+    writeFileSync(join(bin, 'jolt-gate'), `#!/bin/sh\nexec ${process.execPath} ${command} "$@"\n`, { mode: 0o755 })
+    const npm = (code: number) => {
+      writeFileSync(join(folder, 'npm'), `#!/bin/sh\nexit ${String(code)}\n`, { mode: 0o755 })
+    }
+    npm(0)
     const gate = (plan: string) =>
       spawnSync('sh', ['-euc', `${script}\njolt_gate ${plan}\necho promoted`], {
         cwd: folder,
@@ -131,5 +136,14 @@ describe('docs/pipelines.md', () => {
     expect(shut.status).toBe(1)
     expect(shut.stdout).not.toContain('promoted')
     expect(execFileSync('ls', [join(folder, 'gate-reports')], { encoding: 'utf8' })).toContain('junit.xml')
+    // An install that failed is no verdict.
+    npm(1)
+    const unmade = gate('plans/smoke.gate.yaml')
+    expect(unmade.status).toBe(2)
+    expect(unmade.stdout).not.toContain('promoted')
+    // Nothing bare asks a registry for a package of that name.
+    const pages = readdirSync(join(root, 'docs')).flatMap((name) => (name.endsWith('.md') ? [`docs/${name}`] : []))
+    for (const page of ['README.md', ...pages])
+      expect(readFileSync(join(root, page), 'utf8'), page).not.toMatch(/npx (--no-install )?jolt-gate/)
   })
 })
