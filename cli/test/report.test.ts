@@ -111,7 +111,7 @@ describe('a run that is told to a server', () => {
     ]
     expect([away.code, refused.code]).toEqual([0, 0])
     expect(away.stderr).toMatch(/no baseline: .*does not answer.*the run was not delivered: .*it is kept/s)
-    expect(refused.stderr).toMatch(/the run was not delivered: .*sign in first/)
+    expect(refused.stderr).toMatch(/the run was not delivered: .*JOLT_TOKEN was refused/)
     expect((await runs()).length).toBe(before)
     const [name = ''] = readdirSync(join(folder, 'kept')).filter((file) => file.endsWith('.run.gz'))
     const file = join(folder, 'kept', name)

@@ -8,6 +8,8 @@ import type { OnceWalker } from './once-walker.js'
 import type { SenderPool } from './sender-pool.js'
 
 const WITHIN_MS = 30_000
+/** A timer beyond this would ring at once. */
+const LONGEST_TIMER_MS = 2 ** 31 - 1
 /** One that fails is tried again so long after the try before. */
 const AGAIN_AFTER_MS = [1000, 5000, 30_000]
 
@@ -94,7 +96,8 @@ export class Renewal {
   /** Waits for a moment; false when the load was over before. */
   private async reach(atMs: number): Promise<boolean> {
     try {
-      await sleep(Math.max(0, atMs - monotonicMs()), undefined, { signal: this.closing.signal, ref: false })
+      const waitMs = Math.min(LONGEST_TIMER_MS, Math.max(0, atMs - monotonicMs()))
+      await sleep(waitMs, undefined, { signal: this.closing.signal, ref: false })
       return true
     } catch {
       return false
