@@ -146,7 +146,7 @@ export function removeUnwritten(reports: Reports, ran: number): void {
   for (const { file, of } of reports) if (of !== 'all' && of >= ran) rmSync(file, { force: true })
 }
 
-/** Refuses a folder that cannot be made, before anything else is done; it is made when there is something to put there. */
+/** Refuses a folder that cannot be made, before anything else is done; it is made when something is put there. */
 export function checkFolder(folder: string): void {
   try {
     const made = mkdirSync(folder, { recursive: true })

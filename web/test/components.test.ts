@@ -58,12 +58,11 @@ const step = (over: Partial<StepSummary>): StepSummary => ({
 })
 
 describe('the verdict', () => {
-  const column = (over: Partial<InstanceType<typeof VerdictColumn>['$props']>) => {
+  const column = (over: Partial<InstanceType<typeof VerdictColumn>['$props']>, notes: readonly string[] = []) => {
     const props = {
       verdict: null,
       state: 'load' as const,
       reasons: [],
-      notes: [] as readonly string[],
       gates: [],
       elapsed: 12,
       seconds: 60,
@@ -71,7 +70,7 @@ describe('the verdict', () => {
       noBaseline: null,
       trust: null,
     }
-    const wrapper = mount(VerdictColumn, { props: { ...props, ...over, notes: over.notes ?? [] } })
+    const wrapper = mount(VerdictColumn, { props: { ...props, ...over, notes } })
     shown = wrapper
     return wrapper.text()
   }
@@ -104,7 +103,7 @@ describe('the verdict', () => {
 
   it('does not say that all is held where a gate was not judged, and says what else is to be known', () => {
     const gates = [gate({}), gate({ rule: 'p95 response time at most 110 % of baseline', status: 'no baseline' })]
-    const text = column({ verdict: 'open', state: 'ended', gates, notes: ['1 gate not judged: no baseline'] })
+    const text = column({ verdict: 'open', state: 'ended', gates }, ['1 gate not judged: no baseline'])
 
     expect(text).toContain('2 gates: 1 held, 1 no baseline')
     expect(text).toContain('note: 1 gate not judged: no baseline')

@@ -120,7 +120,7 @@ export function isCredential(name: string): boolean {
 
 /** The check digit of card numbers (ISO/IEC 7812-1, annex B: the formula of Luhn). */
 function isCard(text: string): boolean {
-  const digits = [...text.replaceAll(/[ -]/g, '')].map(Number)
+  const digits = Array.from(text.replaceAll(/[ -]/g, ''), Number)
   if (digits.length < 13 || digits.length > 19 || digits.some(Number.isNaN)) return false
   const sum = digits.toReversed().reduce((total, digit, index) => {
     const doubled = index % 2 === 1 ? 2 * digit : digit

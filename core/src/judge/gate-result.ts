@@ -89,7 +89,7 @@ export function errorWords(gate: ObservedParts): string | undefined {
   const isLarge = error > Math.abs(observed) / 10 || (margin !== null && error > Math.abs(margin) / 10)
   return isLarge ? `±${formatValue(error, unit)} generator error` : undefined
 }
-/** Requests that timed out would have taken nobody knows how long: at a bound they stand at the far end of all times. */
+/** Requests that timed out took nobody knows how long: at a bound they stand at the far end of all times. */
 export const isUnknown = (ms: number): boolean => ms >= (0.99 * HIGHEST) / 1000
 
 type ObservedParts = Pick<GateResult, 'observed' | 'margin' | 'unit'> & Bounds

@@ -61,8 +61,8 @@ const shutFor = (reasons: string[]): Omit<Judgement, 'notes'> => ({ verdict: 'sh
 
 /**
  * Comes to the verdict, by the first rule that applies: our own fault, stopped by a person, setup failed, nothing
- * passed or no iteration of a journey did, a gate breached, the load not delivered, something not done, a gate undecided
- * or unmeasured, a doubt where the plan is strict, open. A sender that died leaves nothing to judge by.
+ * passed or no iteration of a journey did, a gate breached, the load not delivered, something not done, a gate
+ * undecided or unmeasured, a doubt where the plan is strict, open. A sender that died leaves nothing to judge by.
  */
 export function judge(run: JudgedRun): Judgement {
   const { notes, doubts } = notesOf(run)

@@ -78,8 +78,9 @@ class SimulatedLink {
     }
     handler.onConnect(() => undefined)
     if (fault?.kind === 'never') return
+    const isGone = () => this.isGone
     world.after(fault?.kind === 'slow' ? fault.ms : now.delayMs(), () => {
-      if (this.isGone) return
+      if (isGone()) return
       if (fault?.kind === 'error') {
         handler.onError(Object.assign(new Error(fault.code), { code: fault.code }))
         return
@@ -91,9 +92,9 @@ class SimulatedLink {
         pair.map((text) => Buffer.from(text)),
       )
       handler.onHeaders(answer.status, headers, () => undefined, '')
-      if (this.isGone) return
+      if (isGone()) return
       if (answer.body.length > 0) handler.onData(answer.body)
-      if (!this.isGone) handler.onComplete()
+      if (!isGone()) handler.onComplete()
     })
   }
 }

@@ -1,6 +1,5 @@
-// The content coding of a body, taken off (RFC 9110, section 8.4), whether anything reads it or not: a body that cannot be
-// decoded is none. The end of the answer is noted before: this is our
-// work, not the target's.
+// The content coding of a body, taken off (RFC 9110, section 8.4), whether anything reads it or not: a body that cannot
+// be decoded is none. The end of the answer is noted before: this is our work, not the target's.
 import { brotliDecompressSync, gunzipSync, inflateRawSync, inflateSync } from 'node:zlib'
 import type { Fault, Layer, Message } from '../layer.js'
 import { MOST_BODY_BYTES, TOO_LARGE } from './limits.js'

@@ -62,7 +62,7 @@ export function prepareScripts(steps: readonly Step[]): void {
   else spare = thread
 }
 
-/** What keeps calls of some steps from ever working: a script that cannot be read, a function that it does not export. */
+/** What keeps calls of some steps from ever working: a script that cannot be read, a function it does not export. */
 export function scriptFaults(steps: readonly Step[]): string[] {
   const calls = [...allSteps(steps)].filter((step) => step.kind === 'call')
   if (calls.length === 0) return []
