@@ -112,7 +112,7 @@ describe('the verdict', () => {
   it('says how many gates are breached, since when, and what is borderline', () => {
     const gates = [gate({ status: 'breached', observed: 412, firstBreachAtMs: 75_000, borderline: true }), gate({})]
     const text = column({ verdict: 'shut', state: 'ended', gates })
-    expect(text).toContain('2 gates: 1 breached, 1 held · first at 1:15')
+    expect(text).toContain('2 gates: 1 breached, 1 heldfirst breach at 1:15')
     expect(text).toContain('412 ms')
     expect(text).toMatch(/borderline: the limit/)
   })

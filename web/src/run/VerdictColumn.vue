@@ -42,11 +42,13 @@ const firstBreach = computed(
 const title = computed(() => (props.verdict === null ? runWords(props) : verdictWords(props.verdict)))
 const subtitle = computed(() => {
   if (props.gates.length === 0) return props.verdict === null ? '' : 'no gates'
-  const first = firstBreach.value === undefined ? '' : ` · first at ${clock(firstBreach.value / 1000)}`
   if (props.verdict === null)
     return `${clock(Math.min(props.elapsed, props.seconds))} of ${clock(props.seconds)} · ${String(breached.value.length)} of ${String(props.gates.length)} breached so far`
-  return `${gateCountWords(props.gates)}${first}`
+  return gateCountWords(props.gates)
 })
+const breachedFirst = computed(() =>
+  props.verdict === null || firstBreach.value === undefined ? '' : `first breach at ${clock(firstBreach.value / 1000)}`,
+)
 /** How it ended, where the reasons do not say it. */
 const ended = computed(() => {
   if (props.verdict === null || props.verdict === 'stopped') return ''
@@ -78,14 +80,12 @@ const ownReason = (gate: GateResult) =>
       <div>
         <div class="title">{{ title }}</div>
         <div class="soft">{{ subtitle }}</div>
+        <div v-if="breachedFirst" class="soft">{{ breachedFirst }}</div>
         <div v-if="ended" class="soft">{{ ended }}</div>
       </div>
     </div>
     <ul v-if="others.length > 0" class="reasons">
       <li v-for="reason in others" :key="reason">{{ reason }}</li>
-    </ul>
-    <ul v-if="notes.length > 0" class="reasons soft">
-      <li v-for="note in notes" :key="note">note: {{ note }}</li>
     </ul>
     <div v-for="gate in gates" :key="gate.rule" class="gate" :class="gate.status.replace(' ', '-')">
       <div class="rule">{{ gate.rule }}</div>
@@ -116,6 +116,9 @@ const ownReason = (gate: GateResult) =>
       <div v-if="ownReason(gate)" class="borderline soft">{{ gate.status }}: {{ ownReason(gate) }}</div>
       <div v-if="gate.borderline" class="borderline soft">borderline: the limit lies within its 95 % interval</div>
     </div>
+    <ul v-if="notes.length > 0" class="reasons soft">
+      <li v-for="note in notes" :key="note">note: {{ note }}</li>
+    </ul>
     <slot />
     <div v-if="trust !== null" class="trust">
       <h2>Generator</h2>
