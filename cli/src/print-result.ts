@@ -1,6 +1,7 @@
 // What a run came to, as the terminal and the log of a pipeline show it: the verdict and why first, then the tables.
 import pc from 'picocolors'
 import {
+  besideStatus,
   causesOf,
   causeWords,
   findingsOf,
@@ -8,7 +9,6 @@ import {
   formatMs,
   formatValue,
   observedWords,
-  statusWords,
   verdictWords,
   type Judgement,
   type RunResult,
@@ -66,8 +66,8 @@ const isOfGates = (note: string): boolean => /^\d+ gates? not judged: /.test(not
 
 function gateTable(result: RunResult, output: Output): string {
   const rows = result.gates.map((gate) => [
-    statusWords(gate),
-    gate.rule,
+    gate.status,
+    [gate.rule, ...besideStatus(gate).map((words) => `(${words})`)].join(' '),
     observedWords(gate),
     formatValue(gate.limit, gate.unit),
     String(gate.samples),

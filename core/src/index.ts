@@ -70,7 +70,7 @@ export {
   errorWords,
   observedWords,
   gateCountWords,
-  statusWords,
+  besideStatus,
   type GateResult,
   type GateStatus,
 } from './judge/gate-result.js'

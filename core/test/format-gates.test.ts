@@ -1,7 +1,7 @@
 // What the plan format says of gates and targets: each part is read, and each wrong part is told with its place.
 import { describe, expect, it } from 'vitest'
 import { readTarget, type Plan } from '../src/index.js'
-import { firstProblem, planText, read } from './reading.js'
+import { firstProblem, planText, read, WITH_QUEUE } from './reading.js'
 
 function right(text: string, files: Record<string, string> = {}): Plan {
   const { plan, problems } = read(text, files)
@@ -10,7 +10,10 @@ function right(text: string, files: Record<string, string> = {}): Plan {
 }
 describe('gates', () => {
   const gatesOf = (gate: string, journeys?: string) =>
-    right(planText({ gates: `  - ${gate}`, ...(journeys === undefined ? {} : { journeys }) })).gates
+    right(
+      planText({ target: 'harbour', gates: `  - ${gate}`, ...(journeys === undefined ? {} : { journeys }) }),
+      WITH_QUEUE,
+    ).gates
 
   it.each([
     'p90 time to first byte under 1 s',

@@ -20,7 +20,7 @@ import {
   type Bucket,
   type Plan,
 } from '../src/index.js'
-import { planText, read } from './reading.js'
+import { planText, read, WITH_QUEUE } from './reading.js'
 
 const JOURNEYS = `  look:
     weight: 3
@@ -40,7 +40,10 @@ const METRICS = [
 ]
 
 function planOf(gate: string, load = LOAD): Plan {
-  const { plan, problems } = read(planText({ journeys: JOURNEYS, load, gates: `  - ${gate}` }))
+  const { plan, problems } = read(
+    planText({ target: 'harbour', journeys: JOURNEYS, load, gates: `  - ${gate}` }),
+    WITH_QUEUE,
+  )
   expect(problems).toEqual([])
   return plan
 }

@@ -6,6 +6,7 @@ interface Parts {
   load?: string
   gates?: string
   top?: string
+  target?: string
 }
 
 const JOURNEYS = `  look around:
@@ -18,8 +19,15 @@ export function planText({
   load = '  - { phase: peak, rate: 5/s, for: 10s }',
   gates = '  - failed requests at most 1 %',
   top = '',
+  target = 'http://127.0.0.1:7710',
 }: Parts): string {
-  return `jolt: 1\nname: Test\ntarget: http://127.0.0.1:7710\n${top}journeys:\n${journeys}\nload:\n${load}\ngates:\n${gates}\n`
+  return `jolt: 1\nname: Test\ntarget: ${target}\n${top}journeys:\n${journeys}\nload:\n${load}\ngates:\n${gates}\n`
+}
+
+/** The file of a target named harbour, which has a metric. */
+export const WITH_QUEUE = {
+  'targets/harbour.target.yaml':
+    'origin: http://127.0.0.1:7710\nmetrics:\n  queue: { url: /m, family: q, ceiling: 40 }\n',
 }
 
 export function read(text: string, files: Record<string, string> = {}): PlanReading {

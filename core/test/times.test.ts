@@ -78,6 +78,6 @@ describe('the times of a run', () => {
   it('are none of what is not in the plan', () => {
     expect(view().times({ kind: 'step', name: 'pay' }).count).toBe(0)
     expect(view().times({ kind: 'group', name: 'checkout' }).count).toBe(0)
-    expect(view().times({ kind: 'journey', name: 'look around' }).count).toBe(0)
+    expect(view().times({ kind: 'journey', name: 'leave' }).count).toBe(0)
   })
 })

@@ -39,13 +39,14 @@ export interface GateResult {
 }
 
 /** The status of a gate with what is to be known about it, for people. */
-export function statusWords({ status, borderline, isDefault, leavesOutRequests }: StatusParts): string {
+export const statusWords = (gate: StatusParts): string => [gate.status, ...besideStatus(gate)].join(', ')
+/** What is to be known about the status of a gate. */
+export function besideStatus({ borderline, isDefault, leavesOutRequests }: Omit<StatusParts, 'status'>): string[] {
   return [
-    status,
     ...(borderline ? ['borderline'] : []),
     ...(isDefault === true ? ['default'] : []),
     ...(leavesOutRequests === true ? ['failed requests left out'] : []),
-  ].join(', ')
+  ]
 }
 type StatusParts = Pick<GateResult, 'status' | 'borderline' | 'isDefault' | 'leavesOutRequests'>
 

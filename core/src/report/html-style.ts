@@ -17,6 +17,7 @@ p { margin: 2px 0; color: var(--soft) }
 .void .verdict { border-style: dashed }
 .stopped .verdict { border-style: dotted }
 .reason { color: var(--ink); font-weight: 600 }
+small { display: block; color: var(--soft); font-size: 12px }
 table { width: 100%; border-collapse: collapse; background: var(--sheet) }
 th, td { padding: 3px 9px; border-bottom: 1px solid var(--rule); text-align: left; vertical-align: top }
 th { color: var(--soft); font-weight: 500 }

@@ -1,5 +1,5 @@
 // The tables of the HTML report.
-import { observedWords, statusWords } from '../judge/gate-result.js'
+import { besideStatus, observedWords } from '../judge/gate-result.js'
 import { formatMs, formatValue } from '../judge/values.js'
 import type { RunResult } from '../judge/result-schema.js'
 import { findingsOf, impactWords } from './explained.js'
@@ -16,8 +16,8 @@ function table(title: string, head: string[], rows: string[][], words: number): 
 export function gatesTable({ gates }: RunResult): string {
   if (gates.length === 0) return '<p>This plan has no gates.</p>'
   const rows = gates.map((gate) => [
-    `<span class="status ${gate.status.replace(' ', '-')}">${statusWords(gate)}</span>`,
-    text(gate.rule),
+    `<span class="status ${gate.status.replace(' ', '-')}">${gate.status}</span>`,
+    [text(gate.rule), ...besideStatus(gate).map((words) => `<small>${text(words)}</small>`)].join(' '),
     text(observedWords(gate)),
     text(formatValue(gate.limit, gate.unit)),
     gate.interval === null ? '' : text(gate.interval.map((end) => formatValue(end, gate.unit)).join(' to ')),

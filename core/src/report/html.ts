@@ -45,7 +45,8 @@ export function htmlOf(result: RunResult): string {
   )
     .map((words) => ` · ${text(words)}`)
     .join('')}</p>
-${[...result.reasons, ...(result.notes ?? []).map((note) => `note: ${note}`)].map((words) => `<p class="reason">${text(words)}</p>`).join('\n')}
+${result.reasons.map((reason) => `<p class="reason">${text(reason)}</p>`).join('\n')}
+${(result.notes ?? []).map((note) => `<p>note: ${text(note)}</p>`).join('\n')}
 </header>
 <main>
 ${gatesTable(result)}
