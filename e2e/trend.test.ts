@@ -189,9 +189,15 @@ describe('integrations', () => {
 })
 
 describe('a run', () => {
+  // The search looks at commits too, whose hashes hold any number.
+  const openRun = async (number: string) => {
+    await page.goto(`${place.origin}/p/1/runs?search=${number}`)
+    const row = page.locator('.el-table__row').filter({ has: page.getByText(number, { exact: true }) })
+    await row.locator('.verdict').first().click()
+  }
+
   it('is kept as the baseline from its page, and the trend names it', async () => {
-    await page.goto(`${place.origin}/p/1/runs?search=23`)
-    await page.locator('.el-table__row .verdict').first().click()
+    await openRun('23')
     await page.getByRole('button', { name: 'More' }).click()
     await page.getByRole('menuitem', { name: 'Keep as baseline' }).click()
     await page.locator('.kept').waitFor()
@@ -204,8 +210,7 @@ describe('a run', () => {
   })
 
   it('is saved as files: a lane as a picture, its seconds as CSV', async () => {
-    await page.goto(`${place.origin}/p/1/runs?search=23`)
-    await page.locator('.el-table__row .verdict').first().click()
+    await openRun('23')
     const saved = async (act: () => Promise<void>) => {
       const [file] = await Promise.all([page.waitForEvent('download'), act()])
       return { name: file.suggestedFilename(), bytes: readFileSync(await file.path()) }
