@@ -72,7 +72,7 @@ describe('the application', () => {
   it('shows a plan with everything in it: tracks, concurrent users, branches, a gate of each step, a load that has not held yet', async () => {
     await page.goto(`${origin}/p/1/plan?file=plans/day.gate.yaml`)
 
-    await expect.poll(() => page.locator('.problems').innerText()).toMatch(/none/)
+    await expect.poll(() => page.locator('.problems').innerText()).toMatch(/one name in several journeys/)
     expect(await page.locator('.outline').innerText()).toMatch(
       /pick 3[^]*scripts\/fares.ts#quote[^]*when status is 201[^]*own load[^]*parallel/,
     )

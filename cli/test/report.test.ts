@@ -19,7 +19,7 @@ let call: Call
 let token: string
 const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-report-'))
 const PLAN = 'plans/told.gate.yaml'
-const planText = (seconds: number, gate = 'p95 response time at most 500 % of baseline or 400 ms') =>
+const planText = (seconds: number, gate = 'p95 response time at most 500 % of baseline or 10 s') =>
   `jolt: 1\nname: Told\ntarget: here\njourneys:\n  a:\n    steps:\n      - send: GET /health\n        name: health\nload:\n  - { phase: p, rate: 20/s, for: ${String(seconds)}s }\ngates:\n  - ${gate}\n`
 
 beforeAll(async () => {

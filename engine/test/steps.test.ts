@@ -158,7 +158,7 @@ export function wrong() { throw new Error('no such fare') }
         keep: { outside: body }
       - send: POST /outside
         json: { found: "{outside}" }
-${call('endless')}${call('hungry')}${call('wrong')}${call('none')}      - send: GET /last
+${call('endless')}${call('hungry')}${call('wrong')}      - send: GET /last
 `
     const { result } = await runPlan(server.origin, journeyOf(steps, 1), { files: { 'fares.ts': script } })
 
@@ -171,7 +171,6 @@ ${call('endless')}${call('hungry')}${call('wrong')}${call('none')}      - send: 
       endless: ['fares.ts: it ran longer than 250 ms', 1],
       hungry: [expect.stringMatching(/needs more than 32 MB|out of memory|ran longer/), 1],
       wrong: ['fares.ts: no such fare', 1],
-      none: ['fares.ts: it exports no function called none', 1],
     })
     expect(seen('/last')).toBe(1)
     expect(result.totals.failedJourneys).toBe(1)
