@@ -119,9 +119,11 @@ describe('a first plan', () => {
     await page.keyboard.insertText('  - p95 response time of ')
     // The page reads the text beside the typing: what is offered are the steps that it has read.
     await page.locator('.outline').getByText('home').waitFor()
-    // What is offered goes when the page has read the text once more: it is asked for again, as a person would.
+    // What is offered goes when the page has read the text once more, or is older than that: it is asked for again, as
+    // a person would.
     const offered = page.locator('.cm-tooltip-autocomplete').getByText('"home"')
     const choose = async () => {
+      await page.keyboard.press('Escape')
       await page.keyboard.press('Control+Space')
       await offered.click({ timeout: 5000 }).catch(() => undefined)
       return editor().innerText()
