@@ -4,6 +4,7 @@ import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { Connections, type Link } from '../src/http/connections.js'
 import { closePorts, GUARDED, refusal } from '../src/index.js'
+import { metricFaults } from '../src/metrics/metric-names.js'
 import { Names, type NameAnswer } from '../src/network/names.js'
 import { journeyOf, runPlan } from './run-plan.js'
 
@@ -121,5 +122,34 @@ describe('a connection', () => {
     ])
     expect(beside).toContain('belongs to Jolt Gate itself')
     expect(met).toBe(0)
+  })
+})
+
+describe('the look at metrics before a load', () => {
+  it('asks no origin that is not permitted, and follows no endpoint elsewhere', async () => {
+    const met: string[] = []
+    const elsewhere = createServer((request, response) => {
+      met.push(request.url ?? '')
+      response.end('# TYPE q gauge\nq 1\n# EOF\n')
+    }).listen(0, '127.0.0.1')
+    await once(elsewhere, 'listening')
+    const far = `http://127.0.0.1:${String((elsewhere.address() as AddressInfo).port)}`
+    const turning = createServer((_, response) => response.writeHead(302, { location: `${far}/led` }).end())
+    turning.listen(0, '127.0.0.1')
+    await once(turning, 'listening')
+    const origin = `http://127.0.0.1:${String((turning.address() as AddressInfo).port)}`
+    const metric = (name: string, url: string) => ({
+      ...{ name, url, family: 'q', labels: {}, unit: '', ceiling: undefined },
+      as: { kind: 'value' as const },
+    })
+
+    const faults = await metricFaults([metric('far', `${far}/m`), metric('led', '/m')], origin, new Set([origin]))
+
+    for (const one of [elsewhere, turning]) one.close()
+    expect(met).toEqual([])
+    expect(faults.map(({ metric: name, isUnknown }) => [name, isUnknown])).toEqual([
+      ['far', false],
+      ['led', false],
+    ])
   })
 })
