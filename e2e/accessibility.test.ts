@@ -74,7 +74,7 @@ afterAll(() => place.stop())
 beforeEach(async () => {
   ;({ page } = await place.newPage())
 })
-afterEach(() => page.context().close())
+afterEach(({ task }) => place.leave(page, [], task))
 
 async function open(path: string): Promise<void> {
   await page.goto(`${place.origin}${await (addressOf[path]?.() ?? path)}`)

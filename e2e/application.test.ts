@@ -15,10 +15,7 @@ afterAll(() => place.stop())
 beforeEach(async () => {
   ;({ page, faults } = await place.newPage())
 })
-afterEach(async () => {
-  expect(faults).toEqual([])
-  await page.context().close()
-})
+afterEach(({ task }) => place.leave(page, faults, task))
 
 const editor = () => page.getByLabel('Text of the plan')
 /** Replaces a piece of the plan's text, as a person would: search, select, type. */
@@ -32,26 +29,33 @@ async function retype(before: string, after: string): Promise<void> {
   await page.keyboard.type(after)
 }
 
+/** The browser begins and ends to be offline in its own time: what comes next must not be ahead of it. */
+async function goOffline(isOffline: boolean): Promise<void> {
+  await page.context().setOffline(isOffline)
+  const answers = () => fetch('/api/session').then(Boolean, () => false)
+  await expect.poll(() => page.evaluate(answers)).toBe(!isOffline)
+}
+
 describe('the application', () => {
   it('says when the server cannot be reached, on pages that were open before and on those that were not', async () => {
     await page.goto(`${origin}/p/1/plans`)
     await page.getByRole('heading', { name: 'Plans' }).waitFor()
-    await page.context().setOffline(true)
+    await goOffline(true)
     await page.getByRole('link', { name: 'Runs' }).click()
     await page.getByRole('alert').getByText('The page could not be loaded').waitFor()
-    await page.context().setOffline(false)
+    await goOffline(false)
     await page.getByRole('button', { name: 'Try again' }).click()
     await page.getByRole('heading', { name: 'Runs', level: 1 }).waitFor()
 
-    await page.context().setOffline(true)
+    await goOffline(true)
     await page.getByRole('link', { name: 'Targets' }).click()
-    await page.context().setOffline(false)
+    await goOffline(false)
     await page.getByRole('button', { name: 'Try again' }).click()
     await page.getByRole('heading', { name: 'Targets', level: 1 }).waitFor()
-    await page.context().setOffline(true)
+    await goOffline(true)
     await page.getByRole('link', { name: 'Plans' }).click()
     await page.getByRole('alert').getByText('The plans could not be read').waitFor()
-    await page.context().setOffline(false)
+    await goOffline(false)
     await page.getByRole('button', { name: 'Try again' }).click()
     await page.getByRole('link', { name: 'Smoke' }).waitFor()
     // The browser writes each failed request into its console.

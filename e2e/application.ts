@@ -14,6 +14,7 @@ import {
   startMariaDb,
 } from '@jolt-gate/scripts'
 import { chromium, type BrowserContextOptions, type Page } from 'playwright-core'
+import { expect, type RunnerTestCase as Test } from 'vitest'
 
 const root = fileURLToPath(new URL('../', import.meta.url))
 const SWITCHES = [
@@ -76,6 +77,13 @@ export async function startApplication(history: boolean | string = false) {
         if (message.type() === 'error') faults.push(message.text())
       })
       return { page, faults }
+    },
+    /** Closes the page of a test, which must have met no faults; of a test that failed, says what the page showed. */
+    async leave(page: Page, faults: readonly string[], { name, result }: Readonly<Test>): Promise<void> {
+      if (result?.state === 'fail')
+        console.error(`"${name}" failed at ${page.url()}:\n${await page.locator('body').ariaSnapshot()}`)
+      await page.context().close()
+      expect(faults).toEqual([])
     },
     /** A page of somebody who is not signed in. */
     async newStranger(): Promise<Page> {

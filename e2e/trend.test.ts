@@ -17,10 +17,7 @@ afterAll(() => place.stop())
 beforeEach(async () => {
   ;({ page, faults } = await place.newPage())
 })
-afterEach(async () => {
-  expect(faults).toEqual([])
-  await page.context().close()
-})
+afterEach(({ task }) => place.leave(page, faults, task))
 
 const text = (selector: string) => page.locator(selector).allInnerTexts()
 
