@@ -1,6 +1,15 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { arrivalCounts, arrivalsOf, Draws, JourneyMix, previewOf, tracksIn, waitMs, type Phase } from '../src/index.js'
+import {
+  arrivalCounts,
+  Draws,
+  JourneyMix,
+  previewOf,
+  TrackArrivals,
+  tracksIn,
+  waitMs,
+  type Phase,
+} from '../src/index.js'
 import { planText, read } from './reading.js'
 
 const common = {
@@ -22,7 +31,13 @@ const ramp = (from: number, to: number, seconds: number): Phase => ({
 })
 const batch = (starts: number, seconds: number): Phase => ({ ...common, name: 'b', kind: 'batch', starts, seconds })
 const countsOf = (phases: Phase[]) => arrivalCounts(phases, new Draws(1))
-const arrivalsIn = (phases: Phase[]) => tracksIn(phases).flatMap((track) => [...arrivalsOf(track, new Draws(1))])
+const arrivalsIn = (phases: Phase[]) =>
+  tracksIn(phases).flatMap((track) => {
+    const arrivals = new TrackArrivals(track, new Draws(1))
+    const all: { phase: number; dueMs: number }[] = []
+    while (arrivals.advance()) all.push({ phase: arrivals.phase, dueMs: arrivals.dueMs })
+    return all
+  })
 const rest = (seconds: number): Phase => ({ ...common, name: 'rest', kind: 'rest', seconds })
 
 describe('arrivals with even spacing', () => {

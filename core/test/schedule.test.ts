@@ -3,7 +3,6 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import {
   arrivalCounts,
-  arrivalsOf,
   Draws,
   growthWarning,
   JourneyChoice,
@@ -14,6 +13,7 @@ import {
   profileLoad,
   scalePlan,
   ScheduleCursor,
+  TrackArrivals,
   tracksIn,
   usersAt,
   UserSchedule,
@@ -29,7 +29,12 @@ const planOf = (load: string, top = '', journeys?: string): Plan => {
   return plan
 }
 const dueOf = (plan: Plan): number[] =>
-  tracksIn(plan.load.phases).flatMap((track) => [...arrivalsOf(track, new Draws(plan.seed))].map(({ dueMs }) => dueMs))
+  tracksIn(plan.load.phases).flatMap((track) => {
+    const arrivals = new TrackArrivals(track, new Draws(plan.seed))
+    const due: number[] = []
+    while (arrivals.advance()) due.push(arrivals.dueMs)
+    return due
+  })
 
 describe('random arrivals', () => {
   const seeds = [1, 7, 20260601]
@@ -168,6 +173,37 @@ describe('journeys', () => {
     expect(seen.map(({ dueMs }) => dueMs)).toEqual(seen.map(({ dueMs }) => dueMs).sort((a, b) => a - b))
     expect(new Set(seen.map(({ user }) => user)).size).toBe(260)
     expect([0, 1, 2].map((journey) => seen.filter((one) => one.journey === journey).length)).toEqual([140, 60, 60])
+  })
+
+  it('are shared among any number: all of them, each once, due as for one alone, each journey dealt in turn', () => {
+    const loads = [
+      '  - { phase: p, rate: 10/s, for: 20s }\n  - { phase: r, rate: 10/s to 40/s, for: 10s, spacing: random }',
+      '  - { phase: b, starts: 70, for: 5s, spacing: random }\n  - { phase: q, rest: 3s }\n  - { phase: p, rate: 7.3/s, for: 9s }',
+    ]
+    const seen = (cursor: ScheduleCursor) => {
+      const all: { user: number; dueMs: number; phase: number; journey: number; place: number }[] = []
+      while (cursor.advance()) {
+        const { user, dueMs, phase, journey } = cursor
+        all.push({ ...{ user, dueMs, phase, journey }, place: cursor.arrivals[journey] ?? 0 })
+      }
+      return all
+    }
+    for (const [load, top] of loads.flatMap((one) => [[one, ''] as const, [one, 'mix: drawn\n'] as const])) {
+      const plan = planOf(load, top, journeys)
+      const whole = seen(new ScheduleCursor(plan))
+      for (const [of, isOrdered] of [1, 2, 3, 5].flatMap((n) => [[n, true] as const, [n, false] as const])) {
+        const shares = Array.from({ length: of }, (_, index) =>
+          seen(new ScheduleCursor(plan, { index, of, isOrdered })),
+        )
+        expect(shares.flat().sort((a, b) => a.dueMs - b.dueMs || a.user - b.user)).toEqual(
+          [...whole].sort((a, b) => a.dueMs - b.dueMs || a.user - b.user),
+        )
+        for (const journey of plan.journeys.keys()) {
+          const counts = shares.map((share) => share.filter((one) => one.journey === journey).length)
+          expect(Math.max(...counts) - Math.min(...counts)).toBeLessThanOrEqual(1)
+        }
+      }
+    }
   })
 
   it('that are drawn come by their weights, and the same for the same seed', () => {

@@ -38,38 +38,133 @@ export function tracksIn(phases: readonly Phase[]): Track[] {
 }
 
 /**
- * Arrivals of one track, in order of time.
+ * Walks the arrivals of one track in order of time; its fields describe the present one, so that none is allocated for
+ * each.
  *
  * Even spacing: one arrival wherever the integral of the rate passes n + ½, counted over the even phases from the start
  * of the track; what is left over carries into the next even phase, and an arrival on the border of two phases belongs
  * to the earlier one. Random spacing: gaps are unit exponentials on the axis of the integral (a Poisson process); a
  * batch sorts uniform draws.
  */
-export function* arrivalsOf(track: Track, draws: Draws): Generator<Arrival> {
-  let before = 0
-  let startMs = 0
-  for (const { phase, index } of track.phases) {
+export class TrackArrivals implements Arrival {
+  phase = -1
+  dueMs = 0
+  private within: ArrivalsWithin | undefined
+  private place = -1
+  /** Where the present phase begins: in time, and on the axis of the even integral. */
+  private startMs = 0
+  private before = 0
+
+  /** @param draws - of this track alone: random arrivals keep their place in it */
+  constructor(
+    private readonly track: Track,
+    private readonly draws: Draws,
+  ) {}
+
+  /** Moves on by so many arrivals, without working out those between; false where the track ends before. */
+  advance(by = 1): boolean {
+    for (let left = by; ;) {
+      const phase = this.track.phases[this.place]?.phase
+      if (this.within !== undefined && phase !== undefined) {
+        left -= this.within.pass(left)
+        if (left === 0) {
+          this.dueMs = this.startMs + 1000 * secondsUntil(phase, this.within.value)
+          return true
+        }
+        this.startMs += phase.seconds * 1000
+      }
+      if (!this.enterNextPhase()) return false
+    }
+  }
+
+  private enterNextPhase(): boolean {
+    const entered = this.track.phases[++this.place]
+    if (entered === undefined) {
+      this.within = undefined
+      return false
+    }
+    const { phase, index } = entered
+    this.phase = index
     const total = arrivalsIn(phase, phase.seconds)
     if (phase.spacing === 'random' && total > 0) {
-      for (const value of randomValues(phase, total, draws.at(track.number, index, ARRIVALS_PLACE)))
-        yield { phase: index, dueMs: startMs + 1000 * secondsUntil(phase, value) }
+      const draws = this.draws.at(this.track.number, index, ARRIVALS_PLACE)
+      this.within =
+        phase.kind === 'batch' ? new DrawnBatch(phase.starts, total, draws) : new PoissonArrivals(total, draws)
     } else {
-      const after = roundToGrain(before + total)
-      for (let n = Math.floor(before + 0.5); n + 0.5 <= after; n++)
-        yield { phase: index, dueMs: startMs + 1000 * secondsUntil(phase, n + 0.5 - before) }
-      before = after
+      const after = roundToGrain(this.before + total)
+      this.within = new EvenArrivals(this.before, after)
+      this.before = after
     }
-    startMs += phase.seconds * 1000
+    return true
   }
 }
 
-/** Values of the integral, ascending, at which the arrivals of a random phase stand. */
-function* randomValues(phase: Phase, total: number, draws: Draws): Generator<number> {
-  if (phase.kind === 'batch') {
-    yield* Float64Array.from({ length: phase.starts }, () => draws.next() * total).sort()
-    return
+/** The arrivals of a phase, by the values of the integral of its rate at which they stand. */
+interface ArrivalsWithin {
+  /** Of the arrival that was passed last. */
+  readonly value: number
+  /** Passes so many arrivals; returns how many of them there were. */
+  pass: (count: number) => number
+}
+
+class EvenArrivals implements ArrivalsWithin {
+  private readonly first: number
+  private readonly count: number
+  private passed = 0
+
+  constructor(
+    private readonly before: number,
+    after: number,
+  ) {
+    this.first = Math.floor(before + 0.5)
+    this.count = Math.floor(after + 0.5) - this.first
   }
-  for (let at = draws.nextExponential(); at < total; at += draws.nextExponential()) yield at
+
+  get value(): number {
+    return this.first + this.passed - 0.5 - this.before
+  }
+
+  pass(count: number): number {
+    const had = Math.min(count, this.count - this.passed)
+    this.passed += had
+    return had
+  }
+}
+
+class PoissonArrivals implements ArrivalsWithin {
+  value = 0
+
+  constructor(
+    private readonly total: number,
+    private readonly draws: Draws,
+  ) {}
+
+  pass(count: number): number {
+    for (let had = 0; had < count; had++) {
+      this.value += this.draws.nextExponential()
+      if (this.value >= this.total) return had
+    }
+    return count
+  }
+}
+
+class DrawnBatch implements ArrivalsWithin {
+  private readonly values: Float64Array
+  private passed = 0
+
+  constructor(starts: number, total: number, draws: Draws) {
+    this.values = Float64Array.from({ length: starts }, () => draws.next() * total).sort()
+  }
+
+  get value(): number {
+    return this.values[this.passed - 1] ?? 0
+  }
+
+  pass(count: number): number {
+    const had = Math.min(count, this.values.length - this.passed)
+    this.passed += had
+    return had
+  }
 }
 
 /** Arrivals due in each phase of a plan, by the place of the phase. */
@@ -80,7 +175,10 @@ export function arrivalCounts(phases: readonly Phase[], draws: Draws): number[] 
     for (const { phase, index } of track.phases) {
       const total = arrivalsIn(phase, phase.seconds)
       if (phase.spacing === 'random' && phase.kind !== 'batch' && total > 0) {
-        counts[index] = total > MOST_COUNTED ? Math.round(total) : countRandom(phase, total, track, index, draws)
+        counts[index] =
+          total > MOST_COUNTED
+            ? Math.round(total)
+            : new PoissonArrivals(total, draws.at(track.number, index, ARRIVALS_PLACE)).pass(Infinity)
         continue
       }
       if (phase.spacing === 'random') {
@@ -93,13 +191,6 @@ export function arrivalCounts(phases: readonly Phase[], draws: Draws): number[] 
     }
   }
   return counts
-}
-
-function countRandom(phase: Phase, total: number, track: Track, index: number, draws: Draws): number {
-  let count = 0
-  const values = randomValues(phase, total, draws.at(track.number, index, ARRIVALS_PLACE))
-  while (values.next().done !== true) count++
-  return count
 }
 
 function roundToGrain(value: number): number {

@@ -34,7 +34,8 @@ function hasTurn(plan: Plan, track: Track, tracks: number, counts: readonly numb
   for (const { phase, index } of track.phases) {
     for (let left = counts[index] ?? 0; left > 0; left--) {
       if (inTrack >= MOST_WALKED) return true
-      const chosen = choice.ofArrival(userNumber(inTrack++, track.number, tracks))
+      const chosen = choice.ofArrival(inTrack, userNumber(inTrack, track.number, tracks))
+      inTrack++
       if (phase.measured && chosen === journey) return true
     }
   }
