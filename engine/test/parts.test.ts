@@ -17,6 +17,7 @@ import { Deadlines, type Limited } from '../src/http/deadlines.js'
 import { wireFaultOf } from '../src/http/wire-faults.js'
 import { Mask, maskHeader } from '../src/secrets/mask.js'
 import { BucketMerger } from '../src/coordinate/merger.js'
+import { RowLeases } from '../src/coordinate/row-leases.js'
 import { Iteration } from '../src/walk/iteration.js'
 import type { Program } from '../src/compile/program.js'
 import { RowTaker } from '../src/generate/rows.js'
@@ -143,9 +144,13 @@ describe('masking', () => {
 describe('rows', () => {
   const files = { 'p.csv': `name\n${Array.from({ length: 5 }, (_, row) => `r${String(row)}`).join('\n')}\n` }
   const program = { data: [{ set: 0, slot: 3 }] } as unknown as Program
-  const takerOf = (take: string, isClosed = false, counters = new Int32Array(new SharedArrayBuffer(4))) => {
-    const plan = planOf('  - { phase: p, rate: 1/s, for: 1s }', `data: { p: { file: p.csv, take: ${take} } }\n`, files)
-    return new RowTaker(plan.data, 7, counters, isClosed)
+  const planOfRows = (load: string, take: string) =>
+    planOf(load, `data: { p: { file: p.csv, take: ${take} } }\n`, files)
+  const takerOf = (take: string) => {
+    const { data } = planOfRows('  - { phase: p, rate: 1/s, for: 1s }', take)
+    const arrivals = [0]
+    const none = { leases: undefined, want: () => undefined }
+    return { arrivals, taker: new RowTaker({ data, programs: [program], seed: 7, arrivals, ...none }) }
   }
 
   it('in turn go round, at random stay within, and once each end', () => {
@@ -153,27 +158,57 @@ describe('rows', () => {
     const taken: unknown[] = []
     for (let turn = 0; turn < 7; turn++) {
       const frame: unknown[] = []
-      once.count(program)
-      taken.push(once.take(program, frame as never, turn, turn, 0).kind)
-      turns.take(program, frame as never, turn, turn, 0)
+      once.arrivals[0] = turn + 1
+      taken.push(once.taker.take(program, frame as never, turn, turn, 0).kind)
+      turns.taker.take(program, frame as never, turn, turn, 0)
       expect(frame[3]).toBe(turn % 5)
-      random.take(program, frame as never, turn, turn, 0)
+      random.taker.take(program, frame as never, turn, turn, 0)
       expect([0, 1, 2, 3, 4]).toContain(frame[3])
     }
 
     expect(taken).toEqual(['taken', 'taken', 'taken', 'taken', 'taken', 'spent', 'spent'])
   })
 
-  it('of users who come again are shared by all threads', () => {
-    const counters = new Int32Array(new SharedArrayBuffer(4))
-    const [one, two] = [takerOf('once each', true, counters), takerOf('once each', true, counters)]
-    const rows = [one, two, two, one, two].map((taker) => {
-      const frame: unknown[] = []
-      taker.take(program, frame as never, 0, 0, 0)
-      return frame[3]
-    })
+  it('of users who come again are leased: none is taken twice, none is left over, whoever is the faster', () => {
+    fc.assert(
+      fc.property(fc.array(fc.nat(2), { minLength: 20, maxLength: 60 }), fc.nat(3), (turns, lateBy) => {
+        const plan = planOfRows('  - { phase: p, users: 3, for: 9s }', 'once each')
+        const leases = new RowLeases(plan, 3)
+        const wanted: { sender: number; set: number }[] = []
+        const takers = [0, 1, 2].map(
+          (sender) =>
+            new RowTaker({
+              ...{ data: plan.data, programs: [program], seed: 7, arrivals: [], leases: leases.firstLeases() },
+              want: (set) => wanted.push({ sender, set }),
+            }),
+        )
+        const answer = (upTo: number) => {
+          for (const { sender, set } of wanted.splice(0, Math.max(0, wanted.length - upTo)))
+            takers[sender]?.add(set, leases.lease(set))
+        }
+        const rows: unknown[] = []
+        const ended = new Set<number>()
+        const take = (sender: number) => {
+          const frame: unknown[] = []
+          const taken = takers[sender]?.take(program, frame as never, 0, 0, 0)
+          if (taken?.kind === 'taken') rows.push(frame[3])
+          if (taken?.kind === 'spent') ended.add(sender)
+        }
+        for (const sender of turns) {
+          take(sender)
+          answer(lateBy)
+        }
+        for (let round = 0; round < 9 && ended.size < 3; round++)
+          for (const sender of [0, 1, 2]) {
+            answer(0)
+            take(sender)
+          }
 
-    expect(rows).toEqual([0, 1, 2, 3, 4])
+        expect(ended.size).toBe(3)
+        expect(rows.sort()).toEqual([0, 1, 2, 3, 4])
+      }),
+      { numRuns: 200, seed: 17 },
+    )
   })
 })
 

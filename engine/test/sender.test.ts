@@ -38,7 +38,7 @@ function senderOf(parts: string) {
       mostLateMs: 60_000,
       warmsUp: false,
       tellsSamples: false,
-      shared: new Int32Array(new SharedArrayBuffer(4)),
+      leases: undefined,
       files: new Map(),
     },
     (message) => {

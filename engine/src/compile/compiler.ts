@@ -26,6 +26,7 @@ import {
   type Step,
   type Target,
 } from '@jolt-gate/core'
+import { noted } from '../threads/beat.js'
 import { Names, type Scope } from './names.js'
 import type {
   Compiled,
@@ -55,6 +56,7 @@ export function compilePlan(plan: Plan, target: Target, shape: RunShape, tools: 
       timed.keeps.map((keep) => compiler.names.slotOf(keep.name)),
     ),
     rowSlots,
+    sentences: compiler.sentences,
   }
 }
 
@@ -62,6 +64,7 @@ class Compiler {
   readonly names: Names
   private readonly namespaces: Plan['namespaces']
   private readonly numbers: Numbers
+  readonly sentences: string[] = []
   private places = 0
   /** Whether what is compiled now is repeated until the load ends. */
   private isUntilLoadEnds = false
@@ -229,7 +232,7 @@ class Compiler {
       place: this.places++,
       name,
       checks: [],
-      keeps: keeps.map((keep) => this.keep(keep, scope.lookup)),
+      keeps: keeps.map((keep) => this.keep(keep, name, scope.lookup)),
       timeoutMs,
       endsIterationOnFailure,
     }
@@ -245,8 +248,8 @@ class Compiler {
       place: this.places++,
       name: step.name,
       request: compileRequest(step, this.target.headers, scope.lookup, this.tools.fileBytes),
-      checks: step.checks.map((check) => this.check(check, number, lookup)),
-      keeps: step.keeps.map((keep) => this.keep(keep, lookup)),
+      checks: step.checks.map((check) => this.check(check, step.name, number, lookup)),
+      keeps: step.keeps.map((keep) => this.keep(keep, step.name, lookup)),
       hasStatusCheck: step.checks.some(namesStatus),
       // A condition may look at the last response, whichever that is: then the bodies of all are read.
       needsBody:
@@ -273,7 +276,7 @@ class Compiler {
       return {
         kind: 'await',
         timed: this.timed(act.name, scope, act.keeps, act.withinMs, ends),
-        verify: compileCheck(act.check, this.context(lookup)),
+        verify: this.noted(`"${act.name}": ${act.check.name}`, compileCheck(act.check, this.context(lookup))),
         withinMs: act.withinMs,
       }
     })
@@ -287,9 +290,9 @@ class Compiler {
     }
   }
 
-  private check(check: Check, step: number, lookup: Lookup): CompiledCheck {
+  private check(check: Check, stepName: string, step: number, lookup: Lookup): CompiledCheck {
     return {
-      verify: compileCheck(check, this.context(lookup)),
+      verify: this.noted(`"${stepName}": ${check.name}`, compileCheck(check, this.context(lookup))),
       find: compileFinder(check.subject, this.context(lookup)),
       reason: compileReason(check, this.context(lookup)),
       number: this.numbers.ofCheck(step, check.name),
@@ -300,17 +303,26 @@ class Compiler {
   }
 
   private condition(check: Check, lookup: Lookup): Condition {
-    return { verify: compileCheck(check, this.context(lookup)), name: check.name }
+    return { verify: this.noted(check.name, compileCheck(check, this.context(lookup))), name: check.name }
   }
 
-  private keep(keep: Keep, lookup: Lookup): CompiledKeep {
+  private keep(keep: Keep, stepName: string, lookup: Lookup): CompiledKeep {
     return {
-      take: compileKeep(keep, this.context(lookup)),
+      take: this.noted(`"${stepName}": keep ${keep.name}`, compileKeep(keep, this.context(lookup))),
       slot: this.names.slotOf(keep.name),
       name: keep.name,
       secret: keep.secret,
       place: this.places++,
     }
+  }
+
+  /** Counts a sentence, and has the thread note when it evaluates it. */
+  private noted<Given extends unknown[], Result>(
+    words: string,
+    evaluate: (...given: Given) => Result,
+  ): (...given: Given) => Result {
+    const number = this.sentences.push(words)
+    return this.tools.beat === undefined ? evaluate : noted(this.tools.beat, number, evaluate)
   }
 
   private context(lookup: Lookup): AssessContext {

@@ -11,6 +11,7 @@ import type {
   Verify,
   WaitStep,
 } from '@jolt-gate/core'
+import type { Beat } from '../threads/beat.js'
 
 export interface CompiledCheck {
   verify: Verify
@@ -135,6 +136,8 @@ export interface Compiled {
   slotCount: number
   /** Slots that setup fills, and that every user sees. */
   setupSlots: number[]
+  /** Every sentence that is evaluated on what was received, with its step; the number of each is its place, from 1. */
+  sentences: string[]
   /** Where an iteration keeps the number of its row, for each data set. */
   rowSlots: number[]
 }
@@ -153,4 +156,6 @@ export interface RunValues {
 export interface CompileTools {
   run: RunValues
   fileBytes: FileBytes
+  /** Where the thread notes which sentence it evaluates. */
+  beat?: Beat | undefined
 }

@@ -38,7 +38,11 @@ export interface FromOnce {
 const { plan, target, shape, run, files, beat }: OnceData = workerData
 const parent = parentPort
 if (parent === null) throw new Error('setup runs in a worker thread')
-const compiled = compilePlan(plan, target, shape, { run, fileBytes: (path) => files.get(path) ?? new Uint8Array() })
+const compiled = compilePlan(plan, target, shape, {
+  run,
+  fileBytes: (path) => files.get(path) ?? new Uint8Array(),
+  beat,
+})
 const mask = new Mask()
 for (const secret of Object.values(run.secrets)) mask.add(secret)
 const givingUp = new AbortController()

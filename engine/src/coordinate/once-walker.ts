@@ -1,7 +1,7 @@
 // Setup and teardown, walked in a thread of their own: what a plan evaluates may hold that up, and nobody else.
 import type { Worker } from 'node:worker_threads'
 import type { OnceResult } from '@jolt-gate/core'
-import { endWhenHeld, HELD_AFTER_MS, heldWords, newBeat } from '../threads/beat.js'
+import { endWhenHeld, HELD_AFTER_MS, heldWords, newBeat, sentenceUnder } from '../threads/beat.js'
 import { startThread } from '../threads/thread.js'
 import type { Compiled } from '../compile/program.js'
 import type { OnceOutcome } from '../walk/once.js'
@@ -18,6 +18,8 @@ export class OnceWalker {
   private readonly waiting = new Map<number, (outcome: OnceOutcome | undefined) => void>()
   private next = 0
   private fault: string | undefined
+  /** The sentence that held the thread up. */
+  private heldAt: string | undefined
 
   constructor(
     private readonly data: Omit<OnceData, 'beat'>,
@@ -40,7 +42,7 @@ export class OnceWalker {
         clearTimeout(limit)
         this.waiting.delete(id)
         // Without one, its thread has ended.
-        resolve(outcome ?? nothingOf(asked, this.fault ?? heldWords(`in ${asked.part}`)))
+        resolve(outcome ?? nothingOf(asked, this.fault ?? heldWords(`in ${asked.part}`, this.heldAt)))
       })
       this.say({ kind: 'walk', id, ...asked })
     })
@@ -65,7 +67,9 @@ export class OnceWalker {
     const beat = newBeat()
     const workerData: OnceData = { ...this.data, beat }
     const worker = startThread('coordinate/once-thread', { workerData })
-    this.stopWatching = endWhenHeld(worker, beat, () => undefined)
+    this.stopWatching = endWhenHeld(worker, beat, () => {
+      this.heldAt = this.compiled.sentences[sentenceUnder(beat) - 1]
+    })
     worker.on('message', ({ id, outcome }: FromOnce) => this.waiting.get(id)?.(outcome))
     worker.on('error', (error) => {
       this.fault = error instanceof Error ? error.message : String(error)

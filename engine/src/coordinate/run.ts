@@ -95,7 +95,9 @@ class Run implements RunHandle {
     const { target, secrets, identity, scale = 1 } = options
     this.plan = scalePlan({ ...options.plan, seed: identity.plan.seed }, scale)
     const shape = shapeOf(this.plan, previewOf(this.plan).phases, target)
-    this.senders = options.senders ?? Math.max(1, availableParallelism() - 1)
+    // A cap is dealt to the senders: each has at least one user of it.
+    const caps = this.plan.load.phases.map(({ cap = Infinity }) => cap)
+    this.senders = Math.min(options.senders ?? Math.max(1, availableParallelism() - 1), ...caps)
     this.identity = {
       ...identity,
       plan: { ...identity.plan, scale, load: loadFingerprint(options.plan) },
@@ -143,8 +145,11 @@ class Run implements RunHandle {
       once.giveUp()
     })
     const frame: Frame = new Array<undefined>(this.compiled.slotCount).fill(undefined)
-    const refused = this.options.isChecked === true ? [] : (await planFaults(this.plan, this.options.target)).errors
-    if (refused.length > 0) return this.tearDown({ kind: 'refused', reasons: refused }, { frame, results: [] }, false)
+    const refused =
+      this.options.isChecked === true ? [] : await Promise.race([this.refusals(), untilAborted(this.stopping.signal)])
+    const untouched = { frame, results: [] }
+    if (this.stoppedBy !== undefined) return this.tearDown({ kind: 'stopped', by: this.stoppedBy }, untouched, false)
+    if (refused.length > 0) return this.tearDown({ kind: 'refused', reasons: refused }, untouched, false)
     const setup = await once.walk({ part: 'setup', frame, endsOnFailure: true, withinMs: SETUP_WITHIN_MS })
     this.options.onSetup?.({ frame: setup.frame, results: setup.results })
     let ending: Ending = { kind: 'finished' }
@@ -164,6 +169,10 @@ class Run implements RunHandle {
     this.options.onLoadEnded?.({ ending, faults, endedEarlyAtMs, renewals: [...renewals] })
     this.tell({ kind: 'end' })
     return this.tearDown(ending, setup)
+  }
+
+  private async refusals(): Promise<string[]> {
+    return (await planFaults(this.plan, this.options.target)).errors
   }
 
   private async close({ events, setup, loadEnd, reason, tearsDown }: BrokenRun): Promise<RunOutcome> {
@@ -216,6 +225,7 @@ class Run implements RunHandle {
         tellsSamples: this.options.onSamples !== undefined,
         files: this.files,
       },
+      this.compiled.sentences,
       this.faults,
       {
         onBucket: (bucket) => {
@@ -235,20 +245,24 @@ class Run implements RunHandle {
         onIterationsMade: (atMs) => {
           this.iterationsMadeAtMs = Math.max(this.iterationsMadeAtMs, atMs)
         },
+        onDeath: () => {
+          this.endEarly()
+          this.tell({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
+        },
       },
     )
-    await Promise.race([senderPool.ready, senderPool.ended])
     const stop = () => {
       senderPool.say({ kind: 'stop' })
     }
+    if (this.stopping.signal.aborted) stop()
+    this.stopping.signal.addEventListener('abort', stop, { once: true })
+    await Promise.race([senderPool.ready, senderPool.ended])
     const startMs = monotonicMs() + LEAD_MS
     this.loadStartMs = startMs
-    this.stopping.signal.addEventListener('abort', stop, { once: true })
     metrics.start(startMs)
     const lengthMs = LEAD_MS + 1000 * loadSeconds(this.plan) + this.plan.load.drainMs
     senderPool.endWithin(lengthMs + OVERTIME_MS, 'a sender did not end in time: something holds its thread up')
-    if (this.stopping.signal.aborted) stop()
-    else senderPool.say({ kind: 'start', startMs })
+    if (!this.stopping.signal.aborted) senderPool.say({ kind: 'start', startMs })
     const renewal = new Renewal(this.compiled, setupFrame, this.onceWalker, senderPool, (failure) => {
       this.renewalFailure = failure
       this.endEarly()
@@ -347,4 +361,17 @@ class Run implements RunHandle {
     }
     return { result: resultOf(identified, facts, view), judgement }
   }
+}
+
+function untilAborted(signal: AbortSignal): Promise<never[]> {
+  if (signal.aborted) return Promise.resolve([])
+  return new Promise((resolve) => {
+    signal.addEventListener(
+      'abort',
+      () => {
+        resolve([])
+      },
+      { once: true },
+    )
+  })
 }

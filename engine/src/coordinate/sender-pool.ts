@@ -1,9 +1,11 @@
 // The sender threads of a run: begun together, listened to, told to stop.
 import type { Worker } from 'node:worker_threads'
+import { endWhenHeld, heldWords, newBeat, sentenceUnder } from '../threads/beat.js'
 import { startThread } from '../threads/thread.js'
 import { decodeBucket, type Bucket, type GeneratorFaults } from '@jolt-gate/core'
 import { compileSoon } from '../clock/priority.js'
 import { BucketMerger } from './merger.js'
+import { RowLeases } from './row-leases.js'
 import type { FromSender, SenderCounts, SenderData, ToSender } from '../generate/sender-protocol.js'
 
 export interface SenderPoolEvents {
@@ -11,8 +13,12 @@ export interface SenderPoolEvents {
   onSamples: (text: string, count: number) => void
   onDataSpent: (name: string, then: 'void' | 'stop', isClosed: boolean) => void
   onIterationsMade: (atMs: number) => void
+  /** A sender is gone before its time. */
+  onDeath: () => void
 }
 
+/** Preparing is done by then: compiling the plan, and warming up. */
+const READY_WITHIN_MS = 60_000
 /** A stop is done by then, whatever senders are at. */
 const STOP_WITHIN_MS = 2000
 
@@ -26,23 +32,33 @@ export class SenderPool {
   readonly counts: SenderCounts = { started: 0, ended: 0, recorded: 0 }
   /** Senders that were ended by force: what they had not told is gone. */
   killed = 0
+  private readonly leases: RowLeases
   private isStopping = false
   private limit: NodeJS.Timeout | undefined
 
   constructor(
-    data: Omit<SenderData, 'index' | 'shared'>,
+    data: Omit<SenderData, 'index' | 'leases' | 'beat'>,
+    sentences: readonly string[],
     private readonly faults: GeneratorFaults,
     private readonly events: SenderPoolEvents,
   ) {
     const merger = new BucketMerger(data.senders, (bucket) => {
       events.onBucket(bucket)
     })
-    const shared = new Int32Array(new SharedArrayBuffer(4 * (1 + data.plan.data.length)))
+    this.leases = new RowLeases(data.plan, data.senders)
     compileSoon()
     this.workers = Array.from({ length: data.senders }, (_, index) => {
-      const workerData: SenderData = { ...data, index, shared }
-      return startThread('generate/sender-thread', { workerData })
+      const beat = newBeat()
+      const leases = this.leases.firstLeases()
+      const workerData: SenderData = { ...data, index, leases, beat }
+      const worker = startThread('generate/sender-thread', { workerData })
+      const stopWatching = endWhenHeld(worker, beat, () => {
+        this.noteDeath(heldWords('in the load', sentences[sentenceUnder(beat) - 1]))
+      })
+      worker.once('exit', stopWatching)
+      return worker
     })
+    this.endWithin(READY_WITHIN_MS, 'a sender was not ready in time: the plan takes too long to prepare')
     this.ready = Promise.all(this.workers.map(untilReady))
     this.ended = Promise.all(this.workers.map((worker, index) => this.listen(worker, index, merger))).finally(() => {
       clearTimeout(this.limit)
@@ -53,22 +69,39 @@ export class SenderPool {
    * Ends by force every sender that has not ended by then. A thread that is held up, by a regular expression that goes
    * wrong on an answer or a script of its own, listens to nobody.
    *
-   * @param why - what it means for the run; undefined where the run is being stopped anyway
+   * @param why - what it means for the run
    */
-  endWithin(ms: number, why: string | undefined): void {
+  endWithin(ms: number, why: string): void {
+    // A stop is sooner than any limit.
+    if (this.isStopping) return
     clearTimeout(this.limit)
     this.limit = setTimeout(() => {
-      if (why !== undefined) this.faults.deaths.push(why)
-      for (const worker of this.workers) void worker.terminate()
+      this.faults.deaths.push(why)
+      this.terminate()
     }, ms)
   }
 
   say(message: ToSender): void {
-    if (message.kind === 'stop') {
+    if (message.kind === 'stop' && !this.isStopping) {
       this.isStopping = true
-      this.endWithin(STOP_WITHIN_MS, undefined)
+      clearTimeout(this.limit)
+      this.limit = setTimeout(() => {
+        this.terminate()
+      }, STOP_WITHIN_MS)
     }
     for (const worker of this.workers) worker.postMessage(message)
+  }
+
+  private terminate(): void {
+    for (const worker of this.workers) void worker.terminate()
+  }
+
+  /** A sender is gone, and what it had not told with it: the run is void, and the others need not go on. */
+  private noteDeath(reason: string): void {
+    if (this.isStopping) return
+    this.faults.deaths.push(reason)
+    this.events.onDeath()
+    this.say({ kind: 'stop' })
   }
 
   private listen(worker: Worker, index: number, merger: BucketMerger): Promise<void> {
@@ -90,6 +123,11 @@ export class SenderPool {
           case 'data spent':
             this.events.onDataSpent(message.name, message.then, message.isClosed)
             return
+          case 'rows wanted': {
+            const answer: ToSender = { kind: 'rows', set: message.set, lease: this.leases.lease(message.set) }
+            worker.postMessage(answer)
+            return
+          }
           case 'iterations made':
             this.events.onIterationsMade(message.atMs)
             return
@@ -102,12 +140,11 @@ export class SenderPool {
         }
       })
       worker.on('error', (error) => {
-        this.faults.deaths.push(`a sender died: ${error instanceof Error ? error.message : String(error)}`)
+        this.noteDeath(`a sender died: ${error instanceof Error ? error.message : String(error)}`)
       })
       worker.on('exit', () => {
         if (!isDone) this.killed++
-        if (!isDone && !this.isStopping && this.faults.deaths.length === 0)
-          this.faults.deaths.push('a sender ended too early')
+        if (!isDone && this.faults.deaths.length === 0) this.noteDeath('a sender ended too early')
         merger.end(index)
         resolve()
       })

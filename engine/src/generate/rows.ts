@@ -1,44 +1,81 @@
-// Rows of data files: which one an iteration takes, without repeats among all threads where each row goes once.
+// Rows of data files: which one an iteration takes, without repeats among all senders where each row goes once.
 import { Draws, type DataSet, type Frame } from '@jolt-gate/core'
 import type { Program } from '../compile/program.js'
+
+/** Rows from one on, this sender's alone; none where all are given away. */
+export interface RowLease {
+  from: number
+  count: number
+}
+
+const takes = (program: Program, set: number): boolean => program.data.some((one) => one.set === set)
+
+/** Whether rows that go once each are taken in several tracks, so that theirs are one order. */
+export function sharesRows(
+  data: readonly DataSet[],
+  programs: readonly Program[],
+  trackOf: (journey: number) => string | null,
+): boolean {
+  return data.some(({ take }, set) => {
+    const tracks = programs.flatMap((program, journey) => (takes(program, set) ? [trackOf(journey)] : []))
+    return take === 'once each' && new Set(tracks).size > 1
+  })
+}
 
 /** Where the draws of rows stand among the places of a plan. */
 const ROW_PLACE = -2_000_000
 
-export type RowsTaken = { kind: 'taken' } | { kind: 'spent'; data: DataSet }
+export type RowsTaken =
+  | { kind: 'taken' }
+  | { kind: 'spent'; data: DataSet }
+  /** A lease has been asked for: try again when it comes. */
+  | { kind: 'awaited' }
+
+export interface RowSource {
+  data: readonly DataSet[]
+  programs: readonly Program[]
+  seed: number
+  /** Arrivals of each journey until now, over all senders. */
+  arrivals: readonly number[]
+  /** The first lease of each set where users come again by themselves, and no sender can know how often. */
+  leases: readonly RowLease[] | undefined
+  /** Asks for the next lease of a set. */
+  want: (set: number) => void
+}
 
 export class RowTaker {
-  /** Arrivals so far that take a row of each set once; every thread counts them all, and so agrees. */
-  private readonly arrivals: number[]
   private readonly draws: Draws
+  /** The journeys whose iterations take a row of each set. */
+  private readonly journeys: number[][]
+  private readonly stocks: Stock[] | undefined
 
-  /**
-   * @param counters - shared by all threads, one for each set: used where users come again by themselves, and no thread
-   *   can know how often
-   */
-  constructor(
-    private readonly data: readonly DataSet[],
-    seed: number,
-    private readonly counters: Int32Array<SharedArrayBuffer>,
-    private readonly isClosed: boolean,
-  ) {
-    this.arrivals = data.map(() => 0)
+  constructor(private readonly source: RowSource) {
+    const { data, programs, seed, leases, want } = source
+    this.journeys = data.map((_, set) => programs.flatMap((program, journey) => (takes(program, set) ? [journey] : [])))
     this.draws = new Draws(seed)
+    this.stocks = leases?.map((lease, set) => {
+      return new Stock(lease, () => {
+        want(set)
+      })
+    })
   }
 
-  /** Counts an arrival, whether it is of this thread or of another; to be called for each, in order. */
-  count(program: Program): void {
-    for (const { set: number } of program.data) this.arrivals[number] = (this.arrivals[number] ?? 0) + 1
+  /** A lease that was asked for. */
+  add(set: number, lease: RowLease): void {
+    this.stocks?.[set]?.add(lease)
   }
 
   /**
-   * Takes the rows of an iteration.
+   * Takes the rows of an iteration: all, or none.
    *
    * @param turn - number of the arrival in its track, for rows in turn
    */
   take(program: Program, frame: Frame, turn: number, user: number, iteration: number): RowsTaken {
+    for (const { set } of program.data)
+      if (this.source.data[set]?.take === 'once each' && this.stocks?.[set]?.isAwaited === true)
+        return { kind: 'awaited' }
     for (const { set: number, slot } of program.data) {
-      const data = this.data[number]
+      const data = this.source.data[number]
       if (data === undefined) continue
       const row = this.rowOf(data, number, turn, user, iteration)
       if (row === undefined) return { kind: 'spent', data }
@@ -55,11 +92,60 @@ export class RowTaker {
       case 'at random':
         return Math.floor(this.draws.at(user, iteration, ROW_PLACE - number).next() * count)
       case 'once each': {
-        const row = this.isClosed ? Atomics.add(this.counters, number, 1) : (this.arrivals[number] ?? 1) - 1
-        return row < count ? row : data.then === 'again' ? row % count : undefined
+        const row = this.stocks === undefined ? this.arrivalsWith(number) - 1 : this.stocks[number]?.take()
+        if (row === undefined || row < count) return row
+        return data.then === 'again' ? row % count : undefined
       }
       default:
         return data.take satisfies never
     }
+  }
+
+  private arrivalsWith(set: number): number {
+    let count = 0
+    for (const journey of this.journeys[set] ?? []) count += this.source.arrivals[journey] ?? 0
+    return count
+  }
+}
+
+/** The rows of a set that are leased and not taken yet. */
+class Stock {
+  private isAsked = false
+  private isSpent = false
+  private taken = 0
+  private waiting: RowLease | undefined
+
+  constructor(
+    private lease: RowLease,
+    private readonly ask: () => void,
+  ) {
+    this.isSpent = lease.count === 0
+  }
+
+  /** Whether the next row is asked for and not there yet. */
+  get isAwaited(): boolean {
+    return this.isAsked && this.taken >= this.lease.count && this.waiting === undefined
+  }
+
+  add(lease: RowLease): void {
+    this.isAsked = false
+    if (lease.count === 0) this.isSpent = true
+    else this.waiting = lease
+  }
+
+  /** The next row; undefined where none is left. */
+  take(): number | undefined {
+    if (this.taken >= this.lease.count && this.waiting !== undefined) {
+      this.lease = this.waiting
+      this.waiting = undefined
+      this.taken = 0
+    }
+    const row = this.taken < this.lease.count ? this.lease.from + this.taken++ : undefined
+    // Asked for when half is used, so that it is there before it is needed.
+    if (!this.isSpent && !this.isAsked && this.waiting === undefined && 2 * this.taken >= this.lease.count) {
+      this.isAsked = true
+      this.ask()
+    }
+    return row
   }
 }

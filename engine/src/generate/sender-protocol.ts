@@ -1,13 +1,15 @@
 // What the parent and its senders say to one another.
 import type { Frame, Json, Plan, RunShape, Target } from '@jolt-gate/core'
 import type { RunValues } from '../compile/program.js'
+import type { RowLease } from './rows.js'
+import type { Beat } from '../threads/beat.js'
 
 export interface SenderData {
   plan: Plan
   target: Target
   shape: RunShape
   run: RunValues
-  /** This sender starts the arrivals whose number leaves this remainder. */
+  /** This sender's place among those that share the load. */
   index: number
   senders: number
   /** What setup kept, by slot, and which of it is secret. */
@@ -17,10 +19,12 @@ export interface SenderData {
   mostLateMs: number
   /** Whether it tells of every request. */
   tellsSamples: boolean
+  /** Shows that the thread is alive, and what it evaluates; undefined where nobody watches. */
+  beat?: Beat
   /** Whether it warms up before it is ready. */
   warmsUp: boolean
-  /** Users in flight over all senders, then rows taken of each data set. */
-  shared: Int32Array<SharedArrayBuffer>
+  /** The first lease of the rows of each data set; undefined where each sender can count them by the arrivals. */
+  leases: RowLease[] | undefined
   /** Bytes of the files that requests carry. */
   files: Map<string, Uint8Array>
 }
@@ -40,6 +44,8 @@ export type FromSender =
   | { kind: 'local fault'; detail: string }
   /** The rows of a data set have run out. */
   | { kind: 'data spent'; name: string; then: 'void' | 'stop'; isClosed: boolean }
+  /** The next lease of the rows of a data set is asked for. */
+  | { kind: 'rows wanted'; set: number }
   /** All users of this sender have made their iterations, in ms from the start of the load. */
   | { kind: 'iterations made'; atMs: number }
   | { kind: 'done'; counts: SenderCounts }
@@ -50,5 +56,7 @@ export type ToSender =
   | { kind: 'stop' }
   /** Nobody begins any more; those under way may finish. */
   | { kind: 'end load' }
+  /** Rows of a data set that are this sender's alone. */
+  | { kind: 'rows'; set: number; lease: RowLease }
   /** Setup was renewed: what it kept, every user sees from now on. */
   | { kind: 'renewed'; values: [slot: number, value: Json][]; masked: string[] }

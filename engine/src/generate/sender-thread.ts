@@ -2,6 +2,7 @@
 import { parentPort, workerData } from 'node:worker_threads'
 import { pacedAlarm } from '../clock/alarm.js'
 import { goBeforeOthers } from '../clock/priority.js'
+import { keepBeating } from '../threads/beat.js'
 import { prepareScripts } from '../walk/call/scripts.js'
 import { Sender, type Tell } from './sender.js'
 import type { SenderData, ToSender } from './sender-protocol.js'
@@ -39,4 +40,5 @@ parent.on('message', (message: ToSender) => {
   if (message.kind === 'start') sender.begin(message.startMs)
   else sender.hear(message)
 })
+if (data.beat !== undefined) keepBeating(data.beat)
 tell({ kind: 'ready' })

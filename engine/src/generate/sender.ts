@@ -1,5 +1,5 @@
 // A sender: starts its part of the arrivals when they are due, and records what comes back.
-import { isOpenPhase, loadSeconds, ScheduleCursor, tracesOf, type Plan } from '@jolt-gate/core'
+import { loadSeconds, ScheduleCursor, tracesOf, type Plan } from '@jolt-gate/core'
 import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../compile/compiler.js'
@@ -10,7 +10,7 @@ import { Walker, type Beginning } from '../walk/walker.js'
 import { BucketRecorder } from './bucket-recorder.js'
 import { ClosedUsers, type NextIteration } from './closed-users.js'
 import { GeneratorHealth } from './generator-health.js'
-import { RowTaker } from './rows.js'
+import { RowTaker, sharesRows } from './rows.js'
 import { SampleRows } from './sample-rows.js'
 import type { FromSender, SenderData, ToSender } from './sender-protocol.js'
 
@@ -18,8 +18,6 @@ import type { FromSender, SenderData, ToSender } from './sender-protocol.js'
 const MOST_USERS = 200_000
 /** Arrivals started in one turn, so that answers are read in between. */
 const BATCH = 64
-/** Where the shared counters stand. */
-const USERS = 0
 
 export type Tell = (message: FromSender, transfer?: ArrayBuffer[]) => void
 
@@ -41,6 +39,10 @@ export class Sender {
   private readonly cursor: ScheduleCursor
   private readonly closed: ClosedUsers
   private readonly rows: RowTaker
+  /** Iterations that are due, and begin as soon as their rows are there. */
+  private readonly awaitingRows: { beginning: Beginning; turn: number }[] = []
+  /** Most users in flight here, by phase: this sender's share of the cap. */
+  private readonly caps: number[]
   /** The tracks that end by their iterations may end before their time. */
   private readonly endsByIterations: boolean
   private startMs = Infinity
@@ -60,9 +62,13 @@ export class Sender {
     private readonly tell: Tell,
     alarm: Alarm,
   ) {
-    const { plan, target, shape, run, index, senders, shared, files } = data
+    const { plan, target, shape, run, index, senders, files } = data
     const seeded: Plan = { ...plan, seed: run.seed }
-    this.compiled = compilePlan(plan, target, shape, { run, fileBytes: (path) => files.get(path) ?? new Uint8Array() })
+    this.compiled = compilePlan(plan, target, shape, {
+      run,
+      fileBytes: (path) => files.get(path) ?? new Uint8Array(),
+      beat: data.beat,
+    })
     for (const secret of [...Object.values(run.secrets), ...data.maskedValues]) this.mask.add(secret)
     this.samples = data.tellsSamples ? new SampleRows(shape, run.id) : null
     this.recorder = new BucketRecorder(
@@ -94,12 +100,26 @@ export class Sender {
       this.recorder,
     )
     this.walker.useAlarm(alarm)
-    this.cursor = new ScheduleCursor(seeded)
+    const own = new Set(plan.load.phases.map((phase) => phase.track))
+    const trackOf = (journey: number) => {
+      const { name = null } = plan.journeys[journey] ?? {}
+      return own.has(name) ? name : null
+    }
+    this.cursor = new ScheduleCursor(seeded, {
+      ...{ index, of: senders },
+      isOrdered: sharesRows(plan.data, this.compiled.journeys, trackOf),
+    })
+    this.caps = plan.load.phases.map(({ cap = Infinity }) => shareOf(cap, index, senders))
     this.closed = new ClosedUsers(seeded, index, senders)
-    const hasClosed = plan.load.phases.some((phase) => !isOpenPhase(phase))
-    this.rows = new RowTaker(plan.data, run.seed, shared.subarray(1), hasClosed)
+    this.rows = new RowTaker({
+      ...{ data: plan.data, programs: this.compiled.journeys, seed: run.seed, arrivals: this.cursor.arrivals },
+      leases: data.leases,
+      want: (set) => {
+        tell({ kind: 'rows wanted', set })
+      },
+    })
     this.endsByIterations = plan.load.phases.some((phase) => phase.kind === 'iterations')
-    this.hasMore = this.advanceToOwn()
+    this.hasMore = this.cursor.advance()
   }
 
   /** The load begins at this moment of the monotonic clock. */
@@ -119,6 +139,7 @@ export class Sender {
   hear(message: Exclude<ToSender, { kind: 'start' }>): void {
     if (message.kind === 'stop') this.stop()
     else if (message.kind === 'end load') this.endLoad(monotonicMs())
+    else if (message.kind === 'rows') this.addRows(message)
     else this.renew(message)
   }
 
@@ -160,7 +181,7 @@ export class Sender {
 
   /** Whether nobody begins any more. */
   private isSpent(): boolean {
-    return !this.hasMore && this.closed.isDone
+    return !this.hasMore && this.closed.isDone && this.awaitingRows.length === 0
   }
 
   /** Whether every phase that is bounded by time alone is over. */
@@ -173,7 +194,7 @@ export class Sender {
   /** Starts the arrivals that are due; true when some are left for the next turn. */
   private startArrivals(now: number): boolean {
     const { cursor } = this
-    for (let started = 0; this.hasMore; this.hasMore = this.advanceToOwn()) {
+    for (let started = 0; this.hasMore; this.hasMore = this.cursor.advance()) {
       const dueMs = this.startMs + cursor.dueMs
       if (dueMs > now) return false
       if (now - dueMs > this.data.mostLateMs) {
@@ -206,29 +227,33 @@ export class Sender {
     const frame = previous?.frame ?? this.newFrame()
     const dueMs = this.startMs + next.dueMs
     const beginning = { program, user, iteration, phase, frame, dueMs, slot, previous }
-    const outcome = this.beginIteration(beginning, next.turn)
-    if (outcome === 'capped') this.closed.capped(slot, next.dueMs)
+    this.beginIteration(beginning, next.turn)
+  }
+
+  /** Begins an iteration, unless the cap is reached or its data has run out; it may wait for its rows. */
+  private beginIteration(beginning: Beginning, turn: number): void {
+    const { slot = -1, dueMs } = beginning
+    const outcome = this.tryToBegin(beginning, turn)
+    if (outcome === 'awaits rows') this.awaitingRows.push({ beginning, turn })
+    if (slot < 0) return
+    if (outcome === 'capped') this.closed.capped(slot, dueMs - this.startMs)
     if (outcome === 'out of data') this.closed.ended(slot, undefined, Infinity)
   }
 
-  /** Begins an iteration, unless the cap is reached or its data has run out. */
-  private beginIteration(beginning: Beginning, turn: number): 'begun' | 'capped' | 'out of data' {
+  private tryToBegin(beginning: Beginning, turn: number): 'begun' | 'capped' | 'out of data' | 'awaits rows' {
     const { program, phase } = beginning
-    const { plan, shared } = this.data
-    const cap = plan.load.phases[phase]?.cap ?? Infinity
     if (this.walker.iterations.size >= MOST_USERS) {
       this.noteLocalFault(`more than ${String(MOST_USERS)} users in flight in one sender`)
       this.recorder.onMissed(phase)
       return 'capped'
     }
-    if (Atomics.add(shared, USERS, 1) >= cap) {
-      Atomics.sub(shared, USERS, 1)
+    if (this.walker.iterations.size + this.awaitingRows.length >= (this.caps[phase] ?? Infinity)) {
       this.recorder.onCapped(phase)
       return 'capped'
     }
     const taken = this.rows.take(program, beginning.frame, turn, beginning.user, beginning.iteration ?? 0)
+    if (taken.kind === 'awaited') return 'awaits rows'
     if (taken.kind === 'spent') {
-      Atomics.sub(shared, USERS, 1)
       const { name, then } = taken.data
       const isClosed = (beginning.slot ?? -1) >= 0
       if (then !== 'stop') this.recorder.onOutOfData(phase)
@@ -241,7 +266,6 @@ export class Sender {
   }
 
   private onIterationEnded(iteration: Iteration): void {
-    Atomics.sub(this.data.shared, USERS, 1)
     if (iteration.slot < 0) return
     const now = monotonicMs()
     const endedMs = Math.min(now, iteration.lastEndMs) - this.startMs
@@ -257,16 +281,6 @@ export class Sender {
     } else this.walker.arm(this.nextMs(now))
   }
 
-  private advanceToOwn(): boolean {
-    const { index, senders } = this.data
-    while (this.cursor.advance()) {
-      const program = this.compiled.journeys[this.cursor.journey]
-      if (program !== undefined) this.rows.count(program)
-      if (this.cursor.ordinal % senders === index) return true
-    }
-    return false
-  }
-
   private newFrame(): SenderData['setupValues'] {
     const frame = this.data.setupValues.slice()
     frame.length = this.compiled.slotCount
@@ -274,6 +288,13 @@ export class Sender {
   }
 
   // ---------- what is heard and told
+
+  private addRows({ set, lease }: Extract<ToSender, { kind: 'rows' }>): void {
+    this.rows.add(set, lease)
+    if (this.state !== 'loading') return
+    for (const { beginning, turn } of this.awaitingRows.splice(0)) this.beginIteration(beginning, turn)
+    this.turnAgain()
+  }
 
   private renew({ values, masked }: Extract<ToSender, { kind: 'renewed' }>): void {
     for (const secret of masked) this.mask.add(secret)
@@ -304,6 +325,7 @@ export class Sender {
     this.state = 'draining'
     this.hasMore = false
     this.closed.end()
+    for (const { beginning } of this.awaitingRows.splice(0)) this.recorder.onMissed(beginning.phase)
     this.loadEndMs = Math.min(this.loadEndMs, now)
     this.drainEndMs = this.loadEndMs + this.data.plan.load.drainMs
     this.walker.endLoadAt(this.loadEndMs)
@@ -331,4 +353,9 @@ export class Sender {
     const counts = { started: startedSends, ended: endedSends, recorded: this.recorder.recorded }
     this.tell({ kind: 'done', counts })
   }
+}
+
+/** The part of a count that is dealt to one of so many, to within one. */
+function shareOf(count: number, index: number, of: number): number {
+  return count === Infinity ? count : Math.floor(count / of) + (index < count % of ? 1 : 0)
 }

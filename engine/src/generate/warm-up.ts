@@ -53,7 +53,7 @@ export async function warmUp(data: SenderData, paced: PacedAlarm): Promise<void>
 function sendOnce(data: SenderData, paced: PacedAlarm): Promise<void> {
   return new Promise((resolve) => {
     const sender: Sender = new Sender(
-      { ...data, shared: emptyCounters(data.plan) },
+      data,
       ({ kind }) => {
         if (kind === 'done') resolve()
       },
@@ -81,8 +81,7 @@ function detachOnce(): void {
   structuredClone(buffer, { transfer: [buffer] })
 }
 
-const ALONE = { index: 0, senders: 1, mostLateMs: 1000, tellsSamples: false }
-const emptyCounters = ({ data }: Plan) => new Int32Array(new SharedArrayBuffer(4 * (1 + data.length)))
+const ALONE = { index: 0, senders: 1, mostLateMs: 1000, tellsSamples: false, leases: undefined }
 
 /** The same journeys, without what waits and what reaches beyond HTTP, begun as the plan begins them. */
 function warmPlan(plan: Plan): Plan {

@@ -1,5 +1,6 @@
 // Worker threads of the engine. Their entries are the files `NAME-thread.ts` of its rooms.
 import { Worker, type WorkerOptions } from 'node:worker_threads'
+import './linear-matching.js'
 
 /** Set in the bundle of the command, where every entry lies below the part that starts it. */
 declare const JOLT_GATE_BUNDLED: true | undefined

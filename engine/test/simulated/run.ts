@@ -17,6 +17,7 @@ import {
 } from '@jolt-gate/core'
 import type { Alarm } from '../../src/clock/alarm.js'
 import { compilePlan } from '../../src/compile/compiler.js'
+import { RowLeases } from '../../src/coordinate/row-leases.js'
 import { phaseLengths } from '../../src/coordinate/phase-lengths.js'
 import { Sender } from '../../src/generate/sender.js'
 import type { FromSender } from '../../src/generate/sender-protocol.js'
@@ -81,13 +82,16 @@ export function simulateRun({ plan, target, metricsAt, stall, death }: Simulated
           sender.hear({ kind: 'end load' })
         } else if (message.kind === 'data spent' && message.isClosed)
           faults.outOfData.push(`the rows of "${message.name}" ran out`)
+        else if (message.kind === 'rows wanted')
+          sender.hear({ kind: 'rows', set: message.set, lease: leases.lease(message.set) })
         else if (message.kind === 'done') isDone = true
       }
+      const leases = new RowLeases(plan, 1)
       const sender: Sender = new Sender(
         {
           ...{ plan, target, shape, run, index: 0, senders: 1, setupValues: frame, maskedValues: [] },
           ...{ mostLateMs: 1000, warmsUp: false, tellsSamples: false, files: new Map() },
-          shared: new Int32Array(new SharedArrayBuffer(4 * (1 + plan.data.length))),
+          leases: leases.firstLeases(),
         },
         tell,
         alarmOf(world, () => {
