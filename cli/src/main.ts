@@ -52,7 +52,6 @@ program
   .argument('<file...>', 'plans, NAME.gate.yaml, and pipelines, NAME.pipeline.yaml')
   .addOption(target())
   .addOption(set())
-  .option('--fix', 'rewrite words of the first edition of the format; comments are kept')
   .addHelpText('after', '\nExample:\n  jolt-gate validate plans/*.gate.yaml')
   .action(async (files: string[], options: ValidateArguments) => {
     const { validate } = await import('./validate.js')

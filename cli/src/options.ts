@@ -3,7 +3,6 @@
 export interface ValidateArguments {
   target?: string
   set: Record<string, string>
-  fix?: boolean
 }
 
 export interface PreviewArguments {

@@ -1,15 +1,5 @@
-// `validate`: is the file valid? `--fix` rewrites words of the first edition before it is read.
-import { writeFileSync } from 'node:fs'
-import {
-  applyChanges,
-  isPipelineFile,
-  previewOf,
-  readPipeline,
-  readPlan,
-  upgradeText,
-  type PlanReading,
-  type Problem,
-} from '@jolt-gate/core'
+// `validate`: is the file valid?
+import { isPipelineFile, previewOf, readPipeline, readPlan, type PlanReading, type Problem } from '@jolt-gate/core'
 import type { Output, ValidateArguments } from './options.js'
 import { EXIT, UsageError } from './errors.js'
 import { openPlan, type Repository } from './repository.js'
@@ -17,14 +7,11 @@ import { openPlan, type Repository } from './repository.js'
 export function validate(files: string[], options: ValidateArguments, output: Output): number {
   let errors = 0
   for (const file of files) {
-    if (options.fix === true) fix(file, output)
     if (isPipelineFile(file)) {
       const { text, path, repository } = openPlan(file)
       errors += told(readPipeline(path, text, repository.read), file, output)
       continue
     }
-    // A target or shared steps can be rewritten, and are read with the plans that use them.
-    if (!file.endsWith('.gate.yaml') && options.fix === true) continue
     const { reading } = readPlanFile(file, options)
     errors += told(reading, file, output)
     if (reading.hasErrors) continue
@@ -40,16 +27,6 @@ function told({ problems }: { problems: readonly Problem[] }, file: string, outp
   const errors = problems.filter(({ severity }) => severity === 'error').length
   if (errors === 0 && !output.quiet) process.stdout.write(`${file}: valid\n`)
   return errors
-}
-
-/** Rewrites a file of the first edition; says how many words changed. */
-function fix(file: string, output: Output): void {
-  const { text, path } = openPlan(file)
-  const changes = upgradeText(path, text)
-  if (changes.length === 0) return
-  writeFileSync(file, applyChanges(text, changes))
-  if (!output.quiet)
-    process.stdout.write(`${file}: ${String(changes.length)} ${changes.length === 1 ? 'change' : 'changes'} written\n`)
 }
 
 interface Asked {

@@ -216,22 +216,3 @@ describe('the other verbs', () => {
     })
   })
 })
-
-describe('validate --fix', () => {
-  it('rewrites a plan of the first edition, which is valid then, and leaves a new one alone', async () => {
-    const file = planFile(
-      'old.gate.yaml',
-      `jolt: 1\nname: Old # kept\ntarget: ${ferries.origin}\njourneys:\n  a:\n    share: 1\n    steps:\n      - send: GET /health\nload:\n  - { phase: p, users: 2, passes: 3 }\n`,
-    )
-
-    expect((await jolt(['validate', file])).stderr).toMatch(
-      /old\.gate\.yaml:6:5: error: "share" is called "weight" now/,
-    )
-    expect(await jolt(['validate', '--fix', file])).toMatchObject({
-      code: 0,
-      stdout: 'old.gate.yaml: 2 changes written\nold.gate.yaml: valid\n',
-    })
-    expect(readFileSync(join(target, file), 'utf8')).toMatch(/# kept[^]*weight: 1[^]*iterations: 3/)
-    expect((await jolt(['validate', '--fix', file])).stdout).toBe('old.gate.yaml: valid\n')
-  })
-})

@@ -9,9 +9,6 @@ import { SCOPE_COUNTS } from './cells.js'
  * no rows of data sets and no requests that were drawn, the fifth nothing of how iterations failed or were left
  * unfinished, and no redirects.
  */
-const FIRST_FORMAT = 1
-const SECOND_FORMAT = 2
-const THIRD_FORMAT = 3
 const FOURTH_FORMAT = 4
 const FIFTH_FORMAT = 5
 const FORMAT = 6
@@ -91,7 +88,7 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
 export function decodeBucket(bytes: Uint8Array): Bucket {
   const reader = new ByteReader(bytes)
   const format = reader.whole()
-  if (format < FIRST_FORMAT || format > FORMAT) throw new RangeError(`unknown bucket format ${String(format)}`)
+  if (format < FOURTH_FORMAT || format > FORMAT) throw new RangeError(`unknown bucket format ${String(format)}`)
   const hasUnfinished = format > FIFTH_FORMAT
   const scope = (): ScopeCell => {
     const cell = emptyScope(reader.whole(), reader.whole(), reader.whole())
@@ -100,8 +97,6 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
     if (hasUnfinished) cell.unfinishedTime = readDistribution(reader)
     return cell
   }
-  const hasLateness = format > SECOND_FORMAT
-  const hasKept = format > THIRD_FORMAT
   const hasRows = format > FOURTH_FORMAT
   const bucket: Bucket = {
     second: reader.whole(),
@@ -109,11 +104,11 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
     busy: reader.float(),
     busyOfFive: reader.float(),
     eventLoopDelay: readDistribution(reader),
-    stallMs: hasLateness ? reader.float() : 0,
-    latenessMs: hasLateness ? reader.float() : 0,
-    steal: hasLateness ? reader.float() : 0,
-    pressure: hasLateness ? reader.float() : 0,
-    inFlight: hasLateness ? reader.whole() : 0,
+    stallMs: reader.float(),
+    latenessMs: reader.float(),
+    steal: reader.float(),
+    pressure: reader.float(),
+    inFlight: reader.whole(),
     metrics: reader.list(() => {
       const value = reader.float()
       return Number.isNaN(value) ? null : value
@@ -131,8 +126,8 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
       failedTime: readDistribution(reader),
       connectTime: readDistribution(reader),
       timeToFirstByte: readDistribution(reader),
-      waitedTime: hasLateness ? readDistribution(reader) : new Distribution(),
-      resent: hasLateness ? reader.whole() : 0,
+      waitedTime: readDistribution(reader),
+      resent: reader.whole(),
     })),
     groups: reader.list(scope),
     journeys: reader.list(scope),
@@ -161,20 +156,17 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
         kind: reader.text(),
         detail: reader.text(),
         sample: reader.text(),
-        kept: hasKept ? reader.text() : '',
+        kept: reader.text(),
         rows: hasRows ? reader.list(() => ({ data: reader.whole(), row: reader.whole(), count: reader.whole() })) : [],
       }
     }),
-    open:
-      format === FIRST_FORMAT
-        ? []
-        : reader.list(() => ({
-            phase: reader.whole(),
-            step: reader.whole(),
-            journey: reader.whole(),
-            waitedMs: reader.list(() => reader.whole()),
-          })),
-    slowest: hasKept ? reader.list(() => readSlow(reader)) : [],
+    open: reader.list(() => ({
+      phase: reader.whole(),
+      step: reader.whole(),
+      journey: reader.whole(),
+      waitedMs: reader.list(() => reader.whole()),
+    })),
+    slowest: reader.list(() => readSlow(reader)),
     drawn: hasRows
       ? reader.list(() => ({
           phase: reader.whole(),
@@ -193,7 +185,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
       : [],
     called: hasUnfinished ? reader.list(() => ({ step: reader.whole(), journey: reader.whole() })) : [],
   }
-  return hasLateness ? bucket : withLateness(bucket)
+  return bucket
 }
 
 const FIRST_SCOPE_COUNTS = ['started', 'finished', 'failed', 'cutOff'] as const
@@ -215,13 +207,6 @@ function readSlow(reader: ByteReader): SlowCell {
     total: reader.float(),
   }
   return { phase, step, dueMs, failed, parts, trace: reader.text() }
-}
-
-/** Lateness of a second whose sender did not tell it, from what it did tell. */
-function withLateness(bucket: Bucket): Bucket {
-  const stallMs = Math.max(0, bucket.eventLoopDelay.largest) / 1000
-  const lagUs = bucket.arrivals.reduce((most, { startLag }) => Math.max(most, startLag.largest), 0)
-  return { ...bucket, stallMs, latenessMs: stallMs + lagUs / 1000 }
 }
 
 const DISTRIBUTIONS = ['responseTime', 'failedTime', 'connectTime', 'timeToFirstByte'] as const

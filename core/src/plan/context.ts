@@ -2,7 +2,6 @@
 import { nearestWord } from '../language/sentences.js'
 import { fixOf, offsetOf, readText, type Field } from './fields.js'
 import type { Check, OnFailure } from './model.js'
-import { RENAMED_WORDS } from './first-edition.js'
 import type { Source } from './source.js'
 
 /** Gives the text of another file of the repository, or undefined when there is none. */
@@ -72,7 +71,7 @@ export function readWord<Word extends string>(
   if (text === undefined || field === undefined) return undefined
   const found = words.find((word) => word === text)
   if (found !== undefined) return found
-  const meant = words.find((word) => word === RENAMED_WORDS[what]?.[text]) ?? nearestWord(text, words)
+  const meant = nearestWord(text, words)
   source.report(
     offsetOf(field.value),
     'WORD',

@@ -3,7 +3,6 @@ import { isMap, isScalar, isSeq, type Node, type Scalar } from 'yaml'
 import { nearestWord, readSentence, type Parsed } from '../language/sentences.js'
 import type { Fix, Position } from './model.js'
 import { offsetInScalar, writtenText, type Source } from './source.js'
-import { RENAMED_KEYS, REPLACED_KEYS } from './first-edition.js'
 import { ourKey } from './common-words.js'
 import { keysOf, UNBUILT_KEYS, type ContextName } from './vocabulary.js'
 
@@ -43,19 +42,9 @@ export function readFields(source: Source, node: Node | null, what: string, cont
   for (const [name, { key }] of fields) {
     if (known.includes(name)) continue
     fields.delete(name)
-    const reason = UNBUILT_KEYS[context]?.[name] ?? REPLACED_KEYS[context]?.[name]
-    const successor = RENAMED_KEYS[context]?.[name]
+    const reason = UNBUILT_KEYS[context]?.[name]
     if (reason !== undefined) {
       source.report(offsetOf(key), 'KEY', `"${name}": ${reason}`)
-      continue
-    }
-    if (successor !== undefined) {
-      source.report(
-        offsetOf(key),
-        'RENAMED',
-        `"${name}" is called "${successor}" now; validate --fix rewrites it`,
-        fixOf(name, successor),
-      )
       continue
     }
     const general = ourKey(name, known)

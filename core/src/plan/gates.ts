@@ -4,7 +4,6 @@ import { isUpperLimit } from '../language/comparisons.js'
 import { GRADES } from '../language/grades.js'
 import { nearestWord, readSentence, type GateSentence, type Span, type Statistic } from '../language/sentences.js'
 import { fixOf, offsetOf, placeOf, readFields, readPhrase, readList, type Field } from './fields.js'
-import { renewGate, renewStop } from './first-edition.js'
 import type { Gate, StopRule } from './model.js'
 import { ourGate } from './common-words.js'
 import { FAMILIES, familyOf, isOfRun, MEASURES } from './measures.js'
@@ -58,7 +57,6 @@ function readGate(source: Source, node: Node, named: Named): Gate[] {
     sentenceNode = fields.get('rule')?.value ?? null
     stopField = fields.get('stop')
   }
-  if (isFirstEdition(source, sentenceNode, renewGate)) return []
   if (isInGeneralWords(source, sentenceNode)) return []
   const sentence = readPhrase(source, sentenceNode, 'Gate', 'gate')
   if (sentence === undefined || !isScalar(sentenceNode)) return []
@@ -89,7 +87,6 @@ function readGate(source: Source, node: Node, named: Named): Gate[] {
 
 function readStop(source: Source, field: Field | undefined, gate: GateSentence): StopRule | undefined {
   if (field === undefined) return undefined
-  if (isFirstEdition(source, field.value, renewStop)) return undefined
   const stop = readPhrase(source, field.value, 'StopOnly', 'stop')
   if (stop?.seconds === 0) {
     source.report(offsetOf(field.value), 'STOP', 'a run can stop after 1 breached second at the earliest')
@@ -118,16 +115,6 @@ function isInGeneralWords(source: Source, node: Node | null): boolean {
   const ours = ourGate(written)
   if (ours === undefined) return false
   source.report(offsetOf(node), 'SENTENCE', `gate: this is written "${ours}" here`, fixOf(written, ours))
-  return true
-}
-
-/** Reports a sentence of the first edition with what it is today. */
-function isFirstEdition(source: Source, node: Node | null, renew: (text: string) => string | undefined): boolean {
-  if (!isScalar(node)) return false
-  const written = writtenText(node)
-  const renewed = renew(written)
-  if (renewed === undefined || renewed === written) return false
-  source.report(offsetOf(node), 'RENAMED', `write "${renewed}" now; validate --fix rewrites it`)
   return true
 }
 

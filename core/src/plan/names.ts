@@ -3,7 +3,6 @@ import { nearestWord } from '../language/sentences.js'
 import { namesInText, namesInUrl, urlTemplateFault } from '../language/templates.js'
 import { fixOf } from './fields.js'
 import { MOST_PROBLEMS } from './source.js'
-import { RENAMED_NAMES } from './first-edition.js'
 import type { Check, Fix, Keep, Plan, Position, Problem, Step } from './model.js'
 import type { NameScope } from './steps/kind.js'
 import { STEP_KINDS } from './steps/kinds.js'
@@ -133,17 +132,6 @@ function checkName(context: Context, name: string, known: ReadonlySet<string>, f
   if (known.has(name) || RESERVED_NAMES.includes(name) || context.problems.length >= MOST_PROBLEMS) return
   if (name.startsWith('secret.') && (target === undefined || context.secrets.includes(name.slice(7)))) return
   const at = locate(context, from, name)
-  const renamed = RENAMED_NAMES[name]
-  if (renamed !== undefined) {
-    report(
-      context,
-      at,
-      'RENAMED',
-      `"${name}" is called "${renamed}" now; validate --fix rewrites it`,
-      fixOf(name, renamed),
-    )
-    return
-  }
   if (name.startsWith('secret.')) {
     const meant = nearestWord(name.slice(7), context.secrets)
     report(

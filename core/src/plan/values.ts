@@ -2,7 +2,6 @@
 import { isMap, type Node } from 'yaml'
 import { nearestWord } from '../language/sentences.js'
 import {
-  fixOf,
   offsetOf,
   placeOf,
   readEntries,
@@ -14,7 +13,6 @@ import {
   type Field,
 } from './fields.js'
 import { checkValueName, readWord } from './context.js'
-import { RENAMED_KEYS, REPLACED_KEYS } from './first-edition.js'
 import type { Lasting, Maker, ValueMaker } from './model.js'
 import { writtenText, type Source } from './source.js'
 import { isZone } from '../language/dates.js'
@@ -53,17 +51,6 @@ function readMaker(source: Source, name: string, field: Field): Maker | undefine
   const kind = [...fields.keys()].find((key) => KINDS.includes(key))
   for (const [key, entry] of fields) {
     if (key === kind) continue
-    const replaced = REPLACED_KEYS.value?.[key]
-    const renamed = RENAMED_KEYS.value?.[key]
-    if (replaced !== undefined || renamed !== undefined) {
-      source.report(
-        offsetOf(entry.key),
-        'RENAMED',
-        replaced ?? `"${key}" is called "${renamed ?? ''}" now; validate --fix rewrites it`,
-        fixOf(key, renamed),
-      )
-      continue
-    }
     if (key !== 'lasts' && COMPANIONS[kind ?? '']?.includes(key) !== true) {
       const meant = nearestWord(key, [...KINDS, ...Object.values(COMPANIONS).flat(), 'lasts'])
       const trap = entry.value === null ? `. To use another value, write "{${key}}" in quotes` : ''

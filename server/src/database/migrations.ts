@@ -1,5 +1,4 @@
 // Changes of the schema, in order, each with a way back.
-import { parseJson, renewGate, type Json } from '@jolt-gate/core'
 import { DataTypes, QueryTypes, type QueryInterface } from 'sequelize'
 import type { Migration } from './migration.js'
 import { reading } from './reading.js'
@@ -10,7 +9,6 @@ import { stageRuns } from './stage-runs.js'
 import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
 import { webhooks } from './webhooks.js'
-import { outdatedGate, toFirstEdition, toSecondEdition } from './second-edition.js'
 
 const text = (length: number) => ({ type: DataTypes.STRING(length), allowNull: false })
 const number = { type: DataTypes.INTEGER, allowNull: false }
@@ -195,12 +193,8 @@ const secondEdition: Migration = {
     await schema.renameTable('vouches', 'approvals')
     await rename(schema, 'people', 'role', 'keeper', 'administrator')
     await rename(schema, 'failures', 'kind', 'name', 'dns')
-    await rewrite(schema, toSecondEdition)
-    await renameRules(schema, renewGate)
   },
   async down(schema) {
-    await renameRules(schema, outdatedGate)
-    await rewrite(schema, toFirstEdition)
     await rename(schema, 'failures', 'kind', 'dns', 'name')
     await rename(schema, 'people', 'role', 'administrator', 'keeper')
     await schema.renameTable('approvals', 'vouches')
@@ -212,30 +206,6 @@ const secondEdition: Migration = {
 async function rename(schema: QueryInterface, table: string, column: string, from: string, to: string): Promise<void> {
   await schema.bulkUpdate(table, { [column]: to }, { [column]: from })
 }
-
-async function renameRules(schema: QueryInterface, renew: (rule: string) => string): Promise<void> {
-  const select = 'SELECT DISTINCT rule FROM gate_results'
-  for (const { rule } of await schema.sequelize.query<{ rule: string }>(select, { type: QueryTypes.SELECT }))
-    if (renew(rule) !== rule) await rename(schema, 'gate_results', 'rule', rule, renew(rule))
-}
-
-/** Rewrites stored JSON, one row at a time: a result may be large. */
-async function rewrite(schema: QueryInterface, renew: (json: Json) => Json): Promise<void> {
-  for (const [table, columns] of Object.entries(JSON_COLUMNS)) {
-    const ids = await schema.sequelize.query<{ id: string }>(`SELECT id FROM ${table}`, { type: QueryTypes.SELECT })
-    for (const { id } of ids) {
-      const [row] = await schema.sequelize.query<Record<string, string | null>>(
-        `SELECT ${columns.join(', ')} FROM ${table} WHERE id = :id`,
-        { type: QueryTypes.SELECT, replacements: { id } },
-      )
-      for (const column of columns) {
-        const json = parseJson(row?.[column] ?? '')
-        if (json !== undefined) await schema.bulkUpdate(table, { [column]: JSON.stringify(renew(json)) }, { id })
-      }
-    }
-  }
-}
-const JSON_COLUMNS = { runs: ['plan', 'shape', 'result'], rehearsals: ['rehearsal'] } as const
 
 const boundSecrets: Migration = {
   name: '004-secrets-belong-to-addresses',

@@ -4,7 +4,6 @@ import { nearestWord } from '../../language/sentences.js'
 import { ourKey } from '../common-words.js'
 import { fileTextAt, type StepContext } from '../context.js'
 import { fixOf, offsetOf, readEntries, readFields, readList, readSwitch, readText } from '../fields.js'
-import { RENAMED_STEPS } from '../first-edition.js'
 import type { Step } from '../model.js'
 import { openSource, problemsOf, writtenText, type Source } from '../source.js'
 import { UNBUILT_STEPS } from '../vocabulary.js'
@@ -51,16 +50,6 @@ function readStep(context: StepContext, node: Node): Step[] {
     return isOff(source, node) ? [] : steps
   }
   const first = names[0] ?? ''
-  const successor = names.map((name) => RENAMED_STEPS[name]).find((name) => name !== undefined)
-  if (successor !== undefined) {
-    source.report(
-      offsetOf(node),
-      'RENAMED',
-      `"${first}" is called "${successor}" now; validate --fix rewrites it`,
-      fixOf(first, successor),
-    )
-    return []
-  }
   if (names.some((name) => UNBUILT_STEPS.includes(name))) {
     source.report(offsetOf(node), 'KEY', `"${first}": browser steps are not supported by this version yet`)
     return []
