@@ -2,13 +2,11 @@
 import {
   baselineFault,
   baselineFrom,
-  csvOf,
-  htmlOf,
-  junitOf,
   loadFingerprint,
-  markdownOf,
   previewOf,
+  reportOf,
   verdictWords,
+  type ReportName,
   type RunResult,
 } from '@jolt-gate/core'
 import { startRun } from '@jolt-gate/engine'
@@ -148,17 +146,9 @@ export function judge(result: RunResult): Judgement {
   }
 }
 
-export type ReportFormat = 'json' | 'junit' | 'markdown' | 'html' | 'csv'
-
-const WRITERS: Record<ReportFormat, (result: RunResult) => string> = {
-  json: (result) => `${JSON.stringify(result, null, 2)}\n`,
-  junit: (result) => junitOf([result]),
-  markdown: markdownOf,
-  html: htmlOf,
-  csv: csvOf,
-}
+export type ReportFormat = ReportName
 
 /** A result as one of the reports that the command writes. */
 export function report(result: RunResult, format: ReportFormat): string {
-  return WRITERS[format](result)
+  return reportOf(format, result)
 }

@@ -3,20 +3,20 @@ import { judgeRepeated, verdictWords, type Judgement, type RunResult } from '@jo
 import { UsageError } from './errors.js'
 import type { Output, RunArguments } from './options.js'
 
-interface Outcome {
+interface RepeatOutcome {
   result: RunResult
   judgement: Judgement
 }
 
 /** Makes a run as often as the options ask, and judges all of them together. */
 export async function asOftenAsAsked(
-  once: () => Promise<Outcome>,
+  once: () => Promise<RepeatOutcome>,
   { repeat = 1, retryVoid = 0 }: Pick<RunArguments, 'repeat' | 'retryVoid'>,
   output: Output,
-): Promise<Outcome> {
+): Promise<RepeatOutcome> {
   if (repeat < 1 || repeat % 2 === 0)
     throw new UsageError('--repeat: the median needs an odd number of runs, such as 3')
-  const outcomes: Outcome[] = []
+  const outcomes: RepeatOutcome[] = []
   let retries = retryVoid
   while (outcomes.length < repeat) {
     const outcome = await once()

@@ -11,11 +11,8 @@ import {
   type Stats,
 } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
-import { csvOf, htmlOf, junitOf, markdownOf, type Reported, type RunResult } from '@jolt-gate/core'
+import { REPORT_NAMES, REPORTS, type Reported, type ReportName, type RunResult } from '@jolt-gate/core'
 import { UsageError } from './errors.js'
-
-export const REPORTS = ['json', 'junit', 'markdown', 'html', 'csv'] as const
-type ReportName = (typeof REPORTS)[number]
 
 /** One report: of one plan by its place, or of all that were run. */
 interface Report {
@@ -25,48 +22,34 @@ interface Report {
 }
 export type Reports = readonly Report[]
 
-const OF_ONE: Partial<Record<ReportName, (result: RunResult) => string>> = {
-  json: (result) => `${JSON.stringify(result, null, 2)}\n`,
-  html: htmlOf,
-  csv: csvOf,
-}
-const OF_ALL: Partial<Record<ReportName, Report['write']>> = {
-  junit: junitOf,
-  markdown: (results, { notRun = [] }) =>
-    [...results.map(markdownOf), ...notRun.map((plan) => `Not run: ${plan}\n`)].join('\n'),
-}
-
 /** The reports that are asked for: by their options, and by `--out` for a folder with all of them. */
 export function reportsFor(
   files: readonly string[],
   options: Partial<Record<ReportName, string | undefined>> & { out?: string },
 ): Reports {
   const { out } = options
-  const named = REPORTS.flatMap((name) => {
+  const named = REPORT_NAMES.flatMap((name) => {
     const file = options[name]
     if (file === undefined) return []
-    if (OF_ONE[name] !== undefined && files.length > 1)
+    if (REPORTS[name].of === 'each' && files.length > 1)
       throw new UsageError(`--${name} is for one plan: --out FOLDER keeps it of each`)
-    return [reportOf(name, file, 0)]
+    return [reportTo(file, name, 0)]
   })
   if (out === undefined) return named
-  const each = namesOf(files).flatMap((name, index) =>
-    (['json', 'html', 'csv'] as const).map((kind) => reportOf(kind, join(out, `${name}.${kind}`), index)),
-  )
-  return [
-    ...named,
-    ...each,
-    reportOf('junit', join(out, 'junit.xml'), 0),
-    reportOf('markdown', join(out, 'summary.md'), 0),
-  ]
+  const all = REPORT_NAMES.flatMap((name) => {
+    const kind = REPORTS[name]
+    if (kind.of === 'all') return [reportTo(join(out, kind.file), name, 0)]
+    return namesOf(files).map((plan, index) => reportTo(join(out, `${plan}.${kind.ending}`), name, index))
+  })
+  return [...named, ...all]
 }
 
-function reportOf(name: ReportName, file: string, index: number): Report {
-  const [ofAll, ofOne] = [OF_ALL[name], OF_ONE[name]]
-  if (ofAll !== undefined) return { file, of: 'all', write: ofAll }
+function reportTo(file: string, name: ReportName, index: number): Report {
+  const kind = REPORTS[name]
+  if (kind.of === 'all') return { file, of: 'all', write: kind.write }
   const write: Report['write'] = (results) => {
     const result = results[index]
-    return result === undefined || ofOne === undefined ? '' : ofOne(result)
+    return result === undefined ? '' : kind.write(result)
   }
   return { file, of: index, write }
 }

@@ -2,16 +2,16 @@
 export * from './plan/model.js'
 export * from './plan/target-model.js'
 export * from './plan/steps/walk.js'
-export { readPlan, type PlanReading, type ReadOptions } from './plan/read.js'
-export { type FileReader } from './plan/context.js'
+export { readPlan, type PlanReading } from './plan/read.js'
+
 export { fileOfTarget, nameOfTargetFile, readTarget, targetOfOrigin } from './plan/target.js'
-export { FAMILIES, familyOf, MEASURES, type GateUnit, type MeasureFamily } from './plan/measures.js'
-export { nearestWord, readSentence, type GateSpans, type Json, type Measure, type Span } from './language/sentences.js'
+export { FAMILIES, MEASURES } from './plan/measures.js'
+export { nearestWord, readSentence, type Json, type Measure, type Span } from './language/sentences.js'
 export { parseCsv, parseJsonLines } from './plan/data.js'
 export { compileUrl, namesInText, namesInUrl, splitText } from './language/templates.js'
 export { compilePath, parseJson } from './language/json-path.js'
 export { Draws } from './values/random.js'
-export { TRACE_HEADER, Traces, tracesOf, type TraceContext } from './values/traces.js'
+export { TRACE_HEADER, Traces, tracesOf } from './values/traces.js'
 export { isNumberMaker, makeValue, pickIndex, waitMs } from './values/makers.js'
 export { compilePattern } from './language/patterns.js'
 export {
@@ -23,12 +23,11 @@ export {
   compileText,
   compileUrlTemplate,
   compileValue,
-  type BodyMaker,
   type CompiledRequest,
   type FileBytes,
   type Frame,
   type Lookup,
-  type Reading,
+  type ValueReader,
 } from './values/compile.js'
 export { Received, UnreadableBody, type ReceivedFacts } from './assess/received.js'
 export {
@@ -41,28 +40,28 @@ export {
   type Verify,
 } from './assess/check.js'
 export { compileKeep, type Take } from './assess/keep.js'
-export { isOpenPhase, rateAt, usersAt } from './plan/phases.js'
+export { isOpenPhase, usersAt } from './plan/phases.js'
 export { readsBody } from './plan/subjects.js'
-export { arrivalCounts, TrackArrivals, tracksIn, type Track } from './load/arrivals.js'
+export { arrivalCounts, TrackArrivals, tracksIn } from './load/arrivals.js'
 export { UserSchedule } from './load/users.js'
-export { curveOf, type LoadCurve, type CurvePoints } from './load/curve.js'
-export { causesOf, causeWords, type Cause } from './report/causes.js'
+export { curveOf, type CurvePoints } from './load/curve.js'
+export { causesOf, causeWords } from './report/causes.js'
 export { gatesOf } from './plan/default-gates.js'
 export { scalePlan } from './load/scale.js'
 export { JourneyMix } from './load/mix.js'
-export { previewOf, type Preview, type TrackPreview } from './load/preview.js'
+export { previewOf, type Preview } from './load/preview.js'
 export { type PhasePreview } from './load/phase-previews.js'
-export { JourneyChoice, loadFingerprint, loadSeconds, ScheduleCursor, userNumber, type Share } from './load/schedule.js'
-export { Distribution, HIGHEST, slotOf } from './numbers/distribution.js'
+export { JourneyChoice, loadFingerprint, loadSeconds, ScheduleCursor, userNumber } from './load/schedule.js'
+export { Distribution, slotOf } from './numbers/distribution.js'
 export { decodeHdr, encodeHdr } from './measure/hdr.js'
 export { rankInterval, samplesNeeded } from './numbers/percentiles.js'
 export * from './measure/bucket.js'
 export { decodeBucket, encodeBucket } from './measure/bucket-codec.js'
-export { Cells, countRow, pool, SCOPE_COUNTS, STEP_TIMES } from './measure/cells.js'
-export { Recording, type SecondRow } from './measure/recording.js'
+export { countRow, pool, SCOPE_COUNTS, STEP_TIMES } from './measure/cells.js'
+export { Recording } from './measure/recording.js'
 export { BoundedRecording } from './measure/bounds.js'
 export { GeneratorError } from './measure/generator-error.js'
-export { NOT_MEASURED, Numbers, phaseRanges, shapeOf, type RunShape, type ShapePhase } from './measure/shape.js'
+export { NOT_MEASURED, Numbers, phaseRanges, shapeOf, type RunShape } from './measure/shape.js'
 export { judgeGate } from './judge/gates.js'
 export {
   budgetWords,
@@ -71,23 +70,22 @@ export {
   gateCountWords,
   besideStatus,
   type GateResult,
-  type GateStatus,
 } from './judge/gate-result.js'
-export { isRuleFromBelow, measuredByRule, subjectOfRule, unitOf } from './judge/subject.js'
-export { scopeOf, secondsOf } from './judge/scope.js'
+export { isRuleFromBelow, measuredByRule, subjectOfRule } from './judge/subject.js'
+
 export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
-export { LABEL, LABEL_WORDS, labelsWritten, MOST_LABELS, readLabel } from './language/labels.js'
+export { LABEL_WORDS, labelsWritten, MOST_LABELS, readLabel } from './language/labels.js'
 export { familiesOf, familyValue, parseMetricPage, type MetricPage } from './language/open-metrics.js'
 export { formatMs, formatValue } from './judge/values.js'
 export { StopWatch } from './judge/stop.js'
-export { distrust, NO_DOUBTS, reasonsOf, type Doubts, type GeneratorFaults } from './judge/trust.js'
+export { distrust, NO_DOUBTS, reasonsOf, type GeneratorFaults } from './judge/trust.js'
 export { judge, verdictWords, type Ending, type Judgement, type Verdict } from './judge/verdict.js'
 export { judgeRepeated } from './judge/repeated.js'
 export * from './report/result.js'
 export * from './view/scopes.js'
 export * from './view/summaries.js'
-export { RunView, type RunEvent, type RunViewOptions, type Series, type TimeRange } from './view/run-view.js'
-export { beamsOf, type Beam } from './view/beams.js'
+export { RunView, type RunEvent, type Series, type TimeRange } from './view/run-view.js'
+export { limitLinesOf, type LimitLine } from './view/limit-lines.js'
 export {
   BUILT_IN_LANES,
   isLane,
@@ -108,29 +106,23 @@ export { OwnSeries, type SeriesValues } from './view/own-series.js'
 export { pictureOfTimes, timesInResult, type TimesOf, type TimesPicture } from './view/times.js'
 export { dueBySecond, type PhaseSummary } from './view/phases.js'
 export { timeTicks } from './view/time-ticks.js'
-export { explain, type Explained, type ToExplain } from './explain/explain.js'
-export { FINDING_KINDS, FINDING_LEVELS, type Finding, type FindingKind } from './explain/finding.js'
-export { isDue, readRetention, type KeepRule, type KeptRun, type RetentionRead } from './language/retention.js'
+export { explain } from './explain/explain.js'
+export { type Finding, type FindingKind } from './explain/finding.js'
+export { isDue, readRetention, type KeepRule, type KeptRun } from './language/retention.js'
 export { GRADES, type Grade } from './language/grades.js'
-export { satisfiedMsOf } from './plan/satisfied.js'
-export { impactOf, type Impact } from './judge/impact.js'
-export { recoveryAfter, type Recovery } from './judge/recovery.js'
-export { breakpointOf, type Breakpoint } from './numbers/breakpoint.js'
+
+export { impactOf } from './judge/impact.js'
+
+export { breakpointOf } from './numbers/breakpoint.js'
 export { dipOf } from './numbers/dip.js'
 export { normalTail } from './numbers/normal.js'
-export { autocorrelation, changePointOf, trendOf, type Trend } from './numbers/trends.js'
-export {
-  findingsOf,
-  impactWords,
-  recoveryWords,
-  type FindingWords,
-  type ResultFinding,
-  type ResultImpact,
-} from './report/explained.js'
+export { autocorrelation, changePointOf, trendOf } from './numbers/trends.js'
+export { findingsOf, impactWords, recoveryWords, type ResultFinding, type ResultImpact } from './report/explained.js'
+export { REPORT_NAMES, reportOf, REPORTS, type ReportName } from './report/reports.js'
 export { junitOf, type Reported } from './report/junit.js'
 export { markdownOf } from './report/markdown.js'
 export { csvField, csvOf } from './report/csv.js'
-export { badgeOf, type Badge } from './report/badge.js'
+export { badgeOf } from './report/badge.js'
 export { otlpOf, type OtlpMetrics } from './report/otlp.js'
 export { htmlOf } from './report/html.js'
 export {
@@ -145,51 +137,33 @@ export { base64OfBytes, bytesOfBase64 } from './numbers/base64.js'
 export {
   compareRuns,
   comparisonWords,
-  LEVEL,
   comparisonOutcome,
   SMALLEST,
   type Change,
   type Comparison,
 } from './compare/compare.js'
-export { FALSE_ALARMS, LEAST_RUNS, levelChanges, levelsOf, type LevelChange } from './trend/changes.js'
-export { readTrend, type TrendChange, type TrendLevel } from './trend/series.js'
+export { FALSE_ALARMS, LEAST_RUNS, levelChanges, levelsOf } from './trend/changes.js'
+export { readTrend, type TrendChange } from './trend/series.js'
 export { holm } from './numbers/statistics.js'
-export {
-  durationOf,
-  growthWarning,
-  PROFILES,
-  PROFILE_PURPOSES,
-  profileLoad,
-  type HeldLoad,
-  type Profile,
-  type ProfileSize,
-} from './load/profile.js'
+export { durationOf, growthWarning, PROFILES, PROFILE_PURPOSES, profileLoad, type HeldLoad } from './load/profile.js'
 export { comparisonMarkdown, comparisonMethod, rowOf } from './report/comparison-markdown.js'
 export * from './write/tree.js'
 export { applyChanges, editText, type Edit, type TextChange } from './write/edit.js'
-export { rootShapeOf, spotAt, stepContext, type Spot } from './write/context-of.js'
+export { rootShapeOf, spotAt } from './write/context-of.js'
 export { type Written } from './write/yaml-text.js'
-export { CONTEXTS, STEP_CONTEXTS, type Context, type ContextName, type Key, type Shape } from './plan/vocabulary.js'
+export { CONTEXTS, STEP_CONTEXTS, type ContextName, type Key, type Shape } from './plan/vocabulary.js'
 export { formatSchema } from './write/format-schema.js'
-export {
-  completeSentence,
-  completionsAt,
-  meaningAt,
-  namesKnown,
-  type Completion,
-  type Completions,
-  type Surroundings,
-} from './write/complete.js'
+export { completeSentence, completionsAt, meaningAt, namesKnown, type Surroundings } from './write/complete.js'
 export { renameInText, type Renamed } from './write/rename.js'
 export { planChanges, type PlanChange } from './write/changes.js'
 export { ImportFault } from './import/fault.js'
-export { kindOf, type ImportKind } from './import/kinds.js'
+export { kindOf } from './import/kinds.js'
 export { type Imported } from './import/draft.js'
 export { importCurl, shellWords } from './import/curl.js'
 export { importUrl } from './import/bare-url.js'
-export { readHar, type HarEntry, type HarReading, type LeftOut } from './import/har.js'
+export { readHar, type HarReading } from './import/har.js'
 export { importHar, leftOutOf, usualChoice, WAITS, type HarChoice } from './import/from-har.js'
-export { importOpenApi, readOpenApi, type ApiChoice, type ApiReading } from './import/openapi.js'
+export { importOpenApi, readOpenApi, type ApiReading } from './import/openapi.js'
 export { importWsdl, readWsdl, type WsdlReading } from './import/wsdl.js'
 export {
   isLoopback,
@@ -202,33 +176,22 @@ export {
   type AskedLoad,
 } from './plan/permission.js'
 export {
-  keptFrom,
   type KeptRequest,
   type RehearsedRequest,
-  type RehearsedResponse,
   type RehearsedStep,
   type Rehearsal,
   type TimingParts,
 } from './measure/rehearsed.js'
 
-export { admissionOf, lengthWords, type Admission, type RequiredStage } from './pipeline/admission.js'
-export {
-  beginsWords,
-  type Begins,
-  type Pipeline,
-  type PipelineReading,
-  type PlanOfStage,
-  type Requirement,
-  type Stage,
-} from './pipeline/model.js'
+export { admissionOf, lengthWords, type Admission } from './pipeline/admission.js'
+export { beginsWords, type Pipeline, type PipelineReading, type PlanOfStage, type Stage } from './pipeline/model.js'
 export { readPipeline } from './pipeline/read.js'
-export { nextTime, scheduleFault, type Schedule } from './pipeline/schedule.js'
+export { nextTime } from './pipeline/schedule.js'
 export {
   stageAt,
   STAGE_STATES,
   type Approval,
   type ChangeUnderTest,
-  type PlanAtChange,
   type StageAtChange,
   type StageRun,
   type StageState,

@@ -11,4 +11,4 @@ export { controlNeeded, proveControl, WELL_KNOWN, type ControlFound, type Contro
 export { startGenerator, type Generator } from './carry/generator.js'
 export { SAMPLE_COLUMNS } from './generate/sample-rows.js'
 export { readJournal, type JournalHead } from './carry/journal.js'
-export type { FromGenerator, RunOrder, Told } from './carry/generator-protocol.js'
+export type { FromGenerator, RunOrder, GeneratorEvent } from './carry/generator-protocol.js'

@@ -42,11 +42,11 @@ describe('a generator', () => {
 
     expect(died).toBeUndefined()
     const written = readJournal(journal)
-    expect(written?.told.map(({ kind }) => kind)).toEqual(
+    expect(written?.events.map(({ kind }) => kind)).toEqual(
       told.map(({ kind }) => kind).filter((kind) => kind !== 'setup'),
     )
-    expect(written?.told.filter(({ kind }) => kind === 'bucket').length).toBeGreaterThanOrEqual(2)
-    expect(written?.told.findLast((one) => one.kind === 'result')).toEqual(
+    expect(written?.events.filter(({ kind }) => kind === 'bucket').length).toBeGreaterThanOrEqual(2)
+    expect(written?.events.findLast((one) => one.kind === 'result')).toEqual(
       told.findLast((one) => one.kind === 'result'),
     )
   })
@@ -61,7 +61,7 @@ describe('a generator', () => {
     next.write({ kind: 'state', state: 'teardown' })
     next.close()
 
-    expect(readJournal(journal)?.told).toEqual([...(before?.told ?? []), { kind: 'state', state: 'teardown' }])
+    expect(readJournal(journal)?.events).toEqual([...(before?.events ?? []), { kind: 'state', state: 'teardown' }])
   })
 
   it('makes its run also where the disk for its journal is full', async () => {

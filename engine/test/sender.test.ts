@@ -80,13 +80,13 @@ describe('a sender', () => {
     sender.begin(monotonicMs())
     await new Promise((resolve) => setTimeout(resolve, 300))
 
-    sender.hear({ kind: 'end load' })
+    sender.receive({ kind: 'end load' })
     expect(sender.state).toBe('draining')
-    sender.hear({ kind: 'stop' })
+    sender.receive({ kind: 'stop' })
     await done
     const { length } = told
-    sender.hear({ kind: 'stop' })
-    sender.hear({ kind: 'end load' })
+    sender.receive({ kind: 'stop' })
+    sender.receive({ kind: 'end load' })
     sender.turn()
 
     expect(sender.state).toBe('over')

@@ -93,7 +93,9 @@ describe('requests of a load', () => {
 
     const found = result.findings?.find(({ kind }) => kind === 'failures')
     expect(found?.evidence).toMatchObject({ data: 'paths', rows: '4' })
-    expect(new Set(drawn.map(({ status }) => status))).toEqual(new Set([200, 503]))
+    // Which of a second are drawn is chance, and one in twelve fails.
+    expect(drawn.filter(({ status }) => status !== 200 && status !== 503)).toEqual([])
+    expect(drawn.filter(({ status }) => status === 200).length).toBeGreaterThan(drawn.length / 2)
     expect(drawn.length).toBeGreaterThanOrEqual(2 * 8 - 2)
     expect(drawn.length).toBeLessThanOrEqual(2 * 10)
     expect(drawn.every(({ bytesReceived, totalMs }) => bytesReceived > 0 && totalMs > 0)).toBe(true)

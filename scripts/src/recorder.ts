@@ -20,7 +20,7 @@ export interface RecordedRun {
   buckets: string[]
 }
 
-export interface Happening {
+export interface RunPart {
   stopAfterMs?: number
   /** Flaws that come while the run lasts. */
   later?: { afterMs: number; flaws: Record<string, unknown> } | undefined
@@ -70,7 +70,7 @@ export class Recorder {
   }
 
   /** Makes one run to its end. */
-  async run(plan: string, { stopAfterMs, later }: Happening = {}): Promise<RecordedRun> {
+  async run(plan: string, { stopAfterMs, later }: RunPart = {}): Promise<RecordedRun> {
     const { ask, server } = this
     const post = { method: 'POST', headers: { 'content-type': 'application/json' } }
     const body = JSON.stringify({ plan })

@@ -56,6 +56,7 @@ await beside(3, [
   { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] },
   testsOf('scripts'),
   { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
+  { name: 'dead exports', command: ['npm', 'run', '--silent', 'dead'] },
 ])
 for (const name of ['engine', 'cli']) await check(testsOf(name), 'as it comes')
 await beside(3, ['e2e', 'server', 'pipelines', 'reported', 'security'].map(testsOf))

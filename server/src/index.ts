@@ -79,7 +79,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
   await watch.follow()
   const queue = new RunQueue(options.runsFolder, options.runsAtOnce)
   const reported = new ReportedRuns((id, event) => {
-    queue.tell(id, event)
+    queue.emit(id, event)
   })
   const secrets = new SecretStore(options.sealKey)
   const ask = askerOf(secrets)

@@ -76,7 +76,7 @@ describe('lanes', () => {
     busy: [0.1, 0.2],
     metrics: [{ name: 'queue', unit: '', ceiling: 40, values: [3, null] }],
     gates: [],
-    beams: [],
+    limitLines: [],
     steps: [],
     groups: [],
     journeys: [],
@@ -91,7 +91,7 @@ describe('lanes', () => {
   const drawn = lanesOf(defaultLanes(view))
 
   it('have one for readings only where the target tells some, and the generator last', () => {
-    const beam = {
+    const limitLine = {
       lane: 'throughput' as const,
       label: '',
       limit: 1,
@@ -103,7 +103,7 @@ describe('lanes', () => {
 
     expect(names({ metrics: [] })).toEqual(['load', 'time', 'failures', 'generator'])
     expect(names()).toEqual(['load', 'time', 'failures', 'metrics', 'generator'])
-    expect(names({ beams: [beam] })).toContain('throughput')
+    expect(names({ limitLines: [limitLine] })).toContain('throughput')
   })
 
   it('say what stands under the cursor, or of the whole run', () => {

@@ -1,7 +1,7 @@
 // A run that has ended is seen from its result before its seconds are read: both pictures are the same.
 import { describe, expect, it } from 'vitest'
 import {
-  beamsOf,
+  limitLinesOf,
   emptyBucket,
   emptyStep,
   explain,
@@ -63,9 +63,9 @@ describe('the picture of a result', () => {
     expect([picture.journeys, picture.phases]).toEqual([view.journeys(), view.phases()])
     expect(picture.failures).toEqual([{ kind: 'status', counts: [0, 1, 2, 3], total: 6 }])
     expect([picture.requests, picture.failed, picture.seconds]).toEqual([[20, 20, 20, 20], [0, 1, 2, 3], 4])
-    // What lies beyond a beam is hatched once the seconds are read.
-    expect(picture.beams.map(({ label, limit, isBreached }) => [label, limit, isBreached])).toEqual(
-      beamsOf(gates, view).map(({ label, limit, isBreached }) => [label, limit, isBreached]),
+    // What lies beyond a limit line is hatched once the seconds are read.
+    expect(picture.limitLines.map(({ label, limit, isBreached }) => [label, limit, isBreached])).toEqual(
+      limitLinesOf(gates, view).map(({ label, limit, isBreached }) => [label, limit, isBreached]),
     )
   })
 })

@@ -64,8 +64,6 @@ const TOKEN = object({
   expiresAt: moment(),
   usedAt: string().nullable().defined(),
 })
-export type TokenLine = InferType<typeof TOKEN>
-
 const EVENT = object({
   id: number().required(),
   at: moment(),

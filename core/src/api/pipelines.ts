@@ -190,7 +190,6 @@ const PIPELINE_TEXT = HEAD.shape({
   /** Texts by path of what it may name. */
   files: ownType<Record<string, string>>('files').required(),
 })
-export type PipelineText = InferType<typeof PIPELINE_TEXT>
 const OF_FILE = object({ file: PIPELINE_FILE.required('file is needed: the path of a pipeline') })
 
 export const PIPELINE_ROUTES = {

@@ -19,8 +19,6 @@ export const HEAD = object({
   branch: string().nullable().defined(),
   dirty: boolean().required(),
 })
-export type Head = InferType<typeof HEAD>
-
 /** A file of 1 MB as JSON, in which a letter may take more than one. */
 export const FILE_KB = 2500
 const message = () => string().trim().required('enter a commit message').max(2000)

@@ -23,8 +23,6 @@ const STORED = object({
   canResume: boolean().required(),
   rehearsal: REHEARSAL.required(),
 })
-export type StoredRehearsal = InferType<typeof STORED>
-
 const ASKED = object({
   plan: string().required('plan is needed: the path of a plan').max(500),
   /** The text as it is in the editor; without it the file on disk is rehearsed. */

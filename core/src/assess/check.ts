@@ -5,7 +5,7 @@ import { compileSchema, type SchemaTest } from '../language/json-schema.js'
 import type { Json, KeepSource, Operand, Subject, Test } from '../language/sentences.js'
 import { compileXPath } from '../language/xml.js'
 import type { Check } from '../plan/model.js'
-import { asText, type Frame, type Lookup, type Reading } from '../values/compile.js'
+import { asText, type Frame, type Lookup, type ValueReader } from '../values/compile.js'
 import type { Received } from './received.js'
 
 export type Verify = (received: Received, frame: Frame) => boolean
@@ -137,7 +137,7 @@ export function itemsOf(nodes: Json[]): Json[] {
 
 /** How the value of a sentence is read, and how it is written where that is known. */
 interface Wanted {
-  read: Reading
+  read: ValueReader
   written: string | undefined
 }
 function wantedOf(operand: Operand, lookup: Lookup): Wanted {
@@ -145,7 +145,7 @@ function wantedOf(operand: Operand, lookup: Lookup): Wanted {
 }
 
 /** How the value of a sentence is read. */
-export function operandOf(operand: Operand, lookup: Lookup): Reading {
+export function operandOf(operand: Operand, lookup: Lookup): ValueReader {
   if (operand.kind === 'name') return lookup(operand.name)
   return () => operand.json
 }

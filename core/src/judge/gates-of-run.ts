@@ -20,7 +20,7 @@ export interface WholeRun extends RunSeconds {
   satisfiedMs: number | null
 }
 
-type Reading = { kind: 'measured'; value: number; values: number[] } | { kind: 'unmeasured'; reason: string }
+type GradeReading = { kind: 'measured'; value: number; values: number[] } | { kind: 'unmeasured'; reason: string }
 
 /**
  * Judges a gate on impact or recovery.
@@ -73,7 +73,7 @@ export function judgeGateOfRun(gate: Gate, run: WholeRun, known: KnownOfGate, ha
 const SEEN: readonly TimesAs[] = ['seen']
 const BOUNDS: readonly TimesAs[] = ['seen', 'lower', 'upper']
 
-function readImpact(run: WholeRun, bounds: readonly TimesAs[]): Reading {
+function readImpact(run: WholeRun, bounds: readonly TimesAs[]): GradeReading {
   const grades = bounds.map((as) => impactOf(run, run.satisfiedMs, as).grade)
   const values = grades.flatMap((grade) => (grade === null ? [] : [GRADES.indexOf(grade)]))
   const [value] = values
@@ -83,7 +83,7 @@ function readImpact(run: WholeRun, bounds: readonly TimesAs[]): Reading {
 }
 
 /** In ms. Where it did not recover, it is known from when on it may have: what is limited to less is breached. */
-function readRecovery(run: WholeRun, name: string, as: readonly TimesAs[]): Reading {
+function readRecovery(run: WholeRun, name: string, as: readonly TimesAs[]): GradeReading {
   const phase = run.shape.phases.findLastIndex((some) => some.name === name || some.ladder === name)
   const [seen, ...bounds] = as.map((one) => recoveryAfter(run.shape, phase, windowsOf(run, one)))
   if (seen === undefined || seen.kind === 'unmeasured')

@@ -7,16 +7,12 @@ export type {
   CheckSentence,
   Comparison,
   GateSentence,
-  GateSpans,
   Json,
   KeepSentence,
   KeepSource,
   Limit,
   Measure,
   Operand,
-  Quantity,
-  Regex,
-  Scope,
   Span,
   Statistic,
   Subject,
@@ -24,7 +20,6 @@ export type {
   TraceSentence,
   Unit,
   WaitSentence,
-  Which,
 } from '../../grammar/sentences.js'
 
 export interface SentenceFault {

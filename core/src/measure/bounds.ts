@@ -15,8 +15,8 @@ export interface BoundedCells extends Cells {
   readonly upper: Cells
 }
 
-/** What ended in some stretch of a run, without a row for each second. */
-export class Stretch extends Cells implements BoundedCells {
+/** What ended in some time range of a run, without a row for each second. */
+export class RangeTotals extends Cells implements BoundedCells {
   readonly lower = new Cells()
   readonly upper = new Cells()
 
@@ -37,7 +37,7 @@ export class Stretch extends Cells implements BoundedCells {
     this.upper.compact()
   }
 
-  addStretch(other: BoundedCells): void {
+  addRange(other: BoundedCells): void {
     this.addCells(other.counted())
     this.lower.addCells(other.lower.counted())
     this.upper.addCells(other.upper.counted())

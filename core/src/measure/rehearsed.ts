@@ -78,6 +78,5 @@ export function keptFrom(text: string): KeptRequest | null {
 
 export type RehearsedStep = InferType<typeof REHEARSED_STEP>
 export type RehearsedRequest = NonNullable<RehearsedStep['request']>
-export type RehearsedResponse = NonNullable<RehearsedStep['response']>
 export type TimingParts = RehearsedStep['timing']
 export type Rehearsal = InferType<typeof REHEARSAL>

@@ -19,7 +19,7 @@ interface Line {
   tone: 'ink' | 'lake' | 'brick' | 'ochre' | 'soft'
   values: (number | null)[]
 }
-interface Lane {
+interface ReportLane {
   title: string
   unit: string
   lines: Line[]
@@ -29,9 +29,9 @@ interface Lane {
   limits: { value: number; rule: string; spans: { fromSecond: number; toSecond: number }[] }[]
 }
 
-export function lanesOf(result: RunResult): Lane[] {
+export function lanesOf(result: RunResult): ReportLane[] {
   const { series } = result
-  const lanes: Omit<Lane, 'stepSeconds' | 'limits'>[] = [
+  const lanes: Omit<ReportLane, 'stepSeconds' | 'limits'>[] = [
     {
       title: 'Load',
       unit: '',
@@ -72,7 +72,10 @@ export function lanesOf(result: RunResult): Lane[] {
   }))
 }
 
-export function laneSvg({ title, unit, lines, stepSeconds, limits }: Lane, { series, phases }: RunResult): string {
+export function laneSvg(
+  { title, unit, lines, stepSeconds, limits }: ReportLane,
+  { series, phases }: RunResult,
+): string {
   const seconds = Math.max(1, series.atMs.length)
   const values = lines.flatMap((line) => line.values)
   const highest = values.reduce<number>((most, value) => Math.max(most, value ?? 0), 0)
@@ -99,7 +102,7 @@ export function laneSvg({ title, unit, lines, stepSeconds, limits }: Lane, { ser
   const paths = lines.map(
     (line) => `<path class="line ${line.tone}" d="${pathOf(line.values, (at) => x(at * stepSeconds), y)}"/>`,
   )
-  const beams = shown.flatMap(({ value, rule, spans }) =>
+  const limitLines = shown.flatMap(({ value, rule, spans }) =>
     spans.map(
       ({ fromSecond, toSecond }) =>
         `<line class="limit" x1="${fixed(x(fromSecond))}" x2="${fixed(x(Math.min(seconds, toSecond)))}" y1="${fixed(y(value))}" y2="${fixed(y(value))}"><title>${text(rule)}</title></line>`,
@@ -114,7 +117,7 @@ ${borders.join('')}
 <text class="tick" x="${String(LEFT - 6)}" y="${String(HEIGHT - 13)}">0</text>
 ${ticksOf(seconds, x)}
 ${paths.join('\n')}
-${beams.join('\n')}
+${limitLines.join('\n')}
 <line class="cursor" y1="4" y2="${String(HEIGHT - 16)}" style="display:none"/>
 </svg></figure>`
 }
@@ -155,7 +158,7 @@ const fixed = (value: number): string => value.toFixed(1)
 const MOST_STEP_LANES = 40
 
 /** A lane for each step: its p95 and what failed, by the blocks in which the result keeps it. */
-export function stepLanesOf(result: RunResult): Lane[] {
+export function stepLanesOf(result: RunResult): ReportLane[] {
   const { blocks } = result
   if (blocks === undefined || result.steps.length < 2) return []
   return blocks.steps.slice(0, MOST_STEP_LANES).map(({ name, data, at }) => {
@@ -175,7 +178,7 @@ export function stepLanesOf(result: RunResult): Lane[] {
 }
 
 /** Upper limits of response times: of all steps, or of one by its name. */
-function limitsOf({ gates, phases }: RunResult, step?: string): Lane['limits'] {
+function limitsOf({ gates, phases }: RunResult, step?: string): ReportLane['limits'] {
   return gates.flatMap(({ rule, limit }) => {
     const read = readSentence('Gate', rule)
     if (!read.ok || limit === null) return []

@@ -12,9 +12,9 @@ import type { Body, JsonTemplate, Method, Part, SendStep, Auth, Text } from '../
 
 /** The values of one iteration, by slot. */
 export type Frame = (Json | undefined)[]
-export type Reading = (frame: Frame) => Json | undefined
+export type ValueReader = (frame: Frame) => Json | undefined
 /** Finds how a name is read; throws for a name that the plan check would have refused. */
-export type Lookup = (name: string) => Reading
+export type Lookup = (name: string) => ValueReader
 
 export type TextMaker = (frame: Frame) => string
 
@@ -50,7 +50,7 @@ export function compileText(text: Text, lookup: Lookup): TextMaker {
 }
 
 /** How a name of `with` is read: its text when it holds more than one place, else the value itself. */
-export function compileValue(text: Text, lookup: Lookup): Reading {
+export function compileValue(text: Text, lookup: Lookup): ValueReader {
   const parts = splitText(text)
   const [only] = parts
   return parts.length === 1 && only?.kind === 'name' ? lookup(only.name) : compileText(text, lookup)
@@ -117,7 +117,7 @@ function compileTarget(step: SendStep, lookup: Lookup): (frame: Frame) => string
 /** A URL template over a frame; undefined when one of its values is missing. */
 export function compileUrlTemplate(template: string, lookup: Lookup): (frame: Frame) => string | undefined {
   const expand = compileUrl(template)
-  const reads = [...new Set(namesInUrl(template))].map((name): [string, Reading] => [name, lookup(name)])
+  const reads = [...new Set(namesInUrl(template))].map((name): [string, ValueReader] => [name, lookup(name)])
   if (reads.length === 0) return () => template
   return (frame) => {
     const values: UrlValues = {}
@@ -200,7 +200,7 @@ function compileBody(body: Body, lookup: Lookup, fileBytes: FileBytes): BodyMake
 }
 
 /** XML 1.0, section 2.4: a value becomes text, never markup. */
-function escapedForXml(read: Reading): Reading {
+function escapedForXml(read: ValueReader): ValueReader {
   return (frame) => asText(read(frame)).replaceAll(/[&<>"']/g, (char) => `&#${String(char.charCodeAt(0))};`)
 }
 

@@ -9,7 +9,7 @@ import { satisfiedMsOf } from '../plan/satisfied.js'
 import { limitOf } from '../judge/subject.js'
 import { secondsOf } from '../judge/scope.js'
 import type { Bucket } from '../measure/bucket.js'
-import { BoundedRecording, type Stretch } from '../measure/bounds.js'
+import { BoundedRecording, type RangeTotals } from '../measure/bounds.js'
 import { Recording, type SecondRow } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
@@ -17,7 +17,7 @@ import type { Distribution } from '../numbers/distribution.js'
 import { familyOf, isOfRun } from '../plan/measures.js'
 import { phaseSummaries, type PhaseSummary } from './phases.js'
 import { groupSummaries, journeySummaries, type GroupSummary, type JourneySummary } from './scopes.js'
-import { Stretches } from './stretches.js'
+import { TimeRanges } from './time-ranges.js'
 import { timesIn, type TimesOf } from './times.js'
 import { stepSummaries, type StepSummary } from './summaries.js'
 
@@ -93,7 +93,7 @@ export class RunView {
   readonly series: Series
   /** Every second that is judged, without what was in flight. */
   readonly buckets: Bucket[] = []
-  private readonly stretches: Stretches
+  private readonly timeRanges: TimeRanges
   /** T of Apdex for the impact; null where nothing in the plan says how fast is fast enough. */
   readonly satisfiedMs: number | null
   private readonly states: GateState[]
@@ -106,7 +106,7 @@ export class RunView {
     this.shape = { ...shape, phases: shape.phases.map((phase) => ({ ...phase })) }
     this.limitsCapped = gates.some(({ measure }) => measure.kind === 'capped arrivals')
     this.recording = new BoundedRecording(this.shape)
-    this.stretches = new Stretches(this.shape)
+    this.timeRanges = new TimeRanges(this.shape)
     this.series = emptySeries(shape.metrics.length)
     this.states = gates.map((gate) => {
       const ofBaseline = gate.limit.kind === 'baseline' && baseline !== undefined ? baselineValue(baseline, gate) : null
@@ -221,8 +221,8 @@ export class RunView {
   private readonly isMeasured = (phase: number): boolean => this.shape.phases[phase]?.measured === true
 
   /** What ended in some seconds. */
-  private within({ fromSecond, toSecond }: TimeRange): Stretch {
-    return this.stretches.within(fromSecond, Math.min(toSecond, this.seconds))
+  private within({ fromSecond, toSecond }: TimeRange): RangeTotals {
+    return this.timeRanges.within(fromSecond, Math.min(toSecond, this.seconds))
   }
 
   /**
@@ -231,7 +231,7 @@ export class RunView {
    * @returns false when there is nothing left to sum up
    */
   prepareRange(): boolean {
-    return this.stretches.prepare(this.seconds)
+    return this.timeRanges.prepare(this.seconds)
   }
 
   private addBucket(bucket: Bucket): void {
@@ -244,7 +244,7 @@ export class RunView {
     this.buckets.push(kept)
     const before = this.seconds
     this.recording.add(bucket)
-    this.stretches.add(kept, this.recording.seconds[bucket.second]?.errorMs ?? 0)
+    this.timeRanges.add(kept, this.recording.seconds[bucket.second]?.errorMs ?? 0)
     // A second in which no sender reported anything is a row of nothing.
     for (let second = before; second < this.seconds; second++) {
       const row = this.recording.seconds[second]

@@ -3,7 +3,7 @@
 import { decodeBucket, encodeBucket, type RunEvent } from '@jolt-gate/core'
 import { closeRun, startRun } from '../coordinate/run.js'
 import type { BrokenRun, RunHandle, RunOptions } from '../coordinate/run-options.js'
-import type { FromGenerator, OrderValues, RunOrder, Told, ToGenerator } from './generator-protocol.js'
+import type { FromGenerator, OrderValues, RunOrder, GeneratorEvent, ToGenerator } from './generator-protocol.js'
 import { Journal, readJournal } from './journal.js'
 
 let handle: RunHandle | undefined
@@ -31,7 +31,7 @@ async function work(message: Exclude<ToGenerator, { kind: 'stop' }>): Promise<vo
   const options = optionsOf(message.order, message)
   handle = broken === undefined ? startRun(options) : closeRun(options, broken)
   await handle.done
-  tell({ kind: 'done' })
+  record({ kind: 'done' })
   journal?.close()
   if (process.connected) process.disconnect()
   process.exit(0)
@@ -43,56 +43,56 @@ function optionsOf(order: RunOrder, { secrets, files }: OrderValues): RunOptions
     secrets,
     fileBytes: (path) => files.get(path),
     onState: (state) => {
-      tell({ kind: 'state', state })
+      record({ kind: 'state', state })
     },
     onEvent: (event) => {
       if (event.kind === 'bucket')
-        tell({ kind: 'bucket', second: event.bucket.second, bytes: encodeBucket(event.bucket) })
-      else if (event.kind !== 'end') tell({ kind: 'event', event })
+        record({ kind: 'bucket', second: event.bucket.second, bytes: encodeBucket(event.bucket) })
+      else if (event.kind !== 'end') record({ kind: 'event', event })
     },
     onSetup: (setup) => {
-      say({ kind: 'setup', setup })
+      send({ kind: 'setup', setup })
     },
     onLoadEnded: (end) => {
-      tell({ kind: 'load ended', end })
+      record({ kind: 'load ended', end })
     },
     onResult: (result) => {
       // Only now is it known how long the phases were.
-      if (handle !== undefined) tell({ kind: 'result', result, shape: handle.view.shape })
+      if (handle !== undefined) record({ kind: 'result', result, shape: handle.view.shape })
     },
   }
 }
 
 /** What the journal knows of a run whose generator is gone. */
 function brokenRun({ journal: path, reason, setup, tearsDown }: Extract<ToGenerator, { kind: 'close' }>): BrokenRun {
-  const told = readJournal(path)?.told ?? []
+  const written = readJournal(path)?.events ?? []
   return {
-    events: told.flatMap((one): RunEvent[] => {
+    events: written.flatMap((one): RunEvent[] => {
       if (one.kind === 'bucket') return [{ kind: 'bucket', bucket: decodeBucket(one.bytes) }]
       return one.kind === 'event' ? [one.event] : []
     }),
     setup,
-    loadEnd: told.findLast((one) => one.kind === 'load ended')?.end,
+    loadEnd: written.findLast((one) => one.kind === 'load ended')?.end,
     reason,
     tearsDown,
   }
 }
 
-function tell(told: Told): void {
+function record(event: GeneratorEvent): void {
   try {
-    journal?.write(told)
+    journal?.write(event)
   } catch (error) {
     giveUpJournal(error)
   }
-  say(told)
+  send(event)
 }
 
-function say(message: FromGenerator): void {
+function send(message: FromGenerator): void {
   if (process.connected) process.send?.(message)
 }
 
 /** A disk that is full loses the journal, not the run. */
 function giveUpJournal(error: unknown): void {
   journal = undefined
-  say({ kind: 'no journal', reason: error instanceof Error ? error.message : String(error) })
+  send({ kind: 'no journal', reason: error instanceof Error ? error.message : String(error) })
 }

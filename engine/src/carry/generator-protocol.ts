@@ -30,7 +30,7 @@ export type ToGenerator =
   | { kind: 'stop'; by: string }
 
 /** What is told as it happens, and stands in the journal. */
-export type Told =
+export type GeneratorEvent =
   | { kind: 'state'; state: RunState }
   /** A full second, as its encoded bytes. */
   | { kind: 'bucket'; second: Bucket['second']; bytes: Uint8Array }
@@ -42,7 +42,7 @@ export type Told =
   | { kind: 'done' }
 
 export type FromGenerator =
-  | Told
+  | GeneratorEvent
   /** It may hold secrets: it is told, but stands in no journal. */
   | { kind: 'setup'; setup: SetUp }
   /** The journal cannot be written; the run goes on. */

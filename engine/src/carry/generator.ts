@@ -20,7 +20,7 @@ const INHERITED = [
 /** Starts a generator with its order. */
 export function startGenerator(
   order: Exclude<ToGenerator, { kind: 'stop' }>,
-  hear: (message: FromGenerator) => void,
+  onMessage: (message: FromGenerator) => void,
 ): Generator {
   const isSource = import.meta.url.endsWith('.ts')
   const file = new URL(isSource ? '../threads/from-sources.mjs' : './generator-process.js', import.meta.url)
@@ -30,15 +30,15 @@ export function startGenerator(
     env: environment(),
   })
   let isDone = false
-  const say = (message: ToGenerator) => {
+  const send = (message: ToGenerator) => {
     // One that is gone hears nothing: that it is gone is told below.
     if (child.connected) child.send(message, () => undefined)
   }
   child.on('message', (message: FromGenerator) => {
     if (message.kind === 'done') isDone = true
-    hear(message)
+    onMessage(message)
   })
-  say(order)
+  send(order)
   const ended = new Promise<string | undefined>((resolve) => {
     child.once('error', (error) => {
       resolve(`could not be started: ${error.message}`)
@@ -51,7 +51,7 @@ export function startGenerator(
   return {
     ended,
     stop(by) {
-      say({ kind: 'stop', by })
+      send({ kind: 'stop', by })
     },
   }
 }

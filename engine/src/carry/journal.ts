@@ -2,7 +2,7 @@
 // listens. One line of JSON for each; a line that was cut, by a kill or a full disk, is none.
 import { closeSync, existsSync, fstatSync, fsyncSync, openSync, readFileSync, writeSync } from 'node:fs'
 import { base64OfBytes, bytesOfBase64 } from '@jolt-gate/core'
-import type { RunOrder, Told } from './generator-protocol.js'
+import type { RunOrder, GeneratorEvent } from './generator-protocol.js'
 
 /** What stands at its head. */
 export interface JournalHead {
@@ -27,8 +27,8 @@ export class Journal {
     this.line(head)
   }
 
-  write(told: Told): void {
-    this.line(told.kind === 'bucket' ? { ...told, bytes: base64OfBytes(told.bytes) } : told)
+  write(event: GeneratorEvent): void {
+    this.line(event.kind === 'bucket' ? { ...event, bytes: base64OfBytes(event.bytes) } : event)
   }
 
   close(): void {
@@ -42,12 +42,12 @@ export class Journal {
 }
 
 /** Reads a journal; undefined where there is none, or not even its head. */
-export function readJournal(path: string): { head: JournalHead; told: Told[] } | undefined {
+export function readJournal(path: string): { head: JournalHead; events: GeneratorEvent[] } | undefined {
   if (!existsSync(path)) return undefined
   const [head, ...rest] = readFileSync(path, 'utf8').split('\n').flatMap(parsedLine)
   // Nobody but this file writes journals, in a folder that is the application's own.
   if (head === undefined) return undefined
-  return { head: head as JournalHead, told: rest.map(toldOf) }
+  return { head: head as JournalHead, events: rest.map(eventOf) }
 }
 
 function parsedLine(line: string): unknown[] {
@@ -58,9 +58,9 @@ function parsedLine(line: string): unknown[] {
   }
 }
 
-function toldOf(line: unknown): Told {
-  const told = line as Told
-  return told.kind === 'bucket' ? { ...told, bytes: bytesOfBase64(String(told.bytes)) } : told
+function eventOf(line: unknown): GeneratorEvent {
+  const event = line as GeneratorEvent
+  return event.kind === 'bucket' ? { ...event, bytes: bytesOfBase64(String(event.bytes)) } : event
 }
 
 /** JSON has no infinity, and plans do: a cap that is none, a timeout that never comes. */

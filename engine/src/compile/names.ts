@@ -11,7 +11,7 @@ import {
   type Json,
   type Lookup,
   type Plan,
-  type Reading,
+  type ValueReader,
   type Target,
   type ValueMaker,
 } from '@jolt-gate/core'
@@ -92,7 +92,7 @@ export class Names {
   /** How a name is read in one journey; what is made or taken from data is noted, so that only that is made. */
   private lookupIn(scope: Scope): Lookup {
     const fromSlot =
-      (slot: number): Reading =>
+      (slot: number): ValueReader =>
       (frame) =>
         frame[slot]
     return (name) => {
@@ -115,7 +115,7 @@ export class Names {
     }
   }
 
-  private column(name: string, scope: Scope): Reading | undefined {
+  private column(name: string, scope: Scope): ValueReader | undefined {
     const [set = '', ...rest] = name.split('.')
     const number = this.plan.data.findIndex((data) => data.name === set)
     const data = this.plan.data[number]
@@ -126,10 +126,10 @@ export class Names {
     return (frame) => data.rows[Number(frame[slot] ?? 0)]?.[column]
   }
 
-  private reserved(name: string, journey: string): Reading | undefined {
+  private reserved(name: string, journey: string): ValueReader | undefined {
     const { run } = this
     const constant =
-      (value: Json): Reading =>
+      (value: Json): ValueReader =>
       () =>
         value
     if (name.startsWith('secret.')) return constant(run.secrets[name.slice(7)] ?? '')
@@ -152,7 +152,7 @@ export class Names {
   }
 
   /** Each use draws by itself: what is drawn in parallel steps does not depend on which is answered first. */
-  private madeAtEachUse(value: ValueMaker, scope: Scope): Reading {
+  private madeAtEachUse(value: ValueMaker, scope: Scope): ValueReader {
     const make = this.maker(value, scope.journey)
     const use = ++this.useCount
     const slot = this.slotOf(`use ${String(use)}`)

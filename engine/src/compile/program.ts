@@ -5,7 +5,7 @@ import type {
   Frame,
   FileBytes,
   Finder,
-  Reading,
+  ValueReader,
   Reason,
   Take,
   Verify,
@@ -83,7 +83,7 @@ export interface SqlOperation extends TimedOperation {
   kind: 'sql'
   database: (frame: Frame) => string
   statement: string
-  parameters: Reading[]
+  parameters: ValueReader[]
 }
 
 /** A check on the last response, by the sentence that a person wrote. */

@@ -34,7 +34,7 @@ import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../compile/compiler.js'
 import { SenderPool } from './sender-pool.js'
 import { lostRequests } from './lost-requests.js'
-import { OnceWalker } from './once-walker.js'
+import { SetupAndTeardown } from './setup-and-teardown.js'
 import { HostReader } from './host.js'
 import { MetricReader } from '../metrics/metric-reader.js'
 import type { Compiled, RunValues } from '../compile/program.js'
@@ -72,7 +72,7 @@ class Run implements RunHandle {
   private readonly values: RunValues
   private readonly compiled: Compiled
   private readonly files: Map<string, Uint8Array>
-  private readonly onceWalker: OnceWalker
+  private readonly setupAndTeardown: SetupAndTeardown
   private readonly startedAt = new Date()
   private readonly stopping = new AbortController()
   private readonly watch: StopWatch
@@ -120,7 +120,7 @@ class Run implements RunHandle {
       run: this.values,
       fileBytes: (path) => this.files.get(path) ?? new Uint8Array(),
     })
-    this.onceWalker = new OnceWalker(
+    this.setupAndTeardown = new SetupAndTeardown(
       { plan: this.plan, target, shape, run: this.values, files: this.files },
       this.compiled,
     )
@@ -133,14 +133,14 @@ class Run implements RunHandle {
     if (this.stoppedBy === undefined) {
       this.stoppedBy = by
       this.endEarly()
-      this.tell({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
+      this.emit({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
     }
     this.stopping.abort()
   }
 
   private async walk(): Promise<RunOutcome> {
     this.options.onState?.('setup')
-    const once = this.onceWalker
+    const once = this.setupAndTeardown
     this.stopping.signal.addEventListener('abort', () => {
       once.giveUp()
     })
@@ -167,7 +167,7 @@ class Run implements RunHandle {
     if (this.stoppedBy !== undefined && ending.kind !== 'fault') ending = { kind: 'stopped', by: this.stoppedBy }
     const { faults, endedEarlyAtMs, renewals } = this
     this.options.onLoadEnded?.({ ending, faults, endedEarlyAtMs, renewals: [...renewals] })
-    this.tell({ kind: 'end' })
+    this.emit({ kind: 'end' })
     return this.tearDown(ending, setup)
   }
 
@@ -182,14 +182,14 @@ class Run implements RunHandle {
     this.faults = loadEnd?.faults ?? this.faults
     this.renewals = loadEnd?.renewals ?? []
     this.endedEarlyAtMs = loadEnd === undefined ? 1000 * this.view.seconds : loadEnd.endedEarlyAtMs
-    if (loadEnd === undefined) this.tellPhases()
-    this.tell({ kind: 'end' })
+    if (loadEnd === undefined) this.emitPhases()
+    this.emit({ kind: 'end' })
     const frame: Frame = new Array<undefined>(this.compiled.slotCount).fill(undefined)
     return this.tearDown(ending, setup ?? { frame, results: [] }, tearsDown)
   }
 
   private async tearDown(ending: Ending, setup: SetUp, isWalked = true): Promise<RunOutcome> {
-    const once = this.onceWalker
+    const once = this.setupAndTeardown
     this.options.onState?.('teardown')
     this.options.onResult?.(this.conclude(ending, setup.results, []).result)
     const withinMs = this.stoppedBy === undefined ? TEARDOWN_WITHIN_MS : TEARDOWN_AFTER_STOP_MS
@@ -238,7 +238,7 @@ class Run implements RunHandle {
           if (then === 'stop') {
             this.endEarly()
             this.noteEndedByData(name)
-            senderPool.say({ kind: 'end load' })
+            senderPool.send({ kind: 'end load' })
           }
           if (then === 'void' && isClosed) this.noteOutOfData(name)
         },
@@ -247,12 +247,12 @@ class Run implements RunHandle {
         },
         onDeath: () => {
           this.endEarly()
-          this.tell({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
+          this.emit({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
         },
       },
     )
     const stop = () => {
-      senderPool.say({ kind: 'stop' })
+      senderPool.send({ kind: 'stop' })
     }
     if (this.stopping.signal.aborted) stop()
     this.stopping.signal.addEventListener('abort', stop, { once: true })
@@ -262,11 +262,11 @@ class Run implements RunHandle {
     metrics.start(startMs)
     const lengthMs = LEAD_MS + 1000 * loadSeconds(this.plan) + this.plan.load.drainMs
     senderPool.endWithin(lengthMs + OVERTIME_MS, 'a sender did not end in time: something holds its thread up')
-    if (!this.stopping.signal.aborted) senderPool.say({ kind: 'start', startMs })
-    const renewal = new Renewal(this.compiled, setupFrame, this.onceWalker, senderPool, (failure) => {
+    if (!this.stopping.signal.aborted) senderPool.send({ kind: 'start', startMs })
+    const renewal = new Renewal(this.compiled, setupFrame, this.setupAndTeardown, senderPool, (failure) => {
       this.renewalFailure = failure
       this.endEarly()
-      this.tell({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
+      this.emit({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
       stop()
     })
     this.renewals = renewal.results
@@ -274,23 +274,23 @@ class Run implements RunHandle {
     renewal.close()
     metrics.close()
     host.close()
-    this.tellPhases()
+    this.emitPhases()
     const lost = lostRequests(senderPool.counts, this.view, senderPool.killed > 0)
     if (lost !== undefined) throw new Error(lost)
   }
 
   private takeSecond(bucket: Bucket, senderPool: SenderPool): void {
-    this.tell({ kind: 'bucket', bucket })
+    this.emit({ kind: 'bucket', bucket })
     if (this.isStoppedByRule) return
     const fired = this.watch.add(bucket, this.view.recording.seconds[bucket.second]?.errorMs)
     if (fired === undefined) return
     this.isStoppedByRule = true
-    this.tell({ kind: 'stop rule', gate: fired.index, atMs: fired.atMs, value: fired.value })
+    this.emit({ kind: 'stop rule', gate: fired.index, atMs: fired.atMs, value: fired.value })
     this.endEarly()
-    senderPool.say({ kind: 'stop' })
+    senderPool.send({ kind: 'stop' })
   }
 
-  private tell(event: RunEvent): void {
+  private emit(event: RunEvent): void {
     this.view.add(event)
     this.options.onEvent?.(event)
   }
@@ -310,9 +310,9 @@ class Run implements RunHandle {
    * Tells how long phases were: iterations end by themselves, and a load that a gate, a person or spent rows ended
    * early was over then. Rates are taken over these lengths.
    */
-  private tellPhases(): void {
+  private emitPhases(): void {
     const seconds = phaseLengths(this.view.shape, this.endedEarlyAtMs ?? Infinity, this.iterationsMadeAtMs)
-    this.tell({ kind: 'phases', seconds })
+    this.emit({ kind: 'phases', seconds })
   }
 
   private endEarly(): void {

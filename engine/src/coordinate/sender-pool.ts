@@ -81,7 +81,7 @@ export class SenderPool {
     }, ms)
   }
 
-  say(message: ToSender): void {
+  send(message: ToSender): void {
     if (message.kind === 'stop' && !this.isStopping) {
       this.isStopping = true
       clearTimeout(this.limit)
@@ -101,7 +101,7 @@ export class SenderPool {
     if (this.isStopping) return
     this.faults.deaths.push(reason)
     this.events.onDeath()
-    this.say({ kind: 'stop' })
+    this.send({ kind: 'stop' })
   }
 
   private listen(worker: Worker, index: number, merger: BucketMerger): Promise<void> {

@@ -4,7 +4,7 @@ import type { Frame, RenewalResult } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
 import type { Compiled, SendOperation } from '../compile/program.js'
 import type { OnceOutcome } from '../walk/once.js'
-import type { OnceWalker } from './once-walker.js'
+import type { SetupAndTeardown } from './setup-and-teardown.js'
 import type { SenderPool } from './sender-pool.js'
 
 const WITHIN_MS = 30_000
@@ -24,7 +24,7 @@ export class Renewal {
   constructor(
     compiled: Compiled,
     private readonly frame: Frame,
-    private readonly once: OnceWalker,
+    private readonly once: SetupAndTeardown,
     private readonly senderPool: SenderPool,
     private readonly failed: (failure: RenewalFailure) => void,
   ) {
@@ -73,7 +73,7 @@ export class Renewal {
       if (this.closing.signal.aborted) return undefined
       if (outcome.failure === null) {
         result.made++
-        this.tell(operation, outcome)
+        this.emit(operation, outcome)
         return undefined
       }
       result.failed++
@@ -85,12 +85,12 @@ export class Renewal {
     return undefined
   }
 
-  private tell({ keeps }: SendOperation, { frame, secrets }: OnceOutcome): void {
+  private emit({ keeps }: SendOperation, { frame, secrets }: OnceOutcome): void {
     const values = keeps.flatMap(({ slot }): [number, NonNullable<Frame[number]>][] => {
       const value = frame[slot]
       return value === undefined || value === null ? [] : [[slot, value]]
     })
-    this.senderPool.say({ kind: 'renewed', values, masked: secrets })
+    this.senderPool.send({ kind: 'renewed', values, masked: secrets })
   }
 
   /** Waits for a moment; false when the load was over before. */

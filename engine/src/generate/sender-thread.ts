@@ -4,7 +4,7 @@ import { pacedAlarm } from '../clock/alarm.js'
 import { goBeforeOthers } from '../clock/priority.js'
 import { keepBeating } from '../threads/beat.js'
 import { prepareScripts } from '../walk/call/scripts.js'
-import { Sender, type Tell } from './sender.js'
+import { Sender, type Post } from './sender.js'
 import type { SenderData, ToSender } from './sender-protocol.js'
 import { warmUp, type PacedAlarm } from './warm-up.js'
 
@@ -12,7 +12,7 @@ import { warmUp, type PacedAlarm } from './warm-up.js'
 const data: SenderData = workerData
 const parent = parentPort
 if (parent === null) throw new Error('a sender runs in a worker thread')
-const tell: Tell = (message, transfer = []) => {
+const post: Post = (message, transfer = []) => {
   parent.postMessage(message, transfer)
   if (message.kind === 'done') parent.close()
 }
@@ -32,13 +32,13 @@ if (data.warmsUp) {
 }
 // Not before warming up: the threads that compile what is warm need their turn first.
 goBeforeOthers()
-const sender = new Sender(data, tell, paced.alarm)
+const sender = new Sender(data, post, paced.alarm)
 paced.onRing = () => {
   sender.turn()
 }
 parent.on('message', (message: ToSender) => {
   if (message.kind === 'start') sender.begin(message.startMs)
-  else sender.hear(message)
+  else sender.receive(message)
 })
 if (data.beat !== undefined) keepBeating(data.beat)
-tell({ kind: 'ready' })
+post({ kind: 'ready' })

@@ -19,7 +19,7 @@ const MOST_USERS = 200_000
 /** Arrivals started in one turn, so that answers are read in between. */
 const BATCH = 64
 
-export type Tell = (message: FromSender, transfer?: ArrayBuffer[]) => void
+export type Post = (message: FromSender, transfer?: ArrayBuffer[]) => void
 
 /**
  * What a sender does: nothing before `begin`; users begin while it is loading, and none while it is draining, until all
@@ -59,7 +59,7 @@ export class Sender {
    */
   constructor(
     private readonly data: SenderData,
-    private readonly tell: Tell,
+    private readonly post: Post,
     alarm: Alarm,
   ) {
     const { plan, target, shape, run, index, senders, files } = data
@@ -75,9 +75,9 @@ export class Sender {
       shape,
       this.mask,
       (bytes) => {
-        tell({ kind: 'bucket', bytes }, [bytes.buffer])
+        post({ kind: 'bucket', bytes }, [bytes.buffer])
         const rows = this.samples?.take()
-        if (rows !== undefined && rows.count > 0) tell({ kind: 'samples', ...rows })
+        if (rows !== undefined && rows.count > 0) post({ kind: 'samples', ...rows })
       },
       (detail) => {
         this.noteLocalFault(detail)
@@ -115,7 +115,7 @@ export class Sender {
       ...{ data: plan.data, programs: this.compiled.journeys, seed: run.seed, arrivals: this.cursor.arrivals },
       leases: data.leases,
       want: (set) => {
-        tell({ kind: 'rows wanted', set })
+        post({ kind: 'rows wanted', set })
       },
     })
     this.endsByIterations = plan.load.phases.some((phase) => phase.kind === 'iterations')
@@ -136,7 +136,7 @@ export class Sender {
     this.turn()
   }
 
-  hear(message: Exclude<ToSender, { kind: 'start' }>): void {
+  receive(message: Exclude<ToSender, { kind: 'start' }>): void {
     if (message.kind === 'stop') this.stop()
     else if (message.kind === 'end load') this.endLoad(monotonicMs())
     else if (message.kind === 'rows') this.addRows(message)
@@ -257,7 +257,7 @@ export class Sender {
       const { name, then } = taken.data
       const isClosed = (beginning.slot ?? -1) >= 0
       if (then !== 'stop') this.recorder.onOutOfData(phase)
-      this.tell({ kind: 'data spent', name, then: then === 'stop' ? 'stop' : 'void', isClosed })
+      this.post({ kind: 'data spent', name, then: then === 'stop' ? 'stop' : 'void', isClosed })
       return 'out of data'
     }
     this.recorder.onArrival(phase, program.journey)
@@ -276,7 +276,7 @@ export class Sender {
         if (this.state !== 'over') this.beginUser(next)
       })
     else if (this.closed.isDone && this.endsByIterations) {
-      this.tell({ kind: 'iterations made', atMs: now - this.startMs })
+      this.post({ kind: 'iterations made', atMs: now - this.startMs })
       this.turnAgain()
     } else this.walker.arm(this.nextMs(now))
   }
@@ -316,7 +316,7 @@ export class Sender {
   private noteLocalFault(detail: string): void {
     if (this.faults.has(detail)) return
     this.faults.add(detail)
-    this.tell({ kind: 'local fault', detail })
+    this.post({ kind: 'local fault', detail })
   }
 
   /** Nobody begins any more; those under way have the drain to finish. */
@@ -351,7 +351,7 @@ export class Sender {
     this.walker.close()
     const { startedSends, endedSends } = this.walker
     const counts = { started: startedSends, ended: endedSends, recorded: this.recorder.recorded }
-    this.tell({ kind: 'done', counts })
+    this.post({ kind: 'done', counts })
   }
 }
 

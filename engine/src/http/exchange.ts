@@ -15,7 +15,7 @@ import { REDIRECTS } from './layers/redirects.js'
 import { headBytes, requestBytes } from './sizes.js'
 import { wireFaultOf } from './wire-faults.js'
 
-export type Outcome =
+export type ExchangeOutcome =
   | { kind: 'answered'; received: Received }
   | { kind: 'failed'; failure: FailureKind; detail: string }
   /** A fault on our side. */
@@ -28,7 +28,7 @@ export interface ExchangeOwner<T> {
   cookiesOf(user: T): Cookies | null
   storeCookies(user: T, url: string, fields: string[]): void
   permits: (origin: string) => boolean
-  onEnd(exchange: Exchange<T>, outcome: Outcome): void
+  onEnd(exchange: Exchange<T>, outcome: ExchangeOutcome): void
 }
 
 /** In the order in which an answer passes them: no body is decoded that a redirect leaves behind. */
@@ -270,7 +270,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   }
 
   /** The one end: whatever comes later is nobody's. Only an answer has noted its moment already. */
-  private end(outcome: Outcome): void {
+  private end(outcome: ExchangeOutcome): void {
     if (!this.isOpen) return
     this.isOpen = false
     if (outcome.kind !== 'answered') this.endedMs = monotonicMs()

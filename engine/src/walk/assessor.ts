@@ -8,7 +8,7 @@ import {
   type Json,
   type Verify,
 } from '@jolt-gate/core'
-import type { Outcome } from '../http/exchange.js'
+import type { ExchangeOutcome } from '../http/exchange.js'
 import type { Mask } from '../secrets/mask.js'
 import { placeOf, type Iteration } from './iteration.js'
 import type { CompiledCheck, CompiledKeep, SendOperation, TimedOperation } from '../compile/program.js'
@@ -46,7 +46,7 @@ export class Assessor {
     return this.draws.at(iteration.user, iteration.number, placeOf(iteration, this.place)).next()
   }
 
-  assess(iteration: Iteration, operation: SendOperation, outcome: Outcome): Assessed {
+  assess(iteration: Iteration, operation: SendOperation, outcome: ExchangeOutcome): Assessed {
     if (outcome.kind !== 'answered') {
       const kind = outcome.kind === 'local' ? 'local' : outcome.failure
       return {

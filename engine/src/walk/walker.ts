@@ -8,7 +8,7 @@ import { Connections } from '../http/connections.js'
 import type { WalkerOptions } from './options.js'
 import { Cookies } from '../http/cookies.js'
 import { Deadlines } from '../http/deadlines.js'
-import { Exchange, type ExchangeOwner, type Outcome } from '../http/exchange.js'
+import { Exchange, type ExchangeOwner, type ExchangeOutcome } from '../http/exchange.js'
 import type { HowEnded, OpenRequest, WalkerListener } from './listener.js'
 import { beginGroups, noteEnd, noteWait, timeOfGroup } from './groups.js'
 import { branchOf, Iteration, placeOf, type OpenGroup, type Branch } from './iteration.js'
@@ -414,7 +414,7 @@ export class Walker implements ExchangeOwner<Branch>, StepHost {
   }
 
   /** Called by an exchange that has ended. */
-  onEnd(exchange: Exchange<Branch>, outcome: Outcome): void {
+  onEnd(exchange: Exchange<Branch>, outcome: ExchangeOutcome): void {
     const { user: branch, operation } = exchange
     const { iteration } = branch
     this.open.delete(exchange)

@@ -169,8 +169,6 @@ export const KINDS = {
     isOfRequests: false,
   }),
 } as const satisfies Record<string, (random: Random) => Case>
-export type Kind = keyof typeof KINDS
-
 /** A stream of draws of its own for each case. */
 export function randomOf(seed: number): Random {
   const draws = new Draws(20_261_130).at(seed, 0, 0)

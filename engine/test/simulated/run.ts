@@ -69,7 +69,7 @@ export function simulateRun({ plan, target, metricsAt, stall, death }: Simulated
       let isDone = false
       let iterationsMadeMs = 0
       const startMs = world.nowMs + 10
-      const tell = (message: FromSender) => {
+      const post = (message: FromSender) => {
         if (message.kind === 'bucket') {
           const bucket = decodeBucket(message.bytes)
           view.add({ kind: 'bucket', bucket: { ...bucket, metrics: metricsAt?.(bucket.second) ?? bucket.metrics } })
@@ -79,11 +79,11 @@ export function simulateRun({ plan, target, metricsAt, stall, death }: Simulated
         else if (message.kind === 'data spent' && message.then === 'stop') {
           endedEarlyMs ??= world.nowMs - startMs
           faults.endedByData.push(`the rows of "${message.name}" ran out after ${formatMs(endedEarlyMs)}`)
-          sender.hear({ kind: 'end load' })
+          sender.receive({ kind: 'end load' })
         } else if (message.kind === 'data spent' && message.isClosed)
           faults.outOfData.push(`the rows of "${message.name}" ran out`)
         else if (message.kind === 'rows wanted')
-          sender.hear({ kind: 'rows', set: message.set, lease: leases.lease(message.set) })
+          sender.receive({ kind: 'rows', set: message.set, lease: leases.lease(message.set) })
         else if (message.kind === 'done') isDone = true
       }
       const leases = new RowLeases(plan, 1)
@@ -93,7 +93,7 @@ export function simulateRun({ plan, target, metricsAt, stall, death }: Simulated
           ...{ mostLateMs: 1000, warmsUp: false, tellsSamples: false, files: new Map() },
           leases: leases.firstLeases(),
         },
-        tell,
+        post,
         alarmOf(world, () => {
           sender.turn()
         }),

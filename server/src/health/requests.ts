@@ -18,18 +18,18 @@ export const logRequests: RequestHandler = pinoHttp<Request>({
   autoLogging: { ignore: ({ url }) => !/^\/(?:api|git|metrics)\b/.test(url) },
   customLogLevel: (_request, response) => (response.statusCode >= 500 ? 'error' : 'info'),
   serializers: { req: () => undefined, res: () => undefined, err: () => undefined },
-  customSuccessObject: (request, response, told: Told) => lineOf(request, response.statusCode, told),
-  customErrorObject: (request, response, _error, told: Told) => lineOf(request, response.statusCode, told),
+  customSuccessObject: (request, response, told: RequestLine) => lineOf(request, response.statusCode, told),
+  customErrorObject: (request, response, _error, told: RequestLine) => lineOf(request, response.statusCode, told),
   customSuccessMessage: () => 'request',
   customErrorMessage: () => 'request failed',
   customAttributeKeys: { responseTime: 'ms', reqId: 'request' },
 })
 
-interface Told {
+interface RequestLine {
   ms: number
 }
 
-const lineOf = (request: Request, status: number, { ms }: Told) => ({
+const lineOf = (request: Request, status: number, { ms }: RequestLine) => ({
   ms,
   method: request.method,
   // Whoever has the token of a shared link reads the run: it stands in no log.

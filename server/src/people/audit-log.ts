@@ -2,8 +2,8 @@
 import { CHANGES } from '../live/changes.js'
 import { EventRow } from '../database/models.js'
 
-/** One event of the audit log. */
-export interface AuditEvent {
+/** An event that is to be added. */
+interface NewAuditEvent {
   personId: number | null
   /** The name as it was then: people may go. */
   who: string
@@ -12,7 +12,7 @@ export interface AuditEvent {
   projectId?: number | null
 }
 
-export async function note({ personId, who, event, detail, projectId = null }: AuditEvent): Promise<void> {
+export async function note({ personId, who, event, detail, projectId = null }: NewAuditEvent): Promise<void> {
   await EventRow.create({ at: new Date(), personId, who, event, detail: detail.slice(0, 1000), projectId })
   // Whatever changes in a project is noted here.
   if (projectId !== null) CHANGES.emit('project', projectId)

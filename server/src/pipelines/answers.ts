@@ -11,7 +11,7 @@ import type {
 } from '@jolt-gate/core'
 import type { AdmissionAnswer, ChangeLine, PipelineSummary, ScheduleLine, StageCell } from '@jolt-gate/core/api'
 import { StageRunRow, type ScheduleRow } from '../database/models.js'
-import type { CommitLine } from '../projects/commits.js'
+import type { NamedCommit } from '../projects/commits.js'
 import type { Facts } from './facts.js'
 
 export function summaryOf({ pipeline, problems }: PipelineReading): PipelineSummary {
@@ -33,7 +33,7 @@ export function summaryOf({ pipeline, problems }: PipelineReading): PipelineSumm
 export interface LineAsked {
   branch: string | null
   at: Date
-  known: CommitLine | undefined
+  known: NamedCommit | undefined
   /** Stages that the server runs for the change, the latest first. */
   begun: readonly StageRunRow[]
   nowMs: number

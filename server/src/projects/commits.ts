@@ -1,5 +1,6 @@
 // What Git knows of the commits and branches of a repository. Nothing here changes any.
 import { execFileSync } from 'node:child_process'
+import type { CommitLine } from '@jolt-gate/core/api'
 import type { SimpleGit } from 'simple-git'
 import { isInnerPath } from './paths.js'
 
@@ -10,12 +11,8 @@ const SHOW_WITHIN_MS = 5000
 /** Whoever reports a run names its change: what is no commit could be an option. */
 const COMMIT = /^[0-9a-f]{7,64}$/
 
-export interface CommitLine {
-  commit: string
-  at: string
-  who: string
-  message: string
-}
+/** A commit as lists name it. */
+export type NamedCommit = Omit<CommitLine, 'runs'>
 
 export class Commits {
   constructor(
@@ -43,7 +40,7 @@ export class Commits {
   }
 
   /** Commits that changed a file, the newest first. */
-  async history(file: string, most: number): Promise<CommitLine[]> {
+  async history(file: string, most: number): Promise<NamedCommit[]> {
     if (!(await this.hasAny())) return []
     const listed = await this.git.raw(['log', `--max-count=${String(most)}`, `--format=${LINE}`, '--', file])
     return linesOf(listed)
@@ -92,7 +89,7 @@ export class Commits {
   }
 
   /** What is known of some commits; those that are not here are left out. */
-  async named(commits: readonly string[]): Promise<CommitLine[]> {
+  async named(commits: readonly string[]): Promise<NamedCommit[]> {
     const known = commits.filter((commit) => COMMIT.test(commit))
     if (known.length === 0) return []
     const listed = await this.git
@@ -144,7 +141,7 @@ function showAt(root: string, commit: string, file: string): string | undefined 
 
 /** How Git tells of a commit in one line. */
 const LINE = '%H%x00%aI%x00%an%x00%s'
-const linesOf = (listed: string): CommitLine[] =>
+const linesOf = (listed: string): NamedCommit[] =>
   listed.split('\n').flatMap((line) => {
     const [commit = '', at = '', who = '', message = ''] = line.split('\0')
     return commit === '' ? [] : [{ commit, at, who, message }]

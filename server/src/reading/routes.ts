@@ -37,14 +37,14 @@ export function readingRoutes(queue: RunQueue): Router {
     const run = await runOf(params.run)
     const mark = await addMark(run, person.name, text, atMs)
     await noteOf(person, 'put a mark', `run ${String(run.number)}: ${text}`, run.projectId)
-    queue.tell(run.id, { kind: 'changed' })
+    queue.emit(run.id, { kind: 'changed' })
     return mark
   })
   serve(routes, ROUTES.removeMark, async ({ person, params }) => {
     const run = await runOf(params.run)
     await removeMark(run.id, params.mark)
     await noteOf(person, 'removed a mark', `run ${String(run.number)}`, run.projectId)
-    queue.tell(run.id, { kind: 'changed' })
+    queue.emit(run.id, { kind: 'changed' })
     return undefined
   })
 

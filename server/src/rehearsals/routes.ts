@@ -82,7 +82,7 @@ export function rehearsalRoutes(secrets: SecretStore): Router {
 
 const lineOf = (event: RehearsalEvent): string => `${JSON.stringify(event)}\n`
 
-interface Told {
+interface RehearsalOutput {
   plan: Plan
   target: Target
   secrets: Record<string, string>
@@ -95,7 +95,7 @@ interface Told {
 async function tell(
   response: Response,
   id: string,
-  { plan, target, secrets, journey, memory, fileBytes }: Told,
+  { plan, target, secrets, journey, memory, fileBytes }: RehearsalOutput,
 ): Promise<{ rehearsal: Rehearsal; memories: Memory[] } | undefined> {
   response.status(200).type('application/x-ndjson').set('cache-control', 'no-store')
   response.write(lineOf({ kind: 'begin', id }))

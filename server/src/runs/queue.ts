@@ -123,7 +123,7 @@ export class RunQueue {
     if (index >= 0) {
       const [removed] = this.waiting.splice(index, 1)
       if (removed !== undefined) await endStopped(removed.row, by)
-      this.tell(id, { kind: 'end' })
+      this.emit(id, { kind: 'end' })
       return true
     }
     const current = this.underWay.get(id)
@@ -140,7 +140,7 @@ export class RunQueue {
    */
   eventsOf(id: string): readonly LiveEvent[] | undefined {
     const current = this.underWay.get(id)
-    if (current !== undefined) return current.run?.told ?? []
+    if (current !== undefined) return current.run?.events ?? []
     return this.waiting.some(({ row }) => row.id === id) ? [] : undefined
   }
 
@@ -174,7 +174,7 @@ export class RunQueue {
   private async continueQueue(ask: Ask): Promise<void> {
     const left = await RunRow.findAll({ where: { state: 'waiting' }, order: [['askedAt', 'ASC']] })
     await recoverRuns(this.folder, this.closing.signal, (id, event) => {
-      this.tell(id, event)
+      this.emit(id, event)
     })
     for (const row of left) {
       if (this.closing.signal.aborted) return
@@ -197,7 +197,7 @@ export class RunQueue {
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       await endUnbegun(row, error.message)
-      this.tell(row.id, { kind: 'end' })
+      this.emit(row.id, { kind: 'end' })
     }
   }
 
@@ -225,7 +225,7 @@ export class RunQueue {
     // One that had not begun when the server was closed continues with the next.
     if (row.state === 'waiting') return
     RUNS_ENDED.inc({ verdict: row.verdict ?? 'none' })
-    this.tell(row.id, { kind: 'end' })
+    this.emit(row.id, { kind: 'end' })
     this.beginNext()
   }
 
@@ -271,8 +271,8 @@ export class RunQueue {
           ...(asked.change.commit === asked.head.commit ? {} : { change: asked.change }),
         },
       },
-      tell: (event) => {
-        this.tell(row.id, event)
+      emit: (event) => {
+        this.emit(row.id, event)
       },
     })
     // It may have been asked to stop while all that was read.
@@ -299,7 +299,7 @@ export class RunQueue {
   }
 
   /** Tells whoever looks at a run. */
-  tell(id: string, event: LiveEvent): void {
+  emit(id: string, event: LiveEvent): void {
     this.events.emit(id, event)
     if (event.kind === 'state' || event.kind === 'end') CHANGES.emit('queue')
     if (event.kind === 'end') CHANGES.emit('ended', id)

@@ -18,13 +18,13 @@ export const journalOf = (folder: string, id: string): string => join(folder, `$
 export async function recoverRuns(
   folder: string,
   signal: AbortSignal,
-  tell: (id: string, event: LiveEvent) => void,
+  emit: (id: string, event: LiveEvent) => void,
 ): Promise<void> {
   for (const row of await RunRow.findAll({ where: { state: BEGUN, reported: null } })) {
     await recoverRun(row, journalOf(folder, row.id), signal, (event) => {
-      tell(row.id, event)
+      emit(row.id, event)
     })
-    if (!signal.aborted) tell(row.id, { kind: 'end' })
+    if (!signal.aborted) emit(row.id, { kind: 'end' })
   }
   // A journal without a run that is open is of one that was stored to its end.
   const open = new Set((await RunRow.findAll({ where: { state: ['waiting', ...BEGUN] } })).map(({ id }) => id))
@@ -36,7 +36,7 @@ async function recoverRun(
   row: RunRow,
   journal: string,
   signal: AbortSignal,
-  tell: (event: LiveEvent) => void,
+  emit: (event: LiveEvent) => void,
 ): Promise<void> {
   const head = readJournal(journal)?.head
   if (head === undefined) {
@@ -46,15 +46,15 @@ async function recoverRun(
   }
   await untilGone(head, signal)
   if (signal.aborted) return
-  const told = readJournal(journal)?.told ?? []
+  const written = readJournal(journal)?.events ?? []
   const { order } = head
-  const run = new RunUnderWay({ row, journal, order, secrets: {}, files: new Map(), tell, signal })
-  for (const one of told) run.hear(one)
-  if (told.some(({ kind }) => kind === 'done')) {
+  const run = new RunUnderWay({ row, journal, order, secrets: {}, files: new Map(), emit, signal })
+  for (const one of written) run.receive(one)
+  if (written.some(({ kind }) => kind === 'done')) {
     await run.finish()
     return
   }
-  const seconds = told.filter(({ kind }) => kind === 'bucket').length
+  const seconds = written.filter(({ kind }) => kind === 'bucket').length
   // Nobody knows any more what setup had left: teardown cannot be walked.
   const reason = `${brokenWords('the server and the generator of the run', 'were ended', seconds)}; teardown was not done`
   await run.close({ reason, setup: undefined, tearsDown: false })

@@ -1,7 +1,7 @@
 // Runs: asked for, listed, watched, stopped, and their reports.
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
-import { csvOf, htmlOf, junitOf, markdownOf, readLabel, type RunResult } from '@jolt-gate/core'
+import { readLabel, reportOf, type RunResult } from '@jolt-gate/core'
 import type { ProjectRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
@@ -68,7 +68,7 @@ export function runRoutes(queue: RunQueue, ask: Asker, reported: ReportedRuns): 
     const row = await runOf(params.run)
     await describeRun(row, labelsOf(labels), note)
     await noteOf(person, 'described a run', `run ${String(row.number)} of ${row.planName}`, row.projectId)
-    queue.tell(row.id, { kind: 'changed' })
+    queue.emit(row.id, { kind: 'changed' })
     return summaryOfRun(row)
   })
 
@@ -91,17 +91,17 @@ export function runRoutes(queue: RunQueue, ask: Asker, reported: ReportedRuns): 
   })
 
   serve(routes, ROUTES.runResult, ({ params }) => resultOfRun(params.run))
-  serve(routes, ROUTES.runJunit, async ({ params }) => junitOf([await resultOfRun(params.run)]))
+  serve(routes, ROUTES.runJunit, async ({ params }) => reportOf('junit', await resultOfRun(params.run)))
   // A report has scripts of its own: it is saved, and never a page of this origin.
   serve(routes, ROUTES.runHtml, async ({ params, response }) => {
     response.attachment('report.html')
-    return htmlOf(await resultOfRun(params.run))
+    return reportOf('html', await resultOfRun(params.run))
   })
   serve(routes, ROUTES.runCsv, async ({ params, response }) => {
     response.attachment('series.csv')
-    return csvOf(await resultOfRun(params.run))
+    return reportOf('csv', await resultOfRun(params.run))
   })
-  serve(routes, ROUTES.runMarkdown, async ({ params }) => markdownOf(await resultOfRun(params.run)))
+  serve(routes, ROUTES.runMarkdown, async ({ params }) => reportOf('markdown', await resultOfRun(params.run)))
 
   const budgetNow = async (project: ProjectRow) => ({ budget: budgetOf(project), spent: await spentBy(project.id) })
   serve(routes, ROUTES.budget, async ({ params }) => budgetNow((await projectOf(params.project)).project))

@@ -29,7 +29,7 @@ export async function streamRun(
   })
   const reader = new Reader(session, response, lastSecond(session.lastId || request.query['after']))
   const listener = (event: LiveEvent) => {
-    reader.hear(event)
+    reader.receive(event)
   }
   queue.events.on(runId, listener)
   const forget = whenOver(() => response.end())
@@ -39,9 +39,9 @@ export async function streamRun(
   })
   const earlier = queue.eventsOf(runId) ?? (await reported.eventsOf(runId))
   for (const { second, data } of await bucketsAfter(runId, reader.told))
-    reader.tell({ kind: 'bucket', second, data: data.toString('base64') })
-  for (const event of earlier ?? []) reader.tell(event)
-  if (reader.catchUp() === 'live' && earlier === undefined) reader.tell({ kind: 'end' })
+    reader.emit({ kind: 'bucket', second, data: data.toString('base64') })
+  for (const event of earlier ?? []) reader.emit(event)
+  if (reader.catchUp() === 'live' && earlier === undefined) reader.emit({ kind: 'end' })
 }
 
 /** The second after which a reader wants to hear; −1 for all of them. */
@@ -62,19 +62,19 @@ class Reader {
     public told: number,
   ) {}
 
-  hear(event: LiveEvent): void {
+  receive(event: LiveEvent): void {
     if (this.isCatchingUp) this.heard.push(event)
-    else this.tell(event)
+    else this.emit(event)
   }
 
   /** Sends what was heard meanwhile; says whether the run is still live. */
   catchUp(): 'live' | 'ended' {
     this.isCatchingUp = false
-    for (const event of this.heard) this.tell(event)
+    for (const event of this.heard) this.emit(event)
     return this.hasEnded ? 'ended' : 'live'
   }
 
-  tell(event: LiveEvent): void {
+  emit(event: LiveEvent): void {
     if (this.hasEnded || !this.session.isConnected) return
     if (event.kind === 'bucket') {
       if (event.second <= this.told) return

@@ -15,7 +15,7 @@ export interface UnderWayOptions {
   order: RunOrder
   secrets: Record<string, string>
   files: ReadonlyMap<string, Uint8Array>
-  tell: (event: LiveEvent) => void
+  emit: (event: LiveEvent) => void
   /** Gives up what is still to be written; the journal stays for the next start. */
   signal: AbortSignal
 }
@@ -29,7 +29,7 @@ export interface Closing {
 
 export class RunUnderWay {
   /** What happened beside the seconds, for readers that come later. */
-  readonly told: LiveEvent[] = []
+  readonly events: LiveEvent[] = []
   private generator: Generator | undefined
   private setup: SetUp | undefined
   private seconds = 0
@@ -59,7 +59,7 @@ export class RunUnderWay {
   }
 
   /** Takes what a generator tells, or has told according to its journal. */
-  hear(message: FromGenerator): void {
+  receive(message: FromGenerator): void {
     const { row } = this.options
     switch (message.kind) {
       case 'setup':
@@ -68,15 +68,15 @@ export class RunUnderWay {
       case 'state':
         if (message.state === 'ended') return
         this.write('its state', () => row.update({ state: message.state }))
-        this.tell({ kind: 'state', state: message.state })
+        this.emit({ kind: 'state', state: message.state })
         return
       case 'bucket':
         this.seconds = message.second + 1
         this.write(`second ${String(message.second)}`, () => addBucket(row.id, message.second, message.bytes))
-        this.tell({ kind: 'bucket', second: message.second, data: base64OfBytes(message.bytes) })
+        this.emit({ kind: 'bucket', second: message.second, data: base64OfBytes(message.bytes) })
         return
       case 'event':
-        this.tell(message.event)
+        this.emit(message.event)
         return
       case 'result':
         this.write('its result', () => storeResult(row, message.result, message.shape))
@@ -106,7 +106,7 @@ export class RunUnderWay {
     this.generator = startGenerator(
       what === 'run' ? { kind: 'run', ...common } : { kind: 'close', ...common, ...what },
       (message) => {
-        this.hear(message)
+        this.receive(message)
       },
     )
     return this.generator.ended
@@ -142,9 +142,9 @@ export class RunUnderWay {
     return this.options.row.update({ verdict: 'void', reasons: [reason], endedAt: new Date() })
   }
 
-  private tell(event: LiveEvent): void {
-    if (event.kind !== 'bucket') this.told.push(event)
-    this.options.tell(event)
+  private emit(event: LiveEvent): void {
+    if (event.kind !== 'bucket') this.events.push(event)
+    this.options.emit(event)
   }
 }
 

@@ -4,7 +4,7 @@ import { Op } from 'sequelize'
 import { PushRow, PushSourceRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { CHANGES } from '../live/changes.js'
-import type { CommitLine } from '../projects/commits.js'
+import type { NamedCommit } from '../projects/commits.js'
 import type { Signing } from './signing.js'
 
 export interface ToldPush {
@@ -70,7 +70,7 @@ export async function tipElsewhere(sourceId: number, branch: string | null): Pro
 }
 
 /** Commits elsewhere, as those who told of them describe them. */
-export async function pushesNamed(projectId: number, commits: readonly string[]): Promise<CommitLine[]> {
+export async function pushesNamed(projectId: number, commits: readonly string[]): Promise<NamedCommit[]> {
   const rows = await PushRow.findAll({
     where: { projectId, commit: { [Op.in]: [...commits] } },
     order: [['id', 'DESC']],

@@ -8,7 +8,7 @@ import { Op } from 'sequelize'
 import { DeliveryRow, WebhookRow, type RunRow } from '../database/models.js'
 import { log } from '../http/log.js'
 import { CHANGES } from '../live/changes.js'
-import { happeningsOf, type Happening } from './happenings.js'
+import { eventsOf, type WebhookEvent } from './events.js'
 import { NO_ANSWER, postEvent, type Answered } from './post.js'
 import type { Signing } from './signing.js'
 
@@ -122,7 +122,7 @@ export class Webhooks {
     const told = this.told.get(projectId) ?? new Map<string, string | null>()
     try {
       const isDone = ({ id, verdict }: RunRow) => told.get(id) === verdict
-      const { happened, ended } = await happeningsOf(projectId, this.origin, types, since, isDone)
+      const { happened, ended } = await eventsOf(projectId, this.origin, types, since, isDone)
       for (const one of happened)
         for (const webhook of webhooks)
           if (webhook.events.includes(one.type) && one.at >= webhook.madeAt && !(await isTold(webhook, one)))
@@ -136,7 +136,7 @@ export class Webhooks {
   }
 
   /** As a CloudEvent (1.0, JSON), in full: what is sent again later is the same to the byte. */
-  private add({ id: webhookId, projectId }: WebhookRow, happened: Happening): Promise<DeliveryRow> {
+  private add({ id: webhookId, projectId }: WebhookRow, happened: WebhookEvent): Promise<DeliveryRow> {
     const { id, type, at, data } = happened
     const subject = happened.subject.slice(0, MOST_SUBJECT)
     const event = new CloudEvent<Json>({
@@ -220,7 +220,7 @@ export class Webhooks {
 }
 
 /** Whether a webhook has heard of it already, or of what is the same: a change of level that is found a run beside. */
-async function isTold({ id: webhookId }: WebhookRow, { id, near }: Happening): Promise<boolean> {
+async function isTold({ id: webhookId }: WebhookRow, { id, near }: WebhookEvent): Promise<boolean> {
   if ((await DeliveryRow.count({ where: { webhookId, eventId: id } })) > 0) return true
   if (near === undefined) return false
   const like = { webhookId, eventId: { [Op.startsWith]: near.begins } }

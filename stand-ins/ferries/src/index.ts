@@ -1,1 +1,1 @@
-export { startFerries, type Ferries, type FerriesOptions } from './service.js'
+export { startFerries, type Ferries } from './service.js'

@@ -1,2 +1,1 @@
-export { workOff, type Outcome, type PipelineOptions } from './pipeline.js'
-export { FIRST_CHANGES, ServiceRepository, type Version } from './service-repository.js'
+export { ServiceRepository } from './service-repository.js'

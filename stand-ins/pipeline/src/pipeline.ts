@@ -24,9 +24,9 @@ export interface PipelineOptions {
 }
 
 /** What became of a version. */
-export type Outcome = 'promoted' | 'refused'
+export type Promotion = 'promoted' | 'refused'
 
-export async function workOff(version: Version, options: PipelineOptions): Promise<Outcome> {
+export async function workOff(version: Version, options: PipelineOptions): Promise<Promotion> {
   const { repository, say } = options
   const name = `${version.commit.slice(0, 7)} "${version.message}"`
   const staging = await deploy(version, options)

@@ -52,12 +52,12 @@ export type ImportEvent = { number: number } & (
   | { kind: 'fault'; words: string }
 )
 
-type Reading =
+type ImportReading =
   | { kind: 'har'; har: HarReading }
   | { kind: 'openapi'; api: ApiReading }
   | { kind: 'wsdl'; wsdl: WsdlReading }
   | { kind: 'curl' | 'url'; text: string }
-let reading: Reading | undefined
+let reading: ImportReading | undefined
 
 const MOST_BYTES = 512_000_000
 const MOST_ENTRIES_SHOWN = 1000
@@ -103,7 +103,7 @@ async function textOf(file: File, tell: (event: Record<string, unknown>) => void
   }
 }
 
-function readingOf(text: string): Reading {
+function readingOf(text: string): ImportReading {
   const kind = kindOf(text)
   switch (kind) {
     case 'har':
@@ -120,7 +120,7 @@ function readingOf(text: string): Reading {
   }
 }
 
-function offersOf(found: Reading, name: string) {
+function offersOf(found: ImportReading, name: string) {
   const blank: ImportChoice = {
     name,
     origins: [],
@@ -159,7 +159,7 @@ function offersOf(found: Reading, name: string) {
   }
 }
 
-function made(found: Reading, choice: ImportChoice): Imported {
+function made(found: ImportReading, choice: ImportChoice): Imported {
   switch (found.kind) {
     case 'har':
       return importHar(found.har, { ...choice, turned: new Set(choice.turned) })
@@ -176,7 +176,7 @@ function made(found: Reading, choice: ImportChoice): Imported {
   }
 }
 
-function entriesOf(found: Reading, choice: ImportChoice): EntryLine[] {
+function entriesOf(found: ImportReading, choice: ImportChoice): EntryLine[] {
   if (found.kind !== 'har') return []
   const turned = new Set(choice.turned)
   return found.har.entries.slice(0, MOST_ENTRIES_SHOWN).map((entry) => ({

@@ -13,13 +13,13 @@ import {
 import { scaleLinear } from 'd3-scale'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { drawBehind, overlayPlugin, paletteOf, type LaneOverlay } from './lane-plugins.js'
-import type { Lane, Point } from './lane-charts.js'
+import type { LaneDrawing, Point } from './lane-charts.js'
 import type { RunPicture } from './run.worker.js'
 
 Chart.register(LineController, BarController, LineElement, BarElement, PointElement, LinearScale, Filler)
 
 const props = defineProps<{
-  lane: Lane
+  lane: LaneDrawing
   view: RunPicture
   due: number[]
   seconds: number
@@ -38,7 +38,7 @@ onMounted(() => {
   chart = new Chart<'line' | 'bar', Point[]>(canvas.value, {
     type: base,
     data: { datasets: props.lane.datasets(props.view, props.due, palette) },
-    plugins: [overlayPlugin(props.overlay, palette, props.lane.beams)],
+    plugins: [overlayPlugin(props.overlay, palette, props.lane.limitLines)],
     options: {
       animation: false,
       responsive: true,
@@ -93,11 +93,11 @@ function draw(): void {
   if (chart === undefined || canvas.value === undefined) return
   const { scales } = chart.options
   chart.data.datasets = props.lane.datasets(props.view, props.due, paletteOf(canvas.value))
-  const limits = props.overlay.beams.flatMap(({ lane, limit }) =>
-    lane === props.lane.beams && typeof limit === 'number' ? [limit] : [],
+  const limits = props.overlay.limitLines.flatMap(({ lane, limit }) =>
+    lane === props.lane.limitLines && typeof limit === 'number' ? [limit] : [],
   )
   const highest = props.lane.highest(props.view, props.due)
-  // A limit far above the curve would press it flat: such a beam stays outside the lane.
+  // A limit far above the curve would press it flat: such a limit line stays outside the lane.
   const reach = limits.filter((limit) => limit < highest * 4).reduce((most, limit) => Math.max(most, limit), highest)
   if (scales?.['x'] !== undefined) scales['x'].max = props.seconds
   const top = Math.max(reach * 1.1, 1e-3)

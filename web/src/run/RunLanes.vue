@@ -58,13 +58,13 @@ const { cursor, onMove, onDown, onUp, onLeave, onKey } = useRangeSelection({
     emit('mark', second)
   },
 })
-const overlay: LaneOverlay = reactive({ phases: [], beams: [], marks: [], cursorSecond: null, range: null })
+const overlay: LaneOverlay = reactive({ phases: [], limitLines: [], marks: [], cursorSecond: null, range: null })
 watch(
-  [phases, () => props.view.beams, () => props.marks, cursor, range],
+  [phases, () => props.view.limitLines, () => props.marks, cursor, range],
   () => {
     Object.assign(overlay, {
       phases: phases.value,
-      beams: props.view.beams,
+      limitLines: props.view.limitLines,
       marks: props.marks.map(({ atMs }) => atMs / 1000),
       cursorSecond: cursor.value === null ? null : cursor.value + 0.5,
       range: range.value,

@@ -6,7 +6,7 @@ import {
   seriesText,
   seriesWords,
   unitOfSeries,
-  type Beam,
+  type LimitLine,
   type BuiltInLane,
   type LaneSpec,
   type SeriesOf,
@@ -20,13 +20,13 @@ export interface Point {
   y: number
 }
 
-export interface Lane {
+export interface LaneDrawing {
   name: string
   title: string
   note: string
   height: number
   /** Beams of this kind are drawn in it. */
-  beams: Beam['lane'] | null
+  limitLines: LimitLine['lane'] | null
   kind: 'line' | 'bar'
   isTall: boolean
   /** The end of a second scale, where the lane has one. */
@@ -57,7 +57,7 @@ const curve = (color: string, width: number) => ({
   tension: 0,
 })
 
-type Drawn = Omit<Lane, 'isTall'>
+type Drawn = Omit<LaneDrawing, 'isTall'>
 
 const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
   load: {
@@ -66,7 +66,7 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
     note: 'arrivals per second',
     height: 92,
     kind: 'line',
-    beams: 'load',
+    limitLines: 'load',
     datasets: (view, due, palette) => [
       { ...curve(palette.lake, 2), data: points(due) },
       { ...curve(palette.slate, 1.3), data: points(view.users), borderDash: [4, 3] },
@@ -92,7 +92,7 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
     note: 'median, p95, p99',
     height: 168,
     kind: 'line',
-    beams: 'time',
+    limitLines: 'time',
     datasets: (view, _, palette) => [
       { ...curve(palette.lake, 1.6), data: points(view.median) },
       { ...curve(palette.slate, 1.8), data: points(view.p95) },
@@ -111,7 +111,7 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
     note: 'by kind, per second',
     height: 62,
     kind: 'bar',
-    beams: 'failures',
+    limitLines: 'failures',
     datasets: (view, _, palette) => {
       const colors = [palette.brick, palette.ochre, palette.slate, palette.ink]
       return view.failures.map(({ counts }, index) => ({
@@ -143,7 +143,7 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
     note: 'passed per second',
     height: 70,
     kind: 'line',
-    beams: 'throughput',
+    limitLines: 'throughput',
     datasets: (view, _, palette) => [{ ...curve(palette.lake, 1.6), data: points(passedIn(view)) }],
     caption: (view, _, second) =>
       second === null ? `at most ${rate(most(passedIn(view)))}/s` : `${String(passedIn(view)[second] ?? 0)}/s`,
@@ -156,7 +156,7 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
     note: 'start lag p99',
     height: 54,
     kind: 'line',
-    beams: null,
+    limitLines: null,
     datasets: (view, _, palette) => [{ ...curve(palette.lake, 1.3), data: points(view.startLag) }],
     caption: (view, _, second) =>
       second === null
@@ -172,7 +172,7 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
     note: 'read each second',
     height: 70,
     kind: 'line',
-    beams: null,
+    limitLines: null,
     datasets: (view, _, palette) => {
       const colors = [palette.lake, palette.ochre, palette.slate, palette.ink]
       return view.metrics.flatMap(({ values, ceiling }, index) => {
@@ -198,18 +198,18 @@ const passedIn = (view: RunPicture): number[] =>
   view.requests.map((all, second) => Math.max(0, all - (view.failed[second] ?? 0)))
 
 /** What a run has: those whose series it lacks are left out. */
-export function defaultLanes({ metrics, beams }: Pick<RunPicture, 'metrics' | 'beams'>): LaneSpec[] {
+export function defaultLanes({ metrics, limitLines }: Pick<RunPicture, 'metrics' | 'limitLines'>): LaneSpec[] {
   return BUILT_IN_LANES.filter(
     (name) =>
       (name !== 'metrics' || metrics.length > 0) &&
-      (name !== 'throughput' || beams.some(({ lane }) => lane === 'throughput')),
+      (name !== 'throughput' || limitLines.some(({ lane }) => lane === 'throughput')),
   ).map((name) => ({ kind: 'built in', name, isTall: false }))
 }
 
 const TALLER = 1.9
 
 /** The lanes that are asked for, as they are drawn. */
-export function lanesOf(specs: readonly LaneSpec[]): Lane[] {
+export function lanesOf(specs: readonly LaneSpec[]): LaneDrawing[] {
   return specs.map((spec) => {
     const drawn = spec.kind === 'own' ? ownLane(spec.series) : LANES[spec.name]
     return { ...drawn, isTall: spec.isTall, height: Math.round(drawn.height * (spec.isTall ? TALLER : 1)) }
@@ -232,7 +232,7 @@ function ownLane(series: readonly SeriesOf[]): Drawn {
     note: subjects.length === 1 ? figures.join(', ') : series.map(seriesWords).join(', '),
     height: 70,
     kind: 'line',
-    beams: null,
+    limitLines: null,
     datasets: (view, _, palette) => {
       const colors = [palette.lake, palette.ochre, palette.slate, palette.ink]
       return series.map((one, index) => ({

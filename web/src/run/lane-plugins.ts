@@ -1,7 +1,7 @@
-// What all lanes share, drawn on each: phase borders, warm-up hatching and gate beams with the chart; the selected
+// What all lanes share, drawn on each: phase borders, warm-up hatching and gate limit lines with the chart; the selected
 // range, marks and the cursor on a canvas behind it, since they move while the chart stays.
 import type { Chart, Plugin } from 'chart.js'
-import type { Beam, TimeRange } from '@jolt-gate/core'
+import type { LimitLine, TimeRange } from '@jolt-gate/core'
 
 export interface LanePhase {
   name: string
@@ -13,7 +13,7 @@ export interface LanePhase {
 /** What the plugins draw; one object is shared by all lanes and changed in place. */
 export interface LaneOverlay {
   phases: LanePhase[]
-  beams: Beam[]
+  limitLines: LimitLine[]
   /** What somebody marked on the time axis, in seconds. */
   marks: number[]
   cursorSecond: number | null
@@ -80,7 +80,7 @@ export function hatching(
 export function overlayPlugin(
   overlay: LaneOverlay,
   palette: Palette,
-  lane: Beam['lane'] | null,
+  lane: LimitLine['lane'] | null,
 ): Plugin<'line' | 'bar'> {
   return {
     id: 'overlay',
@@ -96,14 +96,15 @@ export function overlayPlugin(
         line(ctx, x(phase.fromSecond), area.top, x(phase.fromSecond), area.bottom, palette.rule, 1)
       }
       ctx.restore()
-      for (const beam of overlay.beams) if (beam.lane === lane && beam.isBreached) hatchBeyond(chart, beam, palette)
+      for (const limitLine of overlay.limitLines)
+        if (limitLine.lane === lane && limitLine.isBreached) hatchBeyond(chart, limitLine, palette)
     },
     afterDatasetsDraw(chart) {
       const { ctx, chartArea: area } = chart
       ctx.save()
-      drawBeams(
+      drawLimitLines(
         chart,
-        overlay.beams.filter((beam) => beam.lane === lane),
+        overlay.limitLines.filter((limitLine) => limitLine.lane === lane),
         palette,
       )
       ctx.strokeStyle = palette.rule
@@ -139,8 +140,8 @@ export function drawBehind(canvas: HTMLCanvasElement, chart: Chart, overlay: Lan
   if (cursorSecond !== null) upright(cursorSecond, palette.ink, 1)
 }
 
-/** The gate's own series where it lies beyond the beam. */
-function hatchBeyond(chart: Chart, beam: Beam, palette: Palette): void {
+/** The gate's own series where it lies beyond the limit line. */
+function hatchBeyond(chart: Chart, limitLine: LimitLine, palette: Palette): void {
   const { ctx, chartArea: area } = chart
   const x = xOf(chart)
   const y = yOf(chart)
@@ -149,9 +150,9 @@ function hatchBeyond(chart: Chart, beam: Beam, palette: Palette): void {
   ctx.rect(area.left, area.top, area.width, area.height)
   ctx.clip()
   ctx.fillStyle = hatching(ctx, palette.brick, 6, 1.4)
-  beam.values.forEach((value, second) => {
-    const bound = limitAt(beam, second)
-    if (value === null || (beam.isUpper ? value <= bound : value >= bound)) return
+  limitLine.values.forEach((value, second) => {
+    const bound = limitAt(limitLine, second)
+    if (value === null || (limitLine.isUpper ? value <= bound : value >= bound)) return
     const limit = y(bound)
     const top = Math.min(y(value), limit)
     ctx.fillRect(x(second), top, x(second + 1) - x(second), Math.abs(limit - y(value)))
@@ -159,25 +160,25 @@ function hatchBeyond(chart: Chart, beam: Beam, palette: Palette): void {
   ctx.restore()
 }
 
-function drawBeams(chart: Chart, beams: Beam[], palette: Palette): void {
+function drawLimitLines(chart: Chart, limitLines: LimitLine[], palette: Palette): void {
   const { ctx, chartArea: area } = chart
   const x = xOf(chart)
   const y = yOf(chart)
   const taken: { left: number; right: number; top: number }[] = []
-  for (const beam of beams) {
-    const at = y(labelledAt(beam))
-    if (typeof beam.limit === 'number' && (at < area.top || at > area.bottom)) continue
-    const color = beam.isBreached ? palette.brick : palette.ink
-    if (typeof beam.limit !== 'number') drawSteps(chart, beam, beam.limit, color)
+  for (const limitLine of limitLines) {
+    const at = y(labelledAt(limitLine))
+    if (typeof limitLine.limit === 'number' && (at < area.top || at > area.bottom)) continue
+    const color = limitLine.isBreached ? palette.brick : palette.ink
+    if (typeof limitLine.limit !== 'number') drawSteps(chart, limitLine, limitLine.limit, color)
     else
-      for (const { fromSecond, toSecond } of beam.spans) {
+      for (const { fromSecond, toSecond } of limitLine.spans) {
         line(ctx, x(fromSecond), at, x(toSecond), at, color, 2)
         for (const end of [fromSecond, toSecond]) line(ctx, x(end), at - 5, x(end), at + 5, color, 3)
       }
-    const span = beam.spans[0]
+    const span = limitLine.spans[0]
     if (span === undefined) continue
     ctx.font = '600 11.5px "Archivo Variable", sans-serif'
-    const width = ctx.measureText(beam.label).width
+    const width = ctx.measureText(limitLine.label).width
     const left = Math.min(x(span.fromSecond) + 8, area.right - width - 8)
     const top =
       [at + 14, at - 6, at + 28, at - 20].find(
@@ -190,24 +191,24 @@ function drawBeams(chart: Chart, beams: Beam[], palette: Palette): void {
     ctx.fillStyle = palette.veil
     ctx.fillRect(left - 3, top - 10, width + 6, 13)
     ctx.fillStyle = color
-    ctx.fillText(beam.label, left, top)
+    ctx.fillText(limitLine.label, left, top)
   }
 }
 
-const limitAt = ({ limit }: Beam, second: number): number =>
+const limitAt = ({ limit }: LimitLine, second: number): number =>
   typeof limit === 'number' ? limit : (limit[second] ?? Infinity)
 
-/** Where the words of a beam stand: at its limit, or at the highest that it comes to. */
-const labelledAt = ({ limit }: Beam): number =>
+/** Where the words of a limit line stand: at its limit, or at the highest that it comes to. */
+const labelledAt = ({ limit }: LimitLine): number =>
   typeof limit === 'number' ? limit : limit.reduce((most, one) => Math.max(most, one), 0)
 
 /** A limit that is another one in each second. */
-function drawSteps(chart: Chart, beam: Beam, limits: readonly number[], color: string): void {
+function drawSteps(chart: Chart, limitLine: LimitLine, limits: readonly number[], color: string): void {
   const { ctx, chartArea: area } = chart
   const [x, y] = [xOf(chart), yOf(chart)]
   ctx.save()
   ctx.setLineDash([3, 3])
-  for (const { fromSecond, toSecond } of beam.spans)
+  for (const { fromSecond, toSecond } of limitLine.spans)
     for (let second = Math.floor(fromSecond); second < Math.min(toSecond, limits.length); second++) {
       const at = Math.max(area.top, y(limits[second] ?? 0))
       line(ctx, x(second), at, x(second + 1), at, color, 1.4)

@@ -1,5 +1,5 @@
 // What a page shows of a run that has ended before its seconds are read: all of it stands in the result.
-import { beamsOf, gatesOf, type RunResult } from '@jolt-gate/core'
+import { limitLinesOf, gatesOf, type RunResult } from '@jolt-gate/core'
 import type { RunDetail } from '@jolt-gate/core/api'
 import type { RunPicture } from './run.worker.js'
 
@@ -28,7 +28,7 @@ export function pictureOfResult({ plan, shape }: Pick<RunDetail, 'plan' | 'shape
     failures: failures.toSorted((one, other) => other.total - one.total),
     metrics: shape.metrics.map((metric) => ({ ...metric, values: series.metrics[metric.name] ?? [] })),
     gates: result.gates,
-    beams: beamsOf(gatesOf(plan), source),
+    limitLines: limitLinesOf(gatesOf(plan), source),
     steps: result.steps.map((step) => ({
       ...step,
       resent: step.resent ?? 0,

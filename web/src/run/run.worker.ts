@@ -1,6 +1,6 @@
 // Holds the run that a page shows, and tells the page what it asks of it. All of it is computed by the RunView of core.
 import {
-  beamsOf,
+  limitLinesOf,
   bytesOfBase64,
   explain,
   impactFigures,
@@ -11,7 +11,7 @@ import {
   RunView,
   seriesText,
   type Baseline,
-  type Beam,
+  type LimitLine,
   type Gate,
   type GateResult,
   type GroupSummary,
@@ -57,7 +57,7 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
   failures: { kind: string; total: number; counts: number[] }[]
   metrics: { name: string; unit: string; ceiling: number | null; values: (number | null)[] }[]
   gates: GateResult[]
-  beams: Beam[]
+  limitLines: LimitLine[]
   steps: StepSummary[]
   groups: GroupSummary[]
   journeys: JourneySummary[]
@@ -173,7 +173,7 @@ function wholeOf(run: RunView): WholePicture {
       .sort((one, other) => other.total - one.total),
     metrics: shape.metrics.map((metric, index) => ({ ...metric, values: series.metrics[index] ?? [] })),
     gates: results,
-    beams: beamsOf(gates, source),
+    limitLines: limitLinesOf(gates, source),
     phases: run.phases(),
     ...explainedNow(run),
   }

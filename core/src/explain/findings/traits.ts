@@ -18,13 +18,13 @@ export interface Trait {
   right: number
 }
 
-interface Told {
+interface TraitWords {
   right: number
   /** What is slow by it. */
   words: string
 }
 /** Tells the groups apart by one trait, as well as it can. */
-type Teller = (isSlow: readonly boolean[]) => Told
+type Teller = (isSlow: readonly boolean[]) => TraitWords
 
 /**
  * The trait that tells slow requests from fast ones best.

@@ -1,17 +1,17 @@
 // Any range of the seconds of a run, told from few parts: whole blocks are summed up once.
-import { Stretch } from '../measure/bounds.js'
+import { RangeTotals } from '../measure/bounds.js'
 import type { Bucket } from '../measure/bucket.js'
 import type { RunShape } from '../measure/shape.js'
 
 /** So many seconds are one block; the longest first. */
 const BLOCKS = [300, 60, 10] as const
 
-export class Stretches {
+export class TimeRanges {
   private readonly buckets: (Bucket | undefined)[] = []
   private readonly errorsMs: number[] = []
-  private readonly blocks = new Map<string, Stretch>()
+  private readonly blocks = new Map<string, RangeTotals>()
   private readonly prepared = new Map<number, number>()
-  private last: { from: number; to: number; known: number; stretch: Stretch } | undefined
+  private last: { from: number; to: number; known: number; sum: RangeTotals } | undefined
 
   constructor(private readonly shape: RunShape) {}
 
@@ -22,11 +22,11 @@ export class Stretches {
   }
 
   /** What ended from one second to before another, both over. */
-  within(from: number, to: number): Stretch {
+  within(from: number, to: number): RangeTotals {
     const known = this.buckets.length
     if (this.last?.from !== from || this.last.to !== to || this.last.known !== known)
-      this.last = { from, to, known, stretch: this.sumOf(Math.max(0, from), to, BLOCKS) }
-    return this.last.stretch
+      this.last = { from, to, known, sum: this.sumOf(Math.max(0, from), to, BLOCKS) }
+    return this.last.sum
   }
 
   /**
@@ -44,11 +44,11 @@ export class Stretches {
     return true
   }
 
-  private sumOf(from: number, to: number, blocks: readonly number[]): Stretch {
-    const sum = new Stretch(this.shape)
+  private sumOf(from: number, to: number, blocks: readonly number[]): RangeTotals {
+    const sum = new RangeTotals(this.shape)
     for (let second = from; second < to;) {
       const length = blocks.find((one) => second % one === 0 && second + one <= to)
-      if (length !== undefined) sum.addStretch(this.blockAt(second, length))
+      if (length !== undefined) sum.addRange(this.blockAt(second, length))
       else {
         const bucket = this.buckets[second]
         if (bucket !== undefined) sum.addSecond(bucket, this.errorsMs[second] ?? 0)
@@ -58,7 +58,7 @@ export class Stretches {
     return sum
   }
 
-  private blockAt(second: number, length: number): Stretch {
+  private blockAt(second: number, length: number): RangeTotals {
     const key = `${String(second)} ${String(length)}`
     let block = this.blocks.get(key)
     if (block === undefined) {

@@ -8,7 +8,7 @@ import { Mask } from '../secrets/mask.js'
 import { prepareScripts } from '../walk/call/scripts.js'
 import { walkOnce, type OnceOutcome } from '../walk/once.js'
 
-export interface OnceData {
+export interface SetupThreadData {
   plan: Plan
   target: Target
   shape: RunShape
@@ -17,7 +17,7 @@ export interface OnceData {
   beat: Beat
 }
 
-export interface OnceAsked {
+export interface PartAsked {
   kind: 'walk'
   id: number
   part: 'setup' | 'teardown'
@@ -28,14 +28,14 @@ export interface OnceAsked {
   endsOnFailure: boolean
   withinMs: number
 }
-export type ToOnce = OnceAsked | { kind: 'give up' }
-export interface FromOnce {
+export type ToSetupThread = PartAsked | { kind: 'give up' }
+export interface FromSetupThread {
   id: number
   outcome: OnceOutcome
 }
 
-// eslint-disable-next-line @typescript-eslint/no-unsafe-assignment -- the parent gives what OnceData says
-const { plan, target, shape, run, files, beat }: OnceData = workerData
+// eslint-disable-next-line @typescript-eslint/no-unsafe-assignment -- the parent gives what SetupThreadData says
+const { plan, target, shape, run, files, beat }: SetupThreadData = workerData
 const parent = parentPort
 if (parent === null) throw new Error('setup runs in a worker thread')
 const compiled = compilePlan(plan, target, shape, {
@@ -47,7 +47,7 @@ const mask = new Mask()
 for (const secret of Object.values(run.secrets)) mask.add(secret)
 const givingUp = new AbortController()
 
-const walk = async ({ id, part, only, ...asked }: OnceAsked): Promise<void> => {
+const walk = async ({ id, part, only, ...asked }: PartAsked): Promise<void> => {
   const program = compiled[part]
   const operations = program.operations.filter((_, place) => only === undefined || place === only)
   const signal = part === 'setup' ? givingUp.signal : undefined
@@ -55,13 +55,13 @@ const walk = async ({ id, part, only, ...asked }: OnceAsked): Promise<void> => {
   const options = { ...asked, target, seed: run.seed, mask, signal, traces }
   const outcome = await walkOnce({ ...program, operations }, options)
   for (const secret of outcome.secrets) mask.add(secret)
-  const answer: FromOnce = { id, outcome }
+  const answer: FromSetupThread = { id, outcome }
   parent.postMessage(answer)
 }
 
 keepBeating(beat)
 prepareScripts([...plan.setup, ...plan.teardown])
-parent.on('message', (message: ToOnce) => {
+parent.on('message', (message: ToSetupThread) => {
   if (message.kind === 'walk') void walk(message)
   else givingUp.abort()
 })

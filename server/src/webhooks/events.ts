@@ -1,5 +1,5 @@
 // What has happened in a project since a moment, told from what the database holds: so nothing is lost while the server
-// is away. The same happening has the same id whenever it is looked for.
+// is away. The same event has the same id whenever it is looked for.
 import { createHash } from 'node:crypto'
 import { setImmediate as turn } from 'node:timers/promises'
 import { readTrend, stageAt, type Json, type Pipeline, type StageAtChange } from '@jolt-gate/core'
@@ -11,7 +11,7 @@ import { pipelinesOf } from '../pipelines/files.js'
 import { WorkingCopy } from '../projects/working-copy.js'
 import { trendOf } from '../trends/trend.js'
 
-export interface Happening {
+export interface WebhookEvent {
   id: string
   type: EventType
   /** In words. */
@@ -35,13 +35,13 @@ const SAME_CHANGE_RUNS = 7
  * @param since - runs that began or ended, and approvals that were given, from then on
  * @param isTold - whether what came of a run was told already: stages and trends are dear to compute
  */
-export async function happeningsOf(
+export async function eventsOf(
   projectId: number,
   origin: string,
   types: ReadonlySet<EventType>,
   since: Date,
   isTold: (run: RunRow) => boolean,
-): Promise<{ happened: Happening[]; ended: RunRow[] }> {
+): Promise<{ happened: WebhookEvent[]; ended: RunRow[] }> {
   const page = `${origin}/p/${String(projectId)}`
   const from = { [Op.gte]: since }
   const runs = await RunRow.findAll({
@@ -76,14 +76,14 @@ const dataOf = (page: string, row: RunRow): Record<string, Json> => ({
   labels: row.labels ?? {},
 })
 
-function startedOf(page: string, row: RunRow): Happening[] {
+function startedOf(page: string, row: RunRow): WebhookEvent[] {
   if (row.startedAt === null) return []
   const at = row.startedAt
   const data = { ...dataOf(page, row), startedAt: at.toISOString() }
   return [{ id: `run.started/${row.id}`, type: 'run.started', subject: runWords(row, 'began'), at, data }]
 }
 
-function verdictOf(page: string, row: RunRow): Happening {
+function verdictOf(page: string, row: RunRow): WebhookEvent {
   const { id, verdict, reasons, impact, requests, failedShare, p95, startedAt, endedAt } = row
   return {
     // One that was taken for broken off may come back with another verdict.
@@ -100,27 +100,32 @@ function verdictOf(page: string, row: RunRow): Happening {
   }
 }
 
-async function stagesOf(page: string, projectId: number, ended: readonly RunRow[], since: Date): Promise<Happening[]> {
+async function stagesOf(
+  page: string,
+  projectId: number,
+  ended: readonly RunRow[],
+  since: Date,
+): Promise<WebhookEvent[]> {
   const approved = await StageApprovalRow.findAll({ where: { projectId, at: { [Op.gte]: since } } })
   const commits = new Set([...ended, ...approved].flatMap(({ commit }) => commit ?? []))
   if (commits.size === 0) return []
   const project = await ProjectRow.findByPk(projectId, { rejectOnEmpty: true })
   const own = await WorkingCopy.open(project.path)
   const pipelines = (await pipelinesOf(own)).filter(({ hasErrors }) => !hasErrors)
-  const found: Happening[] = []
+  const found: WebhookEvent[] = []
   for (const commit of [...commits].slice(0, MOST_CHANGES))
     for (const { pipeline } of pipelines) {
       const facts = await factsOf(projectId, own, pipeline, [commit])
       const change = await changeOf(own, commit)
       for (const stage of pipeline.stages) {
         const at = stageAt(stage, change, facts.runs, facts.approvals)
-        found.push(...stageHappenings(page, pipeline, commit, at))
+        found.push(...stageEvents(page, pipeline, commit, at))
       }
     }
   return found
 }
 
-function stageHappenings(page: string, pipeline: Pipeline, commit: string, at: StageAtChange): Happening[] {
+function stageEvents(page: string, pipeline: Pipeline, commit: string, at: StageAtChange): WebhookEvent[] {
   const { stage, state, plans, approval } = at
   const isShut = state === 'shut' || state === 'void' || state === 'stopped'
   if (approval === null && state !== 'open' && !isShut) return []
@@ -153,13 +158,13 @@ function stageHappenings(page: string, pipeline: Pipeline, commit: string, at: S
 }
 
 /** Changes of level that the last runs have brought to light. */
-async function trendsOf(page: string, projectId: number, ended: readonly RunRow[]): Promise<Happening[]> {
+async function trendsOf(page: string, projectId: number, ended: readonly RunRow[]): Promise<WebhookEvent[]> {
   const latest = new Map<string, RunRow>()
   for (const row of ended) {
     const key = fingerprint([row.planFile, row.targetName, row.branch])
     if ((row.verdict === 'open' || row.verdict === 'shut') && !latest.has(key)) latest.set(key, row)
   }
-  const found: Happening[] = []
+  const found: WebhookEvent[] = []
   for (const row of latest.values()) {
     const { planFile: plan, targetName: target, branch } = row
     const asked = { projectId, plan, target, branch: branch ?? undefined, last: TREND_RUNS }
@@ -173,7 +178,7 @@ async function trendsOf(page: string, projectId: number, ended: readonly RunRow[
   return found
 }
 
-function changesOf(page: string, row: RunRow, runs: readonly TrendRun[], series: TrendSeries): Happening[] {
+function changesOf(page: string, row: RunRow, runs: readonly TrendRun[], series: TrendSeries): WebhookEvent[] {
   const { planFile: plan, planName, targetName: target, branch } = row
   const counts = runs.map(({ verdict }) => verdict === 'open' || verdict === 'shut')
   const { changes } = readTrend(

@@ -5,14 +5,14 @@ import { endWhenHeld, HELD_AFTER_MS, heldWords, newBeat, sentenceUnder } from '.
 import { startThread } from '../threads/thread.js'
 import type { Compiled } from '../compile/program.js'
 import type { OnceOutcome } from '../walk/once.js'
-import type { FromOnce, OnceAsked, OnceData, ToOnce } from './once-thread.js'
+import type { FromSetupThread, PartAsked, SetupThreadData, ToSetupThread } from './setup-thread.js'
 
-type Asked = Omit<OnceAsked, 'kind' | 'id'>
+type Asked = Omit<PartAsked, 'kind' | 'id'>
 
 /** After its time a walk ends by itself; one that does not is held up. */
 const GRACE_MS = 2000
 
-export class OnceWalker {
+export class SetupAndTeardown {
   private worker: Worker | undefined
   private stopWatching: () => void = () => undefined
   private readonly waiting = new Map<number, (outcome: OnceOutcome | undefined) => void>()
@@ -22,7 +22,7 @@ export class OnceWalker {
   private heldAt: string | undefined
 
   constructor(
-    private readonly data: Omit<OnceData, 'beat'>,
+    private readonly data: Omit<SetupThreadData, 'beat'>,
     private readonly compiled: Compiled,
   ) {}
 
@@ -44,14 +44,14 @@ export class OnceWalker {
         // Without one, its thread has ended.
         resolve(outcome ?? nothingOf(asked, this.fault ?? heldWords(`in ${asked.part}`, this.heldAt)))
       })
-      this.say({ kind: 'walk', id, ...asked })
+      this.send({ kind: 'walk', id, ...asked })
     })
   }
 
   /** Setup is wanted no more. */
   giveUp(): void {
     if (this.waiting.size === 0) return
-    this.say({ kind: 'give up' })
+    this.send({ kind: 'give up' })
     const { worker } = this
     setTimeout(() => {
       if (this.waiting.size > 0) void worker?.terminate()
@@ -65,12 +65,12 @@ export class OnceWalker {
 
   private start(): Worker {
     const beat = newBeat()
-    const workerData: OnceData = { ...this.data, beat }
-    const worker = startThread('coordinate/once-thread', { workerData })
+    const workerData: SetupThreadData = { ...this.data, beat }
+    const worker = startThread('coordinate/setup-thread', { workerData })
     this.stopWatching = endWhenHeld(worker, beat, () => {
       this.heldAt = this.compiled.sentences[sentenceUnder(beat) - 1]
     })
-    worker.on('message', ({ id, outcome }: FromOnce) => this.waiting.get(id)?.(outcome))
+    worker.on('message', ({ id, outcome }: FromSetupThread) => this.waiting.get(id)?.(outcome))
     worker.on('error', (error) => {
       this.fault = error instanceof Error ? error.message : String(error)
     })
@@ -82,7 +82,7 @@ export class OnceWalker {
     return worker
   }
 
-  private say(message: ToOnce): void {
+  private send(message: ToSetupThread): void {
     this.worker?.postMessage(message)
   }
 }

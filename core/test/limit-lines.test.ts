@@ -1,6 +1,6 @@
-// Gates as the run chart draws them: beams over the phases that they cover, with their value of each second.
+// Gates as the run chart draws them: limit lines over the phases that they cover, with their value of each second.
 import { describe, expect, it } from 'vitest'
-import { beamsOf, previewOf, RunView, shapeOf } from '../src/index.js'
+import { limitLinesOf, previewOf, RunView, shapeOf } from '../src/index.js'
 import { bucketOf } from './buckets.js'
 import { planText, read } from './reading.js'
 
@@ -15,8 +15,8 @@ const JOURNEYS = `  look around:
       - { send: GET /sailings, name: search }
       - { send: GET /sailings/1, name: show }`
 
-/** The beams of a run of twelve seconds whose times are given second by second. */
-function beams(gates: readonly string[], times: readonly (number | undefined)[] = []) {
+/** The limit lines of a run of twelve seconds whose times are given second by second. */
+function limitLines(gates: readonly string[], times: readonly (number | undefined)[] = []) {
   const { plan, problems } = read(
     planText({ load: LOAD, journeys: JOURNEYS, gates: gates.map((gate) => `  - ${gate}`).join('\n') }),
   )
@@ -28,11 +28,11 @@ function beams(gates: readonly string[], times: readonly (number | undefined)[] 
     if (ms !== undefined)
       view.add({ kind: 'bucket', bucket: bucketOf(second, { ms: Array<number>(10).fill(ms), phase }) })
   }
-  return beamsOf(plan.gates, view)
+  return limitLinesOf(plan.gates, view)
 }
-const spans = (gate: string) => beams([gate])[0]?.spans.map(({ fromSecond, toSecond }) => [fromSecond, toSecond])
+const spans = (gate: string) => limitLines([gate])[0]?.spans.map(({ fromSecond, toSecond }) => [fromSecond, toSecond])
 
-describe('a beam', () => {
+describe('a limit line', () => {
   it.each([
     ['p95 response time under 300 ms', [[0, 12]]],
     ['p95 response time during hold under 300 ms', [[3, 7]]],
@@ -49,7 +49,7 @@ describe('a beam', () => {
   })
 
   it('says of its sentence what the chart does not show anyway', () => {
-    const [all, one] = beams([
+    const [all, one] = limitLines([
       'p95 response time during hold under 300 ms',
       'median response time of "search" in journey "look around" at most 90 ms',
     ])
@@ -59,19 +59,19 @@ describe('a beam', () => {
   })
 
   it('is one for all the gates of a sentence of each step, with the value that is nearer to a breach', () => {
-    const [beam, ...others] = beams(
+    const [limitLine, ...others] = limitLines(
       ['max response time of each step under 300 ms'],
       [undefined, undefined, undefined, 120, 340, 90],
     )
 
     expect(others).toEqual([])
-    expect(beam).toMatchObject({ isBreached: true, limit: 300, isUpper: true })
-    expect(beam?.values.slice(3, 6).map((value) => Math.round(value ?? NaN))).toEqual([120, 340, 90])
-    expect(beam?.values[0]).toBeNull()
+    expect(limitLine).toMatchObject({ isBreached: true, limit: 300, isUpper: true })
+    expect(limitLine?.values.slice(3, 6).map((value) => Math.round(value ?? NaN))).toEqual([120, 340, 90])
+    expect(limitLine?.values[0]).toBeNull()
   })
 
   it('stands in the lane of what it measures; of a share it follows what ended in each second', () => {
-    const [failed, passed, arrivals, ...others] = beams(
+    const [failed, passed, arrivals, ...others] = limitLines(
       [
         'failed requests at most 10 %',
         'throughput at least 1/s',
@@ -90,6 +90,6 @@ describe('a beam', () => {
   })
 
   it('knows a limit that values must stay above', () => {
-    expect(beams(['median response time over 5 ms'])[0]).toMatchObject({ isUpper: false, limit: 5 })
+    expect(limitLines(['median response time over 5 ms'])[0]).toMatchObject({ isUpper: false, limit: 5 })
   })
 })

@@ -1,4 +1,4 @@
-// Gates as the run chart draws them: each a beam over the phases that it covers, in the lane of what it measures.
+// Gates as the run chart draws them: each a limit line over the phases that it covers, in the lane of what it measures.
 import { isUpperLimit } from '../language/comparisons.js'
 import type { GateResult } from '../judge/gate-result.js'
 import { scopeOf } from '../judge/scope.js'
@@ -8,7 +8,7 @@ import type { BuiltInLane } from './lanes.js'
 import type { Series } from './run-view.js'
 
 /** One gate, over its phases. */
-export interface Beam {
+export interface LimitLine {
   lane: Extract<BuiltInLane, 'time' | 'failures' | 'throughput' | 'load'>
   label: string
   /** In the unit of the lane; by second where it is a share of what ended in each. */
@@ -20,31 +20,31 @@ export interface Beam {
   values: (number | null)[]
 }
 
-/** What beams are drawn from: a run, or its result before its seconds are read. */
-export interface BeamSource {
+/** What limit lines are drawn from: a run, or its result before its seconds are read. */
+export interface LimitLineSource {
   shape: RunShape
   series: Pick<Series, 'requests' | 'failed'>
   gates(): readonly Pick<GateResult, 'status'>[]
   gateValues(gate: number): readonly (number | null)[]
 }
 
-/** The beams of a run; the gates that one sentence makes for each step are one beam. */
-export function beamsOf(gates: readonly Gate[], view: BeamSource): Beam[] {
+/** The limit lines of a run; the gates that one sentence makes for each step are one limit line. */
+export function limitLinesOf(gates: readonly Gate[], view: LimitLineSource): LimitLine[] {
   const results = view.gates()
-  const beams = new Map<number, Beam>()
+  const limitLines = new Map<number, LimitLine>()
   for (const [index, gate] of gates.entries()) {
     const place = placeOf(gate, index, view)
     if (place === undefined) continue
     const isUpper = isUpperLimit(gate.comparison)
     const isBreached = results[index]?.status === 'breached'
-    const known = beams.get(gate.at.line)
+    const known = limitLines.get(gate.at.line)
     if (known !== undefined && !gate.isDefault) {
       known.isBreached ||= isBreached
       known.values = worstOf(known.values, place.values, isUpper)
       continue
     }
     // Default gates stand in no line of their own.
-    beams.set(gate.isDefault ? -1 - index : gate.at.line, {
+    limitLines.set(gate.isDefault ? -1 - index : gate.at.line, {
       ...place,
       label: gate.isDefault ? `${labelOf(gate)} (default)` : labelOf(gate),
       isUpper,
@@ -52,11 +52,15 @@ export function beamsOf(gates: readonly Gate[], view: BeamSource): Beam[] {
       spans: spansOf(gate, view.shape),
     })
   }
-  return [...beams.values()]
+  return [...limitLines.values()]
 }
 
 /** Where a gate is drawn; undefined for one that no lane shows. */
-function placeOf(gate: Gate, index: number, view: BeamSource): Pick<Beam, 'lane' | 'limit' | 'values'> | undefined {
+function placeOf(
+  gate: Gate,
+  index: number,
+  view: LimitLineSource,
+): Pick<LimitLine, 'lane' | 'limit' | 'values'> | undefined {
   const { measure, limit, of, journey } = gate
   if (limit.kind !== 'fixed') return undefined
   const values = [...view.gateValues(index)]
@@ -92,9 +96,9 @@ function labelOf({ written, spans }: Gate): string {
     .join(' ')
 }
 
-function spansOf(gate: Gate, shape: RunShape): Beam['spans'] {
+function spansOf(gate: Gate, shape: RunShape): LimitLine['spans'] {
   const scope = scopeOf(gate, shape)
-  const joined: Beam['spans'] = []
+  const joined: LimitLine['spans'] = []
   for (const [phase, { fromMs, toMs }] of phaseRanges(shape).entries()) {
     if (!scope.isPhase(phase)) continue
     const last = joined.at(-1)
@@ -105,7 +109,7 @@ function spansOf(gate: Gate, shape: RunShape): Beam['spans'] {
 }
 
 /** Second by second the value that is nearer to a breach. */
-function worstOf(one: Beam['values'], other: Beam['values'], isUpper: boolean): Beam['values'] {
+function worstOf(one: LimitLine['values'], other: LimitLine['values'], isUpper: boolean): LimitLine['values'] {
   return Array.from({ length: Math.max(one.length, other.length) }, (_, second) => {
     const [a = null, b = null] = [one[second], other[second]]
     if (a === null || b === null) return a ?? b
