@@ -32,6 +32,8 @@ const SECURITY = filesOf('server', 'security')
 const REPORTED = filesOf('cli', 'report')
 const PIPELINES = filesOf('server', 'kill pipelines several-targets stages webhooks')
 
+const READING = ['accessibility', 'pipeline', 'trend'].map((name) => `e2e/${name}.test.ts`)
+
 const project = (
   name: string,
   include: string | readonly string[],
@@ -77,7 +79,9 @@ export default defineConfig({
       project('security', SECURITY, SERVER),
       project('pipelines', PIPELINES, SERVER),
       project('reported', REPORTED, SERVER),
-      project('e2e', 'e2e/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),
+      // Two browsers at a time: each waits for most of its time.
+      project('e2e-reading', READING, { isAlone: true, timeoutMs: 240_000 }),
+      project('e2e', 'e2e/**/*.test.ts', { isAlone: true, timeoutMs: 240_000, except: READING }),
       // Speed is no matter of `npm test`: `npm run bench:pages`.
       project('pages-speed', 'bench/**/*.test.ts', { isAlone: true, timeoutMs: 240_000 }),
     ],

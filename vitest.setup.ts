@@ -5,10 +5,20 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { TestProject } from 'vitest/node'
+import { startMariaDb } from './scripts/src/mariadb.js'
 
 const root = fileURLToPath(new URL('.', import.meta.url))
 
-export default function setup(project: TestProject): void {
+/** Projects whose tests start servers: they share a MariaDB, each server with a database of its own. */
+const WITH_DATABASE = ['server', 'security', 'pipelines', 'reported', 'cli-untimed']
+
+declare module 'vitest' {
+  interface ProvidedContext {
+    mariaDbSocket: string
+  }
+}
+
+export default async function setup(project: TestProject): Promise<(() => Promise<void>) | undefined> {
   if (isStale('core/grammar/sentences.js', ['core/grammar/sentences.peggy']))
     execFileSync(process.execPath, ['core/scripts/grammar.mjs'], { cwd: root, stdio: 'inherit' })
   // The command as it is published; the engine's threads in it start far sooner than from sources.
@@ -21,9 +31,19 @@ export default function setup(project: TestProject): void {
       rmSync(folder, { recursive: true, force: true })
     })
   }
-  if (project.name !== 'e2e') return
+  if (WITH_DATABASE.includes(project.name)) {
+    const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-database-'))
+    const database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
+    project.provide('mariaDbSocket', database.socketPath)
+    return async () => {
+      await database.stop()
+      rmSync(folder, { recursive: true, force: true })
+    }
+  }
+  if (!project.name.startsWith('e2e')) return undefined
   if (isStale('web/dist/index.html', ['web/src', 'web/index.html', 'web/vite.config.ts', 'core/src', 'core/grammar']))
     execFileSync('npx', ['--no-install', 'vite', 'build', 'web', '--logLevel', 'warn'], { cwd: root, stdio: 'inherit' })
+  return undefined
 }
 
 function isStale(made: string, sources: readonly string[]): boolean {

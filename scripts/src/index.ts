@@ -1,4 +1,4 @@
-export { startMariaDb, type MariaDb } from './mariadb.js'
+export { addDatabase, dropDatabase, startMariaDb, type MariaDb } from './mariadb.js'
 export { freePort } from './ports.js'
 export { startChild, type Child } from './children.js'
 export { programOf } from './sources.js'

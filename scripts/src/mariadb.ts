@@ -54,10 +54,7 @@ export async function startMariaDb(dataFolder: string, database: string, port?: 
     }),
   )
   await untilReady(child, socketPath, user)
-  client(socketPath, user, `CREATE DATABASE IF NOT EXISTS \`${database}\` CHARACTER SET utf8mb4`)
-  // The application has an account of its own, which may do nothing beyond its database.
-  client(socketPath, user, `CREATE USER IF NOT EXISTS '${ACCOUNT}'@'localhost'`)
-  client(socketPath, user, `GRANT ALL ON \`${database}\`.* TO '${ACCOUNT}'@'localhost'`)
+  addDatabase(socketPath, database)
   return {
     socketPath,
     user: ACCOUNT,
@@ -69,6 +66,25 @@ export async function startMariaDb(dataFolder: string, database: string, port?: 
       rmSync(socketFolder, { recursive: true, force: true })
     },
   }
+}
+
+/**
+ * Adds an empty database to a server that was started here. The application has an account of its own, which may do
+ * nothing beyond such databases.
+ *
+ * @returns that account
+ */
+export function addDatabase(socketPath: string, database: string): string {
+  const user = userInfo().username
+  client(socketPath, user, `CREATE DATABASE IF NOT EXISTS \`${database}\` CHARACTER SET utf8mb4`)
+  client(socketPath, user, `CREATE USER IF NOT EXISTS '${ACCOUNT}'@'localhost'`)
+  client(socketPath, user, `GRANT ALL ON \`${database}\`.* TO '${ACCOUNT}'@'localhost'`)
+  return ACCOUNT
+}
+
+/** Removes a database of a server that was started here, with all that is in it. */
+export function dropDatabase(socketPath: string, database: string): void {
+  client(socketPath, userInfo().username, `DROP DATABASE IF EXISTS \`${database}\``)
 }
 
 /** Ends a server that whoever started it has left behind, killed perhaps; refuses while they are still there. */

@@ -46,7 +46,7 @@ const faults: string[] = []
 // What measures times has the machine for itself; all else goes three at a time, the longest first. Browsers and
 // servers are not beside lint, which takes a processor for minutes: their waits would be over before they were served.
 await beside(3, [
-  { name: 'lint', command: ['eslint', '.'] },
+  { name: 'lint', command: ['eslint', '.', '--cache', '--cache-location', 'node_modules/.cache/eslint/'] },
   testsOf('cli-untimed'),
   testsOf('engine-untimed'),
   testsOf('core'),
@@ -59,7 +59,7 @@ await beside(3, [
   { name: 'dead exports', command: ['npm', 'run', '--silent', 'dead'] },
 ])
 for (const name of ['engine', 'cli']) await check(testsOf(name), 'as it comes')
-await beside(3, ['e2e', 'server', 'pipelines', 'reported', 'security'].map(testsOf))
+await beside(3, ['e2e', 'e2e-reading', 'server', 'pipelines', 'reported', 'security'].map(testsOf))
 rmSync(reports, { recursive: true, force: true })
 if (faults.length > 0) process.stdout.write(`\n# failed: ${faults.join('\n# failed: ')}\n`)
 process.stdout.write(`\n${String(passed)} passed, ${String(failed)} failed\n`)

@@ -2,12 +2,11 @@
 import { execFileSync } from 'node:child_process'
 import { cpSync, mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { startMariaDb } from '@jolt-gate/scripts'
 import { startServer } from '@jolt-gate/server'
 import { QueryTypes } from 'sequelize'
 import { describe, expect, it } from 'vitest'
 import { EventRow } from '../src/database/models.js'
-import { callerOf, demoPlace, PLAN, signedIn, type Call } from './place.js'
+import { callerOf, demoPlace, newDatabase, PLAN, signedIn, type Call } from './place.js'
 
 const { place, call } = demoPlace()
 const in20Days = () => new Date(Date.now() + 20 * 86_400_000).toISOString()
@@ -90,26 +89,19 @@ describe('whoever operates the server', () => {
     const there = join(place.folder, 'restored')
     mkdirSync(there)
 
-    const { socketPath, user } = place.database
+    const { socketPath, user, database: stored } = place.database
     const dump = execFileSync(
       'mariadb-dump',
-      [
-        `--socket=${socketPath}`,
-        `--user=${user}`,
-        '--single-transaction',
-        '--no-tablespaces',
-        '--hex-blob',
-        'jolt_gate_test',
-      ],
+      [`--socket=${socketPath}`, `--user=${user}`, '--single-transaction', '--no-tablespaces', '--hex-blob', stored],
       { maxBuffer: 1e9 },
     )
     cpSync(place.repository, join(there, 'booking'), { recursive: true })
-    const database = await startMariaDb(join(there, 'data'), 'jolt_gate_test')
-    execFileSync('mariadb', [`--socket=${database.socketPath}`, `--user=${database.user}`, 'jolt_gate_test'], {
+    const database = newDatabase()
+    execFileSync('mariadb', [`--socket=${database.socketPath}`, `--user=${database.user}`, database.database], {
       input: dump,
     })
     const restored = await startServer({
-      database: { socketPath: database.socketPath, user: database.user, database: 'jolt_gate_test' },
+      database,
       port: 0,
       pages: undefined,
       projects: [],
@@ -126,7 +118,6 @@ describe('whoever operates the server', () => {
       expect((await asks('POST', `${place.project}/runs`, { plan: PLAN, target: 'safe' })).status).toBe(201)
     } finally {
       await restored.stop()
-      await database.stop()
     }
   })
 })

@@ -2,10 +2,10 @@
 import { request as httpsRequest } from 'node:https'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { programOf, startChild, startMariaDb } from '@jolt-gate/scripts'
+import { programOf, startChild } from '@jolt-gate/scripts'
 import { generate } from 'selfsigned'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { callerOf, git, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
+import { callerOf, git, newDatabase, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
 
 let place: Place
 let administrator: Call
@@ -148,8 +148,9 @@ describe('beyond loopback', () => {
     const [keyFile, certFile] = [join(place.folder, 'key.pem'), join(place.folder, 'cert.pem')]
     writeFileSync(keyFile, key)
     writeFileSync(certFile, cert)
-    const database = await startMariaDb(join(place.folder, 'secure'), 'jolt_gate')
-    const names = ['--socket', database.socketPath, '--host', 'gate.larkholm.example', '--runs-folder', place.folder]
+    const { socketPath, user, database } = newDatabase()
+    const reached = ['--socket', socketPath, '--database-user', user, '--database', database]
+    const names = [...reached, '--host', 'gate.larkholm.example', '--runs-folder', place.folder]
     const secure = await startChild([...programOf('server'), ...names, '--tls-cert', certFile, '--tls-key', keyFile])
     const ask = (host: string) =>
       new Promise<{ status: number | undefined; cookie: string; hsts: string | undefined }>((resolve, reject) => {
@@ -175,13 +176,10 @@ describe('beyond loopback', () => {
     })
     expect((await ask('other.example')).status).toBe(403)
     await secure.stop()
-    await database.stop()
     for (const more of [['--behind-proxy'], ['--listen', '0.0.0.0', '--tls-cert', certFile, '--tls-key', keyFile]])
-      await expect(
-        startChild([...programOf('server'), '--socket', database.socketPath, '--demo', ...more]),
-      ).rejects.toThrow(/ended/)
-    await expect(
-      startChild([...programOf('server'), '--socket', database.socketPath, '--listen', '0.0.0.0']),
-    ).rejects.toThrow(/ended before/)
+      await expect(startChild([...programOf('server'), ...reached, '--demo', ...more])).rejects.toThrow(/ended/)
+    await expect(startChild([...programOf('server'), ...reached, '--listen', '0.0.0.0'])).rejects.toThrow(
+      /ended before/,
+    )
   })
 })

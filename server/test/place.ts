@@ -3,10 +3,10 @@ import { execFileSync } from 'node:child_process'
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { startMariaDb } from '@jolt-gate/scripts'
+import { addDatabase, dropDatabase } from '@jolt-gate/scripts'
 import { startServer } from '@jolt-gate/server'
 import { startFerries } from '@jolt-gate/stand-in-ferries'
-import { afterAll, beforeAll } from 'vitest'
+import { afterAll, beforeAll, inject } from 'vitest'
 
 export interface Answer {
   status: number
@@ -45,9 +45,9 @@ export async function startPlace(isDemo = true, more: Partial<Parameters<typeof 
   git(repository, 'config', 'user.email', 't@t.example')
   git(repository, 'add', '-A')
   git(repository, 'commit', '-qm', 'first')
-  const database = await startMariaDb(join(folder, 'data'), 'jolt_gate_test')
+  const database = newDatabase()
   const server = await startServer({
-    database: { socketPath: database.socketPath, user: database.user, database: 'jolt_gate_test' },
+    database,
     port: 0,
     pages: undefined,
     projects: [repository],
@@ -67,11 +67,19 @@ export async function startPlace(isDemo = true, more: Partial<Parameters<typeof 
     project: '/projects/1',
     async stop() {
       await server.stop()
-      await database.stop()
+      dropDatabase(database.socketPath, database.database)
       await ferries.stop()
       rmSync(folder, { recursive: true, force: true })
     },
   }
+}
+
+let databases = 0
+/** An empty database on the server of this project of tests. */
+export function newDatabase(): { socketPath: string; user: string; database: string } {
+  const socketPath = inject('mariaDbSocket')
+  const database = `jolt_gate_${String(process.pid)}_${String(databases++)}`
+  return { socketPath, user: addDatabase(socketPath, database), database }
 }
 
 /** The server of one file of tests, with the demo's person signed in: there while tests run, and gone after them. */

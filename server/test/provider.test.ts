@@ -5,10 +5,9 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { startMariaDb, type MariaDb } from '@jolt-gate/scripts'
 import { startServer, type JoltServer } from '@jolt-gate/server'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
-import { callerOf } from './place.js'
+import { callerOf, newDatabase } from './place.js'
 
 const CLIENT = 'jolt-gate'
 const SECRET = 'between-the-two'
@@ -64,15 +63,13 @@ function idToken(nonce: string): string {
 }
 
 const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-provider-'))
-let database: MariaDb
 let server: JoltServer
 beforeAll(async () => {
   await new Promise<void>((resolve) => provider.listen(0, '127.0.0.1', resolve))
   const address = provider.address()
   issuer = `http://127.0.0.1:${String(typeof address === 'object' && address !== null ? address.port : 0)}`
-  database = await startMariaDb(join(folder, 'data'), 'jolt_gate')
   server = await startServer({
-    database: { socketPath: database.socketPath, user: database.user, database: 'jolt_gate' },
+    database: newDatabase(),
     port: 0,
     pages: undefined,
     projects: [],
@@ -84,7 +81,6 @@ beforeAll(async () => {
 })
 afterAll(async () => {
   await server.stop()
-  await database.stop()
   provider.close()
   rmSync(folder, { recursive: true, force: true })
 })

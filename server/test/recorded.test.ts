@@ -2,13 +2,13 @@
 import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { gunzipSync, gzipSync } from 'node:zlib'
-import { RECORDED_RUNS, startMariaDb } from '@jolt-gate/scripts'
+import { RECORDED_RUNS } from '@jolt-gate/scripts'
 import { migratorOf, openDatabase } from '@jolt-gate/server'
 import { QueryTypes } from 'sequelize'
 import { describe, expect, it } from 'vitest'
 import type { RunDetail, RunSummary, Trend } from '@jolt-gate/core/api'
 import { addRecordedRuns } from '../src/runs/recorded.js'
-import { demoPlace } from './place.js'
+import { demoPlace, newDatabase } from './place.js'
 
 const LINES = gunzipSync(readFileSync(RECORDED_RUNS)).toString().trim().split('\n')
 
@@ -66,8 +66,7 @@ describe('recorded runs', () => {
 describe('a database of before', () => {
   it('has what trends read taken from its results', async () => {
     const { run, result } = JSON.parse(LINES[13] ?? '') as { run: RunDetail; result: NonNullable<RunDetail['result']> }
-    const old = await startMariaDb(join(place.folder, 'old'), 'jolt_gate_old')
-    const sequelize = openDatabase({ socketPath: old.socketPath, user: old.user, database: 'jolt_gate_old' })
+    const sequelize = openDatabase(newDatabase())
     const migrator = migratorOf(sequelize)
     await migrator.up({ to: '009-lists-of-runs' })
     const say = (sql: string, replacements: Record<string, unknown> = {}) =>
@@ -92,7 +91,6 @@ describe('a database of before', () => {
     const steps = await sequelize.query('SELECT * FROM step_results ORDER BY position', { type: QueryTypes.SELECT })
     const gates = await sequelize.query('SELECT * FROM gate_results ORDER BY position', { type: QueryTypes.SELECT })
     await sequelize.close()
-    await old.stop()
 
     expect(run.number).toBe(14)
     expect(steps).toEqual(

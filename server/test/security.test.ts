@@ -252,7 +252,7 @@ describe('the way out', () => {
 
     execFileSync('mariadb', [
       ...['--no-defaults', `--socket=${place.database.socketPath}`, `--user=${place.database.user}`],
-      ...['-e', 'DELETE FROM approvals', 'jolt_gate_test'],
+      ...['-e', 'DELETE FROM approvals', place.database.database],
     ])
 
     await ended(first.body.id)

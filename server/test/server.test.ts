@@ -3,11 +3,10 @@ import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { request as rawRequest } from 'node:http'
 import { join } from 'node:path'
 import { bytesOfBase64, decodeBucket } from '@jolt-gate/core'
-import { startMariaDb } from '@jolt-gate/scripts'
 import { migratorOf, openDatabase } from '@jolt-gate/server'
 import { createParser, type EventSourceMessage } from 'eventsource-parser'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { callerOf, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
+import { callerOf, newDatabase, PLAN, planText, signedIn, startPlace, type Call, type Place } from './place.js'
 
 let place: Place
 let call: Call
@@ -268,8 +267,7 @@ describe('a file that a queued run sends', () => {
 
 describe('the schema', () => {
   it('goes back as it came', async () => {
-    const other = await startMariaDb(join(place.folder, 'other'), 'jolt_gate_back')
-    const sequelize = openDatabase({ socketPath: other.socketPath, user: other.user, database: 'jolt_gate_back' })
+    const sequelize = openDatabase(newDatabase())
     const migrator = migratorOf(sequelize)
 
     await migrator.up()
@@ -277,7 +275,6 @@ describe('the schema', () => {
     await migrator.down({ to: 0 })
     const left = await sequelize.getQueryInterface().showAllTables()
     await sequelize.close()
-    await other.stop()
 
     expect(made).toHaveLength(30)
     expect(left).toMatchObject([{ tableName: 'migrations' }])
