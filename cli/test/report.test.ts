@@ -10,7 +10,7 @@ import { gunzipSync, gzipSync } from 'node:zlib'
 import type { RunDetail, RunSummary } from '@jolt-gate/core/api'
 import { startServer } from '@jolt-gate/server'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { ReportedRuns } from '../../server/src/reported/reported-runs.js'
+import { ReportedRuns } from '../../server/src/reported-runs/reported-runs.js'
 import { callerOf, signedIn, startPlace, type Call, type Place } from '../../server/test/place.js'
 import { command } from './command.js'
 

@@ -123,6 +123,7 @@ export { junitOf, type Reported } from './report/junit.js'
 export { markdownOf } from './report/markdown.js'
 export { csvField, csvOf } from './report/csv.js'
 export { badgeOf } from './report/badge.js'
+export { figuresOf, lengthOf, sparkOf, type Spark } from './report/run-figures.js'
 export { otlpOf, type OtlpMetrics } from './report/otlp.js'
 export { htmlOf } from './report/html.js'
 export {

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { readPlan } from '@jolt-gate/core'
 import { readJournal, startGenerator, type FromGenerator } from '@jolt-gate/engine'
-import { Journal } from '../src/carry/journal.js'
+import { Journal } from '../src/generator-process/journal.js'
 import { startFerries, type Ferries } from '@jolt-gate/stand-in-ferries'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 

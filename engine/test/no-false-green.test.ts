@@ -75,8 +75,7 @@ async function verdictOf(made: Case, seed: number): Promise<{ verdict: string; r
   return judgement
 }
 
-/** For each kind of failure; there are as many healthy ones in all. */
-// The larger number of 200 is for a change of the judge.
+/** For each kind of failure; there are as many healthy ones in all. More are for a change of the judge. */
 const OF_EACH = Number(process.env['OF_EACH'] ?? 100)
 const kinds = Object.keys(KINDS) as (keyof typeof KINDS)[]
 const healthy = Object.keys(HEALTHY) as (keyof typeof HEALTHY)[]

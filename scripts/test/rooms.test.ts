@@ -1,6 +1,7 @@
 // The import check is itself checked: each kind of violation is planted in a copy of the sources, and must be caught.
 import { execFileSync, spawnSync } from 'node:child_process'
-import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdirSync, mkdtempSync, readdirSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -107,6 +108,18 @@ const PLANTED = [
     'inside engine, http imports downward',
   ],
   [
+    'upward inside the server',
+    'server/src/database/planted-upward-server.ts',
+    "import { addRun } from '../runs/store.js'\naddRun\n",
+    'inside server, database imports downward',
+  ],
+  [
+    'of people by what serves, type-only',
+    'server/src/http/planted-upward-type.ts',
+    "import type { Visitor } from '../people/access.js'\nexport type P = Visitor\n",
+    'inside server, http imports downward',
+  ],
+  [
     'of a Node module in core',
     'core/src/plan/planted-node-module.ts',
     "import { readFileSync } from 'node:fs'\nreadFileSync\n",
@@ -143,6 +156,18 @@ describe('the import check', () => {
 
   it.each(RINGS)('catches a ring inside a room by "import %s"', (_, ring) => {
     expect(report).toContain(`error no rings: cli/src/${ring}`)
+  })
+
+  it.each(['core', 'engine', 'server'])('knows the place of every room inside %s', (room) => {
+    const inside = readdirSync(join(root, room, 'src'), { withFileTypes: true })
+    const names = inside.filter((entry) => entry.isDirectory()).map(({ name }) => name)
+    const config = createRequire(import.meta.url)(join(root, '.dependency-cruiser.cjs')) as {
+      forbidden: { name: string; to: { path?: string } }[]
+    }
+    const [lowest] = config.forbidden.filter(({ name }) => name.startsWith(`inside ${room}, `))
+    const placed = [lowest?.name.split(' ')[2] ?? '', ...(lowest?.to.path?.match(/\((.+)\)/)?.[1]?.split('|') ?? [])]
+
+    expect(placed.sort()).toEqual(names.sort())
   })
 
   it('finds nothing in the sources as they are', () => {

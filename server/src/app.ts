@@ -10,25 +10,26 @@ import { gitRoutes } from './git/routes.js'
 import { figureRoutes, healthRoutes } from './health/routes.js'
 import { countRequests, logRequests } from './health/requests.js'
 import { onlyJson, onlyOwnPages } from './http/guard.js'
-import { OPENAPI } from './http/openapi.js'
+import { openApiOf } from './http/openapi.js'
 import { answerProblems, noSuchRoute } from './http/problems.js'
+import { useAccess } from './http/serve.js'
 import { liveRoutes } from './live/routes.js'
-import { findVisitor } from './people/access.js'
+import { cookieName, findVisitor, whoMay } from './people/access.js'
 import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes.js'
 import { pipelineRoutes } from './pipelines/routes.js'
 import type { StageRuns } from './pipelines/stage-runs.js'
 import type { ProjectWatch } from './projects/watch.js'
 import { projectRoutes } from './projects/routes.js'
-import { readingRoutes, sharedRoutes } from './reading/routes.js'
-import type { ReportedRuns } from './reported/reported-runs.js'
-import { reportedRoutes } from './reported/routes.js'
+import { readingRoutes, sharedRoutes } from './runs/reading-routes.js'
+import type { ReportedRuns } from './reported-runs/reported-runs.js'
+import { reportedRoutes } from './reported-runs/routes.js'
 import { rehearsalRoutes } from './rehearsals/routes.js'
 import type { Asker } from './runs/ask.js'
 import type { RunQueue } from './runs/queue.js'
 import { runRoutes } from './runs/routes.js'
 import { trendRoutes } from './trends/routes.js'
 import { pushRoutes, webhookRoutes } from './webhooks/routes.js'
-import type { Signing } from './webhooks/signing.js'
+import type { Signing } from './pushes/signing.js'
 import type { Webhooks } from './webhooks/webhooks.js'
 import { targetRoutes } from './targets/routes.js'
 import type { SecretStore } from './targets/secrets.js'
@@ -59,6 +60,7 @@ export function createApp(options: AppOptions): Express {
   const { queue, reported, ask, secrets, remotes, pages, projectsFolder, hosts, isBehindProxy } = options
   const app = express()
   app.disable('x-powered-by')
+  useAccess(app, whoMay)
   app.set('trust proxy', isBehindProxy ? 1 : false)
   app.use(healthRoutes())
   app.use(logRequests, countRequests)
@@ -87,8 +89,9 @@ export function createApp(options: AppOptions): Express {
   app.use(figureRoutes(queue))
   const api = express.Router()
   api.use(onlyJson)
+  const description = openApiOf(cookieName(false))
   api.get('/openapi.json', (_request, response) => {
-    response.json(OPENAPI)
+    response.json(description)
   })
   api.use(findVisitor)
   api.use(sharedRoutes(queue, reported))

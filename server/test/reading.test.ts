@@ -3,7 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises'
 import type { LaneView, RunDetail, RunSummary, Share } from '@jolt-gate/core/api'
 import { describe, expect, it } from 'vitest'
 import { BucketRow, RunRow, ShareRow } from '../src/database/models.js'
-import { deleteDue } from '../src/reading/retention.js'
+import { deleteDue } from '../src/runs/retention.js'
 import { callerOf, demoPlace, PLAN, planText } from './place.js'
 import { addRuns } from './stored-runs.js'
 

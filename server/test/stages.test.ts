@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { beforeAll, describe, expect, it } from 'vitest'
 import type { ChangeLine, ScheduleLine } from '@jolt-gate/core/api'
 import { RunRow, ScheduleRow, StageRunRow } from '../src/database/models.js'
-import { CHANGES } from '../src/live/changes.js'
+import { CHANGES } from '../src/events/changes.js'
 import { demoPlace, git, PIPELINE, PLAN, planText } from './place.js'
 
 const { place, call } = demoPlace()

@@ -9,7 +9,7 @@ import { parseXmlDocument } from 'slimdom'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { ChangeLine, DeliveryLine } from '@jolt-gate/core/api'
 import { RunRow, StepRow } from '../src/database/models.js'
-import { CHANGES } from '../src/live/changes.js'
+import { CHANGES } from '../src/events/changes.js'
 import { demoPlace, git, PIPELINE, PLAN } from './place.js'
 import { addRuns } from './stored-runs.js'
 

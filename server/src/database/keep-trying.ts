@@ -1,6 +1,6 @@
 // Writes that must not be lost: tried again for as long as the database is away.
 import pRetry, { AbortError } from 'p-retry'
-import { log } from '../http/log.js'
+import { log } from '../observability/log.js'
 import { isAway } from './away.js'
 
 const FIRST_WAIT_MS = 100

@@ -1,7 +1,6 @@
 // The large parts of a run move to a table of their own, and lists get columns to read instead.
-import { previewOf, type Plan, type RunResult, type RunShape } from '@jolt-gate/core'
+import { figuresOf, lengthOf, previewOf, type Plan, type RunResult, type RunShape } from '@jolt-gate/core'
 import { DataTypes, QueryTypes, type QueryInterface } from 'sequelize'
-import { figuresOf, lengthOf } from '../runs/figures.js'
 import type { Migration } from './migration.js'
 
 const long = () => ({ type: DataTypes.TEXT('long'), allowNull: true })

@@ -6,7 +6,7 @@ import type { Request, RequestHandler, Response } from 'express'
 import { Problem } from '../http/problems.js'
 import { refuseUnlessMay, visitorOfToken, type Visitor } from '../people/access.js'
 import { noteOf } from '../people/audit-log.js'
-import { CHANGES } from '../live/changes.js'
+import { CHANGES } from '../events/changes.js'
 import { oneAtATime } from '../projects/one-at-a-time.js'
 import { projectOf } from '../projects/project-of.js'
 

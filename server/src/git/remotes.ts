@@ -3,7 +3,7 @@ import { RemoteRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { open, seal, type SealKey } from '../targets/seal.js'
-import { gitOverNetwork, type Source } from './over-network.js'
+import { gitOverNetwork, type Source } from '../projects/git-over-network.js'
 
 const placeOf = (projectId: number) => `project ${String(projectId)}, password of the remote`
 

@@ -6,7 +6,7 @@ import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
-import { readSource } from './over-network.js'
+import { readSource } from '../projects/git-over-network.js'
 import type { RemoteStore } from './remotes.js'
 import { isReadablePath } from '../projects/paths.js'
 

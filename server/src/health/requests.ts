@@ -2,9 +2,9 @@
 import { pinoHttp } from 'pino-http'
 import type { Request, RequestHandler } from 'express'
 import { newId } from '@jolt-gate/core/identity'
-import { log } from '../http/log.js'
+import { log } from '../observability/log.js'
 import { visitorIn } from '../people/access.js'
-import { REQUEST_SECONDS } from './figures.js'
+import { REQUEST_SECONDS } from '../observability/metrics.js'
 
 /** One line for each request: who, what, how it ended and how long it took; never a query, a body or a header. */
 export const logRequests: RequestHandler = pinoHttp<Request>({

@@ -5,7 +5,7 @@ import { RunRow } from '../database/models.js'
 import { findVisitor, whoMay } from '../people/access.js'
 import type { RunQueue } from '../runs/queue.js'
 import { rolesOf } from '../people/roles.js'
-import { FIGURES, RUNS_QUEUED, RUNS_UNDER_WAY } from './figures.js'
+import { FIGURES, RUNS_QUEUED, RUNS_UNDER_WAY } from '../observability/metrics.js'
 import { liveFigures } from './live-runs.js'
 
 /** Asked without an account, under any name: they say nothing but this. */

@@ -1,9 +1,9 @@
 // What runs came to, told to a collector of whoever operates the server.
 import type { Collector } from '@jolt-gate/engine'
 import pLimit from 'p-limit'
-import { log } from '../http/log.js'
-import { CHANGES } from '../live/changes.js'
-import { partsOf } from '../runs/store.js'
+import { log } from '../observability/log.js'
+import { CHANGES } from '../events/changes.js'
+import { partsOf } from '../database/run-summary.js'
 
 /** Sends each result as its run ends; gives what ends that, once what is under way was sent. */
 export function keepTelling(collector: Collector): () => Promise<void> {

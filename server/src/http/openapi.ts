@@ -3,7 +3,6 @@ import { API_PROBLEM, BRANCH_HEADER, BRANCH_NAME, ROUTES, type Route } from '@jo
 import { RESULT } from '@jolt-gate/core'
 import { VERSION } from '@jolt-gate/core/identity'
 import type { Schema } from 'yup'
-import { cookieName } from '../people/access.js'
 import { schemaOf, type Json } from './schema-of.js'
 
 const NAMED = new Map<Schema, string>([
@@ -15,20 +14,21 @@ const problem = {
   content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
 }
 
-export const OPENAPI = {
+/** @param cookie - the name of the cookie of a session */
+export const openApiOf = (cookie: string) => ({
   openapi: '3.1.0',
   info: { title: 'Jolt Gate', version: VERSION, description: 'Projects, plans and runs of a Jolt Gate server.' },
   servers: [{ url: '/api' }],
   security: [{ session: [] }, { token: [] }],
   components: {
     securitySchemes: {
-      session: { type: 'apiKey', in: 'cookie', name: cookieName(false) },
+      session: { type: 'apiKey', in: 'cookie', name: cookie },
       token: { type: 'http', scheme: 'bearer' },
     },
     schemas: Object.fromEntries([...NAMED].map(([schema, name]) => [name, schemaOf(schema)])),
   },
   paths: pathsOf(Object.entries(ROUTES)),
-}
+})
 
 function pathsOf(routes: [name: string, route: Route][]): Record<string, Json> {
   const paths: Record<string, Json> = {}

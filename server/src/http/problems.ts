@@ -2,7 +2,7 @@
 import type { ErrorRequestHandler, RequestHandler } from 'express'
 import { ValidationError } from 'yup'
 import { isAway, isFull } from '../database/away.js'
-import { log } from './log.js'
+import { log } from '../observability/log.js'
 
 /** An error for the person who meets it: what, and what to do. */
 export class Problem extends Error {

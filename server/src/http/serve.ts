@@ -4,13 +4,13 @@ import {
   BRANCH_NAME,
   type AnswerOf,
   type BodyOf,
+  type Need,
   type ParamsOf,
   type QueryOf,
   type Route,
 } from '@jolt-gate/core/api'
-import { json, type Request, type RequestHandler, type Response, type Router } from 'express'
+import { json, type Application, type Request, type RequestHandler, type Response, type Router } from 'express'
 import type { PersonRow } from '../database/models.js'
-import { whoMay } from '../people/access.js'
 import { projectAsked } from './project-asked.js'
 
 /** What a handler is given: all of it checked. */
@@ -28,6 +28,20 @@ export interface Asked<R extends Route> {
 
 const USUAL_KB = 100
 
+/** Decides who may ask, about which project; refuses with a problem. */
+export type Access = (request: Request, need: Exclude<Need, 'nobody'>, project: number | undefined) => Promise<PersonRow>
+
+const ACCESS = new WeakMap<Application, Access>()
+/** Gives the routes of an application what decides who may ask: serving itself knows nothing of people. */
+export function useAccess(app: Application, access: Access): void {
+  ACCESS.set(app, access)
+}
+function accessOf({ app }: Request): Access {
+  const access = ACCESS.get(app)
+  if (access === undefined) throw new Error('the application was given no access')
+  return access
+}
+
 /**
  * Serves a route. Who may not ask hears so before anything is read; fields that the contract does not name are dropped.
  *
@@ -43,7 +57,8 @@ export function serve<const R extends Route>(
   const path = route.path.replaceAll(/\{(\w+)\}/g, ':$1')
   const people = new WeakMap<Request, PersonRow>()
   const refuse: RequestHandler = async (request, _response, next) => {
-    if (route.needs !== 'nobody') people.set(request, await whoMay(request, route.needs, await projectAsked(request)))
+    if (route.needs !== 'nobody')
+      people.set(request, await accessOf(request)(request, route.needs, await projectAsked(request)))
     next()
   }
   const read = route.body === undefined ? [] : [json({ limit: `${String(route.mostKb ?? USUAL_KB)}kb` })]

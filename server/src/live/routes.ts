@@ -5,7 +5,7 @@ import { ROUTES } from '@jolt-gate/core/api'
 import { serve } from '../http/serve.js'
 import { rolesOf } from '../people/roles.js'
 import { whenSessionEnds } from '../people/sessions.js'
-import { CHANGES } from './changes.js'
+import { CHANGES } from '../events/changes.js'
 
 const BEAT_MS = 15_000
 

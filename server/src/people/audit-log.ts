@@ -1,5 +1,5 @@
 // The audit log: who did what, and when. It is only ever added to.
-import { CHANGES } from '../live/changes.js'
+import { CHANGES } from '../events/changes.js'
 import { EventRow } from '../database/models.js'
 
 /** An event that is to be added. */

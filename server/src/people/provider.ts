@@ -18,7 +18,7 @@ import {
 import { isLoopback } from '@jolt-gate/core'
 import type { Role } from '@jolt-gate/core/api'
 import { PersonRow } from '../database/models.js'
-import { log } from '../http/log.js'
+import { log } from '../observability/log.js'
 import { Problem } from '../http/problems.js'
 import { note, noteOf } from './audit-log.js'
 

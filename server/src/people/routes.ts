@@ -5,10 +5,9 @@ import { randomBytes } from 'node:crypto'
 import { Router, type Request, type Response } from 'express'
 import { ipKeyGenerator, rateLimit } from 'express-rate-limit'
 import { slowDown } from 'express-slow-down'
-import { EventRow, PersonRow, ProjectRoleRow, SessionRow, TokenRow } from '../database/models.js'
+import { EventRow, PersonRow, ProjectRoleRow, ProjectRow, SessionRow, TokenRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve, type Asked } from '../http/serve.js'
-import { projectOf } from '../projects/project-of.js'
 import { cookieName, cookieOptions, onlyPeople, sessionOf, visitorIn } from './access.js'
 import { hashPassword, hashToken, isPassword, isSameCode, newToken } from './passwords.js'
 import { note, noteOf } from './audit-log.js'
@@ -206,7 +205,8 @@ export function peopleRoutes(): Router {
 
   serve(routes, ROUTES.setProjectRole, async ({ person: administrator, params, body: { role } }) => {
     const person = await personOf(params.person)
-    const { project } = await projectOf(params.id)
+    const project = await ProjectRow.findByPk(params.id)
+    if (project === null) throw new Problem(404, 'NO_PROJECT', `there is no project ${String(params.id)}`)
     const place = { projectId: project.id, personId: person.id }
     if (role === null) await ProjectRoleRow.destroy({ where: place })
     else await ProjectRoleRow.upsert({ ...place, role })

@@ -4,7 +4,7 @@ import { Op, fn, col } from 'sequelize'
 import { PushRow, StageApprovalRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
-import { askFitnessAgain } from '../reported/fitness.js'
+import { askFitnessAgain } from '../reported-runs/fitness.js'
 
 /** Of each question, the latest. */
 const MOST_RUNS = 2000

@@ -5,8 +5,7 @@ import { basename, join } from 'node:path'
 import { promisify } from 'node:util'
 import { ProjectRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
-import { gitOverNetwork, readSource } from '../git/over-network.js'
-import type { RemoteStore } from '../git/remotes.js'
+import { gitOverNetwork, readSource, type Source } from './git-over-network.js'
 import { WorkingCopy } from './working-copy.js'
 
 const run = promisify(execFile)
@@ -45,12 +44,14 @@ export async function newProject(
   return openProject(path)
 }
 
+/** Where it is kept from which repository a project came. */
+export interface Remotes {
+  refuseUnsealed(source: Source): void
+  write(projectId: number, source: Source): Promise<unknown>
+}
+
 /** A clone over HTTP(S) or from a local path; where it came from stays its remote. */
-export async function cloneProject(
-  folder: string | undefined,
-  from: string,
-  remotes: RemoteStore,
-): Promise<ProjectRow> {
+export async function cloneProject(folder: string | undefined, from: string, remotes: Remotes): Promise<ProjectRow> {
   const source = readSource(from)
   remotes.refuseUnsealed(source)
   const name = basename(source.url.replace(/\/+$/, '')).replace(/\.git$/, '')

@@ -6,11 +6,10 @@ import { ROUTES, type PlanSummary, type PlanText } from '@jolt-gate/core/api'
 import { RehearsalRow, ProjectRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
-import { partsOf, summaryOfRun } from '../runs/store.js'
+import { partsOf, summaryOfRun } from '../database/run-summary.js'
 import { noteOf } from '../people/audit-log.js'
 import { rolesOf } from '../people/roles.js'
-import type { RemoteStore } from '../git/remotes.js'
-import { cloneProject, newProject, openProject } from './add.js'
+import { cloneProject, newProject, openProject, type Remotes } from './add.js'
 import { projectOf } from './project-of.js'
 import type { ProjectWatch } from './watch.js'
 import { isDataPath, isReadablePath } from './paths.js'
@@ -19,7 +18,7 @@ import { fingerprint, type WorkingCopy } from './working-copy.js'
 /** Runs in which the past of a plan is looked for. */
 const LOOKED_BACK = 50
 
-export function projectRoutes(folder: string | undefined, watch: ProjectWatch, remotes: RemoteStore): Router {
+export function projectRoutes(folder: string | undefined, watch: ProjectWatch, remotes: Remotes): Router {
   const routes = Router()
 
   serve(routes, ROUTES.projects, async ({ person }) => {

@@ -2,8 +2,8 @@
 // read them anew.
 import { basename, join, sep } from 'node:path'
 import { watch, type FSWatcher } from 'chokidar'
-import { log } from '../http/log.js'
-import { CHANGES } from '../live/changes.js'
+import { log } from '../observability/log.js'
+import { CHANGES } from '../events/changes.js'
 import { ProjectRow } from '../database/models.js'
 
 const SETTLED_MS = 200

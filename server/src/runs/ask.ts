@@ -6,7 +6,7 @@ import { projectOf } from '../projects/project-of.js'
 import { isReadablePath } from '../projects/paths.js'
 import { refuseForbidden } from '../targets/permits.js'
 import type { SecretStore } from '../targets/secrets.js'
-import { baselineFor } from '../trends/baselines.js'
+import { baselineFor } from './baselines.js'
 import type { AskedRun } from './queue.js'
 
 /** Reads a plan and its target; throws a problem where that cannot be run. */

@@ -2,10 +2,10 @@
 import { loadFingerprint, type Plan, type RunResult } from '@jolt-gate/core'
 import type { RunDetail } from '@jolt-gate/core/api'
 import type { RunRow } from '../database/models.js'
-import { marksOf } from '../reading/marks.js'
-import { baselineOfRun, keptByOf, whyNoBaseline } from '../trends/baselines.js'
+import { marksOf } from './marks.js'
+import { baselineOfRun, keptByOf, whyNoBaseline } from './baselines.js'
 import { projectOf } from '../projects/project-of.js'
-import { partsOf, summaryOfRun } from './store.js'
+import { partsOf, summaryOfRun } from '../database/run-summary.js'
 
 export async function detailOf(row: RunRow): Promise<RunDetail> {
   const { plan, shape, result } = await partsOf(row.id)

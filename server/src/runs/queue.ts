@@ -2,23 +2,32 @@
 // in the database, and outlives the server.
 import { EventEmitter } from 'node:events'
 import { mkdirSync } from 'node:fs'
-import { filesSentBy, isLoopback, previewOf, shapeOf, type Baseline, type Plan, type Target } from '@jolt-gate/core'
+import {
+  filesSentBy,
+  isLoopback,
+  lengthOf,
+  previewOf,
+  shapeOf,
+  type Baseline,
+  type Plan,
+  type Target,
+} from '@jolt-gate/core'
 import { lastCalibration } from '@jolt-gate/engine'
 import type { LiveEvent, RunSummary } from '@jolt-gate/core/api'
 import { newId, VERSION } from '@jolt-gate/core/identity'
 import pLimit from 'p-limit'
 import { keepTrying } from '../database/keep-trying.js'
 import { RunRow } from '../database/models.js'
-import { RUNS_ENDED } from '../health/figures.js'
-import { log } from '../http/log.js'
+import { RUNS_ENDED } from '../observability/metrics.js'
+import { log } from '../observability/log.js'
 import { Problem } from '../http/problems.js'
-import { CHANGES } from '../live/changes.js'
+import { CHANGES } from '../events/changes.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 import { journalOf, recoverRuns } from './recover.js'
 import { refuseOverBudget } from './budget.js'
-import { lengthOf } from './figures.js'
-import { addRun, partsOf, storedPlan, summaryOfRun, type NewRun } from './store.js'
-import { pastBorderline } from '../trends/baselines.js'
+import { addRun, storedPlan, type NewRun } from './store.js'
+import { partsOf, summaryOfRun } from '../database/run-summary.js'
+import { pastBorderline } from './baselines.js'
 import { RunUnderWay } from './under-way.js'
 
 const MOST_WAITING = 50

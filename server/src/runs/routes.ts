@@ -13,13 +13,13 @@ import type { Asker } from './ask.js'
 import { budgetOf, spentBy } from './budget.js'
 import { detailOf } from './detail.js'
 import { choicesOf, deleteRuns, listRuns } from './list.js'
-import type { ReportedRuns } from '../reported/reported-runs.js'
 import type { RunQueue } from './queue.js'
 import { askOnce, runAskedAs, untilEnded } from './start.js'
-import { describeRun, partsOf, runOf, summaryOfRun } from './store.js'
-import { streamRun } from './stream.js'
+import { describeRun, runOf } from './store.js'
+import { partsOf, summaryOfRun } from '../database/run-summary.js'
+import { streamRun, type RunsElsewhere } from './stream.js'
 
-export function runRoutes(queue: RunQueue, ask: Asker, reported: ReportedRuns): Router {
+export function runRoutes(queue: RunQueue, ask: Asker, reported: RunsElsewhere): Router {
   const routes = Router()
 
   serve(routes, ROUTES.queue, async ({ person }) => {

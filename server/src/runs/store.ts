@@ -1,11 +1,19 @@
 // Runs in the database: asked for, begun, second by second, ended.
-import { labelsWritten, previewOf, type Plan, type RunResult, type RunShape, type Target } from '@jolt-gate/core'
-import type { RunSummary } from '@jolt-gate/core/api'
+import {
+  figuresOf,
+  labelsWritten,
+  lengthOf,
+  previewOf,
+  sparkOf,
+  type Plan,
+  type RunResult,
+  type RunShape,
+  type Target,
+} from '@jolt-gate/core'
 import { Op, type Transaction, UniqueConstraintError } from 'sequelize'
 import { BucketRow, FailureRow, GateRow, RunPartsRow, RunRow, StepRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import type { CommitInfo } from '../projects/working-copy.js'
-import { figuresOf, lengthOf, sparkOf } from './figures.js'
 
 export interface NewRun {
   id: string
@@ -143,10 +151,6 @@ export async function runOf(id: string): Promise<RunRow> {
   return row
 }
 
-export async function partsOf(runId: string): Promise<RunPartsRow> {
-  return RunPartsRow.findByPk(runId, { rejectOnEmpty: true })
-}
-
 /** Stores a second; one that is known is written over by itself. */
 export async function addBucket(runId: string, second: number, bytes: Uint8Array): Promise<void> {
   await BucketRow.upsert({ runId, second, data: Buffer.from(bytes) })
@@ -211,18 +215,3 @@ const failureRows = (runId: string, { steps }: RunResult) =>
       sample: sample.slice(0, 1000),
     })),
   )
-
-/** What lists show of a run. */
-export function summaryOfRun(row: RunRow): RunSummary {
-  const { id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons } = row
-  const { spark, seconds, requests, failedShare, p95, gatesAll, gatesBreached, impact, startedBy, note } = row
-  return {
-    ...{ id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons },
-    ...{ spark, seconds, requests, failedShare, p95, impact, startedBy, note },
-    labels: row.labels ?? {},
-    askedAt: row.askedAt.toISOString(),
-    startedAt: row.startedAt?.toISOString() ?? null,
-    endedAt: row.endedAt?.toISOString() ?? null,
-    gates: gatesAll === null || gatesBreached === null ? null : { all: gatesAll, breached: gatesBreached },
-  }
-}

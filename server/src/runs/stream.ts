@@ -3,16 +3,21 @@
 import { createSession, type Session } from 'better-sse'
 import type { LiveEvent } from '@jolt-gate/core/api'
 import type { Request, Response } from 'express'
-import type { ReportedRuns } from '../reported/reported-runs.js'
 import type { RunQueue } from './queue.js'
 import { bucketsAfter } from './store.js'
 
 const BEAT_MS = 15_000
 
+/** Runs that are made elsewhere, and told here. */
+export interface RunsElsewhere {
+  /** What happened in a live one beside its seconds; undefined when it is none. */
+  eventsOf(id: string): Promise<readonly LiveEvent[] | undefined>
+}
+
 export interface Streamed {
   runId: string
   queue: RunQueue
-  reported: Pick<ReportedRuns, 'eventsOf'>
+  reported: RunsElsewhere
   /** Calls back when whoever asks may hear no more; gives what stops listening for that. */
   whenOver: (end: () => void) => () => void
 }

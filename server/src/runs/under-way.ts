@@ -6,7 +6,7 @@ import type { LiveEvent } from '@jolt-gate/core/api'
 import { startGenerator, type FromGenerator, type Generator, type RunOrder, type SetUp } from '@jolt-gate/engine'
 import { keepTrying } from '../database/keep-trying.js'
 import type { RunRow } from '../database/models.js'
-import { log } from '../http/log.js'
+import { log } from '../observability/log.js'
 import { addBucket, storeResult } from './store.js'
 
 export interface UnderWayOptions {

@@ -7,7 +7,7 @@ import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 import { runOf } from '../runs/store.js'
-import { baselineLine, keepBaseline, removeBaseline } from './baselines.js'
+import { baselineLine, keepBaseline, removeBaseline } from '../runs/baselines.js'
 import { noteLine, trendOf } from './trend.js'
 
 export function trendRoutes(): Router {

@@ -9,8 +9,8 @@ import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 import { refuseAddress } from './post.js'
-import { takePush } from './pushes.js'
-import type { Signing } from './signing.js'
+import { takePush } from '../pushes/pushes.js'
+import type { Signing } from '../pushes/signing.js'
 import type { Webhooks } from './webhooks.js'
 
 const MOST_OF_EACH = 20

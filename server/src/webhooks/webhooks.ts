@@ -6,11 +6,11 @@ import type { Json } from '@jolt-gate/core'
 import { newId } from '@jolt-gate/core/identity'
 import { Op } from 'sequelize'
 import { DeliveryRow, WebhookRow, type RunRow } from '../database/models.js'
-import { log } from '../http/log.js'
-import { CHANGES } from '../live/changes.js'
+import { log } from '../observability/log.js'
+import { CHANGES } from '../events/changes.js'
 import { eventsOf, type WebhookEvent } from './events.js'
 import { NO_ANSWER, postEvent, type Answered } from './post.js'
-import type { Signing } from './signing.js'
+import type { Signing } from '../pushes/signing.js'
 
 const LOOK_EVERY_MS = 15_000
 const SETTLED_MS = 400

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // What the product is, in two sentences and one picture.
-import VerdictSign from '../signs/VerdictSign.vue'
+import VerdictSign from '../verdict/VerdictSign.vue'
 </script>
 
 <template>

@@ -3,7 +3,7 @@
 import type { ChangeLine } from '@jolt-gate/core/api'
 import { ElTable, ElTableColumn } from 'element-plus'
 import { computed } from 'vue'
-import VerdictSign from '../signs/VerdictSign.vue'
+import VerdictSign from '../verdict/VerdictSign.vue'
 import { ago } from '../text/figures.js'
 import { signOf, stateWords, type Sign } from './pipeline-picture.js'
 

@@ -2,7 +2,7 @@
 // Schedules of a pipeline, with their next and last time.
 import type { ScheduleLine } from '@jolt-gate/core/api'
 import { ElButton } from 'element-plus'
-import VerdictSign from '../signs/VerdictSign.vue'
+import VerdictSign from '../verdict/VerdictSign.vue'
 import { ago } from '../text/figures.js'
 import { untilWords } from './pipeline-picture.js'
 

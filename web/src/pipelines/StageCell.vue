@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Where a change stands at one stage: the sign, the word, how long it took, and why.
 import { ElButton } from 'element-plus'
-import VerdictSign from '../signs/VerdictSign.vue'
+import VerdictSign from '../verdict/VerdictSign.vue'
 import type { CellPicture } from './pipeline-picture.js'
 
 defineProps<{ cell: CellPicture; project: number; canOpen: boolean }>()

@@ -8,7 +8,7 @@ import { useRoute } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import PageHead from '../frame/PageHead.vue'
-import VerdictSign from '../signs/VerdictSign.vue'
+import VerdictSign from '../verdict/VerdictSign.vue'
 import { ago, lengthOf } from '../text/figures.js'
 import { historyWords, signOf, stateWords } from './pipeline-picture.js'
 

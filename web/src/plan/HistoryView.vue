@@ -6,7 +6,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
-import VerdictSign from '../signs/VerdictSign.vue'
+import VerdictSign from '../verdict/VerdictSign.vue'
 
 const props = defineProps<{ project: number; file: string; mayWrite: boolean }>()
 const emit = defineEmits<{ restore: [text: string, commit: string]; compare: [text: string, commit: string] }>()

@@ -16,7 +16,7 @@ import FirstSteps from './FirstSteps.vue'
 import NewPlan from './NewPlan.vue'
 import RemotePanel from './RemotePanel.vue'
 import RunSpark from '../runs/RunSpark.vue'
-import VerdictSign from '../signs/VerdictSign.vue'
+import VerdictSign from '../verdict/VerdictSign.vue'
 import { counted, ago, grouped, lengthOf } from '../text/figures.js'
 import { runWords } from '../text/run-words.js'
 

@@ -11,7 +11,7 @@ import {
   type Verdict,
 } from '@jolt-gate/core'
 import { computed } from 'vue'
-import VerdictSign from '../signs/VerdictSign.vue'
+import VerdictSign from '../verdict/VerdictSign.vue'
 import { clock } from '../text/figures.js'
 import { runWords } from '../text/run-words.js'
 import type { StoredState } from '@jolt-gate/core/api'

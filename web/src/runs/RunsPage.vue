@@ -10,7 +10,7 @@ import { RUN_VERDICTS, type RunFilter, type RunSummary } from '@jolt-gate/core/a
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import PageHead from '../frame/PageHead.vue'
-import VerdictSign from '../signs/VerdictSign.vue'
+import VerdictSign from '../verdict/VerdictSign.vue'
 import { useMay } from '../stores/may.js'
 import { ago, counted, grouped, lengthOf, percent } from '../text/figures.js'
 import { MOST_COMPARED } from '../compare/compare-picture.js'

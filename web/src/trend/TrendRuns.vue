@@ -6,7 +6,7 @@ import { useNow } from '@vueuse/core'
 import { ElButton, ElCheckbox, ElTable, ElTableColumn } from 'element-plus'
 import { computed } from 'vue'
 import { useRouter } from 'vue-router'
-import VerdictSign from '../signs/VerdictSign.vue'
+import VerdictSign from '../verdict/VerdictSign.vue'
 import { ago, percent } from '../text/figures.js'
 import { runWords } from '../text/run-words.js'
 

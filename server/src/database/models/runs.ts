@@ -7,9 +7,8 @@ import {
   type Sequelize,
   type CreationOptional,
 } from 'sequelize'
-import type { Grade, GateResult, Plan, Rehearsal, RunResult, RunShape, Verdict } from '@jolt-gate/core'
+import type { Grade, GateResult, Plan, Rehearsal, RunResult, RunShape, Spark, Verdict } from '@jolt-gate/core'
 import type { StoredState } from '@jolt-gate/core/api'
-import type { Spark } from '../../runs/figures.js'
 import { json, moment, number, text } from './columns.js'
 
 export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttributes<RunRow>> {

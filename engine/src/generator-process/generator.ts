@@ -10,7 +10,7 @@ export interface Generator {
   ended: Promise<string | undefined>
 }
 
-const ENTRY = 'carry/generator-process'
+const ENTRY = 'generator-process/generator-process'
 /** Of the environment, what a program needs to find and trust what is around it; keys and secrets stay here. */
 const INHERITED = [
   ...['PATH', 'HOME', 'TZ', 'LANG', 'TMPDIR', 'NODE_EXTRA_CA_CERTS', 'SSL_CERT_FILE', 'SSL_CERT_DIR'],

@@ -3,7 +3,7 @@
 import { Op } from 'sequelize'
 import { PushRow, PushSourceRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
-import { CHANGES } from '../live/changes.js'
+import { CHANGES } from '../events/changes.js'
 import type { NamedCommit } from '../projects/commits.js'
 import type { Signing } from './signing.js'
 

@@ -5,7 +5,8 @@ import type { ReportedRun } from '@jolt-gate/core/api'
 import type { RunRow } from '../database/models.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { isInnerPath } from '../projects/paths.js'
-import { partsOf, UNCOMMITTED } from '../runs/store.js'
+import { UNCOMMITTED } from '../runs/store.js'
+import { partsOf } from '../database/run-summary.js'
 
 /** May be otherwise later, once the commit is pulled or merged: it is asked again. */
 const UNKNOWN_COMMIT = 'its plan is at a commit that this project does not have: pull or push it'

@@ -5,18 +5,17 @@ import type { ProjectRow } from '../database/models.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
-import { detailOf } from '../runs/detail.js'
-import type { ReportedRuns } from '../reported/reported-runs.js'
-import type { RunQueue } from '../runs/queue.js'
-import { runOf } from '../runs/store.js'
-import { streamRun } from '../runs/stream.js'
+import { detailOf } from './detail.js'
+import type { RunQueue } from './queue.js'
+import { runOf } from './store.js'
+import { streamRun, type RunsElsewhere } from './stream.js'
 import { addMark, removeMark } from './marks.js'
 import { dueRuns, rulesOf } from './retention.js'
 import { revokeShare, sharedBy, shareRun, sharesOf, whenShareEnds } from './shares.js'
 import { removeView, saveView, viewsOf } from './views.js'
 
 /** What a shared link opens, to whoever has it: asked before anyone is asked who they are. */
-export function sharedRoutes(queue: RunQueue, reported: ReportedRuns): Router {
+export function sharedRoutes(queue: RunQueue, reported: RunsElsewhere): Router {
   const routes = Router()
   serve(routes, ROUTES.sharedRun, async ({ params }) => detailOf((await sharedBy(params.token)).run))
   serve(routes, ROUTES.sharedStream, async ({ params, request, response }) => {

@@ -4,8 +4,9 @@ import { ROUTES } from '@jolt-gate/core/api'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
-import { runOf, summaryOfRun } from '../runs/store.js'
-import { fittingBaseline } from '../trends/baselines.js'
+import { runOf } from '../runs/store.js'
+import { summaryOfRun } from '../database/run-summary.js'
+import { fittingBaseline } from '../runs/baselines.js'
 import type { ReportedRuns } from './reported-runs.js'
 
 export function reportedRoutes(runs: ReportedRuns): Router {

@@ -4,7 +4,7 @@ import type { BaselineLine } from '@jolt-gate/core/api'
 import { literal, Op } from 'sequelize'
 import { BaselineRow, GateRow, RunPartsRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
-import { summaryOfRun } from '../runs/store.js'
+import { summaryOfRun } from '../database/run-summary.js'
 
 export interface BaselineOf {
   projectId: number

@@ -2,10 +2,10 @@
 import { isDue, readRetention, type KeepRule } from '@jolt-gate/core'
 import { literal, Op } from 'sequelize'
 import { ProjectRow, RunRow } from '../database/models.js'
-import { log } from '../http/log.js'
+import { log } from '../observability/log.js'
 import { Problem } from '../http/problems.js'
 import { note } from '../people/audit-log.js'
-import { deleteRuns } from '../runs/list.js'
+import { deleteRuns } from './list.js'
 
 const DAY_MS = 86_400_000
 const HOUR_MS = 3_600_000

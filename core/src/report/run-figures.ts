@@ -1,5 +1,6 @@
 // What lists show of a run, taken from its result once, so that no list has to read results.
-import { phaseRanges, type RunResult, type RunShape } from '@jolt-gate/core'
+import type { RunResult } from '../judge/result-schema.js'
+import { phaseRanges, type RunShape } from '../measure/shape.js'
 
 /** A small picture of a run for lists: arrivals due per second, and p95 in ms. */
 export interface Spark {
