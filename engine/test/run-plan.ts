@@ -1,6 +1,14 @@
 import { readPlan, type Plan, type Target } from '@jolt-gate/core'
 import { startRun, type RunHandle, type RunOptions, type RunOutcome } from '@jolt-gate/engine'
+import { expect, type TestContext } from 'vitest'
 import { HostWatch } from './host.js'
+
+declare module 'vitest' {
+  interface TaskMeta {
+    /** Why a test did not judge what it measured. */
+    excuse?: string
+  }
+}
 
 type Extra = Partial<
   Pick<
@@ -74,6 +82,22 @@ export function verdictOf(judgement: RunOutcome['judgement']): string {
   const isHosts = (reason: string) => /^undecided: |could not keep up/.test(reason)
   const isExcused = hostWasBusy(judgement) && reasons.every(isHosts)
   return verdict === 'void' && isExcused ? HOST : verdict
+}
+
+/**
+ * Skips the rest of a test whose host was busy, as the kernel found. Each such skip is counted and printed, and more
+ * than five fail `npm test`.
+ */
+export function skipWhenBusy(judgement: RunOutcome['judgement'], { task, skip }: TestContext): void {
+  if (!hostWasBusy(judgement)) return
+  task.meta.excuse = 'the host was busy'
+  skip('the host was busy')
+}
+
+/** Expects an open run; one that is void for the host alone skips what is left. */
+export function expectOpen(judgement: RunOutcome['judgement'], context: TestContext): void {
+  if (verdictOf(judgement) === HOST) skipWhenBusy(judgement, context)
+  expect(verdictOf(judgement)).toBe('open')
 }
 
 /** One journey of one request. */

@@ -14,8 +14,11 @@ import { openApiOf } from './http/openapi.js'
 import { answerProblems, noSuchRoute } from './http/problems.js'
 import { useAccess } from './http/serve.js'
 import { liveRoutes } from './live/routes.js'
-import { cookieName, findVisitor, whoMay } from './people/access.js'
-import { peopleRoutes, sessionRoutes, type PeopleOptions } from './people/routes.js'
+import { cookieName, findVisitor, onlyPeople, whoMay } from './people/access.js'
+import { accountRoutes, tokenRoutes } from './people/account-routes.js'
+import { auditLogRoutes } from './people/audit-log-routes.js'
+import { peopleRoutes } from './people/people-routes.js'
+import { sessionRoutes, type PeopleOptions } from './people/session-routes.js'
 import { pipelineRoutes } from './pipelines/routes.js'
 import type { StageRuns } from './pipelines/stage-runs.js'
 import type { ProjectWatch } from './projects/watch.js'
@@ -98,7 +101,9 @@ export function createApp(options: AppOptions): Express {
   api.use(pushRoutes(options.signing))
   api.use(publicBadgeRoutes())
   api.use(sessionRoutes(options))
-  api.use(peopleRoutes())
+  // What follows only people may ask.
+  api.use(onlyPeople)
+  api.use(accountRoutes(), tokenRoutes(), peopleRoutes(), auditLogRoutes())
   api.use(projectRoutes(projectsFolder, options.watch, remotes))
   api.use(gitRoutes(remotes))
   api.use(targetRoutes(secrets))

@@ -148,12 +148,13 @@ class Run implements RunHandle {
     const refused =
       this.options.isChecked === true ? [] : await Promise.race([this.refusals(), untilAborted(this.stopping.signal)])
     const untouched = { frame, results: [] }
-    if (this.stoppedBy !== undefined) return this.tearDown({ kind: 'stopped', by: this.stoppedBy }, untouched, false)
+    const before = this.stopped()
+    if (before !== undefined) return this.tearDown(before, untouched, false)
     if (refused.length > 0) return this.tearDown({ kind: 'refused', reasons: refused }, untouched, false)
     const setup = await once.walk({ part: 'setup', frame, endsOnFailure: true, withinMs: SETUP_WITHIN_MS })
     this.options.onSetup?.({ frame: setup.frame, results: setup.results })
     let ending: Ending = { kind: 'finished' }
-    if (setup.failure === null && this.stoppedBy === undefined) {
+    if (setup.failure === null && this.stopped() === undefined) {
       this.options.onState?.('load')
       try {
         await this.load(setup.frame, setup.secrets)
@@ -164,11 +165,15 @@ class Run implements RunHandle {
       ending = { kind: 'setup failed', reason: setup.failure, isTargets: setup.isTargets }
     if (this.renewalFailure !== undefined && ending.kind !== 'fault')
       ending = { kind: 'setup failed', ...this.renewalFailure }
-    if (this.stoppedBy !== undefined && ending.kind !== 'fault') ending = { kind: 'stopped', by: this.stoppedBy }
+    if (ending.kind !== 'fault') ending = this.stopped() ?? ending
     const { faults, endedEarlyAtMs, renewals } = this
     this.options.onLoadEnded?.({ ending, faults, endedEarlyAtMs, renewals: [...renewals] })
     this.emit({ kind: 'end' })
     return this.tearDown(ending, setup)
+  }
+
+  private stopped(): Ending | undefined {
+    return this.stoppedBy === undefined ? undefined : { kind: 'stopped', by: this.stoppedBy }
   }
 
   private async refusals(): Promise<string[]> {

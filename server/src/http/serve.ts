@@ -29,7 +29,11 @@ export interface Asked<R extends Route> {
 const USUAL_KB = 100
 
 /** Decides who may ask, about which project; refuses with a problem. */
-export type Access = (request: Request, need: Exclude<Need, 'nobody'>, project: number | undefined) => Promise<PersonRow>
+export type Access = (
+  request: Request,
+  need: Exclude<Need, 'nobody'>,
+  project: number | undefined,
+) => Promise<PersonRow>
 
 const ACCESS = new WeakMap<Application, Access>()
 /** Gives the routes of an application what decides who may ask: serving itself knows nothing of people. */

@@ -1,0 +1,79 @@
+// `npm run check`: lint, format, types, imports and the tests that the changed files touch; what measures a load, starts
+// a server or a browser is left to `npm test`.
+import { execFileSync } from 'node:child_process'
+import { existsSync } from 'node:fs'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { execa } from 'execa'
+import pLimit from 'p-limit'
+
+const root = fileURLToPath(new URL('../../', import.meta.url))
+/** Projects whose tests only compute; of the others a test is made when it is itself changed. */
+const COMPUTING = ['core', 'web', 'scripts']
+const AT_ONCE = 2
+
+const changed = linesOf('git', 'diff', '--name-only', 'HEAD')
+  .concat(linesOf('git', 'ls-files', '--others', '--exclude-standard'))
+  .filter((file) => existsSync(join(root, file)))
+const code = changed.filter((file) => /\.(ts|vue|mjs|cjs)$/.test(file))
+if (changed.length === 0) console.log('nothing is changed')
+
+const steps: { name: string; command: string[] }[] = []
+if (code.length > 0) {
+  const sources = code.filter((file) => !/\.test\.ts$/.test(file))
+  const tests = code.filter((file) => /\.test\.ts$/.test(file))
+  const computing = COMPUTING.flatMap((name) => ['--project', name])
+  if (sources.length > 0)
+    steps.push({
+      name: 'tests',
+      command: ['vitest', 'related', '--run', '--passWithNoTests', ...computing, ...sources],
+    })
+  if (tests.length > 0) steps.push({ name: 'changed tests', command: ['vitest', 'run', ...tests] })
+  steps.push(
+    { name: 'types', command: ['tsc', '--build', 'cli', 'server', 'scripts'] },
+    {
+      name: 'types of the tests',
+      command: [
+        'tsc',
+        '--noEmit',
+        '--incremental',
+        '--tsBuildInfoFile',
+        'node_modules/.cache/tests.tsbuildinfo',
+        '-p',
+        'tsconfig.json',
+      ],
+    },
+    { name: 'lint', command: ['eslint', '--cache', '--cache-location', 'node_modules/.cache/eslint/', ...code] },
+    { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
+  )
+}
+if (changed.length > 0)
+  steps.push({
+    name: 'format',
+    command: ['prettier', '--check', '--ignore-unknown', '--log-level', 'warn', ...changed],
+  })
+if (code.some((file) => file.startsWith('web/') || file.startsWith('core/')))
+  steps.push({ name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] })
+
+const slots = pLimit(AT_ONCE)
+const failures = await Promise.all(steps.map((step) => slots(() => fails(step))))
+const failed = failures.filter(Boolean).length
+console.log(
+  `\n${String(steps.length - failed)} passed, ${String(failed)} failed, of ${String(changed.length)} changed files`,
+)
+process.exitCode = failed === 0 ? 0 : 1
+
+/** Runs a step; what it says is shown where it fails. */
+async function fails({ name, command }: { name: string; command: string[] }): Promise<boolean> {
+  const began = performance.now()
+  const { exitCode, all } = await execa('npx', ['--no-install', ...command], { cwd: root, all: true, reject: false })
+  const seconds = ((performance.now() - began) / 1000).toFixed(1)
+  console.log(`${exitCode === 0 ? '' : `${all}\n`}# ${name}: ${exitCode === 0 ? 'passed' : 'failed'} in ${seconds} s`)
+  return exitCode !== 0
+}
+
+function linesOf(program: string, ...words: string[]): string[] {
+  return execFileSync(program, words, { cwd: root, encoding: 'utf8' })
+    .split('\n')
+    .filter((line) => line !== '')
+}

@@ -1,0 +1,84 @@
+// One's own account: signing out, the password, tokens for programs.
+import { ROUTES } from '@jolt-gate/core/api'
+import { Router } from 'express'
+import { TokenRow } from '../database/models.js'
+import { Problem } from '../http/problems.js'
+import { serve } from '../http/serve.js'
+import { cookieName, cookieOptions, sessionOf } from './access.js'
+import { perPerson } from './attempts.js'
+import { noteOf } from './audit-log.js'
+import { hashPassword, isPassword, newToken } from './passwords.js'
+import { endSession, endSessionsOf } from './sessions.js'
+
+const MOST_TOKEN_DAYS = 366
+
+export function accountRoutes(): Router {
+  const routes = Router()
+  serve(routes, ROUTES.signOut, async ({ request, response }) => {
+    const session = sessionOf(request)
+    if (session !== undefined) await endSession(session)
+    for (const isSecure of [true, false]) response.clearCookie(cookieName(isSecure), cookieOptions(isSecure))
+    return undefined
+  })
+
+  serve(
+    routes,
+    ROUTES.changePassword,
+    async ({ person, request, body: { current, password } }) => {
+      const session = sessionOf(request)
+      if (session === undefined) throw new Problem(403, 'TOKEN', 'tokens cannot change passwords: sign in')
+      if (!(await isPassword(current, person.password)))
+        throw new Problem(403, 'WRONG', 'this is not your present password')
+      await person.update({ password: await hashPassword(password) })
+      await endSessionsOf(person.id, session)
+      await noteOf(person, 'changed their password', '')
+      return undefined
+    },
+    { before: [perPerson()] },
+  )
+
+  return routes
+}
+
+export function tokenRoutes(): Router {
+  const routes = Router()
+  serve(routes, ROUTES.tokens, async ({ person }) => {
+    const rows = await TokenRow.findAll({ where: { personId: person.id }, order: [['id', 'DESC']] })
+    return {
+      tokens: rows.map(({ id, label, scopes, expiresAt, usedAt }) => ({
+        id,
+        label,
+        scopes: scopes.split(','),
+        expiresAt: expiresAt.toISOString(),
+        usedAt: usedAt?.toISOString() ?? null,
+      })),
+    }
+  })
+
+  serve(routes, ROUTES.createToken, async ({ person, request, body: { label, scopes, until } }) => {
+    if (sessionOf(request) === undefined) throw new Problem(403, 'TOKEN', 'tokens cannot create tokens: sign in')
+    const days = (until.getTime() - Date.now()) / 86_400_000
+    if (days <= 0 || days > MOST_TOKEN_DAYS) throw new Problem(400, 'BAD_FIELD', 'a token may last at most a year')
+    const { token, hash } = newToken('jgt')
+    const row = await TokenRow.create({
+      personId: person.id,
+      label,
+      scopes: scopes.join(','),
+      hash,
+      expiresAt: until,
+      usedAt: null,
+    })
+    await noteOf(person, 'created a token', `${label}: ${scopes.join(', ')}`)
+    return { id: row.id, token }
+  })
+
+  serve(routes, ROUTES.revokeToken, async ({ person, params, request }) => {
+    if (sessionOf(request) === undefined) throw new Problem(403, 'TOKEN', 'tokens cannot revoke tokens: sign in')
+    const count = await TokenRow.destroy({ where: { id: Number(params.token), personId: person.id } })
+    if (count === 0) throw new Problem(404, 'NO_TOKEN', 'you have no such token')
+    await noteOf(person, 'revoked a token', '')
+    return undefined
+  })
+
+  return routes
+}
