@@ -158,7 +158,7 @@ describe('a run that is told to a server', () => {
     const port = Number(new URL(place.server.origin).port)
     await place.server.stop()
     place.server = await startServer({
-      database: { socketPath: place.database.socketPath, user: place.database.user, database: 'jolt_gate_test' },
+      database: place.database,
       ...{ port, pages: undefined, projects: [place.repository], runsFolder: join(place.folder, 'runs'), isDemo: true },
     })
     call = callerOf(place.server.origin, await signedIn(place.server.origin))

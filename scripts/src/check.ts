@@ -1,15 +1,17 @@
-// `npm run check`: lint, format, types, imports and the tests that the changed files touch; what measures a load, starts
-// a server or a browser is left to `npm test`.
+// `npm run check`: lint, format, types, imports and the tests that name what the changed files export. What measures a
+// load, starts a server or a browser is left to `npm test`.
 import { execFileSync } from 'node:child_process'
-import { existsSync } from 'node:fs'
-import { join } from 'node:path'
+import { existsSync, readFileSync } from 'node:fs'
+import { basename, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { execa } from 'execa'
 import pLimit from 'p-limit'
 
 const root = fileURLToPath(new URL('../../', import.meta.url))
-/** Projects whose tests only compute; of the others a test is made when it is itself changed. */
-const COMPUTING = ['core', 'web', 'scripts']
+/** Rooms whose tests only compute; of the others a test is made when it is itself changed. */
+const COMPUTING = /^(?:core|web)\/test\/.*\.test\.ts$/
+const TEST = /\.test\.ts$/
+const EXPORTED = /^export (?:abstract )?(?:async )?(?:const|function\*?|class|interface|type) (\w+)/gm
 const AT_ONCE = 2
 
 const changed = linesOf('git', 'diff', '--name-only', 'HEAD')
@@ -20,15 +22,8 @@ if (changed.length === 0) console.log('nothing is changed')
 
 const steps: { name: string; command: string[] }[] = []
 if (code.length > 0) {
-  const sources = code.filter((file) => !/\.test\.ts$/.test(file))
-  const tests = code.filter((file) => /\.test\.ts$/.test(file))
-  const computing = COMPUTING.flatMap((name) => ['--project', name])
-  if (sources.length > 0)
-    steps.push({
-      name: 'tests',
-      command: ['vitest', 'related', '--run', '--passWithNoTests', ...computing, ...sources],
-    })
-  if (tests.length > 0) steps.push({ name: 'changed tests', command: ['vitest', 'run', ...tests] })
+  const tests = [...new Set([...code.filter((file) => TEST.test(file)), ...code.flatMap(testsThatName)])]
+  if (tests.length > 0) steps.push({ name: 'tests', command: ['vitest', 'run', ...tests] })
   steps.push(
     { name: 'types', command: ['tsc', '--build', 'cli', 'server', 'scripts'] },
     {
@@ -52,7 +47,7 @@ if (changed.length > 0)
     name: 'format',
     command: ['prettier', '--check', '--ignore-unknown', '--log-level', 'warn', ...changed],
   })
-if (code.some((file) => file.startsWith('web/') || file.startsWith('core/')))
+if (code.some((file) => file.startsWith('web/')))
   steps.push({ name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] })
 
 const slots = pLimit(AT_ONCE)
@@ -76,4 +71,14 @@ function linesOf(program: string, ...words: string[]): string[] {
   return execFileSync(program, words, { cwd: root, encoding: 'utf8' })
     .split('\n')
     .filter((line) => line !== '')
+}
+
+/** Tests that name something which a file exports; of a page, all that name the file. */
+function testsThatName(file: string): string[] {
+  const names = [...readFileSync(join(root, file), 'utf8').matchAll(EXPORTED)].map(([, name = '']) => name)
+  const words = names.length === 0 ? [basename(file)] : names
+  const found = new RegExp(`\\b(?:${words.map((word) => word.replaceAll('.', '[.]')).join('|')})\\b`)
+  return linesOf('git', 'ls-files', 'core/test', 'web/test').filter(
+    (test) => COMPUTING.test(test) && found.test(readFileSync(join(root, test), 'utf8')),
+  )
 }
