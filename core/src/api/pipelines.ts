@@ -260,7 +260,7 @@ export const PIPELINE_ROUTES = {
   pauseSchedule: route({
     method: 'PUT',
     path: '/projects/{project}/schedule',
-    summary: 'pause the schedule of a stage, or let it continue; times that come meanwhile are passed over',
+    summary: 'pause the schedule of a stage, or let it continue; times that come in between are passed over',
     needs: 'write',
     body: object({ pipeline: PIPELINE_FILE.optional(), stage: STAGE, isPaused: boolean().required() }),
     status: 200,

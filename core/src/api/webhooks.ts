@@ -118,7 +118,7 @@ export const WEBHOOK_ROUTES = {
   pauseWebhook: route({
     method: 'PUT',
     path: '/projects/{project}/webhooks/{webhook}',
-    summary: 'pause a webhook, or let it continue: what happens meanwhile is kept, and sent then',
+    summary: 'pause a webhook, or let it continue: what happens until then is kept, and sent then',
     needs: 'admin',
     body: object({ isPaused: boolean().required() }),
     status: 200,

@@ -22,7 +22,7 @@ export interface EvidenceSecond {
   p95Ms: number
 }
 
-/** Seconds of one phase whose load stays the same, and no other track changes meanwhile. */
+/** Seconds of one phase whose load stays the same, while no other track changes. */
 export interface Steady {
   phase: string
   fromSecond: number

@@ -1,4 +1,4 @@
-// All findings of a run, the gravest first, and its impact.
+// All findings of a run, the most severe first, and its impact.
 import type { GateResult } from '../judge/gate-result.js'
 import type { Gate } from '../plan/model.js'
 import { Draws } from '../values/random.js'
@@ -34,7 +34,7 @@ export interface ToExplain {
   pastBorderline?: ReadonlyMap<string, number>
 }
 
-/** A result holds no more; the gravest stay. */
+/** A result holds no more; the most severe stay. */
 export const MOST_FINDINGS = 100
 
 /** Draws are always the same: what was found once is found again. */

@@ -32,7 +32,7 @@ export interface Approval {
   atMs: number
 }
 
-/** A verdict that runs came to, or what is still to come; the gravest stands first. */
+/** A verdict that runs came to, or what is still to come; the most severe stands first. */
 export const STAGE_STATES = ['shut', 'void', 'stopped', 'running', 'queued', 'not run', 'open'] as const
 export type StageState = (typeof STAGE_STATES)[number]
 
@@ -59,7 +59,7 @@ export interface ChangeUnderTest {
 }
 
 /**
- * Where a stage stands for a change: each of its plans by its latest run that counts, the stage by the gravest of them.
+ * Where a stage stands for a change: each of its plans by its latest run that counts, the stage by the most severe of them.
  * A run counts that was made for the change, against the stage's target, of a committed plan with its own values at
  * scale 1; of a scheduled stage also one for an ancestor of the change.
  *
@@ -72,8 +72,8 @@ export function stageAt(
   approvals: readonly Approval[],
 ): StageAtChange {
   const plans = stage.plans.map((plan) => planAt(plan, stage, change, runs))
-  const gravest = STAGE_STATES.find((state) => plans.some((plan) => plan.state === state)) ?? 'not run'
-  return { stage: stage.name, state: gravest, plans, approval: approvalOf(stage, change.commit, approvals) }
+  const worst = STAGE_STATES.find((state) => plans.some((plan) => plan.state === state)) ?? 'not run'
+  return { stage: stage.name, state: worst, plans, approval: approvalOf(stage, change.commit, approvals) }
 }
 
 /** The latest approval of a stage for a change; none where the stage takes none. */

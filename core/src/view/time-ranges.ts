@@ -35,7 +35,7 @@ export class TimeRanges {
    * @returns false when there is none left
    */
   prepare(seconds: number): boolean {
-    // The shorter ones first: each takes little, and whoever asks meanwhile does not wait.
+    // The shorter ones first: each takes little, so that a request in between does not wait.
     const length = BLOCKS.toReversed().find((one) => (this.prepared.get(one) ?? 0) + one <= seconds)
     if (length === undefined) return false
     const second = this.prepared.get(length) ?? 0

@@ -170,7 +170,7 @@ export class Connections {
     link.carries--
     link.answered++
     if (link.http === 2) {
-      // Its place may have been taken meanwhile.
+      // Its place may have been taken since.
       if (link.carries === 0 && this.shared.get(link.origin) !== link) link.destroy()
       return
     }

@@ -72,7 +72,7 @@ class Reader {
     else this.emit(event)
   }
 
-  /** Sends what was heard meanwhile; says whether the run is still live. */
+  /** Sends what came until now; says whether the run is still live. */
   catchUp(): 'live' | 'ended' {
     this.isCatchingUp = false
     for (const event of this.heard) this.emit(event)

@@ -171,7 +171,7 @@ async function trendsOf(page: string, projectId: number, ended: readonly RunRow[
     const { runs, series } = await trendOf(asked)
     for (const one of series.slice(0, MOST_SERIES)) {
       found.push(...changesOf(page, row, runs, one))
-      // A permutation test takes its time; whoever asks something meanwhile is answered between two.
+      // A permutation test takes its time; requests are answered between two.
       await turn()
     }
   }

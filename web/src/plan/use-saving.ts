@@ -44,7 +44,7 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
 
   const { data: onServer } = useQuery({
     queryKey: ['plan', project, file],
-    // What the page was over when it asked: a save meanwhile makes the answer an old one.
+    // What the page was over when it asked: a save since then makes the answer an old one.
     queryFn: async () => ({ over: state.opened.value?.base, now: await api.plan(project.value, file.value) }),
     staleTime: 0,
     gcTime: 0,

@@ -15,7 +15,7 @@ const emit = defineEmits<{ saved: [name: string] }>()
 const may = useMay(() => props.project)
 
 const name = ref(props.target?.name ?? '')
-/** What was read: what is typed is over this, whatever comes to stand in the file meanwhile. */
+/** What was read: what is typed is over this, also when the file has changed since. */
 const before = ref({ text: props.target?.text ?? 'origin: http://127.0.0.1:7710\n', base: props.target?.base ?? null })
 const text = ref(before.value.text)
 const message = ref('')

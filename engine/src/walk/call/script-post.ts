@@ -61,7 +61,7 @@ export class ScriptPost {
   }
 
   private read(): string {
-    // What is shared is copied before it is decoded: nobody may change it meanwhile.
+    // What is shared is copied before it is decoded: it may not change while that lasts.
     return decoder.decode(this.bytes.slice(0, Atomics.load(this.head, LENGTH)))
   }
 }
