@@ -6,7 +6,7 @@ import {
   previewOf,
   reportOf,
   verdictWords,
-  type ReportName,
+  type ReportName as ReportFormat,
   type RunResult,
 } from '@jolt-gate/core'
 import { startRun } from '@jolt-gate/engine'
@@ -15,7 +15,7 @@ import { EXIT, UsageError } from './errors.js'
 import { askedPlan, engineOptions } from './run-plan.js'
 import { readPlanFile } from './validate.js'
 
-export { UsageError, type RunResult }
+export { UsageError, type ReportFormat, type RunResult }
 
 /** What is wrong with a plan, or may be. */
 export interface Problem {
@@ -145,8 +145,6 @@ export function judge(result: RunResult): Judgement {
     notHeld: gates.filter(({ status }) => status !== 'held' && status !== 'not judged' && status !== 'no baseline'),
   }
 }
-
-export type ReportFormat = ReportName
 
 /** A result as one of the reports that the command writes. */
 export function report(result: RunResult, format: ReportFormat): string {

@@ -310,7 +310,7 @@ function positive(text: string): number {
   return value
 }
 
-// Whoever reads may stop reading: what the command does and how it ends is not changed by that.
+// The one who reads may stop reading: what the command does and how it ends is not changed by that.
 for (const stream of [process.stdout, process.stderr])
   stream.on('error', (error: NodeJS.ErrnoException) => {
     if (error.code === 'EPIPE') return

@@ -3,8 +3,8 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { begin, ONE_REQUEST, planFor, runPlan } from './run-plan.js'
 import { startTrueServer, type TrueServer } from './true-server.js'
 
-// The expression backtracks for ages on an answer of many letters that ends wrongly (catastrophic backtracking), and has
-// a flag, so that it cannot be matched in linear time.
+// The expression backtracks for ages on an answer of many letters that ends wrongly (catastrophic backtracking), and
+// has a flag, so that it cannot be matched in linear time.
 const HELD = '/letters\n    check: [body matches /^(a+)+$/i]\n'
 
 let server: TrueServer

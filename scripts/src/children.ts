@@ -6,7 +6,7 @@ export interface Child {
   origin: string
   /** Of a server that nobody has an account on yet. */
   setupCode: string | undefined
-  /** How it ended, in words, whoever wanted it. */
+  /** How it ended, in words, no matter who wanted it. */
   ended: Promise<string>
   stop(): Promise<void>
 }

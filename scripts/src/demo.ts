@@ -14,7 +14,7 @@ export const RECORDED_RUNS = fileURLToPath(new URL('../recorded/demo-runs.jsonl.
 /** What the stand-in asks for; no secret of anybody's. */
 export const DEMO_SECRETS = { JOLT_SECRET_USER: 'purser', JOLT_SECRET_PASSWORD: 'grey-gull-9' }
 
-/** Of the demo's server: each request is a line of its log, which is no news to whoever looks at the demo. */
+/** Of the demo's server: each request is a line of its log, which is no news to the one who looks at the demo. */
 export const DEMO_ENVIRONMENT = { JOLT_GATE_LOG: process.env['JOLT_GATE_LOG'] ?? 'warn', ...DEMO_SECRETS }
 
 /** The key that seals secrets, made once and readable by its owner alone. */

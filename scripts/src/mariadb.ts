@@ -15,7 +15,7 @@ export interface MariaDb {
   socketPath: string
   /** The account of the application. */
   user: string
-  /** How it ended, in words, whoever wanted it. */
+  /** How it ended, in words, no matter who wanted it. */
   ended: Promise<string>
   stop(): Promise<void>
 }
@@ -87,7 +87,7 @@ export function dropDatabase(socketPath: string, database: string): void {
   client(socketPath, userInfo().username, `DROP DATABASE IF EXISTS \`${database}\``)
 }
 
-/** Ends a server that whoever started it has left behind, killed perhaps; refuses while they are still there. */
+/** Ends a server that the one who started it has left behind, killed perhaps; refuses while they are still there. */
 async function stopAbandoned(dataFolder: string): Promise<void> {
   const file = join(dataFolder, STARTED)
   if (!existsSync(file)) return

@@ -103,5 +103,5 @@ const stop = () => {
   void server.stop().then(() => process.exit(0))
 }
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, stop)
-// Whoever started it is gone, killed perhaps.
+// The one who started it is gone, killed perhaps.
 process.once('disconnect', stop)

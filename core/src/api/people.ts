@@ -80,7 +80,7 @@ export const FIRST_PERSON = object({
   name: name(),
   email: email(),
   password: password(),
-  /** Printed where the server was started: whoever has it runs the server. */
+  /** Printed where the server was started: the one who has it runs the server. */
   code: string().trim().required('enter the setup code that the server printed when it started').max(100),
 })
 export const NEW_PERSON = object({ name: name(), email: email(), password: password(), role: role() })

@@ -5,7 +5,7 @@ import { ROLES } from './people.js'
 import { json, ownType, route } from './route.js'
 import { RUN_SUMMARY } from './runs.js'
 
-/** A project, with the role of whoever asks. */
+/** A project, with the role of the one who asks. */
 const PROJECT = object({
   id: number().required(),
   name: string().required(),

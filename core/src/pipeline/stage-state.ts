@@ -59,7 +59,8 @@ export interface ChangeUnderTest {
 }
 
 /**
- * Where a stage stands for a change: each of its plans by its latest run that counts, the stage by the most severe of them.
+ * Where a stage stands for a change: each of its plans by its latest run that counts, the stage by the most severe of
+ * them.
  * A run counts that was made for the change, against the stage's target, of a committed plan with its own values at
  * scale 1; of a scheduled stage also one for an ancestor of the change.
  *

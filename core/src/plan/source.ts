@@ -217,5 +217,5 @@ export function offsetInScalar(node: Scalar, inside: number): number {
   return start + inside + (quoted ? 1 : 0)
 }
 
-/** How many errors were found so far: whoever reports what may follow from another slip compares with before. */
+/** How many errors were found so far: the one who reports what may follow from another slip compares with before. */
 export const errorsIn = ({ problems }: Source): number => problems.filter(({ severity }) => severity === 'error').length

@@ -39,7 +39,7 @@ const WIDTHS: [kind: RegExp, px: number][] = [
 ]
 const USUAL_WIDTH = 6.1
 
-/** An SVG of one line. What it says stands in its title, for whoever hears it. */
+/** An SVG of one line. What it says stands in its title, for the one who hears it. */
 export function badgeOf({ label, branch, verdict }: Badge): string {
   const { words, colour, arm } = LOOKS[verdict ?? 'none']
   const name = `${cut(label)}${branch === null ? '' : ` · ${cut(branch)}`}`

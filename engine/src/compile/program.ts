@@ -15,7 +15,7 @@ import type { Beat } from '../threads/beat.js'
 
 export interface CompiledCheck {
   verify: Verify
-  /** What the check looks at, for whoever shows it. */
+  /** What the check looks at, for the one who shows it. */
   find: Finder
   /** Why it failed, where its own words do not say all. */
   reason: Reason | undefined

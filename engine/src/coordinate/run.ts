@@ -2,19 +2,13 @@
 import { availableParallelism } from 'node:os'
 import {
   baselineFault,
-  distrust,
-  explain,
   filesSentBy,
   formatMs,
   gatesOf,
-  judge,
   loadFingerprint,
   loadSeconds,
-  NO_DOUBTS,
   previewOf,
-  reasonsOf,
   RunView,
-  resultOf,
   scalePlan,
   shapeOf,
   StopWatch,
@@ -32,6 +26,7 @@ import {
 } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../compile/compiler.js'
+import { conclude } from './conclusion.js'
 import { SenderPool } from './sender-pool.js'
 import { lostRequests } from './lost-requests.js'
 import { SetupAndTeardown } from './setup-and-teardown.js'
@@ -325,46 +320,13 @@ class Run implements RunHandle {
   }
 
   private conclude(ending: Ending, setup: OnceResult[], teardown: OnceResult[]): Omit<RunOutcome, 'view'> {
-    const { target, calibration = null } = this.options
-    const { view, baseline } = this
-    const hasLoad = view.seconds > 0
-    const { gates } = this
-    const { recording, shape } = view
-    const doubts =
-      hasLoad || ending.kind === 'finished'
-        ? distrust(recording, shape, gates, this.faults, this.endedEarlyAtMs !== undefined)
-        : NO_DOUBTS
-    const reasons = reasonsOf(doubts)
-    const { renewals } = this
-    const judgement = judge({
-      ...{ ending, doubts, results: view.gates(), recording, shape },
-      strict: this.plan.strict || this.options.strict === true,
-      beside: { renewals, teardown, endedByData: this.faults.endedByData },
+    const { options, view, gates, baseline, faults, renewals, identity, startedAt } = this
+    return conclude({
+      ...{ options, view, gates, baseline, faults, renewals, identity, startedAt },
+      ...{ ending, setup, teardown },
+      isStrict: this.plan.strict || options.strict === true,
+      endedEarly: this.endedEarlyAtMs !== undefined,
     })
-    const identified = {
-      ...this.identity,
-      target: {
-        name: target.name,
-        origin: target.origin,
-        ...(target.traces === undefined ? {} : { traces: target.traces }),
-      },
-      startedAt: this.startedAt.toISOString(),
-      endedAt: new Date().toISOString(),
-    }
-    const facts = {
-      judgement,
-      explained: explain({
-        ...{ view, gates, reasons },
-        pastBorderline: new Map(Object.entries(this.options.pastBorderline ?? {})),
-      }),
-      setup,
-      teardown,
-      renewals: [...renewals],
-      generator: { processes: 1, reasons, calibration },
-      baseline:
-        baseline === undefined ? null : { id: baseline.id, commit: baseline.commit, startedAt: baseline.startedAt },
-    }
-    return { result: resultOf(identified, facts, view), judgement }
   }
 }
 

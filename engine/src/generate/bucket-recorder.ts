@@ -1,12 +1,10 @@
 // What a worker records: one bucket at a time, closed when its second is over.
 import {
-  countRow,
   Distribution,
   emptyBucket,
   emptyScope,
   emptyStep,
   encodeBucket,
-  MAX_FAILURE_CELLS,
   MAX_OPEN,
   MAX_REDIRECT_CELLS,
   OPEN_FROM_MS,
@@ -15,13 +13,11 @@ import {
   type Bucket,
   type CalledCell,
   type CheckCell,
-  type FailureCell,
   type OpenCell,
   type RedirectCell,
   type RunShape,
   type ScopeCell,
   type StepCell,
-  type Received,
 } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
 import type { Mask } from '../secrets/mask.js'
@@ -29,6 +25,7 @@ import type { Failure } from '../walk/assessor.js'
 import type { Exchange } from '../http/exchange.js'
 import type { Branch, Iteration } from '../walk/iteration.js'
 import type { TimedOperation } from '../compile/program.js'
+import { FailureCells } from './failure-cells.js'
 import { NotedRequests } from './noted-requests.js'
 import type { SampleRows } from './sample-rows.js'
 import { RequestKeeper } from './request-keeper.js'
@@ -50,12 +47,11 @@ export class BucketRecorder implements WalkerListener {
   private readonly journeys = new Map<number, ScopeCell>()
   private readonly arrivals = new Map<number, ArrivalCell>()
   private readonly checks = new Map<number, CheckCell>()
-  private readonly failures = new Map<string, FailureCell>()
+  private readonly failures: FailureCells
   private readonly redirects = new Map<string, RedirectCell>()
   private readonly called = new Set<string>()
   private newlyCalled: CalledCell[] = []
   private readonly noted: NotedRequests
-  private readonly keeper: RequestKeeper
   /** For each phase, the phases of its track with the ends of each, in ms from the start. */
   private readonly tracks: { phase: number; toMs: number }[][]
   private usersNow = 0
@@ -74,7 +70,7 @@ export class BucketRecorder implements WalkerListener {
     private readonly iterationEnded: (iteration: Iteration) => void,
     private readonly rows: SampleRows | null = null,
   ) {
-    this.keeper = new RequestKeeper(shape, mask)
+    this.failures = new FailureCells(mask, new RequestKeeper(shape, mask))
     this.noted = new NotedRequests(shape)
     const ranges = phaseRanges(shape)
     const phases = shape.phases.map(({ track }, phase) => ({ track, phase, toMs: ranges[phase]?.toMs ?? 0 }))
@@ -84,7 +80,7 @@ export class BucketRecorder implements WalkerListener {
   /** The load begins at this moment of the monotonic clock. */
   begin(startMs: number): void {
     this.startMs = startMs
-    this.keeper.startMs = startMs
+    this.failures.begin(startMs)
     this.noted.startMs = startMs
   }
 
@@ -109,7 +105,7 @@ export class BucketRecorder implements WalkerListener {
     const lagUs = this.bucket.arrivals.reduce((most, { startLag }) => Math.max(most, startLag.largest), 0)
     this.bucket.latenessMs = health.stallMs + lagUs / 1000
     this.bucket.checks = usedOf(this.checks, ({ passed, failed }) => passed + failed > 0)
-    this.bucket.failures = [...this.failures.values()]
+    this.bucket.failures = this.failures.take()
     this.bucket.open = this.openCells(nowMs, open)
     this.bucket.redirects = [...this.redirects.values()]
     this.bucket.called = this.newlyCalled
@@ -120,7 +116,6 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.journeys.forEach(clearScope)
     this.bucket.arrivals.forEach(clearArrival)
     this.bucket.checks.forEach(clearCheck)
-    this.failures.clear()
     this.redirects.clear()
     this.newlyCalled = []
     this.second = Math.max(this.second + 1, Math.floor((nowMs - this.startMs) / 1000))
@@ -196,12 +191,12 @@ export class BucketRecorder implements WalkerListener {
     this.rows?.add(ended, phase, this.startMs)
     if (failure === null) return
     cell.failed++
-    this.countFailure({ phase, operation, failure, endedMs: sample.endedMs, received, iteration, ended })
+    this.failures.count({ phase, operation, failure, endedMs: sample.endedMs, received, iteration, ended })
   }
 
   onStepFailed(iteration: Iteration, operation: TimedOperation, failure: Failure): void {
     const { phase, lastEndMs: endedMs, last: received } = iteration
-    this.countFailure({ phase, operation, failure, endedMs, received, iteration, ended: null })
+    this.failures.count({ phase, operation, failure, endedMs, received, iteration, ended: null })
   }
 
   onGroup(iteration: Iteration, group: number, beganMs: number, timeMs: number | null): void {
@@ -319,57 +314,4 @@ export class BucketRecorder implements WalkerListener {
     else if (this.redirects.size < MAX_REDIRECT_CELLS)
       this.redirects.set(key, { phase, step, to: this.mask.apply(to), count: 1 })
   }
-
-  private countFailure({ phase, operation, failure, endedMs, received, iteration, ended }: FailedStep): void {
-    const { step } = operation
-    const { kind, detail } = failure
-    const told = this.failures.size < MAX_FAILURE_CELLS ? detail : 'others'
-    const key = `${String(phase)} ${String(step)} ${kind} ${told}`
-    const cell = this.failures.get(key)
-    if (cell !== undefined) {
-      cell.count++
-      countRows(cell, iteration)
-      return
-    }
-    const own = secretsOf(iteration)
-    const made: FailureCell = {
-      phase,
-      step,
-      kind,
-      detail: this.mask.apply(told, own),
-      count: 1,
-      firstAtMs: endedMs - this.startMs,
-      sample: this.mask.excerpt(received?.body ?? '', own),
-      kept: ended === null ? '' : this.keeper.keep(ended, `${String(step)} ${kind} ${told}`, own),
-      rows: [],
-    }
-    countRows(made, iteration)
-    this.failures.set(key, made)
-  }
-}
-
-/** A step that failed, and its request where it was one. */
-interface FailedStep {
-  phase: number
-  operation: TimedOperation
-  failure: Failure
-  endedMs: number
-  received: Received | null
-  iteration: Iteration
-  ended: Ended | null
-}
-
-function countRows(cell: FailureCell, { program, frame }: Iteration): void {
-  for (const { set, slot } of program.data) {
-    const row = frame[slot]
-    if (typeof row === 'number') countRow(cell.rows, set, row, 1)
-  }
-}
-
-/** What a user of an iteration had kept as secret. */
-function secretsOf({ program, frame }: Iteration): string[] {
-  return program.secretSlots.flatMap((slot) => {
-    const value = frame[slot]
-    return value === undefined ? [] : [typeof value === 'string' ? value : JSON.stringify(value)]
-  })
 }

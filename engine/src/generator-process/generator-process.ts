@@ -1,5 +1,5 @@
-// Entry of a generator: a process that makes one run and tells what happens, to its journal first. When whoever asked
-// for the run is gone, it stops the load, tears down and leaves the result in the journal.
+// Entry of a generator: a process that makes one run and records what happens, in its journal first. When the process
+// that asked for the run is gone, it stops the load, tears down and leaves the result in the journal.
 import { decodeBucket, encodeBucket, type RunEvent } from '@jolt-gate/core'
 import { closeRun, startRun } from '../coordinate/run.js'
 import type { BrokenRun, RunHandle, RunOptions } from '../coordinate/run-options.js'
@@ -17,7 +17,7 @@ process.once('disconnect', () => {
   if (handle === undefined) process.exit(0)
   handle.stop('the server, which ended')
 })
-// Ctrl-C reaches the whole group; whoever asked for the run stops it in order.
+// Ctrl-C reaches the whole group; the one who asked for the run stops it in order.
 process.on('SIGINT', () => undefined)
 
 async function work(message: Exclude<ToGenerator, { kind: 'stop' }>): Promise<void> {

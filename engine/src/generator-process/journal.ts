@@ -1,4 +1,4 @@
-// The journal of a run: what its generator told, written down before it is told, so that a run outlives whoever
+// The journal of a run: what its generator told, written down before it is told, so that a run outlives the one who
 // listens. One line of JSON for each; a line that was cut, by a kill or a full disk, is none.
 import { closeSync, existsSync, fstatSync, fsyncSync, openSync, readFileSync, writeSync } from 'node:fs'
 import { base64OfBytes, bytesOfBase64 } from '@jolt-gate/core'

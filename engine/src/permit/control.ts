@@ -1,4 +1,4 @@
-// Proof that whoever permits a load controls the target: a token served by it under a well-known address (RFC 8615).
+// Proof that those who permit a load control the target: a token served by it under a well-known address (RFC 8615).
 import { createHash } from 'node:crypto'
 import { originsToPermit, permissionText, type Target } from '@jolt-gate/core'
 import { request } from 'undici'

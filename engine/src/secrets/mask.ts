@@ -4,7 +4,7 @@ import { base64 } from '@jolt-gate/core'
 const MASK = '•••'
 /** A secret has at least so many characters (plan format, Values). */
 export const LEAST_SECRET = 4
-/** Of the secrets that responses gave: the latest. Whoever shows the failure of a user names its own ones as well. */
+/** Of the secrets that responses gave: the latest. The failure of a user names its own ones as well. */
 const MOST_PASSING = 200
 const EXCERPT_LENGTH = 300
 

@@ -69,7 +69,7 @@ export class Iteration implements Branch {
     readonly phase: number,
     readonly frame: Frame,
     readonly arrivedMs: number,
-    /** The user of the closed model whose iteration it is, for whoever began it. */
+    /** The user of the closed model whose iteration it is, for the one who began it. */
     readonly slot: number,
   ) {
     this.end = program.operations.length

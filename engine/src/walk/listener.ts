@@ -20,7 +20,7 @@ export interface Sample {
   isResent: boolean
 }
 
-/** How a request ended, for whoever records it. */
+/** How a request ended, for the one who records it. */
 export interface Ended {
   iteration: Iteration
   operation: TimedOperation

@@ -26,7 +26,7 @@ export function badgeRoutes(): Router {
   return routes
 }
 
-/** Seen by whoever has the address. */
+/** Seen by the one who has the address. */
 export function publicBadgeRoutes(): Router {
   const routes = Router()
   serve(routes, ROUTES.badge, async ({ params: { key }, query: { plan, branch }, response }) => {

@@ -1,4 +1,4 @@
-// A run as it is stored, for whoever shows it: in a list, or with all its parts.
+// A run as it is stored, for the one who shows it: in a list, or with all its parts.
 import type { RunSummary } from '@jolt-gate/core/api'
 import { RunPartsRow, type RunRow } from './models.js'
 

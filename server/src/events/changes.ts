@@ -1,4 +1,4 @@
-// What has changed, told to whoever has a page open; they read anew what they look at.
+// What has changed, told to the one who has a page open; they read anew what they look at.
 import { EventEmitter } from 'node:events'
 
 /**

@@ -8,7 +8,7 @@ const LABELS = ['project', 'plan', 'target', 'run'] as const
 /** More at once than any server makes or hears of. */
 const MOST_RUNS = 50
 
-/** The text of their figures, of the projects that whoever asks may see. */
+/** The text of their figures, of the projects that the one who asks may see. */
 export async function liveFigures(isShown: (projectId: number) => boolean): Promise<string> {
   const figures = new Registry<'application/openmetrics-text; version=1.0.0; charset=utf-8'>()
   figures.setContentType(Registry.OPENMETRICS_CONTENT_TYPE)

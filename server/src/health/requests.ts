@@ -32,7 +32,7 @@ interface RequestLine {
 const lineOf = (request: Request, status: number, { ms }: RequestLine) => ({
   ms,
   method: request.method,
-  // Whoever has the token of a shared link reads the run: it stands in no log.
+  // The one who has the token of a shared link reads the run: it stands in no log.
   path: request.originalUrl.split('?')[0]?.replace(/^(\/api\/shared\/)[^/]+/, '$1…'),
   status,
   person: visitorIn(request)?.person.id,

@@ -1,4 +1,4 @@
-// For whoever operates the server: is it alive, is it ready, what are its figures.
+// For those who operate the server: is it alive, is it ready, what are its figures.
 import { Router } from 'express'
 import { QueryTypes } from 'sequelize'
 import { RunRow } from '../database/models.js'
@@ -24,7 +24,7 @@ export function healthRoutes(): Router {
   return routes
 }
 
-/** OpenMetrics for whoever may read. */
+/** OpenMetrics for the one who may read. */
 export function figureRoutes(queue: RunQueue): Router {
   const routes = Router()
   routes.get('/metrics', findVisitor, async (request, response) => {

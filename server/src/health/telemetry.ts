@@ -1,4 +1,4 @@
-// What runs came to, told to a collector of whoever operates the server.
+// What runs came to, told to a collector of the one who operates the server.
 import type { Collector } from '@jolt-gate/engine'
 import pLimit from 'p-limit'
 import { log } from '../observability/log.js'

@@ -61,7 +61,7 @@ export async function visitorOfToken(token: string): Promise<Visitor | undefined
   return { person, scopes: SCOPES.filter((scope) => row.scopes.split(',').includes(scope)), session: undefined }
 }
 
-/** Refuses whoever is nobody, and a change by a session without its CSRF token. */
+/** Refuses those who are not signed in, and a change by a session without its CSRF token. */
 export const onlyPeople: RequestHandler = (request, _response, next) => {
   const visitor = visitors.get(request)
   if (visitor === undefined) throw new Problem(401, 'NOBODY', 'sign in first')
@@ -88,7 +88,7 @@ export async function whoMay(request: Request, act: Act, projectId?: number): Pr
 
 export async function refuseUnlessMay({ person, scopes }: Visitor, act: Act, projectId?: number): Promise<void> {
   const role = projectId === undefined ? person.role : await roleIn(person, projectId)
-  // Whoever has no role in a project does not hear that it exists.
+  // The one who has no role in a project does not hear that it exists.
   if (role === 'none') throw new Problem(404, 'NO_PROJECT', 'there is no such project')
   if (!MAY[role].includes(act))
     throw new Problem(

@@ -152,8 +152,8 @@ async function claimsOf(config: Configuration, request: Request, attempt: Attemp
 }
 
 /**
- * The account of whoever signs in: the one that signed in like this before, or one with that address that never did. An
- * address that the provider has not verified, or that was somebody else's, opens nothing.
+ * The account of a person who signs in: the one that signed in like this before, or one with that address that never
+ * did. An address that the provider has not verified, or that was somebody else's, opens nothing.
  */
 async function personOf(claims: Claims, { name, newRole }: ProviderOptions): Promise<PersonRow> {
   const { subject, email, isVerified } = claims

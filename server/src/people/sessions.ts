@@ -1,4 +1,4 @@
-// Sessions that end while something is still open for them: whoever has signed out hears nothing more.
+// Sessions that end while something is still open for them: the one who has signed out hears nothing more.
 import { EventEmitter } from 'node:events'
 import type { Request } from 'express'
 import { Op } from 'sequelize'

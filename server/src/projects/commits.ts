@@ -8,7 +8,7 @@ const MOST_NAMED_BYTES = 16_000_000
 const MOST_AT_COMMIT = 200
 const SHOW_WITHIN_MS = 5000
 
-/** Whoever reports a run names its change: what is no commit could be an option. */
+/** The one who reports a run names its change: what is no commit could be an option. */
 const COMMIT = /^[0-9a-f]{7,64}$/
 
 /** A commit as lists name it. */
@@ -100,7 +100,7 @@ export class Commits {
 
   /**
    * Reads files as they are at a commit, at once: a plan is read in one go. Each is read a single time, and no more of
-   * them than anybody has: whoever writes a repository may name as many as fit.
+   * them than anybody has: the one who writes a repository may name as many as fit.
    */
   readerAt(commit: string): (file: string) => string | undefined {
     const texts = new Map<string, string | undefined>()

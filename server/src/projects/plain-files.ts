@@ -65,7 +65,7 @@ async function isPlainPath(path: string): Promise<boolean> {
   }
 }
 
-/** A link that leads nowhere is not there for `realpath`, but would be followed by whoever writes. */
+/** A link that leads nowhere is not there for `realpath`, but would be followed by the one who writes. */
 async function isDangling(path: string, upTo: string): Promise<boolean> {
   for (let part = path; part !== upTo; part = dirname(part)) {
     const found = await lstat(part).catch(() => undefined)

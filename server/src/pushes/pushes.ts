@@ -15,7 +15,7 @@ export interface ToldPush {
   author?: string | undefined
 }
 
-/** Of more at once, whoever tells is wrong. */
+/** Of more at once, the one who tells is wrong. */
 const MOST_UNBEGUN = 100
 const NO_COMMIT = /^0+$/
 

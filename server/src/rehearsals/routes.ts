@@ -100,7 +100,7 @@ async function tell(
   response.status(200).type('application/x-ndjson').set('cache-control', 'no-store')
   response.write(lineOf({ kind: 'begin', id }))
   const kept: Memory[] = []
-  // Whoever leaves needs no more of it; what setup made is still cleared away.
+  // The one who leaves needs no more of it; what setup made is still cleared away.
   const left = new AbortController()
   response.on('close', () => {
     left.abort()

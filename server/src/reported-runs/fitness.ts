@@ -1,5 +1,5 @@
-// Whether a reported run is what its plan says: only such a run counts for a stage of a pipeline. Whoever reports is
-// not believed that a plan is the committed one; its texts are held against the repository.
+// Whether a reported run is what its plan says: only such a run counts for a stage of a pipeline. That a plan is the
+// committed one is not taken from the report; its texts are held against the repository.
 import { createHash } from 'node:crypto'
 import type { ReportedRun } from '@jolt-gate/core/api'
 import type { RunRow } from '../database/models.js'

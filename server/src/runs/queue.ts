@@ -307,7 +307,7 @@ export class RunQueue {
     ).catch(() => undefined)
   }
 
-  /** Tells whoever looks at a run. */
+  /** Tells the one who looks at a run. */
   emit(id: string, event: LiveEvent): void {
     this.events.emit(id, event)
     if (event.kind === 'state' || event.kind === 'end') CHANGES.emit('queue')

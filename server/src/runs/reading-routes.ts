@@ -14,7 +14,7 @@ import { dueRuns, rulesOf } from './retention.js'
 import { revokeShare, sharedBy, shareRun, sharesOf, whenShareEnds } from './shares.js'
 import { removeView, saveView, viewsOf } from './views.js'
 
-/** What a shared link opens, to whoever has it: asked before anyone is asked who they are. */
+/** What a shared link opens, to the one who has it: asked before anyone is asked who they are. */
 export function sharedRoutes(queue: RunQueue, reported: RunsElsewhere): Router {
   const routes = Router()
   serve(routes, ROUTES.sharedRun, async ({ params }) => detailOf((await sharedBy(params.token)).run))

@@ -5,7 +5,7 @@ import { RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import type { AskedRun, RunQueue } from './queue.js'
 
-/** Whoever waits longer asks again: proxies close what is silent for long. */
+/** The one who waits longer asks again: proxies close what is silent for long. */
 const MOST_WAIT_MS = 600_000
 const KEY = /^[\x21-\x7e]{1,100}$/
 
@@ -45,7 +45,7 @@ export async function askOnce(
   }
 }
 
-/** Waits until a run has ended, or for ten minutes, or until whoever asked is gone. */
+/** Waits until a run has ended, or for ten minutes, or until the one who asked is gone. */
 export async function untilEnded(queue: RunQueue, row: RunRow, gone: AbortSignal): Promise<void> {
   const done = new AbortController()
   const signal = AbortSignal.any([gone, done.signal, AbortSignal.timeout(MOST_WAIT_MS)])

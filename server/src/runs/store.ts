@@ -32,7 +32,7 @@ export interface NewRun {
   unfit?: string | null
   /** The stage that the server runs it for. */
   stageRunId?: string | null
-  /** The key of whoever asks; a second run with it is refused as a `UniqueConstraintError`. */
+  /** The key of the one who asks; a second run with it is refused as a `UniqueConstraintError`. */
   askedAs?: string | null
   /** Of a reported run, the fingerprints of what it was read from. */
   texts?: Record<string, string> | null

@@ -18,7 +18,7 @@ export interface Streamed {
   runId: string
   queue: RunQueue
   reported: RunsElsewhere
-  /** Calls back when whoever asks may hear no more; gives what stops listening for that. */
+  /** Calls back when the one who asks may hear no more; gives what stops listening for that. */
   whenOver: (end: () => void) => () => void
 }
 

@@ -148,7 +148,7 @@ export class RunUnderWay {
   }
 }
 
-/** What became of a run, for whoever reads why it has no verdict. */
+/** What became of a run, for the one who reads why it has no verdict. */
 export function brokenWords(who: string, how: string, seconds: number): string {
   const when = seconds === 0 ? 'before its first full second' : `after ${String(seconds)} s of load`
   const hint = how.includes('SIGKILL') ? '; a system that is out of memory ends processes like this' : ''

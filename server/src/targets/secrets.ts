@@ -114,7 +114,7 @@ const CONFIRMED = ''
 
 const isInEnvironment = (secret: string) => process.env[variableOf(secret)] !== undefined
 
-/** Whether nothing of a target is beyond this machine: whoever may only write targets cannot listen here. */
+/** Whether nothing of a target is beyond this machine: the one who may only write targets cannot listen here. */
 const isHere = ({ origin, also, proxy, metrics }: Target) =>
   [
     origin,
@@ -124,8 +124,8 @@ const isHere = ({ origin, also, proxy, metrics }: Target) =>
   ].every(isLoopback)
 
 /**
- * The addresses that a target's secrets may go to, as one text: whoever may change a target must not be able to send
- * them elsewhere.
+ * The addresses that a target's secrets may go to, as one text: who may change a target must not be able to send them
+ * elsewhere.
  */
 function boundTo({ origin, also, proxy, tls, metrics }: Target): string {
   const metricUrls = metrics.map(({ url }) => url).toSorted()

@@ -31,7 +31,7 @@ const needed = (name: 'repository' | 'plans' | 'ferries' | 'command' | 'port' | 
 
 const options = {
   repository: await ServiceRepository.open(needed('repository')),
-  // Arguments of Node before them, such as a loader, come from whoever starts this.
+  // Arguments of Node before them, such as a loader, come from the one who starts this.
   ferries: [...process.execArgv, needed('ferries')],
   joltGate: [needed('command')],
   plans: needed('plans'),
@@ -45,7 +45,7 @@ const options = {
 }
 
 process.stdout.write(`the pipeline of the booking service answers at ${options.to}\n`)
-// Whoever started it is gone, killed perhaps.
+// The one who started it is gone, killed perhaps.
 process.once('disconnect', () => process.exit(0))
 process.once('SIGTERM', () => process.exit(0))
 const isNew =

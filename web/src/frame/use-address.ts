@@ -2,7 +2,7 @@
 import { onScopeDispose } from 'vue'
 import { useRouter } from 'vue-router'
 
-/** Gives what puts parts of the query into the address, and never calls back whoever is leaving the page just now. */
+/** Gives what puts parts of the query into the address, and never does so while the page is being left. */
 export function useAddress(): (query: Record<string, string>) => void {
   const router = useRouter()
   // The code of the next page may still be loading: a change of the address would end that navigation.

@@ -12,7 +12,7 @@ const props = defineProps<{ run: RunDetail }>()
 const isOpen = defineModel<boolean>({ required: true })
 const emit = defineEmits<{ changed: [] }>()
 
-/** No HTML of its own, no scripts as addresses: whoever writes a note writes text. */
+/** No HTML of its own, no scripts as addresses: the one who writes a note writes text. */
 const markdown = new MarkdownIt({ html: false, breaks: true, linkify: false }).disable('image')
 const html = computed(() => markdown.render(props.run.note ?? ''))
 const labels = computed(() => labelsWritten(props.run.labels))

@@ -25,7 +25,7 @@ import VerdictColumn from './VerdictColumn.vue'
 
 const route = useRoute()
 const router = useRouter()
-/** The token of a shared link: whoever has nothing else reads, and does nothing. */
+/** The token of a shared link: the one who has nothing else reads, and does nothing. */
 const props = defineProps<{ shared?: string | undefined }>()
 const isShared = computed(() => props.shared !== undefined)
 const id = computed(() => String(route.params['run']))

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A run as whoever has a shared link reads it: the page of the run, without actions.
+// A run as the one who has a shared link reads it: the page of the run, without actions.
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import RunPage from './RunPage.vue'

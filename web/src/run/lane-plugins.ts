@@ -1,4 +1,4 @@
-// What all lanes share, drawn on each: phase borders, warm-up hatching and gate limit lines with the chart; the selected
+// What all lanes share, drawn on each: phase borders, warm-up hatching and limit lines with the chart; the selected
 // range, marks and the cursor on a canvas behind it, since they move while the chart stays.
 import type { Chart, Plugin } from 'chart.js'
 import type { LimitLine, TimeRange } from '@jolt-gate/core'

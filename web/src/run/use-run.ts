@@ -7,7 +7,7 @@ import type { RunPicture, ToldPicture, ToRunWorker } from './run.worker.js'
 import { pictureOfResult } from './result-picture.js'
 import RunWorker from './run.worker.js?worker'
 
-/** Where a run is read from: by its number for whoever is signed in, or by the token of a shared link. */
+/** Where a run is read from: by its number for the one who is signed in, or by the token of a shared link. */
 export interface RunSource {
   read: () => Promise<RunDetail>
   stream: string

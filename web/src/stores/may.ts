@@ -1,4 +1,4 @@
-// What whoever is signed in may do in the project that they look at.
+// What the person who is signed in may do in the project that they look at.
 import { computed, reactive } from 'vue'
 import { useProjects } from './projects.js'
 import { useSession } from './session.js'

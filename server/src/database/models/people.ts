@@ -15,7 +15,7 @@ export class PersonRow extends Model<InferAttributes<PersonRow>, InferCreationAt
   declare name: string
   declare email: string
   declare role: Role
-  /** A hash; null for whoever has no password, as the demo. */
+  /** A hash; null for the one who has no password, as the demo. */
   declare password: string | null
   /** Who they are to the sign-in provider: its issuer and their subject there. */
   declare subject: CreationOptional<string | null>

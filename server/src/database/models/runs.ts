@@ -52,7 +52,7 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare planCommit: CreationOptional<string | null>
   /** The stage that the server runs it for. */
   declare stageRunId: CreationOptional<string | null>
-  /** The key of whoever asked for it: the same key is the same run. */
+  /** The key of the one who asked for it: the same key is the same run. */
   declare askedAs: CreationOptional<string | null>
   /** Why it counts for no stage of a pipeline, in words. */
   declare unfit: CreationOptional<string | null>

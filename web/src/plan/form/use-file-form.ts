@@ -13,7 +13,7 @@ export interface FileForm {
   files?: Ref<readonly string[]>
 }
 
-/** Gives the parts of the form what they need, and whoever shows it the nodes of the text and a way to change it. */
+/** Gives the parts of the form what they need, and the page the nodes of the text and a way to change it. */
 export function useFileForm({ file, text, problems, project, mayWrite, files }: FileForm) {
   const { plan } = readPlan('none.gate.yaml', '', { files: () => undefined })
   const tree = computed(() => treeOf(text.value) ?? null)
