@@ -42,6 +42,8 @@ ensurePrograms(['git', 'mariadbd', 'chromium', 'fish', 'zsh'])
 
 /** More tests that a busy host excused, and nothing is known of the engine. */
 const MOST_EXCUSED = 5
+/** Where others had more of the processors, tests that measure times and fail are made once more. */
+const MOST_STOLEN = 0.03
 
 let passed = 0
 let failed = 0
@@ -64,8 +66,21 @@ await beside(3, [
   { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
   { name: 'dead exports', command: ['npm', 'run', '--silent', 'dead'] },
 ])
-for (const name of ['engine', 'cli']) await check(testsOf(name), 'as it comes')
+const again: Step[] = []
+for (const step of ['engine', 'cli'].map(testsOf)) {
+  const before = processorTimes()
+  const made = await run(step, 'as it comes')
+  const stolen = stolenSince(before)
+  if (made.exitCode === 0 || stolen < MOST_STOLEN) count(step, made)
+  else {
+    process.stdout.write(
+      `# ${step.name}: others had ${(100 * stolen).toFixed(0)} % of the processors; made once more at the end\n`,
+    )
+    again.push(step)
+  }
+}
 await beside(3, ['e2e', 'e2e-reading', 'server', 'pipelines', 'reported', 'security'].map(testsOf))
+for (const step of again) count(step, await run(step, 'as it comes'))
 rmSync(reports, { recursive: true, force: true })
 if (excused.length > 0) process.stdout.write(`\n# excused: ${excused.join('\n# excused: ')}\n`)
 if (excused.length > MOST_EXCUSED) {
@@ -87,12 +102,24 @@ function testsOf(project: string): Step {
 /** Runs some steps at a time, each with its output whole at its end. */
 async function beside(atOnce: number, steps: readonly Step[]): Promise<void> {
   const slots = pLimit(atOnce)
-  await Promise.all(steps.map((step) => slots(() => check(step, 'at its end'))))
+  await Promise.all(
+    steps.map((step) =>
+      slots(async () => {
+        count(step, await run(step, 'at its end'))
+      }),
+    ),
+  )
 }
 
-/** Runs a step, and counts what passed. */
-async function check({ name, command, report }: Step, shown: 'as it comes' | 'at its end'): Promise<void> {
+interface Made {
+  exitCode: number | undefined
+  counts: Counts | undefined
+}
+
+/** Runs a step. */
+async function run({ name, command, report }: Step, shown: 'as it comes' | 'at its end'): Promise<Made> {
   const began = performance.now()
+  if (report !== undefined) rmSync(report, { force: true })
   const isLater = shown === 'at its end'
   if (!isLater) process.stdout.write(`\n# ${name}\n`)
   const { exitCode, all } = await execa('npx', ['--no-install', ...command], {
@@ -103,15 +130,32 @@ async function check({ name, command, report }: Step, shown: 'as it comes' | 'at
     all: isLater,
     reject: false,
   })
-  const counts = report === undefined ? undefined : countsOf(report)
+  const verdict = exitCode === 0 ? 'passed' : 'failed'
+  const seconds = ((performance.now() - began) / 1000).toFixed(1)
+  process.stdout.write(`${isLater ? `\n# ${name}\n${String(all)}\n` : ''}# ${name}: ${verdict} in ${seconds} s\n`)
+  return { exitCode, counts: report === undefined ? undefined : countsOf(report) }
+}
+
+/** Counts what passed in a step. */
+function count({ name }: Step, { exitCode, counts }: Made): void {
   passed += counts?.passed ?? (exitCode === 0 ? 1 : 0)
   failed += Math.max(counts?.failed ?? 0, exitCode === 0 ? 0 : 1)
   excused.push(...(counts?.excused ?? []))
-  const verdict = exitCode === 0 ? 'passed' : 'failed'
   // A step may fail without a failed test: a file that cannot be read, say.
   if (exitCode !== 0) faults.push(...new Set([name, ...(counts?.faults ?? [])]))
-  const seconds = ((performance.now() - began) / 1000).toFixed(1)
-  process.stdout.write(`${isLater ? `\n# ${name}\n${String(all)}\n` : ''}# ${name}: ${verdict} in ${seconds} s\n`)
+}
+
+/** Time of all processors since the machine started, and of it what the host gave to others, as the kernel counts. */
+function processorTimes(): { all: number; stolen: number } {
+  const [, ...times] = (readFileSync('/proc/stat', 'utf8').split('\n')[0] ?? '').split(/\s+/).map(Number)
+  // user, nice, system, idle, iowait, irq, softirq, steal; guests are counted under user already.
+  return { all: times.slice(0, 8).reduce((sum, time) => sum + time, 0), stolen: times[7] ?? 0 }
+}
+
+/** The share of all processors that others had. */
+function stolenSince(before: { all: number; stolen: number }): number {
+  const now = processorTimes()
+  return (now.stolen - before.stolen) / Math.max(1, now.all - before.all)
 }
 
 interface Counts {
