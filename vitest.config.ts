@@ -26,7 +26,7 @@ function filesOf(room: string, names: string): string[] {
   return names.split(' ').map((name) => `${room}/test/${name}.test.ts`)
 }
 
-const SERVER: Manner = { isAlone: true, isTogether: true, timeoutMs: 60_000 }
+const SERVER: Manner = { isAlone: true, isTogether: true, timeoutMs: 180_000 }
 const SECURITY = filesOf('server', 'security')
 /** The command with a server beside it. */
 const REPORTED = filesOf('cli', 'report')
