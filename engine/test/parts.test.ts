@@ -149,7 +149,7 @@ describe('rows', () => {
   const takerOf = (take: string) => {
     const { data } = planOfRows('  - { phase: p, rate: 1/s, for: 1s }', take)
     const arrivals = [0]
-    const none = { leases: undefined, want: () => undefined }
+    const none = { areLeased: false, want: () => undefined }
     return { arrivals, taker: new RowTaker({ data, programs: [program], seed: 7, arrivals, ...none }) }
   }
 
@@ -171,40 +171,46 @@ describe('rows', () => {
 
   it('of users who come again are leased: none is taken twice, none is left over, whoever is the faster', () => {
     fc.assert(
-      fc.property(fc.array(fc.nat(2), { minLength: 20, maxLength: 60 }), fc.nat(3), (turns, lateBy) => {
+      fc.property(fc.array(fc.nat(2), { minLength: 0, maxLength: 60 }), fc.nat(3), (turns, lateBy) => {
         const plan = planOfRows('  - { phase: p, users: 3, for: 9s }', 'once each')
         const leases = new RowLeases(plan, 3)
         const wanted: { sender: number; set: number }[] = []
         const takers = [0, 1, 2].map(
           (sender) =>
             new RowTaker({
-              ...{ data: plan.data, programs: [program], seed: 7, arrivals: [], leases: leases.firstLeases() },
+              ...{ data: plan.data, programs: [program], seed: 7, arrivals: [], areLeased: leases.areLeased },
               want: (set) => wanted.push({ sender, set }),
             }),
         )
         const answer = (upTo: number) => {
           for (const { sender, set } of wanted.splice(0, Math.max(0, wanted.length - upTo)))
             takers[sender]?.add(set, leases.lease(set))
+          for (const sender of [...awaiting]) {
+            awaiting.delete(sender)
+            take(sender)
+          }
         }
         const rows: unknown[] = []
         const ended = new Set<number>()
+        const awaiting = new Set<number>()
         const take = (sender: number) => {
           const frame: unknown[] = []
           const taken = takers[sender]?.take(program, frame as never, 0, 0, 0)
           if (taken?.kind === 'taken') rows.push(frame[3])
           if (taken?.kind === 'spent') ended.add(sender)
+          if (taken?.kind === 'awaited') awaiting.add(sender)
         }
         for (const sender of turns) {
           take(sender)
           answer(lateBy)
         }
-        for (let round = 0; round < 9 && ended.size < 3; round++)
-          for (const sender of [0, 1, 2]) {
-            answer(0)
-            take(sender)
-          }
+        // In the end one alone goes on: it has all that is left.
+        for (let round = 0; round < 20 && !ended.has(0); round++) {
+          answer(0)
+          take(0)
+        }
 
-        expect(ended.size).toBe(3)
+        expect(ended.has(0)).toBe(true)
         expect(rows.sort()).toEqual([0, 1, 2, 3, 4])
       }),
       { numRuns: 200, seed: 17 },

@@ -38,7 +38,7 @@ function senderOf(parts: string) {
       mostLateMs: 60_000,
       warmsUp: false,
       tellsSamples: false,
-      leases: undefined,
+      leasesRows: false,
       files: new Map(),
     },
     (message) => {

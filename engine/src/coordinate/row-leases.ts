@@ -29,9 +29,8 @@ export class RowLeases {
     return { from, count }
   }
 
-  /** The first rows of every set; undefined where all iterations are arrivals, which every sender can count. */
-  firstLeases(): RowLease[] | undefined {
-    if (this.plan.load.phases.every(isOpenPhase)) return undefined
-    return this.plan.data.map((_, set) => this.lease(set))
+  /** Whether rows are leased at all: where all iterations are arrivals, every sender can count them. */
+  get areLeased(): boolean {
+    return this.plan.load.phases.some((phase) => !isOpenPhase(phase))
   }
 }

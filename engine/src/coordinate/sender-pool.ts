@@ -34,10 +34,12 @@ export class SenderPool {
   killed = 0
   private readonly leases: RowLeases
   private isStopping = false
+  /** Every sender has ended: no limit is needed any more. */
+  private isOver = false
   private limit: NodeJS.Timeout | undefined
 
   constructor(
-    data: Omit<SenderData, 'index' | 'leases' | 'beat'>,
+    data: Omit<SenderData, 'index' | 'leasesRows' | 'beat'>,
     sentences: readonly string[],
     private readonly faults: GeneratorFaults,
     private readonly events: SenderPoolEvents,
@@ -49,11 +51,10 @@ export class SenderPool {
     compileSoon()
     this.workers = Array.from({ length: data.senders }, (_, index) => {
       const beat = newBeat()
-      const leases = this.leases.firstLeases()
-      const workerData: SenderData = { ...data, index, leases, beat }
+      const workerData: SenderData = { ...data, index, leasesRows: this.leases.areLeased, beat }
       const worker = startThread('generate/sender-thread', { workerData })
       const stopWatching = endWhenHeld(worker, beat, () => {
-        this.noteDeath(heldWords('in the load', sentences[sentenceUnder(beat) - 1]))
+        if (!this.isStopping) this.noteDeath(heldWords('in the load', sentences[sentenceUnder(beat) - 1]))
       })
       worker.once('exit', stopWatching)
       return worker
@@ -61,6 +62,7 @@ export class SenderPool {
     this.endWithin(READY_WITHIN_MS, 'a sender was not ready in time: the plan takes too long to prepare')
     this.ready = Promise.all(this.workers.map(untilReady))
     this.ended = Promise.all(this.workers.map((worker, index) => this.listen(worker, index, merger))).finally(() => {
+      this.isOver = true
       clearTimeout(this.limit)
     })
   }
@@ -73,7 +75,7 @@ export class SenderPool {
    */
   endWithin(ms: number, why: string): void {
     // A stop is sooner than any limit.
-    if (this.isStopping) return
+    if (this.isStopping || this.isOver) return
     clearTimeout(this.limit)
     this.limit = setTimeout(() => {
       this.faults.deaths.push(why)
@@ -98,8 +100,8 @@ export class SenderPool {
 
   /** A sender is gone, and what it had not told with it: the run is void, and the others need not go on. */
   private noteDeath(reason: string): void {
-    if (this.isStopping) return
     this.faults.deaths.push(reason)
+    if (this.isStopping) return
     this.events.onDeath()
     this.send({ kind: 'stop' })
   }
@@ -144,7 +146,7 @@ export class SenderPool {
       })
       worker.on('exit', () => {
         if (!isDone) this.killed++
-        if (!isDone && this.faults.deaths.length === 0) this.noteDeath('a sender ended too early')
+        if (!isDone && !this.isStopping && this.faults.deaths.length === 0) this.noteDeath('a sender ended too early')
         merger.end(index)
         resolve()
       })

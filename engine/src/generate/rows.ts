@@ -37,8 +37,8 @@ export interface RowSource {
   seed: number
   /** Arrivals of each journey until now, over all senders. */
   arrivals: readonly number[]
-  /** The first lease of each set where users come again by themselves, and no sender can know how often. */
-  leases: readonly RowLease[] | undefined
+  /** Where users come again by themselves, no sender can know how often: rows are leased. */
+  areLeased: boolean
   /** Asks for the next lease of a set. */
   want: (set: number) => void
 }
@@ -50,14 +50,16 @@ export class RowTaker {
   private readonly stocks: Stock[] | undefined
 
   constructor(private readonly source: RowSource) {
-    const { data, programs, seed, leases, want } = source
+    const { data, programs, seed, areLeased, want } = source
     this.journeys = data.map((_, set) => programs.flatMap((program, journey) => (takes(program, set) ? [journey] : [])))
     this.draws = new Draws(seed)
-    this.stocks = leases?.map((lease, set) => {
-      return new Stock(lease, () => {
-        want(set)
-      })
-    })
+    if (areLeased)
+      this.stocks = data.map(
+        (_, set) =>
+          new Stock(() => {
+            want(set)
+          }),
+      )
   }
 
   /** A lease that was asked for. */
@@ -72,7 +74,7 @@ export class RowTaker {
    */
   take(program: Program, frame: Frame, turn: number, user: number, iteration: number): RowsTaken {
     for (const { set } of program.data)
-      if (this.source.data[set]?.take === 'once each' && this.stocks?.[set]?.isAwaited === true)
+      if (this.source.data[set]?.take === 'once each' && this.stocks?.[set]?.mustWait() === true)
         return { kind: 'awaited' }
     for (const { set: number, slot } of program.data) {
       const data = this.source.data[number]
@@ -113,18 +115,16 @@ class Stock {
   private isAsked = false
   private isSpent = false
   private taken = 0
+  private lease: RowLease = { from: 0, count: 0 }
   private waiting: RowLease | undefined
 
-  constructor(
-    private lease: RowLease,
-    private readonly ask: () => void,
-  ) {
-    this.isSpent = lease.count === 0
-  }
+  constructor(private readonly ask: () => void) {}
 
-  /** Whether the next row is asked for and not there yet. */
-  get isAwaited(): boolean {
-    return this.isAsked && this.taken >= this.lease.count && this.waiting === undefined
+  /** Whether the next row is not there yet; then it is asked for. */
+  mustWait(): boolean {
+    if (this.taken < this.lease.count || this.waiting !== undefined || this.isSpent) return false
+    this.askOnce()
+    return true
   }
 
   add(lease: RowLease): void {
@@ -141,11 +141,16 @@ class Stock {
       this.taken = 0
     }
     const row = this.taken < this.lease.count ? this.lease.from + this.taken++ : undefined
-    // Asked for when half is used, so that it is there before it is needed.
-    if (!this.isSpent && !this.isAsked && this.waiting === undefined && 2 * this.taken >= this.lease.count) {
-      this.isAsked = true
-      this.ask()
-    }
+    // Asked for when half is used, so that it is there before it is needed; not where single rows are left, which
+    // another sender may need sooner.
+    const { count } = this.lease
+    if (!this.isSpent && this.waiting === undefined && count > 1 && 2 * this.taken >= count) this.askOnce()
     return row
+  }
+
+  private askOnce(): void {
+    if (this.isAsked) return
+    this.isAsked = true
+    this.ask()
   }
 }

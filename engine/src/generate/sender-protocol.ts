@@ -23,8 +23,8 @@ export interface SenderData {
   beat?: Beat
   /** Whether it warms up before it is ready. */
   warmsUp: boolean
-  /** The first lease of the rows of each data set; undefined where each sender can count them by the arrivals. */
-  leases: RowLease[] | undefined
+  /** Whether rows that go once each are leased; else each sender counts them by the arrivals. */
+  leasesRows: boolean
   /** Bytes of the files that requests carry. */
   files: Map<string, Uint8Array>
 }

@@ -113,7 +113,7 @@ export class Sender {
     this.closed = new ClosedUsers(seeded, index, senders)
     this.rows = new RowTaker({
       ...{ data: plan.data, programs: this.compiled.journeys, seed: run.seed, arrivals: this.cursor.arrivals },
-      leases: data.leases,
+      areLeased: data.leasesRows,
       want: (set) => {
         post({ kind: 'rows wanted', set })
       },
@@ -152,7 +152,10 @@ export class Sender {
     this.walker.runDue()
     if (this.endsByIterations && now < this.loadEndMs && this.isSpent() && this.isAfterTimedPhases(now))
       this.endLoad(now)
-    if (now >= this.loadEndMs) this.state = 'draining'
+    if (now >= this.loadEndMs) {
+      this.state = 'draining'
+      this.leaveAwaiting()
+    }
     if (now >= this.drainEndMs || (this.isSpent() && now >= this.loadEndMs && this.walker.iterations.size === 0)) {
       this.finish()
       return
@@ -289,6 +292,15 @@ export class Sender {
 
   // ---------- what is heard and told
 
+  /** The load is over: those that still wait for their rows do not begin. */
+  private leaveAwaiting(): void {
+    for (const { beginning } of this.awaitingRows.splice(0)) {
+      const { slot = -1, phase } = beginning
+      if (slot < 0) this.recorder.onMissed(phase)
+      else this.closed.ended(slot, undefined, Infinity)
+    }
+  }
+
   private addRows({ set, lease }: Extract<ToSender, { kind: 'rows' }>): void {
     this.rows.add(set, lease)
     if (this.state !== 'loading') return
@@ -325,7 +337,7 @@ export class Sender {
     this.state = 'draining'
     this.hasMore = false
     this.closed.end()
-    for (const { beginning } of this.awaitingRows.splice(0)) this.recorder.onMissed(beginning.phase)
+    this.leaveAwaiting()
     this.loadEndMs = Math.min(this.loadEndMs, now)
     this.drainEndMs = this.loadEndMs + this.data.plan.load.drainMs
     this.walker.endLoadAt(this.loadEndMs)

@@ -81,7 +81,7 @@ function detachOnce(): void {
   structuredClone(buffer, { transfer: [buffer] })
 }
 
-const ALONE = { index: 0, senders: 1, mostLateMs: 1000, tellsSamples: false, leases: undefined }
+const ALONE = { index: 0, senders: 1, mostLateMs: 1000, tellsSamples: false, leasesRows: false }
 
 /** The same journeys, without what waits and what reaches beyond HTTP, begun as the plan begins them. */
 function warmPlan(plan: Plan): Plan {

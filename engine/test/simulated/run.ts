@@ -91,7 +91,7 @@ export function simulateRun({ plan, target, metricsAt, stall, death }: Simulated
         {
           ...{ plan, target, shape, run, index: 0, senders: 1, setupValues: frame, maskedValues: [] },
           ...{ mostLateMs: 1000, warmsUp: false, tellsSamples: false, files: new Map() },
-          leases: leases.firstLeases(),
+          leasesRows: leases.areLeased,
         },
         post,
         alarmOf(world, () => {
