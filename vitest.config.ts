@@ -53,7 +53,7 @@ const project = (
     testTimeout: timeoutMs,
     hookTimeout: 120_000,
     // Waits are for slow hosts: they cost nothing where things go well.
-    expect: { poll: { timeout: 20_000 } },
+    expect: { poll: { timeout: 60_000 } },
     fileParallelism: !isAlone,
     isolate: !isTogether,
   },

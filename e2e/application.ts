@@ -70,6 +70,7 @@ export async function startApplication(history: boolean | string = false) {
     async newPage(options: BrowserContextOptions = {}): Promise<{ page: Page; faults: string[] }> {
       const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options })
       await context.addCookies([{ name, value, url: server.origin }])
+      context.setDefaultTimeout(60_000)
       const page = await context.newPage()
       const faults: string[] = []
       page.on('pageerror', (error) => faults.push(error.message))

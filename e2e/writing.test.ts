@@ -40,7 +40,7 @@ async function commit(why: string): Promise<void> {
 }
 async function rehearse(): Promise<string> {
   await button('Rehearse').click()
-  await expect.poll(() => page.locator('.outcome').innerText(), { timeout: 30_000 }).toMatch(/Passed|Failed/)
+  await expect.poll(() => page.locator('.outcome').innerText()).toMatch(/Passed|Failed/)
   return page.locator('.outcome').innerText()
 }
 /** A visit of the Larkholm website, recorded by this browser as HAR. */
@@ -143,7 +143,7 @@ describe('the form', () => {
 
   it('changes steps, checks and keeps, and every change is undone where text is, too', async () => {
     await open('/p/1/rehearsal?file=plans/smoke.gate.yaml')
-    await expect.poll(() => page.locator('.outcome').innerText(), { timeout: 30_000 }).toMatch(/Passed/)
+    await expect.poll(() => page.locator('.outcome').innerText()).toMatch(/Passed/)
     await open(plan)
     const before = onDisk('plans/smoke.gate.yaml')
     await page.locator('.outline').getByText('view sailing').click()
@@ -200,7 +200,7 @@ describe('a plan in Git', () => {
     await expect.poll(() => page.locator('.gate').count()).toBeGreaterThan(0)
     const file = join(place.demo, 'plans/overload.gate.yaml')
     execFileSync('sed', ['-i', `s/^name: .*/name: Changed on disk ${String(round)}/`, file])
-    await page.getByText('This file changed elsewhere').waitFor({ timeout: 20_000 })
+    await page.getByText('This file changed elsewhere').waitFor()
     await button('Take theirs').click()
     await expect.poll(() => page.locator('h1').innerText()).toBe(`Changed on disk ${String(round)}`)
     await editor().click()
@@ -327,7 +327,7 @@ describe('from the keyboard', () => {
     expect(onDisk(`plans/from-the-keys-${String(round)}.gate.yaml`)).toMatch(/send: GET \/health\n[^]*for: 3s/)
 
     await page.keyboard.press('Alt+r')
-    await expect.poll(() => page.locator('.outcome').innerText(), { timeout: 30_000 }).toMatch(/Passed/)
+    await expect.poll(() => page.locator('.outcome').innerText()).toMatch(/Passed/)
     await tabTo(/^back to/)
     await page.keyboard.press('Enter')
     await page.getByRole('button', { name: 'Run', exact: true }).waitFor()
@@ -335,7 +335,7 @@ describe('from the keyboard', () => {
     await page.keyboard.press('Enter')
     // Which verdict it is depends on the host; that it is read, and is one, does not.
     await expect
-      .poll(() => page.locator('.verdict .title').innerText(), { timeout: 60_000 })
+      .poll(() => page.locator('.verdict .title').innerText())
       .toMatch(/Open \(passed\)|Shut \(failed\)|Void \(inconclusive\)/)
   })
 

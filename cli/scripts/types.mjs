@@ -38,7 +38,11 @@ export type ReportFormat = ${textOf('ReportFormat')}
 const usage = `/** A plan, an option, a file or a permission is wrong; nothing was sent. The message says what, and where. */
 export declare class UsageError extends Error {}
 `
-const text = await format(`${own}\n${formats}\n${usage}\n${result}`, { parser: 'typescript', semi: false, singleQuote: true })
+const text = await format(`${own}\n${formats}\n${usage}\n${result}`, {
+  parser: 'typescript',
+  semi: false,
+  singleQuote: true,
+})
 const folder = process.argv[2] ?? fileURLToPath(new URL('../bundle', import.meta.url))
 mkdirSync(folder, { recursive: true })
 writeFileSync(join(folder, 'api.d.ts'), text)

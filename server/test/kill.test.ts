@@ -150,7 +150,7 @@ async function runOf(id: string): Promise<Partial<Run>> {
 }
 
 async function ended(id: string): Promise<Partial<Run>> {
-  await expect.poll(async () => (await runOf(id)).state, { timeout: 40_000, interval: 100 }).toBe('ended')
+  await expect.poll(async () => (await runOf(id)).state, { interval: 100 }).toBe('ended')
   return runOf(id)
 }
 
@@ -323,7 +323,7 @@ describe('a pipeline', { timeout: 180_000 }, () => {
   }
   /** It ends as its runs did, lets nothing through but open ones, makes none twice, and tells of each. */
   async function endsTruly(): Promise<void> {
-    await expect.poll(async () => isOver(await passageNow()), { timeout: 50_000, interval: 300 }).toBe(true)
+    await expect.poll(async () => isOver(await passageNow()), { interval: 300 }).toBe(true)
     const { admission } = await pipelineNow()
     const { review, staging, runs } = await passageNow()
     const verdicts = await Promise.all(
@@ -339,7 +339,7 @@ describe('a pipeline', { timeout: 180_000 }, () => {
     if (review.at.state !== 'open') expect(staging.words).toBe(`not begun: review is ${review.at.state}`)
     expect(runs.length).toBeLessThanOrEqual(3)
     const events = runs.map(({ id, verdict }) => `run.verdict/${id}/${verdict}`)
-    await expect.poll(() => events.filter((event) => !asked.told.has(event)), { timeout: 20_000 }).toEqual([])
+    await expect.poll(() => events.filter((event) => !asked.told.has(event))).toEqual([])
   }
 
   it('whose server is killed before, between and after its runs ends truly', async () => {
@@ -350,7 +350,7 @@ describe('a pipeline', { timeout: 180_000 }, () => {
         const passage = await passageNow()
         return isNow(passage) || isOver(passage)
       }
-      await expect.poll(isThere, { timeout: 50_000, interval: 20 }).toBe(true)
+      await expect.poll(isThere, { interval: 20 }).toBe(true)
       await killAndServe()
     }
 
@@ -362,7 +362,7 @@ describe('a pipeline', { timeout: 180_000 }, () => {
     'whose server is killed when $when ends truly',
     async ({ isNow }) => {
       await begin()
-      await expect.poll(async () => isNow(await passageNow()), { timeout: 50_000, interval: 20 }).toBe(true)
+      await expect.poll(async () => isNow(await passageNow()), { interval: 20 }).toBe(true)
 
       await killAndServe()
 

@@ -22,8 +22,8 @@ const stranger = (path: string) => callerOf(place.server.origin)('GET', path)
 describe('marks', () => {
   it('stand where they were put, or at the second that a live run is at', async () => {
     const id = await started(8)
-    await expect.poll(() => stateOf(id), { timeout: 30_000 }).toBe('load')
-    await expect.poll(() => BucketRow.count({ where: { runId: id } }), { timeout: 30_000 }).toBeGreaterThan(0)
+    await expect.poll(() => stateOf(id)).toBe('load')
+    await expect.poll(() => BucketRow.count({ where: { runId: id } })).toBeGreaterThan(0)
 
     const now = await call('POST', `/runs/${id}/marks`, { text: 'deployed 1.4.2' })
     const then = await call('POST', `/runs/${id}/marks`, { text: 'cache flushed', atMs: 500 })
@@ -36,7 +36,7 @@ describe('marks', () => {
     ])
     expect(marks[1]?.atMs).toBeGreaterThanOrEqual(1000)
     await call('POST', `/runs/${id}/stop`)
-    await expect.poll(() => stateOf(id), { timeout: 30_000 }).toBe('ended')
+    await expect.poll(() => stateOf(id)).toBe('ended')
     expect(await call('POST', `/runs/${id}/marks`, { text: 'too late' })).toMatchObject({
       status: 400,
       body: { detail: expect.stringContaining('atMs is needed') as string },
@@ -50,14 +50,14 @@ describe('marks', () => {
 describe('a shared link', () => {
   it('opens one run to whoever has it, until it is revoked or its day has come; what is open ends then', async () => {
     const id = await started(20)
-    await expect.poll(() => stateOf(id), { timeout: 30_000 }).toBe('load')
+    await expect.poll(() => stateOf(id)).toBe('load')
     const made = (await call('POST', `/runs/${id}/shares`, { days: 3 })).body as Share & { token: string }
 
     expect((await stranger(`/runs/${id}`)).status).toBe(401)
     expect((await stranger(`/shared/${made.token}`)).body).toMatchObject({ id, state: 'load' })
     expect((await stranger(`/shared/${made.token}x`)).status).toBe(404)
     expect(JSON.stringify((await call('GET', `/runs/${id}/shares`)).body)).not.toContain(made.token)
-    await expect.poll(() => BucketRow.count({ where: { runId: id } }), { timeout: 30_000 }).toBeGreaterThan(0)
+    await expect.poll(() => BucketRow.count({ where: { runId: id } })).toBeGreaterThan(0)
     const stream = stranger(`/shared/${made.token}/stream`)
     await sleep(1500)
     expect((await call('DELETE', `/runs/${id}/shares/${String(made.id)}`)).status).toBe(204)
@@ -71,7 +71,7 @@ describe('a shared link', () => {
     await ShareRow.update({ until: new Date(Date.now() - 1000) }, { where: { runId: id } })
     expect((await stranger(`/shared/${other.token}`)).status).toBe(404)
     expect((await call('POST', `/runs/${id}/shares`, { days: 4000 })).status).toBe(400)
-    await expect.poll(() => stateOf(id), { timeout: 30_000 }).toBe('ended')
+    await expect.poll(() => stateOf(id)).toBe('ended')
   })
 })
 

@@ -54,9 +54,7 @@ describe('the list of runs', () => {
   it('says who started a run, and keeps it', async () => {
     const { body } = await call('POST', `${place.project}/runs`, { plan: PLAN })
     const { id } = body as { id: string }
-    await expect
-      .poll(async () => ((await call('GET', `/runs/${id}`)).body as RunSummary).state, { timeout: 30_000 })
-      .toBe('ended')
+    await expect.poll(async () => ((await call('GET', `/runs/${id}`)).body as RunSummary).state).toBe('ended')
 
     expect((await list({ search: 'short' })).runs[0]).toMatchObject({ id, startedBy: 'Ida Quay', impact: null })
   })

@@ -147,7 +147,7 @@ describe('the way out', () => {
     }
   const ended = async (id: string) => {
     await expect
-      .poll(async () => (await call('GET', `/runs/${id}`)).body, { timeout: 30_000 })
+      .poll(async () => (await call('GET', `/runs/${id}`)).body)
       .toMatchObject({
         state: 'ended',
       })

@@ -34,9 +34,7 @@ describe('the queue', () => {
       .poll(async () => (await RunRow.findAll({ where: { state: 'load' } })).map(({ id }) => id).toSorted())
       .toEqual([first, elsewhere].toSorted())
     const rows = async () => RunRow.findAll({ where: { id: [first, same, elsewhere] }, order: [['number', 'ASC']] })
-    await expect
-      .poll(async () => (await rows()).every(({ state }) => state === 'ended'), { timeout: 30_000 })
-      .toBe(true)
+    await expect.poll(async () => (await rows()).every(({ state }) => state === 'ended')).toBe(true)
     const [one, two, three] = await rows()
 
     expect([one, two, three].map((row) => row?.verdict)).toEqual(['open', 'open', 'open'])

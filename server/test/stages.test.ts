@@ -43,9 +43,7 @@ const stagesOf = async (at: string) => {
   return rows.map(({ stage, state, verdict, words }) => ({ stage, state, verdict, words }))
 }
 const ended = (at: string) =>
-  expect
-    .poll(async () => (await stagesOf(at)).map(({ state }) => state), { timeout: 50_000 })
-    .toEqual(['ended', 'ended'])
+  expect.poll(async () => (await stagesOf(at)).map(({ state }) => state)).toEqual(['ended', 'ended'])
 const page = async () => {
   const { body } = await call('GET', `${place.project}/pipeline?file=${PIPELINE}`)
   return body as { changes: ChangeLine[]; schedules: ScheduleLine[] }
@@ -96,9 +94,7 @@ describe('a push', () => {
   })
 
   it('runs a change at its own commit or not at all', async () => {
-    await expect
-      .poll(() => StageRunRow.count({ where: { state: ['waiting', 'running'] } }), { timeout: 50_000 })
-      .toBe(0)
+    await expect.poll(() => StageRunRow.count({ where: { state: ['waiting', 'running'] } })).toBe(0)
     const early = commit('Early')
     await expect.poll(async () => (await stagesOf(early)).length).toBe(2)
     const late = commit('Late')
@@ -121,7 +117,7 @@ describe('a schedule', () => {
     await ScheduleRow.update({ lastDueAt: new Date(Date.now() - 3 * DAY_MS) }, { where: {} })
 
     look()
-    await expect.poll(async () => (await nightly()).map(({ state }) => state), { timeout: 30_000 }).toEqual(['ended'])
+    await expect.poll(async () => (await nightly()).map(({ state }) => state)).toEqual(['ended'])
     look()
     look()
 
@@ -158,9 +154,7 @@ describe('a person', () => {
     const { id } = body as { id: string }
 
     expect(status).toBe(201)
-    await expect
-      .poll(() => StageRunRow.findByPk(id), { timeout: 30_000 })
-      .toMatchObject({ state: 'ended', verdict: 'open', cause: 'hand' })
+    await expect.poll(() => StageRunRow.findByPk(id)).toMatchObject({ state: 'ended', verdict: 'open', cause: 'hand' })
     expect((await ask('production')).body).toMatchObject({ code: 'ADMISSION' })
     expect((await ask('nightly ')).status).toBe(404)
   })

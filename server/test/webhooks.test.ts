@@ -120,7 +120,7 @@ describe('a webhook', () => {
 
     const { body: first } = await call('POST', path)
     expect(first).toMatchObject({ type: 'webhook.test', state: 'waiting', attempts: 1, answer: '500 not <now>' })
-    await expect.poll(async () => (await deliveries())[0], { timeout: 20_000 }).toMatchObject({ state: 'failed' })
+    await expect.poll(async () => (await deliveries())[0]).toMatchObject({ state: 'failed' })
     expect(new Set(heard.map(({ headers, body }) => `${String(headers['webhook-id'])} ${body}`)).size).toBe(1)
     expect(heard).toHaveLength(3)
 
@@ -278,9 +278,7 @@ stages:
     expect(await (await tell({ ...push, ref: 'refs/tags/v1' }, secret, 'two')).json()).toMatchObject({ branch: null })
 
     const admission = `${place.project}/admission?stage=production&commit=${COMMIT}`
-    await expect
-      .poll(async () => (await call('GET', admission)).body, { timeout: 30_000 })
-      .toMatchObject({ verdict: 'open' })
+    await expect.poll(async () => (await call('GET', admission)).body).toMatchObject({ verdict: 'open' })
     const [run, ...others] = await RunRow.findAll({ where: { commit: COMMIT } })
     const { body } = await call('GET', `${place.project}/pipeline?file=${PIPELINE}`)
     const [first] = (body as { changes: ChangeLine[] }).changes
