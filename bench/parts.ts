@@ -23,7 +23,7 @@ import { startRun } from '@jolt-gate/engine'
 import { pacedAlarm, timerAlarm } from '../engine/src/clock/alarm.js'
 import { monotonicMs } from '../engine/src/clock/clock.js'
 import { Mask } from '../engine/src/secrets/mask.js'
-import { compilePlan } from '../engine/src/compile/compiler.js'
+import { compilePlan } from '../engine/src/walk/compile-plan.js'
 import { BucketRecorder } from '../engine/src/generate/bucket-recorder.js'
 import { Walker } from '../engine/src/walk/walker.js'
 

@@ -20,7 +20,7 @@ vi.mock('ws', async () => {
   const { SimulatedSocket } = await import('./simulated/target.js')
   return { WebSocket: SimulatedSocket }
 })
-vi.mock('../src/walk/call/scripts.js', () => ({
+vi.mock('../src/walk/steps/call/scripts.js', () => ({
   Scripts: class {
     call() {
       return calls.fail() ? { kind: 'failed', detail: 'it threw' } : { kind: 'returned', json: '1' }

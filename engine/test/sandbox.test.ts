@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { afterAll, describe, expect, it } from 'vitest'
-import type { ScriptDraws } from '../src/walk/call/script-thread.js'
-import { Scripts } from '../src/walk/call/scripts.js'
+import type { ScriptDraws } from '../src/walk/steps/call/script-thread.js'
+import { Scripts } from '../src/walk/steps/call/scripts.js'
 
 const scripts = new Scripts()
 afterAll(() => scripts.close())

@@ -86,13 +86,24 @@ describe('a repeat', () => {
     expect(result.steps.find(({ name }) => name === 'bye')?.requests).toBe(3)
   })
 
-  it('of requests that end at once ends, however often it is made', async () => {
-    const steps =
-      '      - repeat: 8000\n        steps:\n          - send: GET http://127.0.0.1:9/x\n            name: far\n'
+  it.each([
+    ['requests', ['- send: GET http://127.0.0.1:9/x', '  name: far']],
+    ['sockets', ['- socket: GET http://127.0.0.1:9/x', '  name: far', '  steps: [say: hello]']],
+  ])('of %s that end at once ends, however often it is made', async (_, inside) => {
+    const steps = `      - repeat: 8000\n        steps:\n${inside.map((line) => `          ${line}\n`).join('')}`
     const outcome = await runPlan(server.origin, planOf(steps, '  - { phase: p, starts: 1, for: 1s }'))
 
     expect(outcome.judgement.verdict).toBe('shut')
     expect(outcome.result.steps[0]?.failures).toMatchObject([{ kind: 'not permitted', count: 8000 }])
+  })
+
+  it('of branches that end at once ends, however often it is made', async () => {
+    const branch = '              - when: status is 204\n                steps: [send: GET /bye]\n'
+    const steps = `      - repeat: 8000\n        steps:\n          - parallel:\n${branch.repeat(2)}      - send: GET /ok\n`
+    const { result, verdict } = await run(steps, '  - { phase: p, starts: 1, for: 1s }')
+
+    expect(verdict).toBe('open')
+    expect(result.totals).toMatchObject({ journeys: 1, requests: 1 })
   })
 })
 

@@ -1,7 +1,7 @@
 // What keeps a run from ever coming to an answer, found before anything is sent.
 import type { Plan, Target } from '@jolt-gate/core'
 import { metricFaults } from '../metrics/metric-names.js'
-import { scriptFaults } from '../walk/call/scripts.js'
+import { scriptFaults } from '../walk/steps/call/scripts.js'
 
 export interface PlanFaults {
   errors: string[]

@@ -25,7 +25,7 @@ import {
   type RunIdentity,
 } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
-import { compilePlan } from '../compile/compiler.js'
+import { compilePlan } from '../walk/compile-plan.js'
 import { conclude } from './conclusion.js'
 import { SenderPool } from './sender-pool.js'
 import { lostRequests } from './lost-requests.js'

@@ -2,10 +2,10 @@
 import { parentPort, workerData } from 'node:worker_threads'
 import { tracesOf, type Frame, type Plan, type RunShape, type Target } from '@jolt-gate/core'
 import { keepBeating, type Beat } from '../threads/beat.js'
-import { compilePlan } from '../compile/compiler.js'
+import { compilePlan } from '../walk/compile-plan.js'
 import type { RunValues } from '../compile/program.js'
 import { Mask } from '../secrets/mask.js'
-import { prepareScripts } from '../walk/call/scripts.js'
+import { prepareScripts } from '../walk/steps/call/scripts.js'
 import { walkOnce, type OnceOutcome } from '../walk/once.js'
 
 export interface SetupThreadData {

@@ -2,7 +2,7 @@
 import { loadSeconds, ScheduleCursor, tracesOf, type Plan } from '@jolt-gate/core'
 import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
-import { compilePlan } from '../compile/compiler.js'
+import { compilePlan } from '../walk/compile-plan.js'
 import type { Compiled } from '../compile/program.js'
 import { Mask } from '../secrets/mask.js'
 import type { Iteration } from '../walk/iteration.js'
@@ -317,12 +317,12 @@ export class Sender {
   }
 
   private closeSeconds(now: number): void {
-    this.recorder.close(now, this.health.read(), this.inFlight, this.walker.openRequests())
+    this.recorder.close(now, this.health.read(), this.inFlight, this.walker.requests.inFlight())
     this.nextSecondMs = this.startMs + 1000 * (Math.floor((now - this.startMs) / 1000) + 1)
   }
 
   private get inFlight(): number {
-    return this.walker.startedSends - this.walker.endedSends
+    return this.walker.requests.started - this.walker.requests.ended
   }
 
   private noteLocalFault(detail: string): void {
@@ -361,8 +361,8 @@ export class Sender {
     this.recorder.close(monotonicMs(), this.health.read(), 0)
     this.health.close()
     this.walker.close()
-    const { startedSends, endedSends } = this.walker
-    const counts = { started: startedSends, ended: endedSends, recorded: this.recorder.recorded }
+    const { started, ended } = this.walker.requests
+    const counts = { started, ended, recorded: this.recorder.recorded }
     this.post({ kind: 'done', counts })
   }
 }

@@ -10,11 +10,11 @@ import {
   type RehearsedStep,
   type Target,
 } from '@jolt-gate/core'
-import { compilePlan } from '../compile/compiler.js'
+import { compilePlan } from '../walk/compile-plan.js'
 import { Cookies } from '../http/cookies.js'
 import { Mask } from '../secrets/mask.js'
 import type { Operation, Program, RunValues } from '../compile/program.js'
-import { prepareScripts } from '../walk/call/scripts.js'
+import { prepareScripts } from '../walk/steps/call/scripts.js'
 import type { Ended } from '../walk/listener.js'
 import { walkAlone } from '../walk/alone.js'
 import { describe } from '../walk/describe.js'

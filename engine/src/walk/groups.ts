@@ -1,4 +1,5 @@
 // The times of groups: from the first request due in them to the last one's end, less the waits in between.
+import type { FailureKind } from '@jolt-gate/core'
 import type { OpenGroup, Branch } from './iteration.js'
 
 /** A request is due: it begins every group around it that has not begun. */
@@ -18,6 +19,13 @@ export function noteEnd(branch: Branch, endedMs: number, hasFailed: boolean): vo
       if (hasFailed) group.hasFailed = true
     }
   }
+}
+
+/** Something failed that is no request. */
+export function noteFailure(branch: Branch, endedMs: number, kind: FailureKind): void {
+  branch.iteration.hasOtherFailure = true
+  if (kind === 'local') branch.iteration.hasLocalFault = true
+  noteEnd(branch, endedMs, true)
 }
 
 /** A wait is taken out of every group that it lengthens: those of its own branch, and what that branch holds up. */

@@ -16,7 +16,7 @@ import {
   type Target,
 } from '@jolt-gate/core'
 import type { Alarm } from '../../src/clock/alarm.js'
-import { compilePlan } from '../../src/compile/compiler.js'
+import { compilePlan } from '../../src/walk/compile-plan.js'
 import { RowLeases } from '../../src/coordinate/row-leases.js'
 import { phaseLengths } from '../../src/coordinate/phase-lengths.js'
 import { Sender } from '../../src/generate/sender.js'

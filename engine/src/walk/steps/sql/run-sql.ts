@@ -1,6 +1,6 @@
 // One statement to a database, for setup and teardown: MariaDB, MySQL or PostgreSQL, with bound parameters.
 import type { Json } from '@jolt-gate/core'
-import { reachable } from '../../network/reach.js'
+import { reachable } from '../../../network/reach.js'
 
 export type SqlOutcome = { kind: 'done'; json: string } | { kind: 'failed'; detail: string }
 

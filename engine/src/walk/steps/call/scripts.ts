@@ -2,8 +2,8 @@
 // too long: not everything that a script does can be interrupted from inside.
 import type { Worker } from 'node:worker_threads'
 import { allSteps, type Step } from '@jolt-gate/core'
-import { startThread } from '../../threads/thread.js'
-import type { ScriptCall } from '../../compile/program.js'
+import { startThread } from '../../../threads/thread.js'
+import type { ScriptCall } from '../../../compile/program.js'
 import { CALL_MS, LOAD_MS, tooLong, type ScriptOutcome } from './sandbox-limits.js'
 import { newPost, ScriptPost } from './script-post.js'
 import type { ScriptDraws, ScriptQuestion, ScriptThreadData } from './script-thread.js'
@@ -21,7 +21,7 @@ class ScriptThread {
   constructor() {
     const workerData: ScriptThreadData = { shared: newPost() }
     this.post = new ScriptPost(workerData.shared)
-    this.worker = startThread('walk/call/script-thread', { workerData })
+    this.worker = startThread('walk/steps/call/script-thread', { workerData })
     this.worker.unref()
     this.worker.on('error', () => undefined)
   }

@@ -1,11 +1,11 @@
 // A WebSocket (RFC 6455, by a library) with what is said and awaited on it, each timed.
 import { WebSocket } from 'ws'
 import { Received, type FailureKind, type Frame } from '@jolt-gate/core'
-import { monotonicMs } from '../../clock/clock.js'
-import type { Route } from '../../http/connections.js'
-import { wireFaultOf } from '../../http/wire-faults.js'
-import { lookupFor, portOf } from '../../network/reach.js'
-import type { CompiledAct, SocketOperation } from '../../compile/program.js'
+import { monotonicMs } from '../../../clock/clock.js'
+import type { Route } from '../../../http/connections.js'
+import { wireFaultOf } from '../../../http/wire-faults.js'
+import { lookupFor, portOf } from '../../../network/reach.js'
+import type { CompiledAct, SocketOperation } from '../../../compile/program.js'
 
 /** Messages kept for an await that comes after them; beyond, the oldest are given up. */
 const MOST_WAITING = 1000
