@@ -25,6 +25,7 @@ import { monotonicMs } from '../engine/src/clock/clock.js'
 import { Mask } from '../engine/src/secrets/mask.js'
 import { compilePlan } from '../engine/src/walk/compile-plan.js'
 import { BucketRecorder } from '../engine/src/generate/bucket-recorder.js'
+import { WayOut } from '../engine/src/network/way-out.js'
 import { Walker } from '../engine/src/walk/walker.js'
 
 const USERS = 64
@@ -142,8 +143,7 @@ function walkerOf(text: string, onEnded: (hasFailed: boolean) => void) {
   const walker = new Walker(
     {
       origin,
-      permitted: new Set([origin]),
-      route: target,
+      out: new WayOut(target, new Set([origin])),
       connections: 'shared',
       seed: 1,
       mask,

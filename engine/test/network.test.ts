@@ -1,9 +1,13 @@
 import { once } from 'node:events'
 import { createServer, type Server } from 'node:http'
-import type { AddressInfo } from 'node:net'
+import { createServer as createTcpServer, type AddressInfo, type Socket } from 'node:net'
+import { createServer as createTlsServer, TLSSocket } from 'node:tls'
+import { generate } from 'selfsigned'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { Connections, type Link } from '../src/http/connections.js'
 import { closePorts, GUARDED, refusal } from '../src/index.js'
+import { WayOut } from '../src/network/way-out.js'
+import { straightTo } from '../src/walk/alone.js'
 import { metricFaults } from '../src/metrics/metric-names.js'
 import { Names, type NameAnswer } from '../src/network/names.js'
 import { journeyOf, runPlan } from './run-plan.js'
@@ -34,7 +38,7 @@ describe('a name', () => {
       () => Promise.resolve(answers[Math.min(asked++, 1)] ?? answer([])),
       () => nowMs,
     )
-    const connections = new Connections({ tls: undefined, proxy: undefined, localAddress: undefined }, names)
+    const connections = new Connections(new WayOut(straightTo(''), undefined, names))
     const origin = `http://harbour.localhost:${String(port)}`
     const links = [1, 2, 3].map(() => connections.take(origin, 1))
     const ask = async (link: Link) => (await link.client.request({ origin, path: '/', method: 'GET' })).body.text()
@@ -73,6 +77,53 @@ describe('a name', () => {
     expect(await addresses()).toEqual(['192.0.2.1'])
     await expect.poll(() => asked).toBe(2)
     expect(await addresses()).toEqual(['192.0.2.1'])
+  })
+})
+
+describe('the way out', () => {
+  it.each([
+    ['another port', { host: '127.0.0.1', port: 9, to: 'http:' }],
+    ['TLS where none is permitted', { host: '127.0.0.1', port: 1, to: 'https:' }],
+    ['another host', { host: 'elsewhere.example', port: 80, to: 'http:' }],
+    ['a database that is not of the target', { host: '192.0.2.7', port: 3306, to: 'database' }],
+  ] as const)('leads to no origin but those it was given: %s', async (_, destination) => {
+    const out = new WayOut(straightTo(''), new Set(['http://127.0.0.1:1', 'http://booking.example']))
+
+    const [error] = (await once(out.connect(destination), 'error').catch((one: unknown) => [one])) as [unknown]
+
+    expect(error).toMatchObject({ code: 'NOT_PERMITTED' })
+  })
+
+  it('gives a bare socket, of TLS too, that reads into the buffer of whoever asked', async () => {
+    const { cert, private: key } = await generate([{ name: 'commonName', value: 'localhost' }])
+    const greet = (socket: Socket) => socket.end('moored')
+    const servers = [createTcpServer(greet), createTlsServer({ cert, key }, greet)]
+    for (const [index, to] of (['http:', 'https:'] as const).entries()) {
+      const at = servers[index]?.listen(0, '127.0.0.1')
+      if (at === undefined) continue
+      await once(at, 'listening')
+      const out = new WayOut(
+        { ...straightTo(''), tls: { ca: undefined, cert: undefined, key: undefined, verify: false } },
+        undefined,
+      )
+      const buffer = Buffer.alloc(64)
+      let read = ''
+      const socket = out.connect({
+        ...{ host: '127.0.0.1', port: (at.address() as AddressInfo).port, to },
+        onread: {
+          buffer,
+          callback: (count) => {
+            read += buffer.toString('utf8', 0, count)
+            return true
+          },
+        },
+      })
+      await once(socket, 'close')
+      at.close()
+
+      expect(read).toBe('moored')
+      expect(socket instanceof TLSSocket).toBe(to === 'https:')
+    }
   })
 })
 

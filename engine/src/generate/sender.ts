@@ -4,6 +4,7 @@ import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../walk/compile-plan.js'
 import type { Compiled } from '../compile/program.js'
+import { WayOut } from '../network/way-out.js'
 import { Mask } from '../secrets/mask.js'
 import type { Iteration } from '../walk/iteration.js'
 import { Walker, type Beginning } from '../walk/walker.js'
@@ -90,8 +91,7 @@ export class Sender {
     this.walker = new Walker(
       {
         origin: target.origin,
-        permitted: new Set([target.origin, ...target.also]),
-        route: target,
+        out: new WayOut(target, new Set([target.origin, ...target.also])),
         connections: plan.connections,
         seed: run.seed,
         mask: this.mask,

@@ -1,15 +1,12 @@
 // Connections of ours: over HTTP/1.1 as many as there are requests open at once, the last used first; over HTTP/2
 // shared.
-import { EventEmitter } from 'node:events'
 import { isIP } from 'node:net'
 import { type buildConnector, Client, H2CClient, ProxyAgent, type Dispatcher } from 'undici'
 import type { Target } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
-import { NAMES, type Names } from '../network/names.js'
-import { guardedConnector } from '../network/reach.js'
+import type { Names } from '../network/names.js'
+import type { WayOut } from '../network/way-out.js'
 
-/** How a target is reached. */
-export type Route = Pick<Target, 'tls' | 'proxy' | 'localAddress'>
 export type HttpVersion = 1 | 2
 
 /** Moments of a connection being made, on the monotonic clock; 0 where a part did not happen. */
@@ -34,25 +31,25 @@ export class Link {
   private readonly name: string
   private address = ''
   private namesVersion: number
+  private readonly names: Names
 
   constructor(
     readonly origin: string,
     readonly http: HttpVersion,
-    route: Route,
-    private readonly names: Names,
+    out: WayOut,
   ) {
-    this.namesVersion = names.version
-    const secured = tlsOptions(route.tls)
+    this.names = out.names
+    this.namesVersion = this.names.version
     const { hostname } = new URL(origin)
     this.name = isIP(hostname.replace(/^\[(.*)\]$/, '$1')) === 0 ? hostname : ''
-    const connector = guardedConnector({ timeout: 0, allowH2: http === 2, ...secured }, names)
     const options = {
       headersTimeout: 0,
       bodyTimeout: 0,
       keepAliveTimeout: 60_000,
-      connect: this.timed(connector, route.localAddress),
+      connect: this.timed(out),
     }
-    this.client = route.proxy === undefined ? this.direct(options) : throughProxy(route.proxy, origin, options, secured)
+    const { proxy, tls } = out.route
+    this.client = proxy === undefined ? this.direct(options) : throughProxy(proxy, origin, options, tlsOptions(tls))
   }
 
   /** Whether its name leads elsewhere by now: what it carries may end, and nothing new goes over it. */
@@ -78,25 +75,23 @@ export class Link {
     return new H2CClient(this.origin, { ...options, pipelining: STREAMS, maxConcurrentStreams: STREAMS })
   }
 
-  private timed(
-    connector: ReturnType<typeof buildConnector>,
-    localAddress: string | undefined,
-  ): ReturnType<typeof buildConnector> {
+  private timed(out: WayOut): buildConnector.connector {
     const { moments } = this
-    return (options, callback) => {
+    const connect = out.connector({
+      protocols: this.http === 2 ? ['http/1.1', 'h2'] : ['http/1.1'],
+      // Before any listener that sends the request: that is no part of connecting.
+      onSocket: (socket) => {
+        socket.once('lookup', () => (moments.resolvedMs = monotonicMs()))
+        socket.once('connect', () => (moments.connectedMs = monotonicMs()))
+      },
+    })
+    return (asked, callback) => {
       moments.beganMs = monotonicMs()
-      const from = localAddress === undefined ? options : { ...options, localAddress }
-      // The connector returns the socket before it is connected, though its type does not say so.
-      const socket: unknown = connector(from, (...outcome) => {
+      connect(asked, (...outcome) => {
         moments.endedMs = monotonicMs()
         this.address = outcome[1]?.remoteAddress ?? ''
         callback(...outcome)
       })
-      if (isEmitter(socket)) {
-        socket.prependOnceListener('lookup', () => (moments.resolvedMs = monotonicMs()))
-        // Before the connector's own listener, which sends the request: that is no part of connecting.
-        socket.prependOnceListener('connect', () => (moments.connectedMs = monotonicMs()))
-      }
     }
   }
 }
@@ -117,10 +112,6 @@ function tlsOptions(tls: Target['tls']): TlsOptions {
   }
 }
 
-function isEmitter(value: unknown): value is EventEmitter {
-  return value instanceof EventEmitter
-}
-
 /** Plain HTTP goes to the proxy in absolute form, TLS through a tunnel (RFC 9110, section 9.3.6). */
 function throughProxy(proxy: string, origin: string, options: Client.Options, secured: TlsOptions): Dispatcher {
   const isTunnel = origin.startsWith('https:')
@@ -137,20 +128,17 @@ export class Connections {
   private readonly idle = new Map<string, Link[]>()
   private readonly shared = new Map<string, Link>()
 
-  constructor(
-    private readonly route: Route,
-    private readonly names: Names = NAMES,
-  ) {}
+  constructor(private readonly out: WayOut) {}
 
   take(origin: string, http: HttpVersion): Link {
     if (http === 1) {
-      const link = this.idleOf(origin) ?? new Link(origin, http, this.route, this.names)
+      const link = this.idleOf(origin) ?? new Link(origin, http, this.out)
       link.carries = 1
       return link
     }
     let link = this.shared.get(origin)
     if (link === undefined || link.carries >= STREAMS || link.isStale()) {
-      link = new Link(origin, http, this.route, this.names)
+      link = new Link(origin, http, this.out)
       this.shared.set(origin, link)
     }
     link.carries++

@@ -2,7 +2,7 @@
 import { request } from 'undici'
 import { familyValue, parseMetricPage, type MetricPage, type Metric } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
-import { GUARDED } from '../network/reach.js'
+import { GUARDED } from '../network/way-out.js'
 
 const WITHIN_MS = 800
 const MOST_BYTES = 8_000_000

@@ -2,7 +2,6 @@
 // than it did when it was permitted.
 import { BlockList, isIP, type LookupFunction } from 'node:net'
 import { networkInterfaces } from 'node:os'
-import { Agent, buildConnector } from 'undici'
 import { NAMES, type Names } from './names.js'
 
 /** The code of an error that says so. */
@@ -68,7 +67,8 @@ export function portOf({ port, protocol }: Pick<URL, 'port' | 'protocol'>): numb
   return Number(port) || (protocol === 'https:' || protocol === 'wss:' ? 443 : 80)
 }
 
-const plainHost = (hostname: string): string => hostname.replace(/^\[(.*)\]$/, '$1').replace(/\.$/, '')
+/** A host without the brackets of an address, and without the dot of the root. */
+export const plainHost = (hostname: string): string => hostname.replace(/^\[(.*)\]$/, '$1').replace(/\.$/, '')
 
 /** Looks names up for a port, and gives only addresses that may be connected to. */
 export function lookupFor(port: number, names: Names = NAMES): LookupFunction {
@@ -100,32 +100,8 @@ export function reachable(host: string, port: number): Promise<string> {
   })
 }
 
-/** Makes connections as undici does, to where they may lead. */
-export function guardedConnector(options: buildConnector.BuildOptions, names = NAMES): buildConnector.connector {
-  // Each keeps the sessions of TLS that it has had.
-  const byPort = new Map<number, buildConnector.connector>()
-  return (asked, callback) => {
-    const port = portOf(asked)
-    const host = plainHost(asked.hostname)
-    if (isIP(host) !== 0 && refusal(host, host, port) !== undefined) {
-      queueMicrotask(() => {
-        callback(refused(host, host, port), null)
-      })
-      return undefined
-    }
-    let connect = byPort.get(port)
-    if (connect === undefined) {
-      connect = buildConnector({ ...options, lookup: lookupFor(port, names) })
-      byPort.set(port, connect)
-    }
-    return connect(asked, callback)
-  }
-}
-
-/** For single requests beside the load: metrics, proofs of control. Redirects are not followed. */
-export const GUARDED = new Agent({ connect: guardedConnector({ timeout: 10_000 }) })
-
-const refused = (host: string, address: string, port: number): Error =>
+/** The error of a connection that may not be made. */
+export const refused = (host: string, address: string, port: number): Error =>
   Object.assign(new Error(refusal(host, address, port) ?? `${host} has no address`), { code: NOT_PERMITTED })
 
 function isOwn(address: string): boolean {

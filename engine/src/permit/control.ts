@@ -2,7 +2,7 @@
 import { createHash } from 'node:crypto'
 import { originsToPermit, permissionText, type Target } from '@jolt-gate/core'
 import { request } from 'undici'
-import { GUARDED } from '../network/reach.js'
+import { GUARDED } from '../network/way-out.js'
 
 export const WELL_KNOWN = '/.well-known/jolt-gate'
 const WITHIN_MS = 5000

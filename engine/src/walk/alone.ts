@@ -4,6 +4,7 @@ import type { Frame, Target, Traces } from '@jolt-gate/core'
 import { timerAlarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import type { Program } from '../compile/program.js'
+import { WayOut } from '../network/way-out.js'
 import type { Cookies } from '../http/cookies.js'
 import type { Mask } from '../secrets/mask.js'
 import type { Iteration } from './iteration.js'
@@ -65,8 +66,7 @@ export function walkAlone(program: Program, options: AloneOptions): Promise<Alon
     const walker: Walker = new Walker(
       {
         origin: target.origin,
-        permitted: new Set([target.origin, ...target.also]),
-        route: target,
+        out: new WayOut(target, new Set([target.origin, ...target.also])),
         connections: 'shared',
         seed,
         mask,

@@ -1,13 +1,12 @@
 // What a walker knows of its target, and how it reaches it.
 import type { Traces } from '@jolt-gate/core'
-import type { Route } from '../http/connections.js'
+import type { WayOut } from '../network/way-out.js'
 import type { Mask } from '../secrets/mask.js'
 
 export interface WalkerOptions {
   origin: string
-  /** Origins that may be reached. */
-  permitted: ReadonlySet<string>
-  route: Route
+  /** Where requests may go, and how. */
+  out: WayOut
   connections: 'shared' | 'per user'
   seed: number
   mask: Mask

@@ -8,7 +8,6 @@ import type { Branch, Iteration, OpenGroup } from '../iteration.js'
 import type { WalkerListener } from '../listener.js'
 import type { WalkerOptions } from '../options.js'
 import type { Scripts } from './call/scripts.js'
-import type { Requests } from './send/requests.js'
 
 /**
  * What a step becomes in a program.
@@ -42,7 +41,7 @@ export interface Walk {
   readonly options: WalkerOptions
   readonly listener: WalkerListener
   readonly assessor: Assessor
-  readonly requests: Requests
+  readonly requests: { send(branch: Branch, operation: OperationOf<'send'>, dueMs: number): void }
   readonly scripts: Scripts
   /** What lasts, requests aside: it is cut off when the drain ends. */
   readonly open: Set<Cancellable>

@@ -29,7 +29,7 @@ export class Requests implements ExchangeOwner<Branch> {
   private readonly ownConnections = new Set<Connections>()
 
   constructor(private readonly walk: RequestsWalk) {
-    this.connections = new Connections(walk.options.route)
+    this.connections = new Connections(walk.options.out)
   }
 
   send(branch: Branch, operation: SendOperation, dueMs: number): void {
@@ -99,14 +99,14 @@ export class Requests implements ExchangeOwner<Branch> {
   // ---------- what exchanges ask of their owner
 
   permits(origin: string): boolean {
-    return this.walk.options.permitted.has(origin)
+    return this.walk.options.out.permits(origin)
   }
 
   connectionsOf({ iteration }: Branch): Connections {
     const { options } = this.walk
     if (options.connections === 'shared') return this.connections
     if (iteration.connections === null) {
-      iteration.connections = new Connections(options.route)
+      iteration.connections = new Connections(options.out)
       this.ownConnections.add(iteration.connections)
     }
     return iteration.connections

@@ -2,9 +2,9 @@
 import { WebSocket } from 'ws'
 import { Received, type FailureKind, type Frame } from '@jolt-gate/core'
 import { monotonicMs } from '../../../clock/clock.js'
-import type { Route } from '../../../http/connections.js'
 import { wireFaultOf } from '../../../http/wire-faults.js'
-import { lookupFor, portOf } from '../../../network/reach.js'
+import { portOf } from '../../../network/reach.js'
+import type { WayOut } from '../../../network/way-out.js'
 import type { CompiledAct, SocketOperation } from '../../../compile/program.js'
 
 /** Messages kept for an await that comes after them; beyond, the oldest are given up. */
@@ -26,7 +26,7 @@ export interface SocketTalk {
   operation: SocketOperation
   url: string
   frame: Frame
-  route: Route
+  out: WayOut
   /** Whether a message is the one awaited; the reason, where that cannot be told. */
   holds: (act: Extract<CompiledAct, { kind: 'await' }>, received: Received) => true | string
   /** Length of a wait between acts. */
@@ -52,15 +52,13 @@ export class SocketTalker {
     dueMs: number,
   ) {
     this.dueMs = dueMs
-    const { tls, localAddress } = talk.route
+    const url = new URL(talk.url)
     this.socket = new WebSocket(talk.url, {
-      lookup: lookupFor(portOf(new URL(talk.url))),
+      createConnection: () =>
+        talk.out.connect({ host: url.hostname, port: portOf(url), to: url.protocol === 'wss:' ? 'https:' : 'http:' }),
       headers: headersOf(talk.operation.headers(talk.frame)),
       maxPayload: MOST_MESSAGE_BYTES,
       followRedirects: false,
-      rejectUnauthorized: tls?.verify ?? true,
-      ...(tls?.ca === undefined ? {} : { ca: tls.ca }),
-      ...(localAddress === undefined ? {} : { localAddress }),
     })
     this.timer = setTimeout(() => {
       this.fail('timeout', `no socket in ${String(talk.operation.timeoutMs)} ms`)

@@ -63,13 +63,13 @@ function compileAct(
 }
 
 /** Where a socket leads; in words, where it may not lead there. */
-function targetOf(url: string | undefined, { options, requests }: Walk): URL | string {
+function targetOf(url: string | undefined, { options }: Walk): URL | string {
   if (url === undefined) return 'a value of the URL is missing'
   if (!URL.canParse(url, options.origin)) return url
   const target = new URL(url, options.origin)
   const refused = refusalOf(target)
   if (refused !== undefined) return refused
-  if (!requests.permits(target.origin)) return target.origin
+  if (!options.out.permits(target.origin)) return target.origin
   target.protocol = target.protocol.replace('http', 'ws')
   return target
 }
@@ -84,7 +84,7 @@ function talk(walk: Walk, branch: Branch, operation: SocketOperation, target: UR
       operation,
       url: target.href,
       frame: iteration.frame,
-      route: walk.options.route,
+      out: walk.options.out,
       // A message that cannot be read is not the one that is awaited.
       holds: ({ verify }, received) =>
         assessor.holds(verify, received, iteration.frame) || (assessor.isUnreadable ? '' : assessor.fault),

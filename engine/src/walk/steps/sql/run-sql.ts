@@ -1,6 +1,7 @@
 // One statement to a database, for setup and teardown: MariaDB, MySQL or PostgreSQL, with bound parameters.
+import type { Socket } from 'node:net'
 import type { Json } from '@jolt-gate/core'
-import { reachable } from '../../../network/reach.js'
+import type { WayOut } from '../../../network/way-out.js'
 
 export type SqlOutcome = { kind: 'done'; json: string } | { kind: 'failed'; detail: string }
 
@@ -12,10 +13,9 @@ const USUAL_PORTS = new Map([
   ['postgresql:', 5432],
 ])
 
-/** A database as its URL names it, and the address that it leads to. */
+/** A database as its URL names it. */
 interface Database {
   host: string
-  address: string
   port: number
   user: string
   password: string
@@ -28,14 +28,14 @@ interface Database {
  *
  * @param database - a URL: mariadb://, mysql:// or postgres://, with no option but `sslmode`
  * @param statement - with ? (MariaDB, MySQL) or $1 (PostgreSQL) for each parameter; ? is taken for both
- * @param permits - whether a host may be reached
+ * @param out - how it is reached, and whether it may be
  */
 export async function runSql(
   database: string,
   statement: string,
   parameters: readonly (Json | undefined)[],
   timeoutMs: number,
-  permits: (host: string) => boolean,
+  out: WayOut,
 ): Promise<SqlOutcome> {
   const values = parameters.map((value) =>
     typeof value === 'object' && value !== null ? JSON.stringify(value) : value,
@@ -43,28 +43,27 @@ export async function runSql(
   try {
     if (!URL.canParse(database)) throw new Error('the database is no URL')
     const url = new URL(database)
-    const place = await placeOf(url, permits)
+    const place = placeOf(url, out)
     const rows = url.protocol.startsWith('postgres')
-      ? await runPostgres(place, statement, values, timeoutMs)
-      : await runMariaDb(place, statement, values, timeoutMs)
+      ? await runPostgres(place, out, statement, values, timeoutMs)
+      : await runMariaDb(place, out, statement, values, timeoutMs)
     return { kind: 'done', json: JSON.stringify(rows) }
   } catch (error) {
     return { kind: 'failed', detail: error instanceof Error ? (error.message.split('\n')[0] ?? '') : String(error) }
   }
 }
 
-async function placeOf(url: URL, permits: (host: string) => boolean): Promise<Database> {
+function placeOf(url: URL, out: WayOut): Database {
   const usual = USUAL_PORTS.get(url.protocol)
   if (usual === undefined) throw new Error('a database is mariadb://, mysql:// or postgres://')
   // Options of a driver can name sockets and files of this machine.
   const option = [...url.searchParams.keys()].find((name) => name !== 'sslmode')
   if (option !== undefined) throw new Error(`a database URL has no option "${option}": only sslmode is permitted`)
   const [host, port] = [url.hostname, url.port === '' ? usual : Number(url.port)]
-  if (!permits(host))
+  if (!out.permitsHost(host))
     throw new Error(`${host} is neither on loopback nor a host of the target: add an origin of it to also`)
   return {
     host,
-    address: await reachable(host, port),
     port,
     user: decodeURIComponent(url.username),
     password: decodeURIComponent(url.password),
@@ -80,8 +79,8 @@ function tlsOf(mode: string): Database['tls'] {
   throw new Error(`sslmode is disable, require or verify-full, not "${mode}"`)
 }
 
-const optionsOf = ({ address, port, user, password, name, host, tls }: Database) => ({
-  host: address,
+const optionsOf = ({ port, user, password, name, host, tls }: Database) => ({
+  host,
   port,
   user,
   password,
@@ -89,10 +88,21 @@ const optionsOf = ({ address, port, user, password, name, host, tls }: Database)
   ssl: tls === 'no' ? false : { rejectUnauthorized: tls === 'verified', servername: host },
 })
 
-async function runMariaDb(place: Database, statement: string, values: unknown[], timeoutMs: number): Promise<unknown> {
+const connectTo = ({ host, port }: Database, out: WayOut): Socket => out.connect({ host, port, to: 'database' })
+
+async function runMariaDb(
+  place: Database,
+  out: WayOut,
+  statement: string,
+  values: unknown[],
+  timeoutMs: number,
+): Promise<unknown> {
   const { createConnection } = await import('mariadb')
   const connection = await createConnection({
     ...optionsOf(place),
+    stream: (callback) => {
+      callback(undefined, connectTo(place, out))
+    },
     connectTimeout: timeoutMs,
     socketTimeout: timeoutMs,
     insertIdAsNumber: true,
@@ -106,10 +116,18 @@ async function runMariaDb(place: Database, statement: string, values: unknown[],
   }
 }
 
-async function runPostgres(place: Database, statement: string, values: unknown[], timeoutMs: number): Promise<unknown> {
+async function runPostgres(
+  place: Database,
+  out: WayOut,
+  statement: string,
+  values: unknown[],
+  timeoutMs: number,
+): Promise<unknown> {
   const { default: pg } = await import('pg')
   const client = new pg.Client({
     ...optionsOf(place),
+    // The client connects what it is given; this is under way already.
+    stream: () => Object.assign(connectTo(place, out), { connect: () => undefined }),
     connectionTimeoutMillis: timeoutMs,
     query_timeout: timeoutMs,
     statement_timeout: timeoutMs,

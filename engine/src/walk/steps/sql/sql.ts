@@ -1,5 +1,5 @@
 // A statement to a database, in setup and teardown.
-import { compileText, compileValue, isLoopback, Received, type Json, type SqlStep } from '@jolt-gate/core'
+import { compileText, compileValue, Received, type Json, type SqlStep } from '@jolt-gate/core'
 import { monotonicMs } from '../../../clock/clock.js'
 import type { Failure } from '../../assessor.js'
 import { noteEnd } from '../../groups.js'
@@ -23,9 +23,8 @@ export const SQL: StepRunner<SqlStep, 'sql'> = {
       const { frame } = branch.iteration
       const startedMs = monotonicMs()
       const parameters: (Json | undefined)[] = operation.parameters.map((read) => read(frame))
-      const permits = (host: string) => isLoopback(`http://${host}`) || hostsOf(walk.options.permitted).has(host)
       const database = operation.database(frame)
-      void runSql(database, operation.statement, parameters, operation.timeoutMs, permits).then((outcome) => {
+      void runSql(database, operation.statement, parameters, operation.timeoutMs, walk.options.out).then((outcome) => {
         const failure: Failure | null =
           outcome.kind === 'done' ? null : { kind: 'sql', detail: outcome.detail, isOnTime: false }
         const sample = plainSample(dueMs, startedMs, monotonicMs())
@@ -45,6 +44,3 @@ export const SQL: StepRunner<SqlStep, 'sql'> = {
     },
   },
 }
-
-const hostsOf = (origins: ReadonlySet<string>): Set<string> =>
-  new Set([...origins].map((origin) => new URL(origin).hostname))
