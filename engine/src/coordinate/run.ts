@@ -27,11 +27,9 @@ import {
 import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../walk/compile-plan.js'
 import { conclude } from './conclusion.js'
-import { SenderPool } from './sender-pool.js'
 import { lostRequests } from './lost-requests.js'
-import { SetupAndTeardown } from './setup-and-teardown.js'
-import { HostReader } from './host.js'
-import { MetricReader } from '../metrics/metric-reader.js'
+import type { Generators, Load, LoadOrder } from './generators.js'
+import { ThreadGenerators } from './thread-generators.js'
 import type { Compiled, RunValues } from '../compile/program.js'
 import type { BrokenRun, RunHandle, RunOptions, RunOutcome, SetUp } from './run-options.js'
 import { phaseLengths } from './phase-lengths.js'
@@ -64,14 +62,11 @@ class Run implements RunHandle {
   /** The plan's own gates, and the default ones. */
   private readonly gates: readonly Gate[]
   private faults: Required<GeneratorFaults> = { local: [], deaths: [], outOfData: [], endedByData: [] }
-  private readonly values: RunValues
   private readonly compiled: Compiled
-  private readonly files: Map<string, Uint8Array>
-  private readonly setupAndTeardown: SetupAndTeardown
+  private readonly generators: Generators
   private readonly startedAt = new Date()
   private readonly stopping = new AbortController()
   private readonly watch: StopWatch
-  private readonly senders: number
   private readonly identity: Omit<RunIdentity, 'startedAt' | 'endedAt' | 'target'>
   private readonly baseline: Baseline | undefined
   private stoppedBy: string | undefined
@@ -92,7 +87,7 @@ class Run implements RunHandle {
     const shape = shapeOf(this.plan, previewOf(this.plan).phases, target)
     // A cap is dealt to the senders: each has at least one user of it.
     const caps = this.plan.load.phases.map(({ cap = Infinity }) => cap)
-    this.senders = Math.min(options.senders ?? Math.max(1, availableParallelism() - 1), ...caps)
+    const senders = Math.min(options.senders ?? Math.max(1, availableParallelism() - 1), ...caps)
     this.identity = {
       ...identity,
       plan: { ...identity.plan, scale, load: loadFingerprint(options.plan) },
@@ -103,22 +98,19 @@ class Run implements RunHandle {
         : undefined
     this.gates = gatesOf(this.plan)
     this.view = new RunView({ gates: this.gates, shape, satisfiedMs: this.plan.satisfiedMs, baseline: this.baseline })
-    this.values = {
+    const run: RunValues = {
       id: identity.id,
       seed: identity.plan.seed,
       startedAtMs: this.startedAt.getTime(),
       secrets,
       overrides: options.overrides ?? {},
     }
-    this.files = new Map(filesSentBy(this.plan).map((path) => [path, options.fileBytes?.(path) ?? new Uint8Array()]))
+    const files = new Map(filesSentBy(this.plan).map((path) => [path, options.fileBytes?.(path) ?? new Uint8Array()]))
     this.compiled = compilePlan(this.plan, target, shape, {
-      run: this.values,
-      fileBytes: (path) => this.files.get(path) ?? new Uint8Array(),
+      run,
+      fileBytes: (path) => files.get(path) ?? new Uint8Array(),
     })
-    this.setupAndTeardown = new SetupAndTeardown(
-      { plan: this.plan, target, shape, run: this.values, files: this.files },
-      this.compiled,
-    )
+    this.generators = new ThreadGenerators({ plan: this.plan, target, shape, run, files }, this.compiled, senders)
     this.watch = new StopWatch(this.gates, shape)
     // One turn later, so that the caller holds the handle before the first event.
     this.done = Promise.resolve().then(() => (broken === undefined ? this.walk() : this.close(broken)))
@@ -135,9 +127,9 @@ class Run implements RunHandle {
 
   private async walk(): Promise<RunOutcome> {
     this.options.onState?.('setup')
-    const once = this.setupAndTeardown
+    const { generators } = this
     this.stopping.signal.addEventListener('abort', () => {
-      once.giveUp()
+      generators.giveUp()
     })
     const frame: Frame = new Array<undefined>(this.compiled.slotCount).fill(undefined)
     const refused =
@@ -146,13 +138,13 @@ class Run implements RunHandle {
     const before = this.stopped()
     if (before !== undefined) return this.tearDown(before, untouched, false)
     if (refused.length > 0) return this.tearDown({ kind: 'refused', reasons: refused }, untouched, false)
-    const setup = await once.walk({ part: 'setup', frame, endsOnFailure: true, withinMs: SETUP_WITHIN_MS })
+    const setup = await generators.walk({ part: 'setup', frame, endsOnFailure: true, withinMs: SETUP_WITHIN_MS })
     this.options.onSetup?.({ frame: setup.frame, results: setup.results })
     let ending: Ending = { kind: 'finished' }
     if (setup.failure === null && this.stopped() === undefined) {
       this.options.onState?.('load')
       try {
-        await this.load(setup.frame, setup.secrets)
+        await this.makeLoad(setup.frame, setup.secrets)
       } catch (error) {
         ending = { kind: 'fault', reason: error instanceof Error ? error.message : String(error) }
       }
@@ -189,97 +181,79 @@ class Run implements RunHandle {
   }
 
   private async tearDown(ending: Ending, setup: SetUp, isWalked = true): Promise<RunOutcome> {
-    const once = this.setupAndTeardown
+    const { generators } = this
     this.options.onState?.('teardown')
     this.options.onResult?.(this.conclude(ending, setup.results, []).result)
     const withinMs = this.stoppedBy === undefined ? TEARDOWN_WITHIN_MS : TEARDOWN_AFTER_STOP_MS
     const teardown = isWalked
-      ? await once.walk({ part: 'teardown', frame: setup.frame, endsOnFailure: false, withinMs })
+      ? await generators.walk({ part: 'teardown', frame: setup.frame, endsOnFailure: false, withinMs })
       : { results: [] }
-    once.close()
+    generators.close()
     const outcome = this.conclude(ending, setup.results, teardown.results)
     this.options.onResult?.(outcome.result)
     this.options.onState?.('ended')
     return { ...outcome, view: this.view }
   }
 
-  /** Makes the load; resolves when every sender has ended. */
-  private async load(setupFrame: Frame, secrets: string[]): Promise<void> {
-    const { target } = this.options
-    const permitted = new Set([target.origin, ...target.also])
-    const metrics = new MetricReader(target.metrics, target.origin, permitted)
-    const host = new HostReader()
-    host.start()
+  /** Makes the load; resolves when every generator has ended. */
+  private async makeLoad(setupFrame: Frame, secrets: string[]): Promise<void> {
     const setupValues = setupFrame.map((value, slot) => (this.compiled.setupSlots.includes(slot) ? value : undefined))
-    const senderPool: SenderPool = new SenderPool(
-      {
-        plan: this.plan,
-        target,
-        shape: this.view.shape,
-        run: this.values,
-        senders: this.senders,
-        setupValues,
-        maskedValues: secrets,
-        mostLateMs: this.options.mostLateMs ?? MOST_LATE_MS,
-        warmsUp: this.options.warmsUp ?? true,
-        tellsSamples: this.options.onSamples !== undefined,
-        files: this.files,
+    const order: LoadOrder = {
+      setupValues,
+      maskedValues: secrets,
+      mostLateMs: this.options.mostLateMs ?? MOST_LATE_MS,
+      warmsUp: this.options.warmsUp ?? true,
+      tellsSamples: this.options.onSamples !== undefined,
+    }
+    const load: Load = this.generators.prepare(order, this.faults, {
+      onBucket: (bucket) => {
+        this.takeSecond(bucket, load)
       },
-      this.compiled.sentences,
-      this.faults,
-      {
-        onBucket: (bucket) => {
-          this.takeSecond({ ...bucket, ...host.take(), metrics: metrics.take(bucket.second) }, senderPool)
-        },
-        onSamples: (text, count) => {
-          this.options.onSamples?.(text, count)
-        },
-        onDataSpent: (name, then, isClosed) => {
-          if (then === 'stop') {
-            this.endEarly()
-            this.noteEndedByData(name)
-            senderPool.send({ kind: 'end load' })
-          }
-          if (then === 'void' && isClosed) this.noteOutOfData(name)
-        },
-        onIterationsMade: (atMs) => {
-          this.iterationsMadeAtMs = Math.max(this.iterationsMadeAtMs, atMs)
-        },
-        onDeath: () => {
+      onSamples: (text, count) => {
+        this.options.onSamples?.(text, count)
+      },
+      onDataSpent: (name, then, isClosed) => {
+        if (then === 'stop') {
           this.endEarly()
-          this.emit({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
-        },
+          this.noteEndedByData(name)
+          load.send({ kind: 'end load' })
+        }
+        if (then === 'void' && isClosed) this.noteOutOfData(name)
       },
-    )
+      onIterationsMade: (atMs) => {
+        this.iterationsMadeAtMs = Math.max(this.iterationsMadeAtMs, atMs)
+      },
+      onDeath: () => {
+        this.endEarly()
+        this.emit({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
+      },
+    })
     const stop = () => {
-      senderPool.send({ kind: 'stop' })
+      load.send({ kind: 'stop' })
     }
     if (this.stopping.signal.aborted) stop()
     this.stopping.signal.addEventListener('abort', stop, { once: true })
-    await Promise.race([senderPool.ready, senderPool.ended])
+    await Promise.race([load.ready, load.ended])
     const startMs = monotonicMs() + LEAD_MS
     this.loadStartMs = startMs
-    metrics.start(startMs)
     const lengthMs = LEAD_MS + 1000 * loadSeconds(this.plan) + this.plan.load.drainMs
-    senderPool.endWithin(lengthMs + OVERTIME_MS, 'a sender did not end in time: something holds its thread up')
-    if (!this.stopping.signal.aborted) senderPool.send({ kind: 'start', startMs })
-    const renewal = new Renewal(this.compiled, setupFrame, this.setupAndTeardown, senderPool, (failure) => {
+    load.endWithin(lengthMs + OVERTIME_MS, 'a sender did not end in time: something holds its thread up')
+    if (!this.stopping.signal.aborted) load.begin(startMs)
+    const renewal = new Renewal(this.compiled, setupFrame, this.generators, load, (failure) => {
       this.renewalFailure = failure
       this.endEarly()
       this.emit({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
       stop()
     })
     this.renewals = renewal.results
-    await senderPool.ended
+    await load.ended
     renewal.close()
-    metrics.close()
-    host.close()
     this.emitPhases()
-    const lost = lostRequests(senderPool.counts, this.view, senderPool.killed > 0)
+    const lost = lostRequests(load.counts, this.view, load.killed > 0)
     if (lost !== undefined) throw new Error(lost)
   }
 
-  private takeSecond(bucket: Bucket, senderPool: SenderPool): void {
+  private takeSecond(bucket: Bucket, load: Load): void {
     this.emit({ kind: 'bucket', bucket })
     if (this.isStoppedByRule) return
     const fired = this.watch.add(bucket, this.view.recording.seconds[bucket.second]?.errorMs)
@@ -287,7 +261,7 @@ class Run implements RunHandle {
     this.isStoppedByRule = true
     this.emit({ kind: 'stop rule', gate: fired.index, atMs: fired.atMs, value: fired.value })
     this.endEarly()
-    senderPool.send({ kind: 'stop' })
+    load.send({ kind: 'stop' })
   }
 
   private emit(event: RunEvent): void {

@@ -2,20 +2,12 @@
 import type { Worker } from 'node:worker_threads'
 import { endWhenHeld, heldWords, newBeat, sentenceUnder } from '../threads/beat.js'
 import { startThread } from '../threads/thread.js'
-import { decodeBucket, type Bucket, type GeneratorFaults } from '@jolt-gate/core'
+import { decodeBucket, type GeneratorFaults } from '@jolt-gate/core'
 import { compileSoon } from '../clock/priority.js'
+import type { LoadEvents } from './generators.js'
 import { BucketMerger } from './merger.js'
 import { RowLeases } from './row-leases.js'
 import type { FromSender, SenderCounts, SenderData, ToSender } from '../generate/sender-protocol.js'
-
-export interface SenderPoolEvents {
-  onBucket: (bucket: Bucket) => void
-  onSamples: (text: string, count: number) => void
-  onDataSpent: (name: string, then: 'void' | 'stop', isClosed: boolean) => void
-  onIterationsMade: (atMs: number) => void
-  /** A sender is gone before its time. */
-  onDeath: () => void
-}
 
 /** Preparing is done by then: compiling the plan, and warming up. */
 const READY_WITHIN_MS = 60_000
@@ -42,7 +34,7 @@ export class SenderPool {
     data: Omit<SenderData, 'index' | 'leasesRows' | 'beat'>,
     sentences: readonly string[],
     private readonly faults: GeneratorFaults,
-    private readonly events: SenderPoolEvents,
+    private readonly events: LoadEvents,
   ) {
     const merger = new BucketMerger(data.senders, (bucket) => {
       events.onBucket(bucket)

@@ -5,9 +5,8 @@ import { endWhenHeld, HELD_AFTER_MS, heldWords, newBeat, sentenceUnder } from '.
 import { startThread } from '../threads/thread.js'
 import type { Compiled } from '../compile/program.js'
 import type { OnceOutcome } from '../walk/once.js'
-import type { FromSetupThread, PartAsked, SetupThreadData, ToSetupThread } from './setup-thread.js'
-
-type Asked = Omit<PartAsked, 'kind' | 'id'>
+import type { WalkAsked } from './generators.js'
+import type { FromSetupThread, SetupThreadData, ToSetupThread } from './setup-thread.js'
 
 /** After its time a walk ends by itself; one that does not is held up. */
 const GRACE_MS = 2000
@@ -27,7 +26,7 @@ export class SetupAndTeardown {
   ) {}
 
   /** Walks a part of the plan; what cannot be evaluated in time has failed. */
-  walk(asked: Asked): Promise<OnceOutcome> {
+  walk(asked: WalkAsked): Promise<OnceOutcome> {
     if (this.compiled[asked.part].operations.length === 0) return Promise.resolve(nothingOf(asked, null))
     const id = this.next++
     const worker = (this.worker ??= this.start())
@@ -87,7 +86,7 @@ export class SetupAndTeardown {
   }
 }
 
-function nothingOf({ part, frame }: Asked, failure: string | null): OnceOutcome {
+function nothingOf({ part, frame }: WalkAsked, failure: string | null): OnceOutcome {
   const results: OnceResult[] =
     failure === null ? [] : [{ name: part, passed: false, reason: failure, responseTimeMs: null }]
   return { results, frame, secrets: [], failure, isTargets: false }

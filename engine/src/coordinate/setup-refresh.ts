@@ -4,8 +4,7 @@ import type { Frame, RenewalResult } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
 import type { Compiled, SendOperation } from '../compile/program.js'
 import type { OnceOutcome } from '../walk/once.js'
-import type { SetupAndTeardown } from './setup-and-teardown.js'
-import type { SenderPool } from './sender-pool.js'
+import type { Generators, Load } from './generators.js'
 
 const WITHIN_MS = 30_000
 /** A timer beyond this would ring at once. */
@@ -24,8 +23,8 @@ export class Renewal {
   constructor(
     compiled: Compiled,
     private readonly frame: Frame,
-    private readonly once: SetupAndTeardown,
-    private readonly senderPool: SenderPool,
+    private readonly generators: Pick<Generators, 'walk'>,
+    private readonly load: Pick<Load, 'send'>,
     private readonly failed: (failure: RenewalFailure) => void,
   ) {
     for (const [place, operation] of compiled.setup.operations.entries()) {
@@ -66,7 +65,7 @@ export class Renewal {
     result: RenewalResult,
   ): Promise<RenewalFailure | undefined> {
     for (const againAfterMs of [...AGAIN_AFTER_MS, Infinity]) {
-      const outcome = await this.once.walk({
+      const outcome = await this.generators.walk({
         ...{ part: 'setup', only: place, frame: [...this.frame] },
         ...{ endsOnFailure: true, withinMs: WITHIN_MS },
       })
@@ -90,7 +89,7 @@ export class Renewal {
       const value = frame[slot]
       return value === undefined || value === null ? [] : [[slot, value]]
     })
-    this.senderPool.send({ kind: 'renewed', values, masked: secrets })
+    this.load.send({ kind: 'renewed', values, masked: secrets })
   }
 
   /** Waits for a moment; false when the load was over before. */

@@ -1,33 +1,19 @@
 // Entry of the thread that walks setup and teardown.
 import { parentPort, workerData } from 'node:worker_threads'
-import { tracesOf, type Frame, type Plan, type RunShape, type Target } from '@jolt-gate/core'
+import { tracesOf } from '@jolt-gate/core'
 import { keepBeating, type Beat } from '../threads/beat.js'
 import { compilePlan } from '../walk/compile-plan.js'
-import type { RunValues } from '../compile/program.js'
 import { Mask } from '../secrets/mask.js'
 import { prepareScripts } from '../walk/steps/call/scripts.js'
+import type { WalkAsked } from './generators.js'
+import type { ThreadData } from '../generate/sender-protocol.js'
 import { walkOnce, type OnceOutcome } from '../walk/once.js'
 
-export interface SetupThreadData {
-  plan: Plan
-  target: Target
-  shape: RunShape
-  run: RunValues
-  files: Map<string, Uint8Array>
+export interface SetupThreadData extends ThreadData {
   beat: Beat
 }
 
-export interface PartAsked {
-  kind: 'walk'
-  id: number
-  part: 'setup' | 'teardown'
-  /** One operation of it alone, by its place. */
-  only?: number
-  frame: Frame
-  /** Setup ends at its first failure; teardown continues. */
-  endsOnFailure: boolean
-  withinMs: number
-}
+type PartAsked = WalkAsked & { kind: 'walk'; id: number }
 export type ToSetupThread = PartAsked | { kind: 'give up' }
 export interface FromSetupThread {
   id: number

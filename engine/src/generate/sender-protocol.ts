@@ -4,11 +4,17 @@ import type { RunValues } from '../compile/program.js'
 import type { RowLease } from './rows.js'
 import type { Beat } from '../threads/beat.js'
 
-export interface SenderData {
+/** What every thread of a run is given. */
+export interface ThreadData {
   plan: Plan
   target: Target
   shape: RunShape
   run: RunValues
+  /** Bytes of the files that requests carry. */
+  files: Map<string, Uint8Array>
+}
+
+export interface SenderData extends ThreadData {
   /** This sender's place among those that share the load. */
   index: number
   senders: number
@@ -25,8 +31,6 @@ export interface SenderData {
   warmsUp: boolean
   /** Whether rows that go once each are leased; else each sender counts them by the arrivals. */
   leasesRows: boolean
-  /** Bytes of the files that requests carry. */
-  files: Map<string, Uint8Array>
 }
 
 /** Requests that a sender began, that ended, and all that it recorded, messages of sockets included. */
