@@ -18,10 +18,12 @@ interface Manner {
 const UNTIMED = {
   engine: filesOf(
     'engine',
-    'generator held http iteration network no-false-green parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
+    'generator held http iteration network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
   ),
   cli: filesOf('cli', 'admit cli install otlp several'),
 }
+/** The engine in simulated time. */
+const SIMULATED = filesOf('engine', 'no-false-green')
 function filesOf(room: string, names: string): string[] {
   return names.split(' ').map((name) => `${room}/test/${name}.test.ts`)
 }
@@ -66,8 +68,15 @@ export default defineConfig({
       project('core', 'core/test/**/*.test.ts', { isTogether: true, timeoutMs: 180_000 }),
       project('web', 'web/test/**/*.test.ts', { hasDom: true, isTogether: true, timeoutMs: 60_000 }),
       project('scripts', 'scripts/test/**/*.test.ts', { timeoutMs: 120_000 }),
-      project('engine', 'engine/test/**/*.test.ts', { isAlone: true, timeoutMs: 60_000, except: UNTIMED.engine }),
-      project('engine-untimed', UNTIMED.engine, { isAlone: true, timeoutMs: 60_000 }),
+      project('engine', 'engine/test/**/*.test.ts', {
+        isAlone: true,
+        isTogether: true,
+        timeoutMs: 60_000,
+        except: [...UNTIMED.engine, ...SIMULATED],
+      }),
+      project('engine-untimed', UNTIMED.engine, { isAlone: true, isTogether: true, timeoutMs: 60_000 }),
+      // What it replaces is replaced for all that is imported there.
+      project('engine-simulated', SIMULATED, { timeoutMs: 60_000 }),
       project('cli', 'cli/test/**/*.test.ts', {
         isAlone: true,
         timeoutMs: 60_000,

@@ -47,7 +47,7 @@ function lineOf(recent: Recording, bucket: Bucket, shape: RunShape, seconds: num
   const ranges = phaseRanges(shape)
   const totalMs = Math.max(0, ...ranges.map(({ toMs }) => toMs))
   const phase = shape.phases[ranges.findIndex((range) => bucket.second * 1000 < range.toMs)]?.name ?? 'drain'
-  // Iterations end by themselves: how long they take, nobody knows.
+  // Iterations end by themselves: how long they take is unknown.
   const isKnown = shape.phases.every(({ kind }) => kind !== 'iterations')
   const length = isKnown ? ` of ${clock(totalMs / 1000)}` : ''
   return `${clock(bucket.second + 1)}${length}  ${phase}  ${String(Math.round(requests / seconds))} requests/s  ${String(failed)} failed  p95 ${times.count === 0 ? '–' : formatMs(times.percentile(95) / 1000)}  ${String(bucket.users)} users`

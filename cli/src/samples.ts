@@ -6,7 +6,7 @@ import { createGzip } from 'node:zlib'
 import { SAMPLE_COLUMNS } from '@jolt-gate/engine'
 import { UsageError } from './errors.js'
 
-/** A file of more rows nobody opens, and disks are finite. */
+/** A file of more rows cannot be opened by most tools, and disks are finite. */
 const MOST_ROWS = 5_000_000
 
 export interface Samples {

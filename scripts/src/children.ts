@@ -4,7 +4,7 @@ import { execa } from 'execa'
 
 export interface Child {
   origin: string
-  /** Of a server that nobody has an account on yet. */
+  /** Of a server without an account yet. */
   setupCode: string | undefined
   /** How it ended, in words, no matter who wanted it. */
   ended: Promise<string>

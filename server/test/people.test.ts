@@ -25,20 +25,20 @@ const person = async (role: string): Promise<Call> => {
 }
 
 describe('people', () => {
-  const nobody: Call = (...words) => callerOf(origin)(...words)
+  const stranger: Call = (...words) => callerOf(origin)(...words)
 
-  it('who are nobody see nothing, and the first one keeps the place', async () => {
-    expect(await nobody('GET', '/projects')).toMatchObject({ status: 401, body: { code: 'NOBODY' } })
-    expect((await nobody('GET', '/session')).body).toEqual({ kind: 'first', isDemo: false })
-    expect((await nobody('POST', '/session/demo', {})).status).toBe(404)
+  it('who are not signed in see nothing, and the first one keeps the place', async () => {
+    expect(await stranger('GET', '/projects')).toMatchObject({ status: 401, body: { code: 'NOT_SIGNED_IN' } })
+    expect((await stranger('GET', '/session')).body).toEqual({ kind: 'first', isDemo: false })
+    expect((await stranger('POST', '/session/demo', {})).status).toBe(404)
     const code = place.server.setupCode
     expect(code).toMatch(/^[A-Z2-9]{4}-[A-Z2-9]{4}-[A-Z2-9]{4}$/)
-    expect(await nobody('POST', '/people/first', { ...first, code: 'AAAA-AAAA-AAAA' })).toMatchObject({
+    expect(await stranger('POST', '/people/first', { ...first, code: 'AAAA-AAAA-AAAA' })).toMatchObject({
       status: 403,
       body: { code: 'WRONG_CODE' },
     })
-    expect((await nobody('POST', '/people/first', first)).status).toBe(400)
-    expect(await nobody('POST', '/people/first', { ...first, code, password: 'short' })).toMatchObject({
+    expect((await stranger('POST', '/people/first', first)).status).toBe(400)
+    expect(await stranger('POST', '/people/first', { ...first, code, password: 'short' })).toMatchObject({
       status: 400,
       body: { detail: expect.stringContaining('10 characters') as string },
     })
@@ -49,7 +49,7 @@ describe('people', () => {
       kind: 'somebody',
       person: { role: 'administrator' },
     })
-    expect((await nobody('POST', '/people/first', { ...first, code })).status).toBe(409)
+    expect((await stranger('POST', '/people/first', { ...first, code })).status).toBe(409)
   })
 
   it('sign in with a password that is stored as a hash alone, and not too often with a wrong one', async () => {
@@ -57,7 +57,7 @@ describe('people', () => {
     expect((await callerOf(origin, session)('GET', '/projects')).status).toBe(200)
     const attempts: number[] = []
     for (let attempt = 0; attempt < 12; attempt++)
-      attempts.push((await nobody('POST', '/session', { email: 'x@y.example', password: 'guess' })).status)
+      attempts.push((await stranger('POST', '/session', { email: 'x@y.example', password: 'guess' })).status)
     expect(attempts.slice(0, 10)).toEqual(new Array(10).fill(401))
     expect(attempts.at(-1)).toBe(429)
   })

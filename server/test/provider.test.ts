@@ -109,7 +109,7 @@ const IDA = { sub: '1', email: 'Ida@Larkholm.example', email_verified: true, nam
 describe('by a sign-in provider', () => {
   it('is offered by its name', async () => {
     expect((await callerOf(server.origin)('GET', '/session')).body).toMatchObject({
-      kind: 'nobody',
+      kind: 'signed out',
       provider: 'Larkholm accounts',
     })
   })
@@ -120,7 +120,7 @@ describe('by a sign-in provider', () => {
 
     expect(unverified.to).toBe('/?refused=Larkholm accounts has not verified an email address of yours')
     expect(unknown.to).toContain('ole@larkholm.example has no account here')
-    expect([unverified.person, unknown.person]).toMatchObject([{ kind: 'nobody' }, { kind: 'nobody' }])
+    expect([unverified.person, unknown.person]).toMatchObject([{ kind: 'signed out' }, { kind: 'signed out' }])
   })
 
   it('a person gets in with the role that they have here, and by their subject when their address changes', async () => {
@@ -146,7 +146,7 @@ describe('by a sign-in provider', () => {
     const { to, person } = await signIn(IDA)
 
     expect(to).toContain('did not confirm')
-    expect(person).toMatchObject({ kind: 'nobody' })
+    expect(person).toMatchObject({ kind: 'signed out' })
   })
 
   it.each([
@@ -155,7 +155,7 @@ describe('by a sign-in provider', () => {
     ['that has expired', { exp: 1 }],
     ['of another issuer', { iss: 'http://127.0.0.1:1' }],
   ])('refuses a token %s', async (_, wrong) => {
-    expect(await signIn({ ...IDA, ...wrong })).toMatchObject({ person: { kind: 'nobody' } })
+    expect(await signIn({ ...IDA, ...wrong })).toMatchObject({ person: { kind: 'signed out' } })
   })
 
   it('refuses to come back in another browser, or twice', async () => {
@@ -164,7 +164,7 @@ describe('by a sign-in provider', () => {
     const twice = await go(backUrl, attempt)
 
     expect(elsewhere.to).toContain('began in another browser')
-    expect(elsewhere.person).toMatchObject({ kind: 'nobody' })
+    expect(elsewhere.person).toMatchObject({ kind: 'signed out' })
     expect(decodeURIComponent(twice.headers.get('location') ?? '')).toContain('began in another browser')
   })
 })

@@ -89,7 +89,7 @@ describe('a refusal', () => {
   it('because the session has ended brings the sign-in back', async () => {
     const ended = vi.fn()
     whenNobody(ended)
-    answering(() => problem('NOBODY', 401))
+    answering(() => problem('NOT_SIGNED_IN', 401))
 
     await expect(api.projects()).rejects.toThrow()
 

@@ -26,7 +26,7 @@ export const BADGE_ROUTES = {
     method: 'GET',
     path: '/badges/{key}',
     summary: 'the last verdict of a plan on a branch, as a picture',
-    needs: 'nobody',
+    needs: 'nothing',
     query: object({
       plan: string().required('plan is needed: the path of its file').max(500),
       branch: string().max(200).optional(),

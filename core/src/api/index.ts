@@ -33,7 +33,7 @@ export const ROUTES = {
     method: 'GET',
     path: '/openapi.json',
     summary: 'this description',
-    needs: 'nobody',
+    needs: 'nothing',
     status: 200,
     answer: json(ownType('OpenAPI document')),
   }),

@@ -48,14 +48,14 @@ const SOMEBODY = object({
   csrf: string().defined(),
 })
 /** `provider`: its name, where people can sign in by one. */
-const NOBODY = object({
-  kind: string().oneOf(['nobody']).required(),
+const SIGNED_OUT = object({
+  kind: string().oneOf(['signed out']).required(),
   isDemo: boolean().required(),
   provider: string().nullable().defined(),
 })
 /** No account exists yet. */
 const FIRST = object({ kind: string().oneOf(['first']).required(), isDemo: boolean().required() })
-export type Session = InferType<typeof SOMEBODY> | InferType<typeof NOBODY> | InferType<typeof FIRST>
+export type Session = InferType<typeof SOMEBODY> | InferType<typeof SIGNED_OUT> | InferType<typeof FIRST>
 
 const TOKEN = object({
   id: number().required(),
@@ -100,15 +100,15 @@ export const PEOPLE_ROUTES = {
     method: 'GET',
     path: '/session',
     summary: 'the current session',
-    needs: 'nobody',
+    needs: 'nothing',
     status: 200,
-    answer: json(SOMEBODY, NOBODY, FIRST),
+    answer: json(SOMEBODY, SIGNED_OUT, FIRST),
   }),
   signIn: route({
     method: 'POST',
     path: '/session',
     summary: 'sign in',
-    needs: 'nobody',
+    needs: 'nothing',
     body: SIGN_IN,
     status: 201,
     answer: json(SOMEBODY),
@@ -117,7 +117,7 @@ export const PEOPLE_ROUTES = {
     method: 'POST',
     path: '/session/demo',
     summary: 'sign in to the demo, on loopback alone',
-    needs: 'nobody',
+    needs: 'nothing',
     status: 201,
     answer: json(SOMEBODY),
   }),
@@ -125,7 +125,7 @@ export const PEOPLE_ROUTES = {
     method: 'POST',
     path: '/people/first',
     summary: 'the first administrator, by the setup code that the server prints at its start',
-    needs: 'nobody',
+    needs: 'nothing',
     body: FIRST_PERSON,
     status: 201,
     answer: json(SOMEBODY),

@@ -4,8 +4,8 @@ import { mixed, type AnyObject, type ObjectSchema, type Schema } from 'yup'
 export const SCOPES = ['read', 'write', 'run', 'report', 'git', 'admin'] as const
 export type Scope = (typeof SCOPES)[number]
 
-/** What a request wants to do; `nobody` may be asked before signing in. */
-export type Need = 'nobody' | 'read' | 'write' | 'run' | 'report' | 'admin'
+/** What a request wants to do; `nothing` may be asked before signing in. */
+export type Need = 'nothing' | 'read' | 'write' | 'run' | 'report' | 'admin'
 
 /** Types of answers that are no JSON. */
 export type TextType =

@@ -187,7 +187,7 @@ export const WEBHOOK_ROUTES = {
     path: '/projects/{project}/pushes',
     summary:
       'tell of a push to a repository elsewhere, signed as Standard Webhooks says; the same again changes nothing',
-    needs: 'nobody',
+    needs: 'nothing',
     body: PUSH,
     status: 202,
     answer: json(object({ branch: string().nullable().defined(), commit: string().required() })),

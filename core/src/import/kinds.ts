@@ -1,4 +1,4 @@
-// What kind of thing a text is, so that nobody has to say it.
+// What kind of thing a text is, found out by itself.
 import { parseJson } from '../language/json-path.js'
 import { at, isObject } from './json-tree.js'
 

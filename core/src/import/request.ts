@@ -111,7 +111,7 @@ export function secretFields(
   return Object.fromEntries(
     Object.entries(fields).map(([name, value]): [string, Written] => {
       if (typeof value !== 'string' || value === '') return [name, value]
-      // What a description gives as an example is nobody's secret: its value is yet to be written.
+      // What a description gives as an example is no secret: its value is yet to be written.
       const real = isExample ? '' : value
       if (PASSWORD.test(name)) return [name, secret(draft, 'password', real)]
       return [name, USER.test(name) ? secret(draft, 'user', real) : value]

@@ -77,7 +77,7 @@ function byErrorWords({ gate }: Covered, { observed, values, limit }: Weighed): 
   const unit = unitOf(gate)
   const highest = Math.max(...values)
   if (unit === 'ms' && isUnknown(highest))
-    return 'requests timed out or were cut off, and nobody knows how long they would have taken'
+    return 'requests timed out or were cut off: how long they would have taken is unknown'
   const isHeld = holds(observed, gate.comparison, limit)
   const margin = formatValue(Math.abs(limit - observed), unit)
   if (unit === 'grade')
@@ -90,7 +90,7 @@ function byErrorWords({ gate }: Covered, { observed, values, limit }: Weighed): 
 
 /**
  * Users who wait for answers make less load when their sender is late. A gate that holds then may hold for that. A user
- * who is alone meets nobody, so what it waits for is the same however often it comes.
+ * one that is alone meets no other, so what it waits for is the same however often it comes.
  */
 function lightened(covered: Covered): string | undefined {
   const { gate, recording, shape, scope } = covered
@@ -122,7 +122,7 @@ function lightened(covered: Covered): string | undefined {
 const MOST_UNFINISHED = 0.01
 const FEW = 2
 
-/** Iterations that had as long as the slowest that finished, and did not: nobody knows how they would have ended. */
+/** Iterations that had as long as the slowest that finished, and did not: how they would have ended is unknown. */
 function leftUnfinished({ gate, recording, scope }: Covered): string | undefined {
   if (gate.measure.kind !== 'failed journeys') return undefined
   const all = [...recording.journeys.values()]

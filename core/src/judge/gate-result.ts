@@ -50,7 +50,7 @@ export function besideStatus({ borderline, isDefault, leavesOutRequests }: Omit<
 }
 type StatusParts = Pick<GateResult, 'status' | 'borderline' | 'isDefault' | 'leavesOutRequests'>
 
-/** How many gates have which status: of a run that is void nobody shall read that nothing was breached. */
+/** How many gates have which status: a run that is void must not read as if nothing was breached. */
 export function gateCountWords(gates: readonly Pick<GateResult, 'status'>[]): string {
   if (gates.length === 0) return 'no gates'
   const statuses = [...new Set(gates.map(({ status }) => status))]
@@ -90,7 +90,7 @@ export function errorWords(gate: ObservedParts): string | undefined {
   const isLarge = error > Math.abs(observed) / 10 || (margin !== null && error > Math.abs(margin) / 10)
   return isLarge ? `±${formatValue(error, unit)} generator error` : undefined
 }
-/** Requests that timed out took nobody knows how long: at a bound they stand at the far end of all times. */
+/** How long requests that timed out would have taken is unknown: at a bound they stand at the far end of all times. */
 export const isUnknown = (ms: number): boolean => ms >= (0.99 * HIGHEST) / 1000
 
 type ObservedParts = Pick<GateResult, 'observed' | 'margin' | 'unit'> & Bounds

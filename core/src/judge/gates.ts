@@ -92,7 +92,7 @@ export function judgeGate(
   }
 }
 
-/** Beyond this share of readings that failed, nobody knows what a metric was. */
+/** Beyond this share of readings that failed, what a metric was is unknown. */
 const MOST_LOST = 0.1
 
 /** A metric that too often could not be read, in words; of a rate the first reading has nothing to compare with. */

@@ -7,7 +7,7 @@ import { JourneyChoice, userNumber } from './schedule.js'
 /** Whether arrivals of a journey are due in measured phases; unknown where users come again by themselves. */
 export type JourneyArrivals = 'some' | 'none' | 'unknown'
 
-/** Beyond so many arrivals every journey with a weight has had its turn, and nobody waits for them to be walked. */
+/** Beyond so many arrivals every journey with a weight has had its turn, and walking them would take too long. */
 const MOST_WALKED = 100_000
 
 /**

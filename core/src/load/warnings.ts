@@ -185,7 +185,7 @@ function recoveryWarning(plan: Plan, phases: readonly PhasePreview[], name: stri
     : `recovery after "${name}" needs 25 seconds of measured load after it: the gate would be unmeasured`
 }
 
-/** Samples that a gate may expect; undefined where users come by themselves, and nobody knows how often. */
+/** Samples that a gate may expect; undefined where users come again by themselves: how often is not known before. */
 function expectedSamples({ plan, phases, requestsPerArrival }: Loaded, gate: Gate): number | undefined {
   const { of, during, journey } = gate
   const scope = phases.filter((phase, index) => {

@@ -85,7 +85,7 @@ function boundOf(bucket: Bucket, shape: RunShape, errorMs: number, bound: Bound)
   }
 }
 
-/** Requests that timed out or were cut off would have taken nobody knows how long: at the most, longer than any. */
+/** Requests that timed out or were cut off would have taken an unknown time: at the most, longer than any. */
 export function responseTimeAt(cell: StepCell, errorMs: number, bound: Bound): Distribution {
   const { responseTime, waitedTime } = cell
   return bound === 'lower'

@@ -29,7 +29,7 @@ export class GeneratorError {
   private inFlight = 0
 
   /**
-   * Takes the next second; those that nobody told of may be left out.
+   * Takes the next second; those without a bucket may be left out.
    *
    * @returns E of that second in ms
    */

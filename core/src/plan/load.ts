@@ -134,7 +134,7 @@ function readPhase(source: Source, node: Node, track: string | null, frame: Load
 }
 
 function reportNobody(source: Source, field: Field | undefined): void {
-  source.report(offsetOf(field?.value ?? null), 'USERS', 'nobody would come: write rest: 30s for a pause')
+  source.report(offsetOf(field?.value ?? null), 'USERS', 'no user would come: write rest: 30s for a pause')
 }
 
 /** Reports a drain of nothing where the load ends with users under way: each of them would be cut off. */

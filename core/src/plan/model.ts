@@ -85,7 +85,7 @@ export interface SendStep {
   /** In setup: made anew so often while the load lasts. */
   refreshMs: number | undefined
   onFailure: OnFailure
-  /** A run in which nobody came to it is not void for that. */
+  /** A run in which no iteration reached it is not void for that. */
   mayBeSkipped: boolean
   at: Position
 }

@@ -59,7 +59,7 @@ export interface AskedLoad {
   peakRate: number
   /** The most requests per second. */
   peakRequestRate: number
-  /** The most users who come again, whose rate nobody knows beforehand. */
+  /** The most users who come again, whose rate is not known beforehand. */
   mostUsers: number
   seconds: number
 }

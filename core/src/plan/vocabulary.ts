@@ -27,7 +27,7 @@ import { TARGET_CONTEXTS } from './target-words.js'
 
 export type { Context, ContextName, Key, Shape } from './vocabulary-kinds.js'
 
-const mayBeSkipped = key('yes: a run is not void where nobody came to this step', yesNo, 'yes')
+const mayBeSkipped = key('yes: a run is not void where no iteration reached this step', yesNo, 'yes')
 const name = key('name in gates, tables and reports', text, 'search sailings')
 const off = key('yes: stays in the file, but is not sent', yesNo, 'yes')
 const onFailure = key('what happens after a failed request', words('continue', 'end iteration'), 'end iteration')

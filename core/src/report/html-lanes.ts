@@ -154,7 +154,7 @@ function pathOf(
 
 const fixed = (value: number): string => value.toFixed(1)
 
-/** A report of hundreds of charts nobody reads. */
+/** Hundreds of charts in a report are too many to read. */
 const MOST_STEP_LANES = 40
 
 /** A lane for each step: its p95 and what failed, by the blocks in which the result keeps it. */

@@ -158,7 +158,7 @@ export function compileHeaders(
     for (const [name, text] of makers) made.push(name, headerText(text(frame)))
     return made
   }
-  // Headers without places are the same in every request, and nobody changes the list.
+  // Headers without places are the same in every request, and the list is never changed.
   const isFixed = auth === undefined && [...headers.values()].every((text) => namesInText(text).length === 0)
   if (!isFixed) return make
   const fixed = make([])

@@ -1,5 +1,5 @@
 // The threads that keep time go before others where the system lets them: a start that waits for a core is a start that
-// came late. Each runs a few hundredths of a core, so nobody else waits for long.
+// came late. Each runs a few hundredths of a core, so others do not wait for long.
 import { readdirSync, readlinkSync } from 'node:fs'
 import { setPriority } from 'node:os'
 

@@ -98,11 +98,11 @@ export type Operation =
   | CallOperation
   | SocketOperation
   | SqlOperation
-  /** One that ends with the load is over when nobody begins any more. */
+  /** One that ends with the load is over when the load is. */
   | { kind: 'wait'; wait: WaitStep['wait']; place: number; endsWithLoad: boolean }
   | { kind: 'group'; group: number }
   | { kind: 'group end' }
-  /** Continues at `otherwise` when the condition does not hold, and at `after` when nobody can tell. */
+  /** Continues at `otherwise` when the condition does not hold, and at `after` when it cannot be evaluated. */
   | { kind: 'when'; condition: Condition; otherwise: number; after: number }
   | { kind: 'jump'; to: number }
   | { kind: 'repeat begin'; counter: number }

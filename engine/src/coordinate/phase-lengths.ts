@@ -4,7 +4,7 @@ import { phaseRanges, type RunShape } from '@jolt-gate/core'
 /**
  * The length of each phase in seconds.
  *
- * @param endedMs - when a gate, a person or spent rows ended the load, from its start; Infinity where nobody did
+ * @param endedMs - when a gate, a person or spent rows ended the load, from its start; Infinity where none did
  * @param iterationsMadeMs - when the last iteration was made, from the start; 0 where none was
  */
 export function phaseLengths(shape: RunShape, endedMs: number, iterationsMadeMs: number): number[] {

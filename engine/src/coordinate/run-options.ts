@@ -83,7 +83,7 @@ export interface BrokenRun {
   loadEnd: LoadEnd | undefined
   /** What happened, in words. */
   reason: string
-  /** Whether teardown is walked now; where nobody knows what it needs, it is not. */
+  /** Whether teardown is walked now; where what it needs is unknown, it is not. */
   tearsDown: boolean
 }
 

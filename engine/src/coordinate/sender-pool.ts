@@ -61,7 +61,7 @@ export class SenderPool {
 
   /**
    * Ends by force every sender that has not ended by then. A thread that is held up, by a regular expression that goes
-   * wrong on an answer or a script of its own, listens to nobody.
+   * wrong on an answer or a script of its own, does not listen.
    *
    * @param why - what it means for the run
    */

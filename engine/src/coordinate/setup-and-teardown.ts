@@ -1,4 +1,4 @@
-// Setup and teardown, walked in a thread of their own: what a plan evaluates may hold that up, and nobody else.
+// Setup and teardown, walked in a thread of their own: what a plan evaluates may hold that up, and nothing else.
 import type { Worker } from 'node:worker_threads'
 import type { OnceResult } from '@jolt-gate/core'
 import { endWhenHeld, HELD_AFTER_MS, heldWords, newBeat, sentenceUnder } from '../threads/beat.js'

@@ -75,7 +75,7 @@ export class ClosedUsers {
     return this.running === 0 && (this.isOver || this.starts.length === 0)
   }
 
-  /** Lets nobody begin any more. */
+  /** No user begins an iteration any more. */
   end(): void {
     this.isOver = true
   }

@@ -44,7 +44,7 @@ export class RequestKeeper {
       this.left -= text.length
       return text
     }
-    // What does not fit even so will not fit later: nobody describes it again.
+    // What does not fit even so will not fit later: it is not described again.
     this.counts.set(cause, MOST_OF_A_CAUSE)
     return ''
   }

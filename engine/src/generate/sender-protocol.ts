@@ -25,7 +25,7 @@ export interface SenderData extends ThreadData {
   mostLateMs: number
   /** Whether it tells of every request. */
   tellsSamples: boolean
-  /** Shows that the thread is alive, and what it evaluates; undefined where nobody watches. */
+  /** Shows that the thread is alive, and what it evaluates; undefined where it is not watched. */
   beat?: Beat
   /** Whether it warms up before it is ready. */
   warmsUp: boolean
@@ -58,7 +58,7 @@ export type ToSender =
   /** The load begins at this moment of the monotonic clock. */
   | { kind: 'start'; startMs: number }
   | { kind: 'stop' }
-  /** Nobody begins any more; those under way may finish. */
+  /** No iteration begins any more; those under way may finish. */
   | { kind: 'end load' }
   /** Rows of a data set that are this sender's alone. */
   | { kind: 'rows'; set: number; lease: RowLease }

@@ -182,7 +182,7 @@ export class Sender {
     setImmediate(this.turnLater)
   }
 
-  /** Whether nobody begins any more. */
+  /** Whether no iteration begins any more. */
   private isSpent(): boolean {
     return !this.hasMore && this.closed.isDone && this.awaitingRows.length === 0
   }
@@ -331,7 +331,7 @@ export class Sender {
     this.post({ kind: 'local fault', detail })
   }
 
-  /** Nobody begins any more; those under way have the drain to finish. */
+  /** No iteration begins any more; those under way have the drain to finish. */
   private endLoad(now: number): void {
     if (this.state === 'over') return
     this.state = 'draining'

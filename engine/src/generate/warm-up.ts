@@ -12,7 +12,7 @@ import type { SenderData } from './sender-protocol.js'
 const SHARE_OF_LOAD = 0.15
 const LEAST_SECONDS = 0.15
 const MOST_SECONDS = 1.5
-/** As many connections; nobody begins while all are taken, so that no queue builds up. */
+/** As many connections; no iteration begins while all are taken, so that no queue builds up. */
 const USERS = 16
 /** Arrivals per second: more than one thread can make. */
 const RATE = 10_000
@@ -49,7 +49,7 @@ export async function warmUp(data: SenderData, paced: PacedAlarm): Promise<void>
   }
 }
 
-/** The load of a sender that nobody hears. */
+/** The load of a sender whose buckets are thrown away. */
 function sendOnce(data: SenderData, paced: PacedAlarm): Promise<void> {
   return new Promise((resolve) => {
     const sender: Sender = new Sender(

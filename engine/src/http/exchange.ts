@@ -269,7 +269,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
     this.end({ kind: 'failed', failure, detail })
   }
 
-  /** The one end: whatever comes later is nobody's. Only an answer has noted its moment already. */
+  /** The one end: whatever comes later counts no more. Only an answer has noted its moment already. */
   private end(outcome: ExchangeOutcome): void {
     if (!this.isOpen) return
     this.isOpen = false

@@ -9,7 +9,7 @@ const AGAIN_MS = 5000
 
 export interface NameAnswer {
   addresses: LookupAddress[]
-  /** For how long they hold; a promise, since asking for it is worth waiting for nobody. */
+  /** For how long they hold; a promise, since no request waits for it. */
   holdsMs: Promise<number>
 }
 

@@ -10,7 +10,7 @@ export const NOT_PERMITTED = 'NOT_PERMITTED'
 const CLOSED = 'JOLT_GATE_CLOSED_PORTS'
 
 /**
- * Closes ports of this machine to whatever is loaded from here: nobody's plan may reach the application itself.
+ * Closes ports of this machine to whatever is loaded from here: no plan may reach the application itself.
  *
  * @returns opens them again
  */

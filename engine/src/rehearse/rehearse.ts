@@ -1,4 +1,4 @@
-// A rehearsal, in a thread of its own: what a plan evaluates may hold that up, and nobody else.
+// A rehearsal, in a thread of its own: what a plan evaluates may hold that up, and nothing else.
 import { filesSentBy, type Rehearsal } from '@jolt-gate/core'
 import { endWhenHeld, heldWords, newBeat } from '../threads/beat.js'
 import { startThread } from '../threads/thread.js'

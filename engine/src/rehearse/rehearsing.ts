@@ -161,7 +161,7 @@ function beginningOf({ operations }: Program, step: string): number {
 }
 
 /**
- * A response is shown in full, also where nothing else reads it, and nobody is kept waiting. What waits until something
+ * A response is shown in full, also where nothing else reads it, and waits are skipped. What waits until something
  * has happened still does.
  */
 function rehearsable(program: Program, waits: boolean): Program {

@@ -15,7 +15,7 @@ export class Mask {
 
   /**
    * Adds a secret of the target or of setup. Those under four characters would hide too much and are left alone: a
-   * target refuses them, and what a response gives is nobody's secret when it is so short.
+   * target refuses them, and what a response gives is no secret when it is so short.
    */
   add(secret: string): void {
     if (secret.length >= LEAST_SECRET && !this.lasting.has(secret)) this.lasting.set(secret, formsOf(secret))

@@ -110,7 +110,7 @@ export class Walker implements Walk {
     if (atMs < this.armedMs) this.arm(atMs)
   }
 
-  /** From this moment on nobody begins any more: what goes on until then comes to its end. */
+  /** From this moment on no iteration begins: what lasts until the load ends comes to its end. */
   endLoadAt(atMs: number): void {
     this.loadEndMs = atMs
     const waiting: Branch[] = []

@@ -13,7 +13,7 @@ export const pipelines: Migration = {
   async up(schema) {
     for (const [name, column] of Object.entries(COLUMNS)) await schema.addColumn('runs', name, column)
     await schema.addColumn('run_parts', 'texts', { type: DataTypes.TEXT('long'), allowNull: true })
-    // Of those nobody knows whether they were made as their plan says.
+    // Whether those were made as their plan says is unknown.
     await schema.sequelize.query(
       "UPDATE runs SET unfit = 'it was reported to an earlier version' WHERE reported IS NOT NULL",
       { type: QueryTypes.RAW },

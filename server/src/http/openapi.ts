@@ -42,8 +42,8 @@ function operationOf(name: string, route: Route): Json {
   return {
     operationId: name,
     summary,
-    description: needs === 'nobody' ? 'Needs no sign-in.' : `Needs the right to ${needs}.`,
-    ...(needs === 'nobody' ? { security: [] } : {}),
+    description: needs === 'nothing' ? 'Needs no sign-in.' : `Needs the right to ${needs}.`,
+    ...(needs === 'nothing' ? { security: [] } : {}),
     parameters: [...pathParameters(route), ...queryParameters(route), ...branchParameter(route)],
     ...(body === undefined
       ? {}

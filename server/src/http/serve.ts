@@ -18,8 +18,8 @@ export interface Asked<R extends Route> {
   params: ParamsOf<R>
   query: QueryOf<R>
   body: BodyOf<R>
-  /** Who asks; nobody where the route needs nobody. */
-  person: R['needs'] extends 'nobody' ? undefined : PersonRow
+  /** Who asks; undefined where the route needs no sign-in. */
+  person: R['needs'] extends 'nothing' ? undefined : PersonRow
   /** The branch that is looked at; undefined for that of the project's own files. */
   branch: string | undefined
   request: Request
@@ -31,7 +31,7 @@ const USUAL_KB = 100
 /** Decides who may ask, about which project; refuses with a problem. */
 export type Access = (
   request: Request,
-  need: Exclude<Need, 'nobody'>,
+  need: Exclude<Need, 'nothing'>,
   project: number | undefined,
 ) => Promise<PersonRow>
 
@@ -61,7 +61,7 @@ export function serve<const R extends Route>(
   const path = route.path.replaceAll(/\{(\w+)\}/g, ':$1')
   const people = new WeakMap<Request, PersonRow>()
   const refuse: RequestHandler = async (request, _response, next) => {
-    if (route.needs !== 'nobody')
+    if (route.needs !== 'nothing')
       people.set(request, await accessOf(request)(request, route.needs, await projectAsked(request)))
     next()
   }

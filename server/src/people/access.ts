@@ -15,7 +15,7 @@ export const cookieName = (isSecure: boolean): string => (isSecure ? '__Host-jol
 export const cookieOptions = (isSecure: boolean) =>
   ({ httpOnly: true, sameSite: 'strict', secure: isSecure, path: isSecure ? '/' : '/api' }) as const
 /** What a request wants to do; reading needs no more than to be somebody. */
-export type Act = Exclude<Need, 'nobody'>
+export type Act = Exclude<Need, 'nothing'>
 
 export interface Visitor {
   person: PersonRow
@@ -32,7 +32,7 @@ const MAY: Record<ProjectRole, readonly Act[]> = {
 }
 const visitors = new WeakMap<Request, Visitor>()
 
-/** Finds out who asks; nobody is an answer, too. */
+/** Finds out who asks, if it is anybody known. */
 export const findVisitor: RequestHandler = async (request, _response, next) => {
   const visitor = await visitorOf(request)
   if (visitor !== undefined) visitors.set(request, visitor)
@@ -64,7 +64,7 @@ export async function visitorOfToken(token: string): Promise<Visitor | undefined
 /** Refuses those who are not signed in, and a change by a session without its CSRF token. */
 export const onlyPeople: RequestHandler = (request, _response, next) => {
   const visitor = visitors.get(request)
-  if (visitor === undefined) throw new Problem(401, 'NOBODY', 'sign in first')
+  if (visitor === undefined) throw new Problem(401, 'NOT_SIGNED_IN', 'sign in first')
   const isChange = request.method !== 'GET' && request.method !== 'HEAD'
   if (isChange && visitor.session !== undefined && request.headers['x-jolt-gate-csrf'] !== visitor.session.csrf)
     throw new Problem(403, 'CSRF', 'the page is out of date: reload it')
@@ -81,7 +81,7 @@ export const onlyPeople: RequestHandler = (request, _response, next) => {
  */
 export async function whoMay(request: Request, act: Act, projectId?: number): Promise<PersonRow> {
   const visitor = visitors.get(request)
-  if (visitor === undefined) throw new Problem(401, 'NOBODY', 'sign in first')
+  if (visitor === undefined) throw new Problem(401, 'NOT_SIGNED_IN', 'sign in first')
   await refuseUnlessMay(visitor, act, projectId)
   return visitor.person
 }

@@ -29,7 +29,7 @@ export interface ProviderOptions {
   secret: string | undefined
   /** As the sign-in page calls it. */
   name: string
-  /** Of people whom nobody has added; without it they are refused. */
+  /** Of people who were not added; without it they are refused. */
   newRole: Role | undefined
 }
 

@@ -26,7 +26,7 @@ export interface PeopleOptions {
   provider: ProviderOptions | undefined
 }
 
-/** What may be asked by nobody yet. */
+/** What may be asked before signing in. */
 export function sessionRoutes({ isDemo, isSecure, setupCode, provider }: PeopleOptions): Router {
   const routes = Router()
   const { perAddress, perAddressAndName, slowPerName } = attemptLimits(isDemo)
@@ -39,7 +39,7 @@ export function sessionRoutes({ isDemo, isSecure, setupCode, provider }: PeopleO
       return { kind: 'somebody', person: publicPerson(visitor.person), csrf: visitor.session?.csrf ?? '' }
     if ((await PersonRow.count()) === 0) return { kind: 'first', isDemo }
     const isAtDemo = isDemo && isLoopbackAddress(request.socket.remoteAddress ?? '')
-    return { kind: 'nobody', isDemo: isAtDemo, provider: provider?.name ?? null }
+    return { kind: 'signed out', isDemo: isAtDemo, provider: provider?.name ?? null }
   })
 
   const signIn = async ({ request, response, body: asked }: Asked<typeof ROUTES.signIn>) => {

@@ -1,5 +1,5 @@
 // Branches beside the one that a project's own files are at: each has a copy of its own, so that people may look at
-// different branches at once and nobody's page moves along. A copy stands at its branch's commit without holding the
+// different branches at once, each on a page of its own. A copy stands at its branch's commit without holding the
 // branch, so that Git in a terminal may switch to it and pushes to it go through.
 import { createHash } from 'node:crypto'
 import { existsSync, readdirSync, statSync, utimesSync } from 'node:fs'

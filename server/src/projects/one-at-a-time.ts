@@ -4,7 +4,7 @@ import pLimit, { type LimitFunction } from 'p-limit'
 
 const queues = new Map<string, LimitFunction>()
 
-/** Does something with a working copy when nobody else changes it. */
+/** Does something with a working copy while nothing else changes it. */
 export function oneAtATime<T>(root: string, task: () => Promise<T>): Promise<T> {
   let queue = queues.get(root)
   if (queue === undefined) queues.set(root, (queue = pLimit(1)))

@@ -69,7 +69,7 @@ export class WorkingCopy {
     return this.branch === undefined
   }
 
-  /** Does something when nobody else changes the repository. */
+  /** Does something while nothing else changes the repository. */
   alone<T>(task: () => Promise<T>): Promise<T> {
     return oneAtATime(this.projectRoot, task)
   }
@@ -144,7 +144,7 @@ export class WorkingCopy {
     const commit = await this.git.revparse(['HEAD']).catch(() => null)
     if (commit === null) return { commit: null, branch: null, dirty: true }
     const branch = this.branch ?? (await this.git.revparse(['--abbrev-ref', 'HEAD']))
-    // Reading must lock nobody out who works in the same folder with Git: `git status` writes its index otherwise.
+    // Reading must not lock out people who work in the same folder with Git: `git status` writes its index otherwise.
     const changes = await this.git.raw(['--no-optional-locks', 'status', '--porcelain'])
     return { commit, branch, dirty: changes !== '' }
   }

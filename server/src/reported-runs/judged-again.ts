@@ -70,7 +70,7 @@ function doubtOf(
 ): string | undefined {
   const results = view.gates()
   const other = results.find(({ status, rule }, index) => {
-    // What a gate was held to elsewhere nobody knows here.
+    // What a gate was held to elsewhere is unknown here.
     if (gates[index]?.limit.kind === 'baseline' && !hasBaseline) return false
     const told = result.gates[index]
     return told?.status !== status || told.rule !== rule

@@ -123,7 +123,7 @@ export async function removeBaseline(runId: string): Promise<boolean> {
   return (await BaselineRow.destroy({ where: { runId } })) > 0
 }
 
-/** Who keeps a run; null where nobody does. */
+/** Who keeps a run; null where it is kept as none. */
 export async function keptByOf(runId: string): Promise<string | null> {
   return (await BaselineRow.findByPk(runId))?.by ?? null
 }

@@ -76,7 +76,7 @@ export class RunQueue {
   private readonly closing = new AbortController()
 
   /**
-   * @param folder - where journals of runs are kept, which nobody else may read
+   * @param folder - where journals of runs are kept, which no other user may read
    * @param atOnce - how many runs this machine makes at once, each against another target
    */
   constructor(

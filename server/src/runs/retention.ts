@@ -18,7 +18,7 @@ export function rulesOf(text: string): readonly KeepRule[] {
   return read.rules
 }
 
-/** Runs that have ended, that nobody keeps as a baseline, and that no rule keeps any longer. */
+/** Runs that have ended, that are kept as no baseline, and that no rule keeps any longer. */
 export async function dueRuns(projectId: number, rules: readonly KeepRule[], now = Date.now()): Promise<string[]> {
   const [all] = rules
   if (all === undefined) return []

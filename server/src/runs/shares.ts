@@ -47,7 +47,7 @@ export async function revokeShare(runId: string, id: string): Promise<void> {
   ended.emit(String(row.id))
 }
 
-/** The run that a token opens. Whether a link never was, has ended or was revoked is nobody's business. */
+/** The run that a token opens. Whether a link never was, has ended or was revoked is not said. */
 export async function sharedBy(token: string): Promise<{ run: RunRow; share: ShareRow }> {
   const share = await ShareRow.findOne({ where: { hash: hashToken(token), until: { [Op.gt]: new Date() } } })
   const run = share === null ? null : await RunRow.findByPk(share.runId)

@@ -54,7 +54,7 @@ export async function addRun(run: NewRun): Promise<RunRow> {
   }
 }
 
-/** Adds a run where nobody else adds one; `addRun` tries again where somebody does. */
+/** Adds a run where no other is added; `addRun` tries again where one is. */
 export async function addNumbered(run: NewRun): Promise<RunRow> {
   const { id, projectId, plan, target, shape, head, startedBy, labels = {}, askedAt = new Date() } = run
   const {

@@ -14,7 +14,7 @@ import type { Signing } from '../pushes/signing.js'
 
 const LOOK_EVERY_MS = 15_000
 const SETTLED_MS = 400
-/** What happened longer ago, while the server was away, is news to nobody. */
+/** What happened longer ago, while the server was away, is no news any more. */
 const MOST_BACK_MS = 7 * 86_400_000
 /** Clocks of machines that hand runs in may be behind. */
 const OVERLAP_MS = 5 * 60_000

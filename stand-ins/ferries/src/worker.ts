@@ -19,7 +19,7 @@ export class Worker {
   private readonly draw: () => number
   private readonly startedAtMs = performance.now()
   private served = 0
-  /** Connections to the database that nobody will close. */
+  /** Connections to the database that will not be closed. */
   lostConnections = 0
 
   constructor(

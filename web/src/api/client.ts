@@ -284,14 +284,14 @@ async function errorOf(response: Response): Promise<ApiError> {
     status: response.status,
   }
   const problem = API_PROBLEM.isValidSync(answer) ? answer : fallback
-  if (problem.code === 'NOBODY') onNobody()
+  if (problem.code === 'NOT_SIGNED_IN') onSignedOut()
   return new ApiError(problem)
 }
 
-let onNobody: () => void = () => undefined
+let onSignedOut: () => void = () => undefined
 /** What to do when a session has ended. */
 export function whenNobody(act: () => void): void {
-  onNobody = act
+  onSignedOut = act
 }
 
 /** The words to show for anything that went wrong. */

@@ -14,7 +14,7 @@ export function useChanges(): void {
   function open(): void {
     source?.close()
     source = new EventSource('/api/changes')
-    // What changed while nobody heard is read now.
+    // What changed while the connection was away is read now.
     source.addEventListener('open', () => void client.invalidateQueries())
     source.addEventListener('queue', () => {
       void client.invalidateQueries({ queryKey: ['queue'] })

@@ -10,7 +10,7 @@ import WhatItIs from './WhatItIs.vue'
 
 const store = useSession()
 const isFirst = computed(() => store.session?.kind === 'first')
-const provider = computed(() => (store.session?.kind === 'nobody' ? store.session.provider : null))
+const provider = computed(() => (store.session?.kind === 'signed out' ? store.session.provider : null))
 /** Why the provider's way in ended here. */
 const refused = new URLSearchParams(window.location.search).get('refused') ?? ''
 const isDemo = computed(() => store.session !== undefined && store.session.kind !== 'somebody' && store.session.isDemo)

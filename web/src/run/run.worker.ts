@@ -45,7 +45,7 @@ export type ToRunWorker =
   | { kind: 'bucket'; data: string }
   | { kind: 'event'; event: Exclude<RunEvent, { kind: 'bucket' }> }
   | { kind: 'select'; range: TimeRange | null }
-  /** Whose times are drawn; null for nobody's. */
+  /** Whose times are drawn; null for none. */
   | { kind: 'times'; of: TimesOf | null }
   /** Series that lanes of one's own show. */
   | { kind: 'series'; of: readonly SeriesOf[] }

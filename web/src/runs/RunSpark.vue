@@ -24,7 +24,7 @@ const times = computed(() =>
   ),
 )
 
-/** Arrivals over all tracks, or users where nobody arrives. */
+/** Arrivals over all tracks, or users where there are no arrivals. */
 function loadOf(preview: Preview | undefined): [number, number][] {
   if (preview === undefined) return []
   const { rate, users } = curveOf(preview)

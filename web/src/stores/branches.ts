@@ -1,4 +1,4 @@
-// Which branch of each project the person looks at; nobody else's page moves along.
+// Which branch of each project the person looks at; other people's pages stay.
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { useBranches } from '../api/client.js'

@@ -35,7 +35,7 @@ async function look(): Promise<void> {
     if (Number.isFinite(value)) seen.value.set(name, [...(seen.value.get(name) ?? []), value].slice(-MOST_SEEN))
   }
 }
-/** A page of metrics tells nobody when it changes: it is read while one looks, and not while the page is hidden. */
+/** A page of metrics does not say when it changes: it is read while one looks, and not while the page is hidden. */
 useIntervalFn(() => {
   if (families.value !== undefined && document.visibilityState === 'visible')
     look().catch((error: unknown) => (fault.value = wordsOf(error)))

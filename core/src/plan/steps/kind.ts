@@ -18,7 +18,7 @@ export interface StepKind<S extends Step> {
   around(step: S, change: (steps: readonly Step[]) => Step[]): S
   /** How often each list of `inside` is walked on the mean: all rounds of a repeat, the first branch of a when. */
   visits(step: S): readonly number[]
-  /** The part of all iterations that comes to each list of `inside`; null where nobody knows. */
+  /** The part of all iterations that comes to each list of `inside`; null where it is not known. */
   shares(step: S): readonly (number | null)[]
   /** Requests that one walk through its inside makes one after another, at most; `most` tells it of a list. */
   mostInside(step: S, most: (steps: readonly Step[]) => number): number
@@ -37,7 +37,7 @@ export interface Timed {
   name: string
   /** Whether it loads the target; a call into a script does not. */
   isRequest: boolean
-  /** Whether a run is void in which nobody came to it; what only fails is nothing to come to. */
+  /** Whether a run is void in which no iteration reached it; what only fails cannot be reached. */
   reach: 'must' | 'may' | 'not counted'
   checks: readonly Check[]
   keeps: readonly Keep[]

@@ -38,7 +38,7 @@ export function* timedOf(steps: readonly Step[]): Generator<Timed> {
   for (const step of allSteps(steps)) yield* STEP_KINDS[step.kind].timed(step)
 }
 
-/** A step that iterations come to: all of them (1), a part of them, or nobody knows how many (null). */
+/** A step that iterations come to: all of them (1), a part of them, or an unknown part (null). */
 export interface Reach {
   name: string
   share: number | null

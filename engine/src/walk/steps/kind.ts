@@ -45,7 +45,7 @@ export interface Walk {
   readonly scripts: Scripts
   /** What lasts, requests aside: it is cut off when the drain ends. */
   readonly open: Set<Cancellable>
-  /** From then on nobody begins any more. */
+  /** From then on no iteration begins. */
   readonly loadEndMs: number
   /** Draws at a place of an iteration. */
   drawAt(iteration: Iteration, place: number): Draws

@@ -35,7 +35,7 @@ export class SecretRow extends Model<InferAttributes<SecretRow>, InferCreationAt
   declare target: string
   declare name: string
   declare sealed: string
-  /** Of the addresses that it may go to; null in stores of old, which nobody has confirmed. */
+  /** Of the addresses that it may go to; null in stores of old, where they were never confirmed. */
   declare bound: string | null
 }
 

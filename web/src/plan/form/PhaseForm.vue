@@ -72,7 +72,7 @@ const copyName = computed(() => {
       :key="one.kind"
       :value="one.kind"
       :disabled="one.kind === 'iterations' && !isLast"
-      :title="one.kind === 'iterations' && !isLast ? 'only the last phase: nobody knows when it ends' : one.about"
+      :title="one.kind === 'iterations' && !isLast ? 'only the last phase: when it ends is not known' : one.about"
       >{{ one.label }}</ElRadioButton
     >
   </ElRadioGroup>

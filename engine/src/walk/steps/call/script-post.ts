@@ -19,7 +19,7 @@ export class ScriptPost {
 
   // ---------- who asks
 
-  /** Waits until somebody answers here; false when nobody does in time. */
+  /** Waits until the other side answers; false when it does not in time. */
   isThere(withinMs: number): boolean {
     return Atomics.wait(this.head, STATE, BOOTING, withinMs) !== 'timed-out'
   }

@@ -56,7 +56,7 @@ export function prepareScripts(steps: readonly Step[]): void {
   if (calls.length === 0 || spare !== undefined) return
   const thread = new ScriptThread()
   if (!thread.post.isThere(BOOT_MS)) return
-  // What cannot be loaded says so when it is called; what takes too long leaves a thread that nobody can ask.
+  // What cannot be loaded says so when it is called; what takes too long leaves a thread that cannot be asked.
   const isHeld = calls.some(({ file, script }) => thread.load(file, script) === undefined)
   if (isHeld) thread.end()
   else spare = thread
