@@ -18,9 +18,9 @@ interface Manner {
 const UNTIMED = {
   engine: filesOf(
     'engine',
-    'generator held http iteration network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
+    'generator held http iteration load network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
   ),
-  cli: filesOf('cli', 'admit cli install otlp several'),
+  cli: filesOf('cli', 'admit cli exit-codes install otlp several'),
 }
 /** The engine in simulated time. */
 const SIMULATED = filesOf('engine', 'no-false-green')
