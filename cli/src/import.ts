@@ -15,11 +15,11 @@ import {
   usualChoice,
   WAITS,
   type Imported,
+  MOST_HAR_BYTES,
 } from '@jolt-gate/core'
 import { EXIT, UsageError } from './errors.js'
 import type { ImportArguments, Output } from './options.js'
 
-const MOST_BYTES = 512_000_000
 const MOST_DESCRIPTION_BYTES = 16_000_000
 const READ_WITHIN_MS = 10_000
 
@@ -54,7 +54,7 @@ async function textOf(what: string): Promise<Source> {
   if (URL.canParse(what) && /^https?:/.test(what))
     return (await readDescription(new URL(what))) ?? { text: what, name: '' }
   if (!existsSync(what)) throw new UsageError(`${what}: no such file; put a curl command line in quotes`)
-  if (statSync(what).size > MOST_BYTES) throw new UsageError(`${what} is larger than 512 MB`)
+  if (statSync(what).size > MOST_HAR_BYTES) throw new UsageError(`${what} is larger than 512 MB`)
   return { text: readFileSync(what, 'utf8'), name: basename(what).replace(/\.\w+$/, '') }
 }
 

@@ -2,10 +2,10 @@
 import { execFileSync } from 'node:child_process'
 import { existsSync, readFileSync, realpathSync, statSync } from 'node:fs'
 import { basename, dirname, isAbsolute, join, relative, resolve, sep } from 'node:path'
+import { MOST_PLAN_BYTES } from '@jolt-gate/core'
 import { UsageError } from './errors.js'
 
 const MOST_BYTES = 64_000_000
-const MOST_PLAN_BYTES = 1_000_000
 const STANDARD_INPUT = 'input.gate.yaml'
 /** What lies here is made by the system as it is read, this process's environment among it. */
 const NO_FILES = /^\/(proc|sys|dev)(\/|$)/

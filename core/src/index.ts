@@ -8,6 +8,7 @@ export { fileOfTarget, nameOfTargetFile, readTarget, targetOfOrigin } from './pl
 export { FAMILIES, MEASURES } from './plan/measures.js'
 export { nearestWord, readSentence, type Json, type Measure, type Span } from './language/sentences.js'
 export { parseCsv, parseJsonLines } from './plan/data.js'
+export { MOST_PLAN_BYTES } from './plan/source.js'
 export { compileUrl, namesInText, namesInUrl, splitText } from './language/templates.js'
 export { compilePath, parseJson } from './language/json-path.js'
 export { Draws } from './values/random.js'
@@ -75,7 +76,13 @@ export { isRuleFromBelow, measuredByRule, subjectOfRule } from './judge/subject.
 
 export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
 export { LABEL_WORDS, labelsWritten, MOST_LABELS, readLabel } from './language/labels.js'
-export { familiesOf, familyValue, parseMetricPage, type MetricPage } from './language/open-metrics.js'
+export {
+  familiesOf,
+  familyValue,
+  MOST_PAGE_CHARACTERS,
+  parseMetricPage,
+  type MetricPage,
+} from './language/open-metrics.js'
 export { formatMs, formatValue } from './judge/values.js'
 export { StopWatch } from './judge/stop.js'
 export { distrust, NO_DOUBTS, reasonsOf, type GeneratorFaults } from './judge/trust.js'
@@ -162,7 +169,7 @@ export { kindOf } from './import/kinds.js'
 export { type Imported } from './import/draft.js'
 export { importCurl, shellWords } from './import/curl.js'
 export { importUrl } from './import/bare-url.js'
-export { readHar, type HarReading } from './import/har.js'
+export { MOST_HAR_BYTES, readHar, type HarReading } from './import/har.js'
 export { importHar, leftOutOf, usualChoice, WAITS, type HarChoice } from './import/from-har.js'
 export { importOpenApi, readOpenApi, type ApiReading } from './import/openapi.js'
 export { importWsdl, readWsdl, type WsdlReading } from './import/wsdl.js'

@@ -10,6 +10,9 @@ const MOST_ENTRIES = 20_000
 const MOST_BODY = 2_000_000
 
 /** Why an entry would be left out unless a person wants it. */
+/** The largest recording; what reads it holds it whole. */
+export const MOST_HAR_BYTES = 512_000_000
+
 export type LeftOut = 'static file' | 'tracker' | 'preflight' | 'redirect' | 'no answer' | 'other host'
 
 export interface HarEntry {

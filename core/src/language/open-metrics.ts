@@ -12,7 +12,8 @@ export interface MetricPage {
 }
 export type MetricPageReading = { ok: true; page: MetricPage } | { ok: false; line: number; message: string }
 
-const MOST_CHARACTERS = 8_000_000
+/** The largest page of metrics. */
+export const MOST_PAGE_CHARACTERS = 8_000_000
 const NAME = /[a-zA-Z_:][a-zA-Z0-9_:]*/y
 const LABEL = /\s*([a-zA-Z_][a-zA-Z0-9_]*)\s*=\s*"((?:[^"\\\n]|\\.)*)"\s*(,?)/y
 /** A value, perhaps a timestamp, perhaps an exemplar, which is left alone. */
@@ -20,7 +21,7 @@ const REST = /^\s+(\S+)(?:\s+(-?[0-9.eE+-]+))?(?:\s+#\s.*)?\s*$/
 
 /** Reads a page; the first line that is not OpenMetrics is reported. */
 export function parseMetricPage(text: string): MetricPageReading {
-  if (text.length > MOST_CHARACTERS) return fault(1, 'the page is larger than 8 MB')
+  if (text.length > MOST_PAGE_CHARACTERS) return fault(1, 'the page is larger than 8 MB')
   const page: MetricPage = { types: new Map(), samples: [] }
   let number = 0
   for (const line of text.split('\n')) {

@@ -15,7 +15,8 @@ import {
 } from 'yaml'
 import type { Fix, Problem } from './model.js'
 
-const MAX_BYTES = 1_000_000
+/** The largest plan, target or file of steps, as text in UTF-8. */
+export const MOST_PLAN_BYTES = 1_000_000
 const MAX_ENTRIES = 20_000
 const MAX_LEVELS = 20
 /** More of them say no more. */
@@ -60,7 +61,7 @@ export function openSource(file: string, text: string): Source {
       problems.push({ severity: 'error', code, message, ...positionAt(offset), ...(fix === undefined ? {} : { fix }) })
     },
   }
-  if (new TextEncoder().encode(text).length > MAX_BYTES) {
+  if (new TextEncoder().encode(text).length > MOST_PLAN_BYTES) {
     problems.push({
       severity: 'error',
       code: 'TOO_LARGE',

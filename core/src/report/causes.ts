@@ -1,6 +1,9 @@
 // Why requests failed, for the reports that people read first.
 import type { RunResult } from '../judge/result-schema.js'
 
+/** A report names so many causes; the result has all of them. */
+export const MOST_CAUSES = 10
+
 export interface Cause {
   step: string
   kind: string

@@ -1,6 +1,6 @@
 // JUnit XML: one suite a plan, one case a gate.
 import XMLBuilder from 'fast-xml-builder'
-import { causesOf, causeWords } from './causes.js'
+import { causesOf, causeWords, MOST_CAUSES } from './causes.js'
 import { findingsOf } from './explained.js'
 import { observedWords } from '../judge/gate-result.js'
 import { isRuleOnFailures } from '../judge/subject.js'
@@ -148,7 +148,6 @@ function caseOfGate(gate: RunResult['gates'][number], result: RunResult): Case {
 const forgiven = ({ error, ...rest }: Case): Case =>
   error === undefined ? rest : { ...rest, skipped: { '@message': `let pass: ${error['@message']}` } }
 
-const MOST_CAUSES = 10
 const causesIn = (result: RunResult): string[] => causesOf(result).slice(0, MOST_CAUSES).map(causeWords)
 
 /** A void or stopped run, and one that is shut for another reason than its gates, fails a case of its own. */

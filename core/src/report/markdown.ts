@@ -2,7 +2,7 @@
 import { gateCountWords, observedWords, statusWords } from '../judge/gate-result.js'
 import { formatMs, formatValue } from '../judge/values.js'
 import { verdictWords } from '../judge/verdict.js'
-import { causesOf, causeWords } from './causes.js'
+import { causesOf, causeWords, MOST_CAUSES } from './causes.js'
 import { findingsOf, impactWords } from './explained.js'
 import type { RunResult } from '../judge/result-schema.js'
 import { contextWords } from './result.js'
@@ -55,8 +55,6 @@ function explainedIn(result: RunResult): string[] {
     ...(impact === undefined ? [] : ['', cell(impact)]),
   ]
 }
-
-const MOST_CAUSES = 10
 
 function causesIn(result: RunResult): string[] {
   const causes = causesOf(result)

@@ -1,11 +1,10 @@
 // Metrics: what a target, or something beside it, tells of itself each second while the load lasts.
 import { request } from 'undici'
-import { familyValue, parseMetricPage, type MetricPage, type Metric } from '@jolt-gate/core'
+import { familyValue, MOST_PAGE_CHARACTERS, parseMetricPage, type MetricPage, type Metric } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
 import { GUARDED } from '../network/way-out.js'
 
 const WITHIN_MS = 800
-const MOST_BYTES = 8_000_000
 /** Pages are read in the middle of a second, so that they are there when its bucket is. */
 const OFFSET_MS = 500
 
@@ -123,7 +122,7 @@ export async function fetchPage(url: string): Promise<MetricPage | undefined> {
     let text = ''
     for await (const chunk of body) {
       text += String(chunk)
-      if (text.length > MOST_BYTES) return undefined
+      if (text.length > MOST_PAGE_CHARACTERS) return undefined
     }
     const reading = statusCode === 200 ? parseMetricPage(text) : undefined
     return reading?.ok === true ? reading.page : undefined

@@ -4,7 +4,8 @@ import type { CommitLine } from '@jolt-gate/core/api'
 import type { SimpleGit } from 'simple-git'
 import { isInnerPath } from './paths.js'
 
-const MOST_NAMED_BYTES = 16_000_000
+/** The largest file that a plan may name. */
+export const MOST_NAMED_BYTES = 16_000_000
 const MOST_AT_COMMIT = 200
 const SHOW_WITHIN_MS = 5000
 

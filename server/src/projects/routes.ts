@@ -1,7 +1,7 @@
 // Projects and their plans.
 import { Router } from 'express'
 import { Op, type Order } from 'sequelize'
-import { allSteps, formatValue, previewOf, readPlan } from '@jolt-gate/core'
+import { allSteps, formatValue, MOST_PLAN_BYTES, previewOf, readPlan } from '@jolt-gate/core'
 import { ROUTES, type PlanSummary, type PlanText } from '@jolt-gate/core/api'
 import { RehearsalRow, ProjectRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
@@ -83,7 +83,7 @@ export function projectRoutes(folder: string | undefined, watch: ProjectWatch, r
     const file = dataFileOf(query.file)
     const text = await copy.read(file)
     if (text === undefined) throw new Problem(404, 'NO_FILE', `there is no file ${file} in this project`)
-    if (text.length > MOST_EDITED) throw new Problem(413, 'TOO_LARGE', `${file} is over 1 MB: change it with Git`)
+    if (text.length > MOST_PLAN_BYTES) throw new Problem(413, 'TOO_LARGE', `${file} is over 1 MB: change it with Git`)
     return { file, text, base: fingerprint(text) }
   })
 
@@ -130,7 +130,6 @@ function fileOf(value: string): string {
   throw new Problem(400, 'BAD_PATH', 'file must be the path of a *.gate.yaml file of this project')
 }
 
-const MOST_EDITED = 1_000_000
 function dataFileOf(value: string): string {
   if (isDataPath(value)) return value
   throw new Problem(400, 'BAD_PATH', 'file must be the path of a CSV or JSON Lines file of this project')

@@ -4,7 +4,7 @@ import { realpath, rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import { simpleGit, type SimpleGit } from 'simple-git'
 import { Problem } from '../http/problems.js'
-import { Commits } from './commits.js'
+import { Commits, MOST_NAMED_BYTES } from './commits.js'
 import { readPlainFile, writePlainFile } from './plain-files.js'
 import { oneAtATime } from './one-at-a-time.js'
 import { isInnerPath, isWritablePath } from './paths.js'
@@ -14,7 +14,6 @@ const MOST_FILES = 2000
 const IN_FULL = /\.(steps\.yaml|target\.yaml|ts|js|json)$/
 const DATA = /\.(csv|jsonl|ndjson)$/
 const FIRST_ROWS = 20
-const MOST_NAMED_BYTES = 16_000_000
 const MOST_COMPANION_CHARACTERS = 4_000_000
 
 export interface CommitInfo {

@@ -17,6 +17,7 @@ import {
   type HarReading,
   type Imported,
   type WsdlReading,
+  MOST_HAR_BYTES,
 } from '@jolt-gate/core'
 
 export type ImportRequest =
@@ -59,7 +60,6 @@ type ImportReading =
   | { kind: 'curl' | 'url'; text: string }
 let reading: ImportReading | undefined
 
-const MOST_BYTES = 512_000_000
 const MOST_ENTRIES_SHOWN = 1000
 
 self.onmessage = ({ data }: MessageEvent<ImportRequest>) => {
@@ -90,7 +90,7 @@ async function answer(request: ImportRequest, tell: (event: Record<string, unkno
 
 /** The text of a file, told as it comes in. */
 async function textOf(file: File, tell: (event: Record<string, unknown>) => void): Promise<string> {
-  if (file.size > MOST_BYTES) throw new ImportFault('the file is larger than 512 MB')
+  if (file.size > MOST_HAR_BYTES) throw new ImportFault('the file is larger than 512 MB')
   const reader = file.stream().pipeThrough(new TextDecoderStream()).getReader()
   const parts: string[] = []
   let length = 0
