@@ -65,7 +65,12 @@ export interface Comparison {
   gates: GateChange[]
 }
 
-/** Compares a run with one that went before. */
+/**
+ * Compares a run with one that went before.
+ *
+ * @param smallest - the least change, as a part of the value before, that counts
+ * @returns steps that both have, with p values corrected after Holm (1979), and those that only one has
+ */
 export function compareRuns(before: RunResult, after: RunResult, smallest = SMALLEST): Comparison {
   const names = before.steps.map((step) => step.name).filter((name) => after.steps.some((step) => step.name === name))
   const drafts = names.map((name, place) => draftOf({ name, place, before, after, smallest }))

@@ -4,6 +4,12 @@ import { newDraft, writeDraft, type Imported } from './draft.js'
 import { stepOfRequest } from './request.js'
 import { httpUrl } from './url.js'
 
+/**
+ * Makes a draft of one GET.
+ *
+ * @param name - of the plan; by default from the address
+ * @throws ImportFault for what is no address of HTTP
+ */
 export function importUrl(text: string, name = ''): Imported {
   const url = httpUrl(text.trim(), 'the address')
   const draft = newDraft(

@@ -44,7 +44,13 @@ const UNMADE_FLAGS =
 const UNMADE_VALUED = 'aws-sigv4 netrc-file request-target delegation service-name expand-data expand-header'.split(' ')
 const NEXT = ['--next', '-:']
 
-/** Makes a draft of one request. */
+/**
+ * Makes a draft of one request.
+ *
+ * @param line - a command line of curl, as a shell reads it
+ * @param name - of the plan; by default from the address
+ * @throws ImportFault for what is no such line
+ */
 export function importCurl(line: string, name = ''): Imported {
   const words = shellWords(line)
   if (words[0] !== 'curl') throw new ImportFault('the command line must start with curl')

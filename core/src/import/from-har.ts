@@ -18,12 +18,20 @@ export interface HarChoice {
   byPage: boolean
 }
 
-/** A choice that suits most recordings: the host of the first page, waits around what was recorded. */
+/**
+ * A choice that suits most recordings: the host of the first page, waits around what was recorded.
+ *
+ * @param name - of the plan
+ */
 export function usualChoice(reading: HarReading, name: string): HarChoice {
   return { name, origins: reading.hosts.slice(0, 1).map(({ origin }) => origin), waits: 'around', byPage: true }
 }
 
-/** Why an entry is not taken, or undefined when it is. */
+/**
+ * Why an entry is not taken, or undefined when it is.
+ *
+ * @param choice - the hosts that are taken, and the entries that a person turned over
+ */
 export function leftOutOf(
   entry: HarEntry,
   { origins, turned }: Pick<HarChoice, 'origins' | 'turned'>,
@@ -35,7 +43,12 @@ export function leftOutOf(
 
 const LEAST_WAIT_MS = 500
 
-/** Makes the files of a plan from a recording. */
+/**
+ * Makes the files of a plan from a recording.
+ *
+ * @param choice - which entries, and what becomes of the waits between them
+ * @throws ImportFault where nothing is chosen
+ */
 export function importHar(reading: HarReading, choice: HarChoice): Imported {
   const chosen = reading.entries.filter((entry) => leftOutOf(entry, choice) === undefined)
   const [first] = chosen

@@ -86,7 +86,12 @@ export interface ApiChoice {
   operations: readonly string[]
 }
 
-/** Makes the files of a plan that calls the chosen operations. */
+/**
+ * Makes the files of a plan that calls the chosen operations.
+ *
+ * @param choice - the operations by their ids, the origin and the name of the plan
+ * @throws ImportFault where none is chosen
+ */
 export function importOpenApi(reading: ApiReading, choice: ApiChoice): Imported {
   const draft = newDraft(choice.name, choice.origin)
   const document = upgraded(

@@ -94,7 +94,12 @@ export function readWsdl(text: string): WsdlReading {
   }
 }
 
-/** Makes the files of a plan that calls the chosen operations. */
+/**
+ * Makes the files of a plan that calls the chosen operations.
+ *
+ * @param choice - the operations by their ids, and the name of the plan
+ * @throws ImportFault where none is chosen
+ */
 export function importWsdl(reading: WsdlReading, choice: { name: string; operations: readonly string[] }): Imported {
   const chosen = choice.operations.flatMap((id) => reading.operations.find((operation) => operation.id === id) ?? [])
   const [first] = chosen

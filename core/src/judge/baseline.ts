@@ -35,7 +35,11 @@ export function baselineFrom(result: {
   return { id, verdict, commit: plan.commit, startedAt, target, scale: plan.scale, load: plan.load, gates: [...gates] }
 }
 
-/** Why a run is no baseline for another: inconclusive, or of another target, scale or load; undefined if it is one. */
+/**
+ * Why a run is no baseline for another: inconclusive, or of another target, scale or load; undefined if it is one.
+ *
+ * @param run - the one that is to be held to it
+ */
 export function baselineFault(
   baseline: Baseline,
   run: { target: { name: string }; plan: { scale: number; load: string } },
@@ -56,7 +60,11 @@ export interface BaselineValue {
   upperBound: number
 }
 
-/** What the gate that measures the same observed in the baseline; null when there is none. */
+/**
+ * What the gate that measures the same observed in the baseline; null when there is none.
+ *
+ * @returns the value and its bounds, in the unit of the gate
+ */
 export function baselineValue(baseline: Baseline, gate: Gate): BaselineValue | null {
   const wanted = subjectOf(gate)
   const same = baseline.gates.find((other) => other.unit === unitOf(gate) && subjectOfRule(other.rule) === wanted)

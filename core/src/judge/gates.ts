@@ -25,7 +25,12 @@ export interface KnownOfGate {
   limitsCapped?: boolean
 }
 
-/** Judges one gate over what a recording holds now. */
+/**
+ * Judges one gate over what a recording holds now.
+ *
+ * @param recording - with its bounds: a gate on a time must hold at both
+ * @param known - what is known besides, such as the baseline
+ */
 export function judgeGate(
   gate: Gate,
   recording: BoundedRecording,

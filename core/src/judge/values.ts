@@ -2,7 +2,11 @@
 import { GRADES } from '../language/grades.js'
 import type { GateUnit } from '../plan/measures.js'
 
-/** A value of a gate with its unit, for people. */
+/**
+ * A value of a gate with its unit, for people.
+ *
+ * @param value - in that unit; null for none, which is a dash
+ */
 export function formatValue(value: number | null, unit: GateUnit): string {
   if (value === null) return '–'
   switch (unit) {

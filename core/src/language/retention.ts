@@ -61,7 +61,12 @@ export interface KeptRun {
 
 const DAY_MS = 86_400_000
 
-/** Whether no rule keeps a run any longer. */
+/**
+ * Whether no rule keeps a run any longer.
+ *
+ * @param now - in ms since 1970
+ * @returns false where no rule matches the run: it is kept for good
+ */
 export function isDue(rules: readonly KeepRule[], run: KeptRun, now: number): boolean {
   const days = rules.filter(({ only }) => matches(only, run)).map((rule) => rule.days)
   return days.length > 0 && now - run.askedAt.getTime() > Math.max(...days) * DAY_MS

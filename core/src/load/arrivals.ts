@@ -167,7 +167,12 @@ class DrawnBatch implements ArrivalsWithin {
   }
 }
 
-/** Arrivals due in each phase of a plan, by the place of the phase. */
+/**
+ * Arrivals due in each phase of a plan, by the place of the phase.
+ *
+ * @param phases - of all tracks, in the order of the plan
+ * @param draws - of phases with random spacing, by the seed of the run
+ */
 export function arrivalCounts(phases: readonly Phase[], draws: Draws): number[] {
   const counts = new Array<number>(phases.length).fill(0)
   for (const track of tracksIn(phases)) {

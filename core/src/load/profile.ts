@@ -22,7 +22,11 @@ export interface ProfileSize {
   seconds: number
 }
 
-/** The load section as YAML, to stand in a plan. Its numbers are whole where users are counted. */
+/**
+ * The load section as YAML, to stand in a plan. Its numbers are whole where users are counted.
+ *
+ * @param size - rates per second or users, and lengths in seconds
+ */
 export function profileLoad(kind: Profile, size: ProfileSize): string {
   return `load:\n${phasesOf(kind, size)
     .map((phase) => `  - { ${phase} }`)

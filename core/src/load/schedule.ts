@@ -123,7 +123,13 @@ class TrackWalk {
   }
 }
 
-/** A number for the nth user of a track that no user of another track has. */
+/**
+ * A number for the nth user of a track that no user of another track has.
+ *
+ * @param inTrack - from 0, among the users of its track
+ * @param track - place of the track among all
+ * @param tracks - how many there are
+ */
 export function userNumber(inTrack: number, track: number, tracks: number): number {
   return inTrack * tracks + track
 }

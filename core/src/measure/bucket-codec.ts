@@ -84,7 +84,11 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
   return writer.finish()
 }
 
-/** @throws RangeError for bytes that are no bucket */
+/**
+ * Reads what `encodeBucket` wrote.
+ *
+ * @throws RangeError for bytes that are no bucket
+ */
 export function decodeBucket(bytes: Uint8Array): Bucket {
   const reader = new ByteReader(bytes)
   const format = reader.whole()

@@ -216,6 +216,11 @@ export interface Bucket {
   metrics: (number | null)[]
 }
 
+/**
+ * A second in which nothing was recorded.
+ *
+ * @param second - from 0, the start of the load
+ */
 export function emptyBucket(second: number): Bucket {
   return {
     second,
@@ -243,6 +248,11 @@ export function emptyBucket(second: number): Bucket {
   }
 }
 
+/**
+ * A cell of a step in which nothing was recorded.
+ *
+ * @param phase - in which its requests were due; all by their numbers in the shape
+ */
 export const emptyStep = (phase: number, endPhase: number, step: number, journey: number): StepCell => ({
   phase,
   endPhase,
@@ -260,6 +270,11 @@ export const emptyStep = (phase: number, endPhase: number, step: number, journey
   timeToFirstByte: new Distribution(),
 })
 
+/**
+ * A cell of a group or journey in which nothing was recorded.
+ *
+ * @param scope - number of the group or journey in the shape
+ */
 export const emptyScope = (phase: number, scope: number, journey: number): ScopeCell => ({
   phase,
   scope,

@@ -176,7 +176,12 @@ function addScope(into: Map<string, ScopeCell>, cell: ScopeCell): void {
   known.unfinishedTime.add(cell.unfinishedTime)
 }
 
-/** Counts failures of a row of a data set; once there are many rows, of those that are known. */
+/**
+ * Counts failures of a row of a data set; once there are many rows, of those that are known.
+ *
+ * @param data - number of the data set
+ * @param row - from 0
+ */
 export function countRow(rows: RowCount[], data: number, row: number, count: number): void {
   const known = rows.find((other) => other.data === data && other.row === row)
   if (known !== undefined) known.count += count

@@ -48,7 +48,12 @@ export interface RunShape {
   drainMs: number
 }
 
-/** The shape of a plan; the indices of its lists are the numbers in buckets. */
+/**
+ * The shape of a plan; the indices of its lists are the numbers in buckets.
+ *
+ * @param previews - of its phases, for their lengths and rates
+ * @param target - for its metrics and where its traces are read
+ */
 export function shapeOf(
   plan: Plan,
   previews: readonly PhasePreview[],

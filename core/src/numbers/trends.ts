@@ -63,7 +63,12 @@ function autocorrelationFactor(residuals: readonly number[]): number {
   return Math.max(1, 1 + (2 * sum) / (n * (n - 1) * (n - 2)))
 }
 
-/** Correlation of a series with itself, so many places later (Box and Jenkins, 1970). */
+/**
+ * Correlation of a series with itself, so many places later (Box and Jenkins, 1970).
+ *
+ * @param lag - in places, 1 for neighbours
+ * @returns between −1 and 1; 0 for a series that never changes
+ */
 export function autocorrelation(values: readonly number[], lag: number): number {
   const mean = values.reduce((sum, value) => sum + value, 0) / values.length
   let [shared, all] = [0, 0]

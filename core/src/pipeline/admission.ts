@@ -39,6 +39,8 @@ export interface AdmissionFacts {
 /**
  * Answers for a stage and a change: open where all that it requires, and the stage that it comes after, is open at the
  * change and recent enough, or where an administrator has consented in writing.
+ *
+ * @param facts - the runs and consents that are known of the change, and the time
  */
 export function admissionOf(
   pipeline: Pipeline,

@@ -29,6 +29,8 @@ export function scheduleFault({ cron, zone }: Schedule): string | undefined {
 /**
  * The next time of a schedule after a moment, both in ms since 1970; undefined where there is none. A time that does
  * not exist, since clocks are put forward, comes when they are; one that comes twice counts once.
+ *
+ * @param afterMs - the next is later than this
  */
 export function nextTime({ cron, zone }: Schedule, afterMs: number): number | undefined {
   return new Cron(cron, { timezone: zone, paused: true }).nextRun(new Date(afterMs))?.getTime()

@@ -68,6 +68,8 @@ export interface AskedLoad {
  * Why a load may not go to a target now; undefined when it may, or when the target is on loopback.
  *
  * Control of the origins is another question, which only a request can answer.
+ *
+ * @param load - what is asked for: rates per second, users, and seconds
  */
 export function permissionFault(target: Target, load: AskedLoad, now: Date): string | undefined {
   const [outside] = originsToPermit(target)
@@ -108,7 +110,11 @@ function tooMuch({ ratePerSecond }: Permission, load: AskedLoad): string | undef
 /** What a rehearsal asks for. */
 export const NO_LOAD: AskedLoad = { peakRate: 0, peakRequestRate: 0, mostUsers: 0, seconds: 0 }
 
-/** What a permission says, as one text: proof of control of a target is proof for these very words. */
+/**
+ * What a permission says, as one text: proof of control of a target is proof for these very words.
+ *
+ * @param origin - that is permitted
+ */
 export function permissionText(origin: string, permission: Permission): string {
   const { by, ratePerSecond, hours, until } = permission
   return JSON.stringify(['jolt-gate', 1, origin, by, ratePerSecond, hours ?? null, until])

@@ -112,7 +112,11 @@ export const arrivalsIn = (phase: Phase, seconds: number): number => KINDS[phase
 /** The moment of a phase, in seconds, at which the integral of its rate reaches a value. */
 export const secondsUntil = (phase: Phase, value: number): number => KINDS[phase.kind].secondsUntil(phase, value)
 
-/** Concurrent users wanted at a moment of a phase; 0 in the open model. */
+/**
+ * Concurrent users wanted at a moment of a phase; 0 in the open model.
+ *
+ * @param seconds - from the start of the phase
+ */
 export const usersAt = (phase: Phase, seconds: number): number => KINDS[phase.kind].usersAt(phase, seconds)
 
 /** A phase at another size: rates by a factor, what is counted by `whole`. */

@@ -1,6 +1,7 @@
 // The keys of a pipeline file.
 import { about, key, list, map, needed, sentence, text, words, type Context } from './vocabulary-kinds.js'
 
+/** Whether a path is that of a pipeline, by its ending. */
 export const isPipelineFile = (file: string): boolean => file.endsWith('.pipeline.yaml')
 
 export const PIPELINE_CONTEXTS = {

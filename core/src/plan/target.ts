@@ -24,7 +24,14 @@ export interface TargetReading {
   problems: Problem[]
 }
 
-/** Reads a target file. */
+/**
+ * Reads a target file.
+ *
+ * @param file - its path, which gives the target its name
+ * @param text - its content
+ * @param files - certificates and keys that it names; undefined for those that are not there
+ * @returns the target, unless a problem is an error, and all problems with their places
+ */
 export function readTarget(file: string, text: string, files: FileReader = () => undefined): TargetReading {
   const source = openSource(file, text)
   if (source.root === null) {
@@ -77,7 +84,9 @@ export function targetOfOrigin(text: string): Target | undefined {
       }
 }
 
+/** The path of a target's file, from the root of its repository. */
 export const fileOfTarget = (name: string): string => `targets/${name}.target.yaml`
+/** The name of a target, from the path of its file. */
 export const nameOfTargetFile = (file: string): string => file.replace(/^.*\//, '').replace(/\.target\.yaml$/, '')
 
 function parseOrigin(text: string): string | undefined {

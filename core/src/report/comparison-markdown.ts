@@ -40,7 +40,12 @@ function aloneLines({ onlyBefore, onlyAfter }: Comparison): string[] {
   ]
 }
 
-/** A change as the cells of a row: step, figure, before, after, difference, interval, p, outcome. */
+/**
+ * A change as the cells of a row: step, figure, before, after, difference, interval, p, outcome.
+ *
+ * @param nameOf - how the step is written
+ * @param stressed - marks what matters
+ */
 export function rowOf(
   step: string,
   change: Change,

@@ -31,7 +31,12 @@ export interface Reported {
   isForgiven?: (result: RunResult) => boolean
 }
 
-/** Writes results as JUnit XML: what is an error or a failure here ends with an exit code that is not 0. */
+/**
+ * Writes results as JUnit XML: what is an error or a failure here ends with an exit code that is not 0.
+ *
+ * @param results - a suite each
+ * @param reported - plans that did not run, and results whose open questions are let pass
+ */
 export function junitOf(
   results: readonly RunResult[],
   { notRun = [], isForgiven = () => false }: Reported = {},

@@ -28,7 +28,11 @@ export type ReportName = keyof typeof KINDS
 export const REPORTS: Readonly<Record<ReportName, ReportKind>> = KINDS
 export const REPORT_NAMES: readonly ReportName[] = ['json', 'junit', 'markdown', 'html', 'csv']
 
-/** One result as a report. */
+/**
+ * One result as a report.
+ *
+ * @param name - which report
+ */
 export function reportOf(name: ReportName, result: RunResult): string {
   const kind = REPORTS[name]
   return kind.of === 'each' ? kind.write(result) : kind.write([result], {})

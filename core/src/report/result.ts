@@ -50,7 +50,13 @@ export interface RunFacts {
   baseline: BaselineIdentity | null
 }
 
-/** Puts a result together. Everything but `series` holds measured phases alone. */
+/**
+ * Puts a result together. Everything but `series` holds measured phases alone.
+ *
+ * @param identity - which run of which plan it is
+ * @param facts - the verdict and all that no bucket holds
+ * @param view - what was measured
+ */
 export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView): RunResult {
   const { recording, shape } = view
   const isMeasured = (phase: number) => shape.phases[phase]?.measured === true

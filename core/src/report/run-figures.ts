@@ -23,6 +23,11 @@ export const figuresOf = ({ gates, totals, series, impact }: RunResult) => ({
   impact: impact?.grade ?? null,
 })
 
+/**
+ * The load and the response times of a run as a small picture draws them: the highest of each part.
+ *
+ * @returns arrivals per second, and times in ms
+ */
 export function sparkOf(result: RunResult): Spark {
   const { arrivalsDue, p95 } = result.series
   const width = Math.max(1, Math.ceil(arrivalsDue.length / SPARK_POINTS))

@@ -50,7 +50,11 @@ export function levelChanges(values: readonly number[]): LevelChange[] {
   )
 }
 
-/** The level between changes: each stretch with its first place and the one after its last. */
+/**
+ * The level between changes: each stretch with its first place and the one after its last.
+ *
+ * @param changes - as `levelChanges` finds them, in order
+ */
 export function levelsOf(
   values: readonly number[],
   changes: readonly LevelChange[],

@@ -24,7 +24,12 @@ export function asText(value: Json | undefined): string {
   return value === undefined ? '' : JSON.stringify(value)
 }
 
-/** Compiles a text with `{name}` places. */
+/**
+ * Compiles a text with `{name}` places.
+ *
+ * @param lookup - how each name is read
+ * @returns makes the text for a frame; a value that is missing is an empty text
+ */
 export function compileText(text: Text, lookup: Lookup): TextMaker {
   const parts = splitText(text)
   if (parts.every((part) => part.kind === 'literal')) {
@@ -49,7 +54,11 @@ export function compileText(text: Text, lookup: Lookup): TextMaker {
   }
 }
 
-/** How a name of `with` is read: its text when it holds more than one place, else the value itself. */
+/**
+ * How a name of `with` is read: its text when it holds more than one place, else the value itself.
+ *
+ * @param lookup - how each name is read
+ */
 export function compileValue(text: Text, lookup: Lookup): ValueReader {
   const parts = splitText(text)
   const [only] = parts
@@ -68,7 +77,13 @@ export type BodyMaker = (frame: Frame) => string | Uint8Array
 /** Gives the bytes of a file of the repository. */
 export type FileBytes = (path: string) => Uint8Array
 
-/** Compiles the request of a step. */
+/**
+ * Compiles the request of a step.
+ *
+ * @param targetHeaders - before those of the step, which replace them
+ * @param outer - how names are read that `with` does not give
+ * @param fileBytes - of the bodies and parts that are files
+ */
 export function compileRequest(
   step: SendStep,
   targetHeaders: readonly [string, Text][],
@@ -114,7 +129,12 @@ function compileTarget(step: SendStep, lookup: Lookup): (frame: Frame) => string
   }
 }
 
-/** A URL template over a frame; undefined when one of its values is missing. */
+/**
+ * A URL template over a frame; undefined when one of its values is missing.
+ *
+ * @param template - by RFC 6570
+ * @param lookup - how each name is read
+ */
 export function compileUrlTemplate(template: string, lookup: Lookup): (frame: Frame) => string | undefined {
   const expand = compileUrl(template)
   const reads = [...new Set(namesInUrl(template))].map((name): [string, ValueReader] => [name, lookup(name)])
@@ -137,7 +157,13 @@ function urlValue(value: Json): UrlValues[string] {
   return Object.fromEntries(Object.entries(value).map(([name, item]) => [name, asText(item)]))
 }
 
-/** Names and values alternating, the names in lower case. */
+/**
+ * Names and values alternating, the names in lower case.
+ *
+ * @param headers - in the order in which they are sent
+ * @param auth - adds a header `authorization`
+ * @param lookup - how each name is read
+ */
 export function compileHeaders(
   headers: ReadonlyMap<string, Text>,
   auth: Auth | undefined,
@@ -235,7 +261,11 @@ function joinBytes(pieces: readonly Uint8Array[]): Uint8Array {
   return joined
 }
 
-/** JSON text with places: literal pieces are written once, a text that is one `{name}` keeps the value's type. */
+/**
+ * JSON text with places: literal pieces are written once, a text that is one `{name}` keeps the value's type.
+ *
+ * @param lookup - how each name is read
+ */
 export function compileJson(json: JsonTemplate, lookup: Lookup): TextMaker {
   const pieces: (string | TextMaker)[] = []
   const put = (piece: string | TextMaker) => {

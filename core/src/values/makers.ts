@@ -37,7 +37,11 @@ export function makeValue(
   }
 }
 
-/** Index of a weighted pick. */
+/**
+ * Index of a weighted pick.
+ *
+ * @param weights - not negative, one at least above 0; they need not add up to anything
+ */
 export function pickIndex(weights: readonly number[], draws: Draws): number {
   const total = weights.reduce((sum, weight) => sum + weight, 0)
   let left = draws.next() * total
@@ -48,7 +52,11 @@ export function pickIndex(weights: readonly number[], draws: Draws): number {
   return weights.length - 1
 }
 
-/** Length of one wait in ms: uniform in a range, or log-normal about its median. */
+/**
+ * Length of one wait in ms: uniform in a range, or log-normal about its median.
+ *
+ * @param draws - at the place of this wait; a wait of fixed length takes none
+ */
 export function waitMs(wait: WaitSentence, draws: Draws): number {
   if (wait.kind === 'about') return wait.medianMs * Math.exp(wait.spread * draws.nextNormal())
   return wait.fromMs === wait.toMs ? wait.fromMs : wait.fromMs + draws.next() * (wait.toMs - wait.fromMs)

@@ -43,7 +43,11 @@ export class Traces {
   }
 }
 
-/** The traces that a plan asks for; null for none. A plan of before there were traces says nothing. */
+/**
+ * The traces that a plan asks for; null for none. A plan of before there were traces says nothing.
+ *
+ * @param run - the id of the run: the same run has the same traces
+ */
 export const tracesOf = (run: string, rule: TraceSentence = { kind: 'failed' }): Traces | null =>
   rule.kind === 'no' ? null : new Traces(run, rule)
 

@@ -51,6 +51,7 @@ export function isLane(series: readonly SeriesOf[]): boolean {
   return series.length > 0 && series.length <= MOST_IN_LANE && units.size <= MOST_UNITS
 }
 
+/** Lanes as a text for an address; `readLanes` reads it. */
 export const lanesText = (lanes: readonly LaneSpec[]): string =>
   lanes
     .map(

@@ -28,7 +28,12 @@ export interface LimitLineSource {
   gateValues(gate: number): readonly (number | null)[]
 }
 
-/** The limit lines of a run; the gates that one sentence makes for each step are one limit line. */
+/**
+ * The limit lines of a run; the gates that one sentence makes for each step are one limit line.
+ *
+ * @param gates - in the order of the run
+ * @param view - what they come to now, and second by second
+ */
 export function limitLinesOf(gates: readonly Gate[], view: LimitLineSource): LimitLine[] {
   const results = view.gates()
   const limitLines = new Map<number, LimitLine>()

@@ -41,7 +41,12 @@ export function phaseSummaries(recording: BoundedRecording, shape: RunShape) {
   })
 }
 
-/** Arrivals that the rates make due in each second, from the rates of the phases. */
+/**
+ * Arrivals that the rates make due in each second, from the rates of the phases.
+ *
+ * @param seconds - how many to work out, from the start of the load
+ * @returns arrivals per second, over all tracks; batches aside
+ */
 export function dueBySecond(shape: RunShape, seconds: number): number[] {
   const due = new Array<number>(seconds).fill(0)
   const ranges = phaseRanges(shape)

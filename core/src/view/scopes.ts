@@ -28,6 +28,12 @@ export interface JourneySummary {
 
 type IsPhase = (phase: number) => boolean
 
+/**
+ * The figures of every group.
+ *
+ * @param isPhase - whether a phase counts
+ * @returns times in ms, of the groups that finished
+ */
 export function groupSummaries(recording: BoundedCells, shape: RunShape, isPhase: IsPhase): GroupSummary[] {
   return shape.groups.map((name, index) => {
     const cellsOf = ({ groups }: Cells) => of(groups, index, isPhase)
@@ -41,6 +47,12 @@ export function groupSummaries(recording: BoundedCells, shape: RunShape, isPhase
   })
 }
 
+/**
+ * The figures of every journey.
+ *
+ * @param isPhase - whether a phase counts
+ * @returns times in ms, of the iterations that finished
+ */
 export function journeySummaries(recording: BoundedCells, shape: RunShape, isPhase: IsPhase): JourneySummary[] {
   return shape.journeys.map((name, index) => {
     const cellsOf = ({ journeys }: Cells) => of(journeys, index, isPhase)

@@ -90,7 +90,13 @@ function percentilesOf(distribution: Distribution): Record<PercentileName, numbe
   return { '50': at(50), '75': at(75), '90': at(90), '95': at(95), '99': at(99), '99.9': at(99.9) }
 }
 
-/** A time of some cells with its bounds. */
+/**
+ * A time of some cells with its bounds.
+ *
+ * @param cellsOf - takes the cells, from the recording and from its bounds alike
+ * @param timeOf - which time of a cell
+ * @returns times in ms; null where there were none
+ */
 export function boundedSummary<C>(
   recording: BoundedCells,
   cellsOf: (cells: Cells) => Iterable<C>,
@@ -100,7 +106,12 @@ export function boundedSummary<C>(
   return summaryOf(of(recording), { lower: of(recording.lower), upper: of(recording.upper) })
 }
 
-/** The figures of every step that sends something, or that failed. */
+/**
+ * The figures of every step that sends something, or that failed.
+ *
+ * @param isPhase - whether a phase counts
+ * @param seconds - of these phases, for rates
+ */
 export function stepSummaries(
   recording: BoundedCells,
   shape: RunShape,
@@ -184,5 +195,7 @@ function slowestOf(cells: SlowCell[]): SlowSummary[] {
     }))
 }
 
+/** A part of a whole, from 0 to 1; 0 of nothing. */
 export const share = (part: number, all: number): number => (all === 0 ? 0 : part / all)
+/** To three decimals, as results hold times in ms. */
 export const round = (value: number): number => Math.round(value * 1000) / 1000

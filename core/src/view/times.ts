@@ -40,7 +40,12 @@ export function timesIn(
   return pool(cells.filter((cell) => cell.scope === scope && isPhase(cell.phase)).map(({ time }) => time))
 }
 
-/** The times of a step over the measured phases of a result. */
+/**
+ * The times of a step over the measured phases of a result.
+ *
+ * @param step - by its name
+ * @returns in ms; empty for a step that is not in the result
+ */
 export function timesInResult(result: RunResult, step: string): Distribution {
   const measured = new Set(result.phases.filter((phase) => phase.measured).map(({ name }) => name))
   return pool(

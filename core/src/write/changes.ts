@@ -11,7 +11,12 @@ export interface PlanChange {
   line: number | undefined
 }
 
-/** Tells what changed, gates first, since they decide. */
+/**
+ * Tells what changed, gates first, since they decide.
+ *
+ * @param before - the plan that was committed
+ * @returns each change in words, with its line in the later plan
+ */
 export function planChanges(before: Plan, after: Plan): PlanChange[] {
   return [
     ...gateChanges(before.gates, after.gates),

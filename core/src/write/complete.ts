@@ -27,7 +27,13 @@ export interface Surroundings {
   files: readonly string[]
 }
 
-/** What may stand at an offset of a file; undefined where nothing is known. */
+/**
+ * What may stand at an offset of a file; undefined where nothing is known.
+ *
+ * @param file - its path, which says what kind of file it is
+ * @param offset - of the cursor, in UTF-16 units
+ * @param around - what is known of the plan and its target
+ */
 export function completionsAt(
   file: string,
   text: string,
@@ -52,7 +58,12 @@ export function completionsAt(
   return options.length === 0 ? undefined : { from: cursor.from, options }
 }
 
-/** What the key under a cursor means, with an example. */
+/**
+ * What the key under a cursor means, with an example.
+ *
+ * @param offset - in UTF-16 units
+ * @returns undefined where no key stands there
+ */
 export function meaningAt(
   file: string,
   text: string,

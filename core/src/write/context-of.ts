@@ -48,7 +48,12 @@ export interface Spot {
   context: ContextName | undefined
 }
 
-/** What the format says of the place at a path; undefined where it knows no such place. */
+/**
+ * What the format says of the place at a path; undefined where it knows no such place.
+ *
+ * @param tree - of the whole file
+ * @param root - what kind of file it is
+ */
 export function spotAt(tree: TreeNode | undefined, root: Shape, path: Path): Spot | undefined {
   let shape: Shape | undefined = root
   for (const [index, part] of path.entries()) {

@@ -31,7 +31,11 @@ export function editText(file: string, text: string, edit: Edit, tree = treeOf(t
   return new Editing(file, text, tree).changes(edit).toSorted((a, b) => a.from - b.from)
 }
 
-/** The text with changes made in it. */
+/**
+ * The text with changes made in it.
+ *
+ * @param changes - places in the text as it was, none over another
+ */
 export function applyChanges(text: string, changes: readonly TextChange[]): string {
   return changes
     .toSorted((a, b) => b.from - a.from)

@@ -94,7 +94,11 @@ export function treeOf(text: string): TreeNode | undefined {
   return contents === null ? undefined : convert(contents)
 }
 
-/** The node at a path; undefined where there is none. */
+/**
+ * The node at a path; undefined where there is none.
+ *
+ * @param path - keys of maps and places in lists, from the root
+ */
 export function nodeAt(tree: TreeNode | undefined, path: Path): TreeNode | undefined {
   let node: TreeNode | null | undefined = tree
   for (const part of path) {
@@ -106,19 +110,31 @@ export function nodeAt(tree: TreeNode | undefined, path: Path): TreeNode | undef
   return node ?? undefined
 }
 
-/** The entry that a path ends in. */
+/**
+ * The entry that a path ends in.
+ *
+ * @param path - ends in a key of a map
+ */
 export function entryAt(tree: TreeNode | undefined, path: Path): Entry | undefined {
   const parent = nodeAt(tree, path.slice(0, -1))
   return parent?.kind === 'map' ? parent.entries.find((entry) => entry.key === String(path.at(-1))) : undefined
 }
 
-/** The text of a scalar at a path. */
+/**
+ * The text of a scalar at a path.
+ *
+ * @returns undefined for what is no scalar
+ */
 export function textAt(tree: TreeNode | undefined, path: Path): string | undefined {
   const node = nodeAt(tree, path)
   return node?.kind === 'scalar' ? node.text : undefined
 }
 
-/** The innermost path whose node begins on or before a line and ends on or after it. */
+/**
+ * The innermost path whose node begins on or before a line and ends on or after it.
+ *
+ * @param line - from 1
+ */
 export function pathOfLine(tree: TreeNode | undefined, line: number): Path {
   const path: (string | number)[] = []
   for (let node = tree; node !== undefined;) {

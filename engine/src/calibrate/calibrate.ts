@@ -91,6 +91,11 @@ function calibrationFile(environment: Readonly<Record<string, string | undefined
   return join(cache, 'jolt-gate', 'calibration.json')
 }
 
+/**
+ * Keeps a calibration of this machine for the runs to come, in the cache of the user (XDG Base Directory).
+ *
+ * @returns the path of its file
+ */
 export function keepCalibration(
   calibration: Calibration,
   environment: Readonly<Record<string, string | undefined>> = process.env,

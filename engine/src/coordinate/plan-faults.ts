@@ -11,6 +11,8 @@ export interface PlanFaults {
 /**
  * Functions that scripts do not export, and metrics of gates that endpoints do not know. The target's permission must
  * have been looked at before: endpoints are asked here.
+ *
+ * @param target - whose metrics are read once
  */
 export async function planFaults(plan: Plan, target: Target): Promise<PlanFaults> {
   const steps = [plan.setup, ...plan.journeys.map((journey) => journey.steps), plan.teardown].flat()

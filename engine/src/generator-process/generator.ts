@@ -17,7 +17,12 @@ const INHERITED = [
   ...['JOLT_GATE_CLOSED_PORTS', 'JOLT_GATE_TEST_BUNDLE'],
 ]
 
-/** Starts a generator with its order. */
+/**
+ * Starts a generator with its order.
+ *
+ * @param order - the run that it is to make
+ * @param onMessage - told of what it says, as it comes
+ */
 export function startGenerator(
   order: Exclude<ToGenerator, { kind: 'stop' }>,
   onMessage: (message: FromGenerator) => void,

@@ -84,7 +84,12 @@ export function lookupFor(port: number, names: Names = NAMES): LookupFunction {
   }
 }
 
-/** A name as an address that may be connected to. */
+/**
+ * A name as an address that may be connected to.
+ *
+ * @param host - a name or an address
+ * @throws the reason where it may not be reached, with the code NOT_PERMITTED, or where it has no address
+ */
 export function reachable(host: string, port: number): Promise<string> {
   return new Promise((resolve, reject) => {
     const name = plainHost(host)

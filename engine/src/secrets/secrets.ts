@@ -2,6 +2,7 @@
 import type { Target } from '@jolt-gate/core'
 import { LEAST_SECRET } from './mask.js'
 
+/** The variable of the environment that a secret is taken from. */
 export const variableOf = (secret: string): string => `JOLT_SECRET_${secret.toUpperCase()}`
 /** The variable that names a file with the value: container platforms mount secrets so. */
 export const fileVariableOf = (secret: string): string => `${variableOf(secret)}_FILE`
@@ -20,7 +21,11 @@ export interface SecretSources {
   readFile?: (path: string) => string
 }
 
-/** The values of a target's secrets, or the variables that would have to be set. */
+/**
+ * The values of a target's secrets, or the variables that would have to be set.
+ *
+ * @param from - the environment, what is stored here, and how a file is read that a variable names
+ */
 export function secretsOf(target: Target, { environment, stored = {}, readFile }: SecretSources): Secrets {
   const values: Record<string, string> = {}
   const missing: string[] = []

@@ -8,7 +8,11 @@ export type { OutlineLine, Timed }
 /** The lists of steps inside a step, in the order in which they are written. */
 export const stepsInside = (step: Step): readonly (readonly Step[])[] => STEP_KINDS[step.kind].inside(step)
 
-/** The same step around other steps. */
+/**
+ * The same step around other steps.
+ *
+ * @param change - is given each list of `stepsInside`, and returns the one to take its place
+ */
 export const stepAround = (step: Step, change: (steps: readonly Step[]) => Step[]): Step =>
   STEP_KINDS[step.kind].around(step, change)
 
@@ -81,6 +85,8 @@ export function mostRequestsIn(steps: readonly Step[]): number {
  * Expected requests of a list of steps, those that `counts` takes by their name.
  *
  * A repeat counts all its rounds, a when its first branch, a pick by its weights.
+ *
+ * @returns on the mean, for one walk through the list
  */
 export function expectedRequestsIn(steps: readonly Step[], counts: (step: string) => boolean): number {
   let total = 0
