@@ -53,6 +53,10 @@ export default tseslint.config(
     },
   },
   { files: ['**/*.vue'], rules: { 'no-undef': 'off' } },
+  {
+    files: ['**/src/**/*.ts'],
+    rules: { 'max-lines-per-function': ['error', { max: 60, skipBlankLines: true, skipComments: true }] },
+  },
   { files: ['**/*.mjs', '**/*.js'], extends: [tseslint.configs.disableTypeChecked] },
   {
     files: ['web/src/api/client.ts', 'scripts/src/demo.ts'],

@@ -79,7 +79,7 @@ export const hostWasBusy = (judgement: RunOutcome['judgement']): boolean => wasH
 /** The verdict, unless the run blames nothing but the host, and the kernel agrees. */
 export function verdictOf(judgement: RunOutcome['judgement']): string {
   const { verdict, reasons } = judgement
-  const isHosts = (reason: string) => /^undecided: |could not keep up/.test(reason)
+  const isHosts = (reason: string) => /^undecided: |^other programs held up|could not keep up/.test(reason)
   const isExcused = hostWasBusy(judgement) && reasons.every(isHosts)
   return verdict === 'void' && isExcused ? HOST : verdict
 }

@@ -19,7 +19,9 @@ import { accountRoutes, tokenRoutes } from './people/account-routes.js'
 import { auditLogRoutes } from './people/audit-log-routes.js'
 import { peopleRoutes } from './people/people-routes.js'
 import { sessionRoutes, type PeopleOptions } from './people/session-routes.js'
+import { pipelineFileRoutes } from './pipelines/file-routes.js'
 import { pipelineRoutes } from './pipelines/routes.js'
+import { stageRoutes } from './pipelines/stage-routes.js'
 import type { StageRuns } from './pipelines/stage-runs.js'
 import type { ProjectWatch } from './projects/watch.js'
 import { projectRoutes } from './projects/routes.js'
@@ -59,6 +61,7 @@ export interface AppOptions extends PeopleOptions {
 
 const HSTS_SECONDS = 365 * 86_400
 
+// eslint-disable-next-line max-lines-per-function -- all that the server is put together from
 export function createApp(options: AppOptions): Express {
   const { queue, reported, ask, secrets, remotes, pages, projectsFolder, hosts, isBehindProxy } = options
   const app = express()
@@ -111,7 +114,9 @@ export function createApp(options: AppOptions): Express {
   api.use(runRoutes(queue, ask, reported))
   api.use(reportedRoutes(reported))
   api.use(trendRoutes())
-  api.use(pipelineRoutes(options.stages))
+  api.use(pipelineRoutes())
+  api.use(pipelineFileRoutes())
+  api.use(stageRoutes(options.stages))
   api.use(webhookRoutes(options.webhooks, options.signing))
   api.use(badgeRoutes())
   api.use(readingRoutes(queue))

@@ -68,6 +68,7 @@ export interface JoltServer {
 }
 
 /** Starts the server, with its database brought up to date. */
+// eslint-disable-next-line max-lines-per-function -- all that starts with the server, in order
 export async function startServer(options: ServerOptions): Promise<JoltServer> {
   const sequelize = openDatabase(options.database)
   await migratorOf(sequelize).up()

@@ -133,6 +133,7 @@ function partedAtNext(words: readonly string[]): [own: string[], further: number
   return [words.slice(0, first), words.filter((word) => NEXT.includes(word)).length]
 }
 
+// eslint-disable-next-line max-lines-per-function -- one option after another
 function optionsOf(words: readonly string[]): Asked {
   const options = parseOptions([...words], {
     alias: mutable(FLAGS.alias),

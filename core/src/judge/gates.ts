@@ -31,6 +31,7 @@ export interface KnownOfGate {
  * @param recording - with its bounds: a gate on a time must hold at both
  * @param known - what is known besides, such as the baseline
  */
+// eslint-disable-next-line max-lines-per-function -- every way in which a gate is not judged, one after another
 export function judgeGate(
   gate: Gate,
   recording: BoundedRecording,

@@ -1,7 +1,7 @@
 // A bucket as bytes: for threads, for the database and for the live stream.
 import { ByteReader, ByteWriter } from '../numbers/bytes.js'
 import { Distribution, SLOTS } from '../numbers/distribution.js'
-import { emptyScope, type Bucket, type ScopeCell, type SlowCell, type TimeParts } from './bucket.js'
+import { emptyScope, type Bucket, type ScopeCell, type SlowCell, type StepCell, type TimeParts } from './bucket.js'
 import { SCOPE_COUNTS } from './cells.js'
 
 /**
@@ -14,6 +14,7 @@ const FIFTH_FORMAT = 5
 const FORMAT = 6
 
 /** A bucket as bytes. */
+// eslint-disable-next-line max-lines-per-function -- one field after another, in the order of the format
 export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
   const writer = new ByteWriter()
   const wholes = (...values: number[]) => {
@@ -93,16 +94,10 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
   const reader = new ByteReader(bytes)
   const format = reader.whole()
   if (format < FOURTH_FORMAT || format > FORMAT) throw new RangeError(`unknown bucket format ${String(format)}`)
-  const hasUnfinished = format > FIFTH_FORMAT
-  const scope = (): ScopeCell => {
-    const cell = emptyScope(reader.whole(), reader.whole(), reader.whole())
-    for (const name of hasUnfinished ? SCOPE_COUNTS : FIRST_SCOPE_COUNTS) cell[name] = reader.whole()
-    cell.time = readDistribution(reader)
-    if (hasUnfinished) cell.unfinishedTime = readDistribution(reader)
-    return cell
-  }
   const hasRows = format > FOURTH_FORMAT
-  const bucket: Bucket = {
+  const hasUnfinished = format > FIFTH_FORMAT
+  const scope = () => readScope(reader, hasUnfinished)
+  return {
     second: reader.whole(),
     users: reader.whole(),
     busy: reader.float(),
@@ -117,22 +112,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
       const value = reader.float()
       return Number.isNaN(value) ? null : value
     }),
-    steps: reader.list(() => ({
-      phase: reader.whole(),
-      endPhase: reader.whole() - 1,
-      step: reader.whole(),
-      journey: reader.whole(),
-      requests: reader.whole(),
-      failed: reader.whole(),
-      bytesReceived: reader.whole(),
-      bytesSent: reader.whole(),
-      responseTime: readDistribution(reader),
-      failedTime: readDistribution(reader),
-      connectTime: readDistribution(reader),
-      timeToFirstByte: readDistribution(reader),
-      waitedTime: readDistribution(reader),
-      resent: reader.whole(),
-    })),
+    steps: reader.list(() => readStep(reader)),
     groups: reader.list(scope),
     journeys: reader.list(scope),
     arrivals: reader.list(() => ({
@@ -150,20 +130,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
       passed: reader.whole(),
       failed: reader.whole(),
     })),
-    failures: reader.list(() => {
-      const [phase, step, count] = [reader.whole(), reader.whole(), reader.whole()]
-      return {
-        phase,
-        step,
-        count,
-        firstAtMs: reader.float(),
-        kind: reader.text(),
-        detail: reader.text(),
-        sample: reader.text(),
-        kept: reader.text(),
-        rows: hasRows ? reader.list(() => ({ data: reader.whole(), row: reader.whole(), count: reader.whole() })) : [],
-      }
-    }),
+    failures: reader.list(() => readFailure(reader, hasRows)),
     open: reader.list(() => ({
       phase: reader.whole(),
       step: reader.whole(),
@@ -171,29 +138,72 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
       waitedMs: reader.list(() => reader.whole()),
     })),
     slowest: reader.list(() => readSlow(reader)),
-    drawn: hasRows
-      ? reader.list(() => ({
-          phase: reader.whole(),
-          step: reader.whole(),
-          status: reader.whole(),
-          bytesReceived: reader.whole(),
-          isConnected: reader.whole() === 1,
-          totalMs: reader.float(),
-        }))
-      : [],
-    redirects: hasUnfinished
-      ? reader.list(() => {
-          const [phase, step, count] = [reader.whole(), reader.whole(), reader.whole()]
-          return { phase, step, count, to: reader.text() }
-        })
-      : [],
+    drawn: hasRows ? reader.list(() => readDrawn(reader)) : [],
+    redirects: hasUnfinished ? reader.list(() => readRedirect(reader)) : [],
     called: hasUnfinished ? reader.list(() => ({ step: reader.whole(), journey: reader.whole() })) : [],
   }
-  return bucket
 }
 
 const FIRST_SCOPE_COUNTS = ['started', 'finished', 'failed', 'cutOff'] as const
 const TIME_PARTS = ['dns', 'connect', 'tls', 'firstByte', 'receive'] as const
+
+function readStep(reader: ByteReader): StepCell {
+  return {
+    phase: reader.whole(),
+    endPhase: reader.whole() - 1,
+    step: reader.whole(),
+    journey: reader.whole(),
+    requests: reader.whole(),
+    failed: reader.whole(),
+    bytesReceived: reader.whole(),
+    bytesSent: reader.whole(),
+    responseTime: readDistribution(reader),
+    failedTime: readDistribution(reader),
+    connectTime: readDistribution(reader),
+    timeToFirstByte: readDistribution(reader),
+    waitedTime: readDistribution(reader),
+    resent: reader.whole(),
+  }
+}
+
+function readScope(reader: ByteReader, hasUnfinished: boolean): ScopeCell {
+  const cell = emptyScope(reader.whole(), reader.whole(), reader.whole())
+  for (const name of hasUnfinished ? SCOPE_COUNTS : FIRST_SCOPE_COUNTS) cell[name] = reader.whole()
+  cell.time = readDistribution(reader)
+  if (hasUnfinished) cell.unfinishedTime = readDistribution(reader)
+  return cell
+}
+
+function readFailure(reader: ByteReader, hasRows: boolean): Bucket['failures'][number] {
+  const [phase, step, count] = [reader.whole(), reader.whole(), reader.whole()]
+  return {
+    phase,
+    step,
+    count,
+    firstAtMs: reader.float(),
+    kind: reader.text(),
+    detail: reader.text(),
+    sample: reader.text(),
+    kept: reader.text(),
+    rows: hasRows ? reader.list(() => ({ data: reader.whole(), row: reader.whole(), count: reader.whole() })) : [],
+  }
+}
+
+function readDrawn(reader: ByteReader): Bucket['drawn'][number] {
+  return {
+    phase: reader.whole(),
+    step: reader.whole(),
+    status: reader.whole(),
+    bytesReceived: reader.whole(),
+    isConnected: reader.whole() === 1,
+    totalMs: reader.float(),
+  }
+}
+
+function readRedirect(reader: ByteReader): Bucket['redirects'][number] {
+  const [phase, step, count] = [reader.whole(), reader.whole(), reader.whole()]
+  return { phase, step, count, to: reader.text() }
+}
 
 function readSlow(reader: ByteReader): SlowCell {
   const [phase, step, failed] = [reader.whole(), reader.whole(), reader.whole() === 1]

@@ -108,6 +108,7 @@ function targetOf(source: Source): { wanted: string | undefined; at: Position } 
   return { wanted, at: isScalar(pair?.key) ? placeOf(source, pair.key) : source.positionAt(0) }
 }
 
+// eslint-disable-next-line max-lines-per-function -- one section of a plan after another
 function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan {
   const root = source.root
   if (root === null) {

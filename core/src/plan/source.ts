@@ -42,6 +42,7 @@ export interface Source {
  * @param text - its content; at most 1 MB and 20 levels
  * @returns the nodes (null when nothing can be read) and the problems so far
  */
+// eslint-disable-next-line max-lines-per-function -- one limit of a text after another
 export function openSource(file: string, text: string): Source {
   const lines = new LineCounter()
   const problems: Problem[] = []

@@ -57,6 +57,7 @@ export interface RunFacts {
  * @param facts - the verdict and all that no bucket holds
  * @param view - what was measured
  */
+// eslint-disable-next-line max-lines-per-function -- one field of the result after another
 export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView): RunResult {
   const { recording, shape } = view
   const isMeasured = (phase: number) => shape.phases[phase]?.measured === true

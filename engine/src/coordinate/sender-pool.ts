@@ -39,7 +39,7 @@ export class SenderPool {
     const merger = new BucketMerger(data.senders, (bucket) => {
       events.onBucket(bucket)
     })
-    this.leases = new RowLeases(data.plan, data.senders)
+    this.leases = new RowLeases(data.plan, data.senders, (sender, word) => this.workers[sender]?.postMessage(word))
     compileSoon()
     this.workers = Array.from({ length: data.senders }, (_, index) => {
       const beat = newBeat()
@@ -117,11 +117,12 @@ export class SenderPool {
           case 'data spent':
             this.events.onDataSpent(message.name, message.then, message.isClosed)
             return
-          case 'rows wanted': {
-            const answer: ToSender = { kind: 'rows', set: message.set, lease: this.leases.lease(message.set) }
-            worker.postMessage(answer)
+          case 'rows wanted':
+            this.leases.want(index, message.set)
             return
-          }
+          case 'rows back':
+            this.leases.giveBack(index, message.set, message.leases)
+            return
           case 'iterations made':
             this.events.onIterationsMade(message.atMs)
             return
@@ -140,6 +141,7 @@ export class SenderPool {
         if (!isDone) this.killed++
         if (!isDone && !this.isStopping && this.faults.deaths.length === 0) this.noteDeath('a sender ended too early')
         merger.end(index)
+        this.leases.end(index)
         resolve()
       })
     })

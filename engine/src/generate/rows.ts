@@ -67,6 +67,11 @@ export class RowTaker {
     this.stocks?.[set]?.add(lease)
   }
 
+  /** Gives back what is leased of a set, and not taken. */
+  giveBack(set: number): RowLease[] {
+    return this.stocks?.[set]?.giveBack() ?? []
+  }
+
   /**
    * Takes the rows of an iteration: all, or none.
    *
@@ -131,6 +136,15 @@ class Stock {
     this.isAsked = false
     if (lease.count === 0) this.isSpent = true
     else this.waiting = lease
+  }
+
+  giveBack(): RowLease[] {
+    const { lease, taken, waiting } = this
+    const left = [{ from: lease.from + taken, count: lease.count - taken }, ...(waiting === undefined ? [] : [waiting])]
+    this.lease = { from: 0, count: 0 }
+    this.taken = 0
+    this.waiting = undefined
+    return left.filter(({ count }) => count > 0)
   }
 
   /** The next row; undefined where none is left. */

@@ -50,6 +50,8 @@ export type FromSender =
   | { kind: 'data spent'; name: string; then: 'void' | 'stop'; isClosed: boolean }
   /** The next lease of the rows of a data set is asked for. */
   | { kind: 'rows wanted'; set: number }
+  /** What is left of the leases of a data set, given back unused. */
+  | { kind: 'rows back'; set: number; leases: RowLease[] }
   /** All users of this sender have made their iterations, in ms from the start of the load. */
   | { kind: 'iterations made'; atMs: number }
   | { kind: 'done'; counts: SenderCounts }
@@ -62,5 +64,7 @@ export type ToSender =
   | { kind: 'end load' }
   /** Rows of a data set that are this sender's alone. */
   | { kind: 'rows'; set: number; lease: RowLease }
+  /** Another sender lacks rows of a data set: those that are not used are given back. */
+  | { kind: 'rows back'; set: number }
   /** Setup was renewed: what it kept, every user sees from now on. */
   | { kind: 'renewed'; values: [slot: number, value: Json][]; masked: string[] }

@@ -58,6 +58,7 @@ export class Sender {
    *
    * @param alarm - rings `turn`
    */
+  // eslint-disable-next-line max-lines-per-function -- all that a sender is put together from
   constructor(
     private readonly data: SenderData,
     private readonly post: Post,
@@ -140,6 +141,7 @@ export class Sender {
     if (message.kind === 'stop') this.stop()
     else if (message.kind === 'end load') this.endLoad(monotonicMs())
     else if (message.kind === 'rows') this.addRows(message)
+    else if (message.kind === 'rows back') this.giveRowsBack(message.set)
     else this.renew(message)
   }
 
@@ -303,9 +305,14 @@ export class Sender {
 
   private addRows({ set, lease }: Extract<ToSender, { kind: 'rows' }>): void {
     this.rows.add(set, lease)
+    if (this.state === 'over') this.giveRowsBack(set)
     if (this.state !== 'loading') return
     for (const { beginning, turn } of this.awaitingRows.splice(0)) this.beginIteration(beginning, turn)
     this.turnAgain()
+  }
+
+  private giveRowsBack(set: number): void {
+    this.post({ kind: 'rows back', set, leases: this.rows.giveBack(set) })
   }
 
   private renew({ values, masked }: Extract<ToSender, { kind: 'renewed' }>): void {
@@ -361,6 +368,7 @@ export class Sender {
     this.recorder.close(monotonicMs(), this.health.read(), 0)
     this.health.close()
     this.walker.close()
+    if (this.data.leasesRows) for (const set of this.data.plan.data.keys()) this.giveRowsBack(set)
     const { started, ended } = this.walker.requests
     const counts = { started, ended, recorded: this.recorder.recorded }
     this.post({ kind: 'done', counts })

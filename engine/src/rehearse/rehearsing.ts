@@ -53,6 +53,7 @@ export type OnStep = (step: RehearsedStep, memory: Memory) => void
  *
  * @param signal - stops all but the teardown
  */
+// eslint-disable-next-line max-lines-per-function -- setup, journeys and teardown share what is noted of each step
 export async function rehearseHere(options: Rehearsed, onStep: OnStep, signal: AbortSignal): Promise<Rehearsal> {
   const { plan, target, run, journey, files } = options
   const every = [plan.setup, ...plan.journeys.map(({ steps }) => steps), plan.teardown]

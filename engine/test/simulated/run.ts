@@ -82,11 +82,12 @@ export function simulateRun({ plan, target, metricsAt, stall, death }: Simulated
           sender.receive({ kind: 'end load' })
         } else if (message.kind === 'data spent' && message.isClosed)
           faults.outOfData.push(`the rows of "${message.name}" ran out`)
-        else if (message.kind === 'rows wanted')
-          sender.receive({ kind: 'rows', set: message.set, lease: leases.lease(message.set) })
+        else if (message.kind === 'rows wanted') leases.want(0, message.set)
         else if (message.kind === 'done') isDone = true
       }
-      const leases = new RowLeases(plan, 1)
+      const leases = new RowLeases(plan, 1, (_, word) => {
+        sender.receive(word)
+      })
       const sender: Sender = new Sender(
         {
           ...{ plan, target, shape, run, index: 0, senders: 1, setupValues: frame, maskedValues: [] },

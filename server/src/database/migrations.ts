@@ -24,6 +24,7 @@ const options = { charset: 'utf8mb4', collate: 'utf8mb4_bin' }
 
 const firstTables: Migration = {
   name: '001-projects-and-runs',
+  // eslint-disable-next-line max-lines-per-function -- one table after another
   async up(schema) {
     await schema.createTable('projects', { id: key, name: text(200), path: { ...text(700), unique: true } }, options)
     await schema.createTable(
@@ -97,6 +98,7 @@ const firstTables: Migration = {
 
 const people: Migration = {
   name: '002-people-secrets-and-rehearsals',
+  // eslint-disable-next-line max-lines-per-function -- one table after another
   async up(schema) {
     const moment = { type: DataTypes.DATE(3), allowNull: false }
     const personKey = { ...number, references: { model: 'people', key: 'id' }, onDelete: 'CASCADE' }

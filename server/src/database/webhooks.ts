@@ -22,6 +22,7 @@ const OF_PROJECTS = {
 
 export const webhooks: Migration = {
   name: '016-webhooks-pushes-budgets-badges',
+  // eslint-disable-next-line max-lines-per-function -- one table after another
   async up(schema) {
     await schema.createTable(
       'webhooks',

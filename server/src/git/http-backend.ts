@@ -50,6 +50,7 @@ async function visitorOf(request: Request): Promise<Visitor | undefined> {
   return visitorOfToken(Buffer.from(basic, 'base64').toString('utf8').split(':').slice(1).join(':'))
 }
 
+// eslint-disable-next-line max-lines-per-function -- the streams of one process and its ends
 function serve(
   request: Request,
   response: Response,

@@ -12,6 +12,7 @@ import { isReadablePath } from '../projects/paths.js'
 
 const MOST_COMMITS = 200
 
+// eslint-disable-next-line max-lines-per-function -- one route after another
 export function gitRoutes(remotes: RemoteStore): Router {
   const routes = Router()
 

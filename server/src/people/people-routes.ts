@@ -9,6 +9,7 @@ import { hashPassword } from './passwords.js'
 import { publicPerson } from './public-person.js'
 import { endSessionsOf, endStreamsOf } from './sessions.js'
 
+// eslint-disable-next-line max-lines-per-function -- one route after another
 export function peopleRoutes(): Router {
   const routes = Router()
   serve(routes, ROUTES.people, async () => {

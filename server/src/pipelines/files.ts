@@ -1,5 +1,5 @@
 // The pipelines of a project, as they are committed: what lies on disk alone lets nothing through.
-import { readPipeline, type Pipeline, type PipelineReading } from '@jolt-gate/core'
+import { readPipeline, type Pipeline, type PipelineReading, type Stage } from '@jolt-gate/core'
 import { Problem } from '../http/problems.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 
@@ -51,4 +51,12 @@ export async function readingOf(own: WorkingCopy, file: string | undefined): Pro
       `this project has several pipelines: name one of ${all.map(({ pipeline }) => pipeline.file).join(', ')}`,
     )
   return only
+}
+
+/** A stage of a pipeline by its name. */
+export function stageOf(pipeline: Pipeline, name: string): Stage {
+  const found = pipeline.stages.find((stage) => stage.name === name)
+  if (found !== undefined) return found
+  const known = pipeline.stages.map((stage) => stage.name)
+  throw new Problem(404, 'NO_STAGE', `${pipeline.file} has no stage "${name}". Its stages: ${known.join(', ')}`)
 }

@@ -18,6 +18,7 @@ import { fingerprint, type WorkingCopy } from './working-copy.js'
 /** Runs in which the past of a plan is looked for. */
 const LOOKED_BACK = 50
 
+// eslint-disable-next-line max-lines-per-function -- one route after another
 export function projectRoutes(folder: string | undefined, watch: ProjectWatch, remotes: Remotes): Router {
   const routes = Router()
 

@@ -19,6 +19,7 @@ import { describeRun, runOf } from './store.js'
 import { partsOf, summaryOfRun } from '../database/run-summary.js'
 import { streamRun, type RunsElsewhere } from './stream.js'
 
+// eslint-disable-next-line max-lines-per-function -- one route after another
 export function runRoutes(queue: RunQueue, ask: Asker, reported: RunsElsewhere): Router {
   const routes = Router()
 

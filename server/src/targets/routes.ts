@@ -27,6 +27,7 @@ import { controlOf } from './permits.js'
 import type { SecretStore } from './secrets.js'
 
 const MOST_METRICS = 4_000_000
+// eslint-disable-next-line max-lines-per-function -- one route after another
 export function targetRoutes(secrets: SecretStore): Router {
   const routes = Router()
 

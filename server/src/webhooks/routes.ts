@@ -16,6 +16,7 @@ import type { Webhooks } from './webhooks.js'
 const MOST_OF_EACH = 20
 const LISTED = 100
 
+// eslint-disable-next-line max-lines-per-function -- one route after another
 export function webhookRoutes(webhooks: Webhooks, signing: Signing): Router {
   const routes = Router()
 

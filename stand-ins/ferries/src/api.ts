@@ -7,6 +7,7 @@ import type { World } from './world.js'
 /** Mean service times in ms. */
 const MEAN = { signIn: 10, search: 18, view: 7, hold: 20, pay: 24, small: 5 }
 
+// eslint-disable-next-line max-lines-per-function -- one route after another
 export function apiRoutes(world: World, worker: Worker): Router {
   const api = Router()
   /** Sailings on which a hold is being written; only the race looks at it. */

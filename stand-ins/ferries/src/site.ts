@@ -6,6 +6,7 @@ import type { Worker } from './worker.js'
 
 const MOST_TICKETS = 20_000
 
+// eslint-disable-next-line max-lines-per-function -- one route after another
 export function siteRoutes(world: World, worker: Worker): Router {
   const site = Router()
   /** Tickets of forms that were shown; each is good for one hold. */

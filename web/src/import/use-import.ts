@@ -20,6 +20,7 @@ export interface ReadyImport extends Offered {
 export type ImportState =
   { kind: 'empty' } | { kind: 'reading'; share: number; words: string } | { kind: 'fault'; words: string } | ReadyImport
 
+// eslint-disable-next-line max-lines-per-function -- its parts share what they keep
 export function useImport() {
   const state = shallowRef<ImportState>({ kind: 'empty' })
   const choice = shallowRef<ImportChoice>()

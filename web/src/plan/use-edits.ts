@@ -36,6 +36,7 @@ interface EditsOptions {
   select: (line: number) => void
 }
 
+// eslint-disable-next-line max-lines-per-function -- its parts share what they keep
 export function useEdits({ project, mayWrite, file, state, editor, select }: EditsOptions) {
   const { opened, text, view, readFiles } = state
   const rehearsed = shallowRef<readonly RehearsedStep[]>([])

@@ -8,6 +8,7 @@ export const BAND = 26
 export const FOOT = 22
 export const LEFT = 40
 
+// eslint-disable-next-line max-lines-per-function -- its parts share what they keep
 export function useLoadPicture(preview: Ref<Preview>, width: Ref<number>) {
   const x = (seconds: number) =>
     LEFT + (seconds / Math.max(preview.value.seconds, 1e-9)) * Math.max(0, width.value - LEFT - 6)

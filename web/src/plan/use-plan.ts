@@ -10,6 +10,7 @@ const READ_AFTER_MS = 120
 /** Where a text that is not committed waits while its page is left for a rehearsal. */
 export const draftKey = (project: number, file: string) => `jolt-gate draft ${String(project)} ${file}`
 
+// eslint-disable-next-line max-lines-per-function -- its parts share what they keep
 export function usePlan(project: Ref<number>, file: Ref<string>) {
   const opened = shallowRef<PlanText>()
   const text = ref('')

@@ -12,6 +12,7 @@ interface SavingOptions {
   run: () => Promise<void>
 }
 
+// eslint-disable-next-line max-lines-per-function -- its parts share what they keep
 export function useSaving({ project, file, state, run }: SavingOptions) {
   const isOpen = ref(false)
   const thenRuns = ref(false)

@@ -1,10 +1,11 @@
 // One run, live or finished: what the server knows of it, and what its seconds say.
-import { parseJson, type RunEvent, type TimeRange, type SeriesOf, type TimesOf } from '@jolt-gate/core'
+import type { SeriesOf, TimeRange, TimesOf } from '@jolt-gate/core'
 import { onBeforeUnmount, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import type { RunDetail, StoredState } from '@jolt-gate/core/api'
 import type { RunPicture, ToldPicture, ToRunWorker } from './run.worker.js'
 import { pictureOfResult } from './result-picture.js'
+import { openRunStream } from './run-stream.js'
 import RunWorker from './run.worker.js?worker'
 
 /** Where a run is read from: by its number for the one who is signed in, or by the token of a shared link. */
@@ -18,6 +19,7 @@ export const sharedSource = (token: string): RunSource => ({
   stream: `/api/shared/${encodeURIComponent(token)}/stream`,
 })
 
+// eslint-disable-next-line max-lines-per-function -- its parts share what they keep
 export function useRun(source: Ref<RunSource>) {
   const run = shallowRef<RunDetail>()
   const view = shallowRef<RunPicture>()
@@ -86,36 +88,20 @@ export function useRun(source: Ref<RunSource>) {
     }
   }
 
-  /** The browser connects again by itself, and resumes after the last second it heard. */
   function listen(): void {
-    const stream = new EventSource(source.value.stream)
-    events = stream
-    stream.onopen = () => (isConnected.value = true)
-    stream.onerror = () => (isConnected.value = false)
-    stream.addEventListener('bucket', ({ data }: MessageEvent<string>) => {
-      const bytes = parseJson(data)
-      if (typeof bytes === 'string') say({ kind: 'bucket', data: bytes })
-    })
-    for (const kind of ['stop rule', 'stopped', 'phases'] as const)
-      stream.addEventListener(kind, ({ data }: MessageEvent<string>) => {
-        const event = eventOf(data)
-        if (event !== undefined) say({ kind: 'event', event })
-      })
-    stream.addEventListener('state', ({ data }: MessageEvent<string>) => {
-      const told = parseJson(data)
-      const next =
-        typeof told === 'object' && told !== null && 'state' in told
-          ? STATES.find((one) => one === told['state'])
-          : undefined
-      if (next !== undefined) state.value = next
-      if (next === 'setup') void refresh()
-    })
-    stream.addEventListener('changed', () => void refresh())
-    stream.addEventListener('end', () => {
-      say({ kind: 'event', event: { kind: 'end' } })
-      stream.close()
-      isConnected.value = true
-      void refresh()
+    events = openRunStream(source.value.stream, {
+      onConnected: (is) => (isConnected.value = is),
+      onBucket: (data) => {
+        say({ kind: 'bucket', data })
+      },
+      onEvent: (event) => {
+        say({ kind: 'event', event })
+      },
+      onState: (next) => {
+        state.value = next
+        if (next === 'setup') void refresh()
+      },
+      onChanged: () => void refresh(),
     })
   }
 
@@ -151,18 +137,4 @@ export function useRun(source: Ref<RunSource>) {
   }
 
   return { run, view, laneView, state, fault, isConnected, open, select, showTimes, showSeries, stop, refresh }
-}
-
-const STATES: readonly StoredState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']
-
-/** An event of the stream as the run's view takes it; undefined for what is none. */
-function eventOf(data: string): Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }> | undefined {
-  const told = parseJson(data)
-  if (typeof told !== 'object' || told === null || Array.isArray(told)) return undefined
-  const { kind, gate, atMs, value, seconds } = told
-  if (kind === 'stop rule' && typeof gate === 'number' && typeof atMs === 'number')
-    return { kind, gate, atMs, value: typeof value === 'number' ? value : null }
-  if (kind === 'stopped' && typeof atMs === 'number') return { kind, atMs }
-  if (kind === 'phases' && Array.isArray(seconds)) return { kind, seconds: seconds.map(Number) }
-  return undefined
 }

@@ -123,6 +123,7 @@ export class RehearsalRow extends Model<InferAttributes<RehearsalRow>, InferCrea
 }
 
 /** Binds them to a connection. */
+// eslint-disable-next-line max-lines-per-function -- one column after another
 export function defineRuns(sequelize: Sequelize): void {
   const common = { sequelize, timestamps: false, underscored: true }
   RunRow.init(

@@ -1,0 +1,69 @@
+// The events of a run as the server sends them.
+import { parseJson, type RunEvent } from '@jolt-gate/core'
+import type { StoredState } from '@jolt-gate/core/api'
+
+type StreamedEvent = Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }>
+
+export interface RunListener {
+  onConnected: (isConnected: boolean) => void
+  /** A second, as base64. */
+  onBucket: (data: string) => void
+  onEvent: (event: StreamedEvent | { kind: 'end' }) => void
+  onState: (state: StoredState) => void
+  /** Something else of the run has changed, or it has ended. */
+  onChanged: () => void
+}
+
+/** Listens to a run. The browser connects again by itself, and resumes after the last second it heard. */
+export function openRunStream(url: string, listener: RunListener): EventSource {
+  const stream = new EventSource(url)
+  stream.onopen = () => {
+    listener.onConnected(true)
+  }
+  stream.onerror = () => {
+    listener.onConnected(false)
+  }
+  stream.addEventListener('bucket', ({ data }: MessageEvent<string>) => {
+    const bytes = parseJson(data)
+    if (typeof bytes === 'string') listener.onBucket(bytes)
+  })
+  for (const kind of ['stop rule', 'stopped', 'phases'] as const)
+    stream.addEventListener(kind, ({ data }: MessageEvent<string>) => {
+      const event = eventOf(data)
+      if (event !== undefined) listener.onEvent(event)
+    })
+  stream.addEventListener('state', ({ data }: MessageEvent<string>) => {
+    const next = stateOf(data)
+    if (next !== undefined) listener.onState(next)
+  })
+  stream.addEventListener('changed', () => {
+    listener.onChanged()
+  })
+  stream.addEventListener('end', () => {
+    listener.onEvent({ kind: 'end' })
+    stream.close()
+    listener.onConnected(true)
+    listener.onChanged()
+  })
+  return stream
+}
+
+const STATES: readonly StoredState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']
+
+function stateOf(data: string): StoredState | undefined {
+  const told = parseJson(data)
+  if (typeof told !== 'object' || told === null || !('state' in told)) return undefined
+  return STATES.find((one) => one === told['state'])
+}
+
+/** An event of the stream as the run's view takes it; undefined for what is none. */
+function eventOf(data: string): StreamedEvent | undefined {
+  const told = parseJson(data)
+  if (typeof told !== 'object' || told === null || Array.isArray(told)) return undefined
+  const { kind, gate, atMs, value, seconds } = told
+  if (kind === 'stop rule' && typeof gate === 'number' && typeof atMs === 'number')
+    return { kind, gate, atMs, value: typeof value === 'number' ? value : null }
+  if (kind === 'stopped' && typeof atMs === 'number') return { kind, atMs }
+  if (kind === 'phases' && Array.isArray(seconds)) return { kind, seconds: seconds.map(Number) }
+  return undefined
+}
