@@ -49,6 +49,7 @@ const project = (
     include: [include].flat(),
     exclude: ['**/node_modules/**', ...except],
     globalSetup: ['./vitest.setup.ts'],
+    setupFiles: ['./vitest.seed.ts'],
     // Requests are no news of a test.
     env: { JOLT_GATE_LOG: 'error' },
     environment: hasDom ? 'happy-dom' : 'node',

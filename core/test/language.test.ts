@@ -186,11 +186,18 @@ describe('the short way through a URL template', () => {
         (text, values) => {
           // The library's prefixes count halves of characters: what they say of those is another test.
           fc.pre(!text.includes(':') || !/[^\0-\x7f]/.test(String(values.b)))
+          // It also takes half of a triplet for a whole one, see below.
+          fc.pre(!/%[0-9A-Fa-f](?![0-9A-Fa-f])/.test(JSON.stringify(values)))
           expect(compileUrl(text)(values)).toBe(parseTemplate(text).expand(values))
         },
       ),
       { numRuns: 2000 },
     )
+  })
+
+  // RFC 6570, section 3.2.1: where reserved characters stay, so do triplets, and any other % is encoded.
+  it('keeps triplets that are whole, and encodes the sign of any other', () => {
+    expect(compileUrl('{+a}{#a}')({ a: '50%25 %0 %zz' })).toBe('50%25%20%250%20%25zz#50%25%20%250%20%25zz')
   })
 
   // RFC 6570, section 2.4.1: a prefix counts characters of Unicode.
