@@ -83,7 +83,7 @@ function buckets(): Bucket[] {
       ...emptyScope(0, 0, 0),
       started: 20,
       finished: 18,
-      failed: 2,
+      endedFailed: 2,
       time: times(...many(250, 18)),
     })
     bucket.journeys.push(
@@ -91,7 +91,7 @@ function buckets(): Bucket[] {
         ...emptyScope(0, 0, 0),
         started: 20,
         finished: 15,
-        failed: 4,
+        endedFailed: 4,
         cutOff: 1,
         time: times(...many(2000, 15)),
       },

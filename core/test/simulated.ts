@@ -106,7 +106,7 @@ function bucketsOf(shape: RunShape, service: SimulatedService, draws: Draws): Bu
       continue
     }
     cell.failed++
-    journey.failed++
+    journey.endedFailed++
     cell.failedTime.record(1000 * (endMs - dueMs))
     bucket.failures.push({
       phase,

@@ -98,13 +98,13 @@ describe('a journey', () => {
   it('of which three iterations ended and none without failure is shut, whatever its gates allow', () => {
     const options = { gates: ALLOWED.replaceAll('99', '100') }
 
-    expect(judged([{ failed: 3, byRequests: 3 }], BOTH, options)).toMatchObject({
+    expect(judged([{ endedFailed: 3, byRequests: 3 }], BOTH, options)).toMatchObject({
       verdict: 'shut',
       reasons: ['no iteration of journey "look" was without failure: all 3 failed'],
     })
-    expect(judged([{ failed: 2, byRequests: 2 }], BOTH, options).verdict).toBe('void')
-    expect(judged([{ failed: 5, local: 5 }], BOTH, options)).toMatchObject({ verdict: 'void' })
-    expect(judged([{ failed: 5, local: 2 }], BOTH, options)).toMatchObject({ verdict: 'shut' })
+    expect(judged([{ endedFailed: 2, byRequests: 2 }], BOTH, options).verdict).toBe('void')
+    expect(judged([{ endedFailed: 5, local: 5 }], BOTH, options)).toMatchObject({ verdict: 'void' })
+    expect(judged([{ endedFailed: 5, local: 2 }], BOTH, options)).toMatchObject({ verdict: 'shut' })
   })
 
   it('of which no iteration finished is void, and says what to do', () => {
@@ -188,7 +188,7 @@ describe('a step', () => {
 
 describe('the default limit of failed journeys', () => {
   it('leaves out what requests alone failed, where the plan limits those', () => {
-    const failed = { ms: many(100, 95), failed: 5, byRequests: 5 }
+    const failed = { ms: many(100, 95), endedFailed: 5, byRequests: 5 }
 
     expect(judged([failed], BOTH).verdict).toBe('shut')
     expect(judged([failed], BOTH, { gates: '  - failed requests at most 5 %' }).verdict).toBe('open')

@@ -130,10 +130,8 @@ describe('HTTP', () => {
       .replace('  a:\n', '  a:\n    returning: yes\n')
       .replace('starts: 1, for: 400ms', 'users: 3, iterations: 4')
     server.bodies.length = 0
-    const startedAt = performance.now()
     await runPlan(server.origin, returning)
     expect(new Set(server.bodies.filter((body) => body !== '')).size).toBe(3)
-    expect(performance.now() - startedAt).toBeLessThan(30_000)
     expect(await ports('shared')).toBeLessThan(5)
   })
 

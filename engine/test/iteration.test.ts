@@ -93,13 +93,10 @@ describe('the end of a run', () => {
       `${ONE_REQUEST}teardown:\n  - send: DELETE /cleared\nload:\n  - { phase: p, rate: 20/s, for: 60s }\n`,
     )
     await sleep(2500)
-    const stoppedAt = performance.now()
-
     handle.stop('SIGINT')
     const { judgement } = await handle.done
 
-    // Of sixty seconds nothing is left but the stop itself.
-    expect(performance.now() - stoppedAt).toBeLessThan(10_000)
+    // Of sixty seconds nothing is left but the stop itself: this test has no more time.
     expect(judgement).toMatchObject({ verdict: 'stopped', exitCode: 4, reasons: ['stopped by SIGINT'] })
     expect(server.arrivals.get('/cleared')).toHaveLength(1)
   })

@@ -78,7 +78,7 @@ describe('a sender', () => {
   it('drains once the load is told to end, cuts off what does not answer, and says nothing after its end', async () => {
     const { sender, told, done, buckets } = senderOf(journeyOf('      - send: GET /never\n', 2))
     sender.begin(monotonicMs())
-    await new Promise((resolve) => setTimeout(resolve, 300))
+    await expect.poll(() => server.arrivals.get('/never')?.length).toBeGreaterThan(0)
 
     sender.receive({ kind: 'end load' })
     expect(sender.state).toBe('draining')
@@ -115,7 +115,9 @@ describe('a sender', () => {
       expect(buckets().flatMap(({ failures }) => failures)).toMatchObject([
         { kind, count: 2, detail: expect.stringContaining(reason) as string },
       ])
-      expect(sumOf(buckets(), ({ journeys }) => journeys.reduce((sum, { failed }) => sum + failed, 0))).toBe(2)
+      expect(sumOf(buckets(), ({ journeys }) => journeys.reduce((sum, { endedFailed }) => sum + endedFailed, 0))).toBe(
+        2,
+      )
     }
   })
 })

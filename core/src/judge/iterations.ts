@@ -53,7 +53,7 @@ export function iterationsIn(cells: Iterable<ScopeCell>, all: Iterable<ScopeCell
     const asLong = unfinishedTime.count - unfinishedTime.countUpTo(slowest) - overdue
     total.started += cell.started
     total.finished += cell.finished
-    total.failed += cell.failed + cell.cutOff + overdue
+    total.failed += cell.endedFailed + cell.cutOff + overdue
     total.cutOff += cell.cutOff
     total.byRequests += cell.byRequests
     total.local += cell.local

@@ -144,7 +144,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
   }
 }
 
-const FIRST_SCOPE_COUNTS = ['started', 'finished', 'failed', 'cutOff'] as const
+const FIRST_SCOPE_COUNTS = ['started', 'finished', 'endedFailed', 'cutOff'] as const
 const TIME_PARTS = ['dns', 'connect', 'tls', 'firstByte', 'receive'] as const
 
 function readStep(reader: ByteReader): StepCell {

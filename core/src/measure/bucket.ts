@@ -53,8 +53,9 @@ export interface ScopeCell {
   journey: number
   started: number
   finished: number
-  failed: number
-  /** Cut off with a request open: failed, too, and not counted under `failed`. */
+  /** Came to their end, failed. */
+  endedFailed: number
+  /** Cut off with a request open: failed, too, and counted apart. */
   cutOff: number
   /** Of those that failed or were cut off, by requests alone; and by a fault of ours. */
   byRequests: number
@@ -281,7 +282,7 @@ export const emptyScope = (phase: number, scope: number, journey: number): Scope
   journey,
   started: 0,
   finished: 0,
-  failed: 0,
+  endedFailed: 0,
   cutOff: 0,
   byRequests: 0,
   local: 0,

@@ -27,7 +27,7 @@ export type CountedCells = Pick<
 export const SCOPE_COUNTS = [
   'started',
   'finished',
-  'failed',
+  'endedFailed',
   'cutOff',
   'byRequests',
   'local',

@@ -61,10 +61,8 @@ function valueIn(
   const scope = names.indexOf(series.name)
   const all = series.of === 'group' ? bucket.groups : bucket.journeys
   const cells = all.filter((cell) => cell.scope === scope)
-  if (series.figure === 'finished' || series.figure === 'failed') {
-    const { figure } = series
-    return sum(cells, (cell) => cell[figure])
-  }
+  if (series.figure === 'finished') return sum(cells, ({ finished }) => finished)
+  if (series.figure === 'failed') return sum(cells, ({ endedFailed, cutOff }) => endedFailed + cutOff)
   return timeOf(
     cells.map(({ time }) => time),
     series.figure,

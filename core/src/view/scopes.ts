@@ -41,7 +41,7 @@ export function groupSummaries(recording: BoundedCells, shape: RunShape, isPhase
     return {
       name,
       count: sum(cells, (cell) => cell.finished),
-      failed: sum(cells, (cell) => cell.failed),
+      failed: sum(cells, (cell) => cell.endedFailed),
       time: boundedSummary(recording, cellsOf, (cell) => cell.time),
     }
   })

@@ -204,7 +204,7 @@ export class BucketRecorder implements WalkerListener {
     const cell = this.scopeCell(this.groups, phase, group, iteration.program.journey)
     cell.started++
     if (timeMs === null) {
-      cell.failed++
+      cell.endedFailed++
       return
     }
     cell.finished++
@@ -235,7 +235,7 @@ export class BucketRecorder implements WalkerListener {
         break
       case 'failed':
       case 'cut off':
-        if (how === 'failed') cell.failed++
+        if (how === 'failed') cell.endedFailed++
         else cell.cutOff++
         if (iteration.hasLocalFault) cell.local++
         else if (!iteration.hasOtherFailure) cell.byRequests++
