@@ -204,13 +204,13 @@ function sumOf(weights: readonly number[]): number {
 /** Tells one load from another: phases, cap, mix and spacing, whatever stands where in the file. */
 export function loadFingerprint({ load, journeys }: Pick<Plan, 'load' | 'journeys'>): string {
   const pacing = journeys.map(({ pacingMs }) => pacingMs)
-  const told = {
+  const described = {
     ...load,
     ...(pacing.some((ms) => ms > 0) ? { pacing } : {}),
     phases: load.phases.map((phase) => ({ ...phase, at: undefined })),
   }
   let [low, high] = [0x811c9dc5, 0x1b873593]
-  for (const char of JSON.stringify(told)) {
+  for (const char of JSON.stringify(described)) {
     low = Math.imul(low ^ (char.codePointAt(0) ?? 0), 0x01000193)
     high = Math.imul(high ^ low, 0x85ebca6b)
   }

@@ -44,7 +44,7 @@ interface Cut {
  * @param values - one for each run, in the order of the runs
  */
 export function levelChanges(values: readonly number[]): LevelChange[] {
-  return told(
+  return changesAt(
     values,
     cutsIn(values, 0).toSorted((one, other) => one.at - other.at),
   )
@@ -80,7 +80,7 @@ function cutsIn(values: readonly number[], offset: number): Cut[] {
 }
 
 /** Drops what does not matter, the smallest first: a stretch grows when a cut beside it goes. */
-function told(values: readonly number[], cuts: readonly Cut[]): LevelChange[] {
+function changesAt(values: readonly number[], cuts: readonly Cut[]): LevelChange[] {
   const sides = cuts.map(({ at, p }, index) => {
     const [from, to] = [cuts[index - 1]?.at ?? 0, cuts[index + 1]?.at ?? values.length]
     const [left, right] = [values.slice(from, at), values.slice(at, to)]
@@ -89,7 +89,7 @@ function told(values: readonly number[], cuts: readonly Cut[]): LevelChange[] {
   })
   const [least] = sides.toSorted((one, other) => one.size - other.size)
   if (least === undefined || least.size >= SMALLEST) return sides.map(({ change }) => change)
-  return told(
+  return changesAt(
     values,
     cuts.filter(({ at }) => at !== least.change.at),
   )

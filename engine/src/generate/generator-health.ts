@@ -54,10 +54,10 @@ export class GeneratorHealth {
   private takeDelays(): void {
     const { monitor, delays } = this
     delays.clear()
-    let told = 0
+    let recorded = 0
     for (const [percent, nanoseconds] of monitor.percentiles) {
       const upTo = Math.round((percent / 100) * monitor.count)
-      for (; told < upTo; told++) delays.record(Math.max(0, nanoseconds / 1000 - 1000 * SAMPLE_MS))
+      for (; recorded < upTo; recorded++) delays.record(Math.max(0, nanoseconds / 1000 - 1000 * SAMPLE_MS))
     }
     monitor.reset()
   }

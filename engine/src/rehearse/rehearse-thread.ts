@@ -18,7 +18,7 @@ export type FromRehearsal =
 const { rehearsed, beat }: RehearsalData = workerData
 const parent = parentPort
 if (parent === null) throw new Error('a rehearsal runs in a worker thread')
-const tell = (message: FromRehearsal) => {
+const post = (message: FromRehearsal) => {
   parent.postMessage(message)
 }
 
@@ -29,11 +29,11 @@ parent.on('message', () => {
 keepBeating(beat)
 try {
   const onStep = (step: RehearsedStep, memory: Memory) => {
-    tell({ kind: 'step', step, memory })
+    post({ kind: 'step', step, memory })
   }
   const rehearsal = await rehearseHere(rehearsed, onStep, stopping.signal)
-  tell({ kind: 'done', rehearsal })
+  post({ kind: 'done', rehearsal })
 } catch (error) {
-  tell({ kind: 'fault', detail: error instanceof Error ? error.message : String(error) })
+  post({ kind: 'fault', detail: error instanceof Error ? error.message : String(error) })
 }
 parent.close()

@@ -30,7 +30,10 @@ export const runParts: Migration = {
       },
       { charset: 'utf8mb4', collate: 'utf8mb4_bin' },
     )
-    await say(schema, 'INSERT INTO run_parts (run_id, plan, shape, result) SELECT id, plan, shape, result FROM runs')
+    await execute(
+      schema,
+      'INSERT INTO run_parts (run_id, plan, shape, result) SELECT id, plan, shape, result FROM runs',
+    )
     for (const [name, column] of Object.entries(COLUMNS)) await schema.addColumn('runs', name, column)
     for (const { id } of await rows<{ id: string }>(schema, 'SELECT id FROM runs')) await fill(schema, id)
     for (const part of PARTS) await drop(schema, part)
@@ -39,7 +42,7 @@ export const runParts: Migration = {
   async down(schema) {
     await schema.removeIndex('runs', ['project_id', 'plan_file', 'number'])
     for (const part of PARTS) await schema.addColumn('runs', part, long())
-    await say(
+    await execute(
       schema,
       'UPDATE runs JOIN run_parts ON run_parts.run_id = runs.id SET runs.plan = run_parts.plan, runs.shape = run_parts.shape, runs.result = run_parts.result',
     )
@@ -85,9 +88,9 @@ function rows<T extends object>(schema: QueryInterface, sql: string, replacement
   return schema.sequelize.query<T>(sql, { type: QueryTypes.SELECT, replacements })
 }
 
-async function say(schema: QueryInterface, sql: string): Promise<void> {
+async function execute(schema: QueryInterface, sql: string): Promise<void> {
   await schema.sequelize.query(sql, { type: QueryTypes.RAW })
 }
 
 /** `removeColumn` asks for constraints first, in a way that the connector does not bear. */
-const drop = (schema: QueryInterface, column: string) => say(schema, `ALTER TABLE runs DROP COLUMN ${column}`)
+const drop = (schema: QueryInterface, column: string) => execute(schema, `ALTER TABLE runs DROP COLUMN ${column}`)

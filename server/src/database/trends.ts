@@ -54,14 +54,14 @@ export const trends: Migration = {
       },
       options,
     )
-    await say(schema, STEPS_OF_OLD)
-    await say(schema, INTERVALS_OF_OLD)
+    await execute(schema, STEPS_OF_OLD)
+    await execute(schema, INTERVALS_OF_OLD)
   },
   async down(schema) {
     for (const table of ['trend_notes', 'baselines', 'step_results']) await schema.dropTable(table)
     for (const column of [...Object.keys(GATE_COLUMNS), 'borderline'])
-      await say(schema, `ALTER TABLE gate_results DROP COLUMN ${column}`)
-    await say(schema, 'ALTER TABLE runs DROP COLUMN baseline_id')
+      await execute(schema, `ALTER TABLE gate_results DROP COLUMN ${column}`)
+    await execute(schema, 'ALTER TABLE runs DROP COLUMN baseline_id')
   },
 }
 
@@ -92,6 +92,6 @@ UPDATE gate_results JOIN (
 SET interval_low = read_gate.low, interval_high = read_gate.high,
   gate_results.borderline = COALESCE(read_gate.borderline IN ('1', 'true'), FALSE)`
 
-async function say(schema: QueryInterface, sql: string): Promise<void> {
+async function execute(schema: QueryInterface, sql: string): Promise<void> {
   await schema.sequelize.query(sql, { type: QueryTypes.RAW })
 }

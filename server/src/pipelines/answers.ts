@@ -88,7 +88,7 @@ export function admissionFor(
   const { required, approval, ...answer }: Admission = admissionOf(pipeline, stage, change, { ...facts, nowMs })
   return {
     ...answer,
-    approval: told(approval),
+    approval: approvalAnswer(approval),
     required: required.map(({ stage: at, ...more }) => ({ ...more, stage: cellOf(at) })),
   }
 }
@@ -97,7 +97,7 @@ function cellOf({ stage, state, plans, approval }: StageAtChange): StageCell {
   return {
     ...{ stage, state },
     seconds: plans.reduce((sum, { run }) => sum + (run?.seconds ?? 0), 0),
-    approval: told(approval),
+    approval: approvalAnswer(approval),
     plans: plans.map(({ plan, state: ofPlan, run, ignored }) => ({
       ...{ plan: plan.file, name: plan.name, target: plan.target, state: ofPlan },
       run:
@@ -113,5 +113,5 @@ function cellOf({ stage, state, plans, approval }: StageAtChange): StageCell {
   }
 }
 
-const told = (approval: Approval | null) =>
+const approvalAnswer = (approval: Approval | null) =>
   approval === null ? null : { by: approval.by, reason: approval.reason, at: new Date(approval.atMs).toISOString() }

@@ -120,8 +120,12 @@ export async function lastChanges(
   const add = (more: LastChange) => {
     if (!changes.some(({ commit }) => commit === more.commit)) changes.push(more)
   }
-  const told = { projectId, ...(branch === undefined ? {} : { branch }) }
-  for (const { commit, branch: of, at } of await PushRow.findAll({ where: told, order: [['id', 'DESC']], limit: most }))
+  const ofProject = { projectId, ...(branch === undefined ? {} : { branch }) }
+  for (const { commit, branch: of, at } of await PushRow.findAll({
+    where: ofProject,
+    order: [['id', 'DESC']],
+    limit: most,
+  }))
     add({ commit, branch: of, at })
   const head = await own.head()
   const [tip] = head.commit === null ? [] : await own.commits.named([head.commit])

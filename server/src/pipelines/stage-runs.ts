@@ -80,7 +80,7 @@ export class StageRuns {
       for (const row of rows)
         await this.advanceOne(row).catch(async (error: unknown) => {
           // Its file has errors now, say: it waits until that is mended.
-          if (error instanceof Problem) await say(row, error.message)
+          if (error instanceof Problem) await noteWords(row, error.message)
           else
             log.error({ err: error, stage: row.stage }, 'a stage could not go on; it is tried again with the next run')
         })
@@ -125,7 +125,7 @@ export class StageRuns {
     if (state === 'open' || approval !== null) return true
     if (state === 'shut' || state === 'void' || state === 'stopped')
       await end(row, null, `not begun: ${before.name} is ${state}`)
-    else await say(row, `waits for ${before.name}`)
+    else await noteWords(row, `waits for ${before.name}`)
     return false
   }
 
@@ -152,7 +152,7 @@ export class StageRuns {
       CHANGES.emit('project', row.projectId)
     } catch (error) {
       if (!(error instanceof Problem)) throw error
-      if (error.code === 'QUEUE_FULL' || error.code === 'BUDGET') await say(row, error.message)
+      if (error.code === 'QUEUE_FULL' || error.code === 'BUDGET') await noteWords(row, error.message)
       else await end(row, 'void', `not begun: ${error.message}`)
     }
   }
@@ -162,7 +162,7 @@ export class StageRuns {
 const goneWords = ({ branch }: StageRunRow, commit: string | null | undefined): string =>
   `not begun: ${branch ?? 'the branch'} has gone on to ${commit?.slice(0, 7) ?? 'no commit'}`
 
-async function say(row: StageRunRow, words: string): Promise<void> {
+async function noteWords(row: StageRunRow, words: string): Promise<void> {
   if (row.words === words) return
   await row.update({ words: words.slice(0, 1000) })
   CHANGES.emit('project', row.projectId)

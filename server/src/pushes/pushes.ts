@@ -7,7 +7,7 @@ import { CHANGES } from '../events/changes.js'
 import type { NamedCommit } from '../projects/commits.js'
 import type { Signing } from './signing.js'
 
-export interface ToldPush {
+export interface ReceivedPush {
   repository: string
   ref: string
   commit: string
@@ -28,11 +28,11 @@ const NO_COMMIT = /^0+$/
 export async function takePush(
   signing: Signing,
   projectId: number,
-  told: ToldPush,
+  push: ReceivedPush,
   body: Buffer,
   headers: Readonly<Record<string, string>>,
 ): Promise<string | null> {
-  const { repository, ref, commit } = told
+  const { repository, ref, commit } = push
   const source = await PushSourceRow.findOne({ where: { projectId, repository } })
   const proof = source === null ? undefined : signing.with(projectId, source.sealed)
   try {
@@ -51,19 +51,19 @@ export async function takePush(
   const messageId = (headers['webhook-id'] ?? '').slice(0, 100)
   if ((await PushRow.count({ where: { projectId, isBegun: false } })) >= MOST_UNBEGUN)
     throw new Problem(409, 'QUEUE_FULL', `${String(MOST_UNBEGUN)} pushes wait already`)
-  const [message = ''] = (told.message ?? '').split('\n')
+  const [message = ''] = (push.message ?? '').split('\n')
   const [, isNew] = await PushRow.findOrCreate({
     where: { sourceId: source.id, messageId },
     defaults: {
       ...{ sourceId: source.id, projectId, messageId, branch, commit, at: new Date(), isBegun: false },
-      ...{ message: message.slice(0, 300), who: (told.author ?? '').slice(0, 200) },
+      ...{ message: message.slice(0, 300), who: (push.author ?? '').slice(0, 200) },
     },
   })
   if (isNew) CHANGES.emit('project', projectId)
   return branch
 }
 
-/** Where a branch of a repository elsewhere stands, as it was told last. */
+/** Where a branch of a repository elsewhere stands, as the last push said. */
 export async function tipElsewhere(sourceId: number, branch: string | null): Promise<string | undefined> {
   if (branch === null) return undefined
   return (await PushRow.findOne({ where: { sourceId, branch }, order: [['id', 'DESC']] }))?.commit

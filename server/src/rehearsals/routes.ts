@@ -41,7 +41,7 @@ export function rehearsalRoutes(secrets: SecretStore): Router {
     if (asked.again !== undefined && memory === undefined)
       throw new Problem(409, 'FORGOTTEN', 'the state before that step is gone: rehearse from the start')
     const id = newId()
-    const made = await tell(response, id, {
+    const made = await stream(response, id, {
       plan,
       target,
       secrets: values,
@@ -92,7 +92,7 @@ interface RehearsalOutput {
 }
 
 /** Rehearses, and writes each step as a line of JSON. */
-async function tell(
+async function stream(
   response: Response,
   id: string,
   { plan, target, secrets, journey, memory, fileBytes }: RehearsalOutput,

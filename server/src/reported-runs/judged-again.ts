@@ -72,8 +72,8 @@ function doubtOf(
   const other = results.find(({ status, rule }, index) => {
     // What a gate was held to elsewhere is unknown here.
     if (gates[index]?.limit.kind === 'baseline' && !hasBaseline) return false
-    const told = result.gates[index]
-    return told?.status !== status || told.rule !== rule
+    const reported = result.gates[index]
+    return reported?.status !== status || reported.rule !== rule
   })
   if (other !== undefined)
     return `by the seconds of this run the gate "${other.rule}" is ${other.status}, and its result says otherwise`

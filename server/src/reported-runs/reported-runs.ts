@@ -28,11 +28,11 @@ const LOOK_EVERY_MS = 20_000
 const fingerprint = (value: unknown): string => createHash('sha256').update(JSON.stringify(value)).digest('hex')
 
 export class ReportedRuns {
-  /** What was told of live ones beside their seconds. */
-  private readonly told = new Map<string, ReportedEvent[]>()
+  /** What happened in live ones beside their seconds. */
+  private readonly events = new Map<string, ReportedEvent[]>()
   private readonly timer: NodeJS.Timeout
 
-  constructor(private readonly tell: (id: string, event: LiveEvent) => void) {
+  constructor(private readonly emit: (id: string, event: LiveEvent) => void) {
     this.timer = setInterval(() => {
       this.endBrokenOff().catch((error: unknown) => {
         log.error({ err: error }, 'runs that broke off could not be looked for')
@@ -48,7 +48,7 @@ export class ReportedRuns {
   async eventsOf(id: string): Promise<readonly LiveEvent[] | undefined> {
     const row = await RunRow.findByPk(id, { attributes: ['state', 'reported'] })
     if (row?.reported == null || row.state === 'ended') return undefined
-    return this.told.get(id) ?? []
+    return this.events.get(id) ?? []
   }
 
   /** A run begins; the same again changes nothing, and other content under a known id is refused. */
@@ -85,19 +85,19 @@ export class ReportedRuns {
       if (readBucket(bytes).second !== second)
         throw new Problem(400, 'BAD_FIELD', `second ${String(second)} is another`)
       await addBucket(row.id, second, bytes)
-      this.tell(row.id, { kind: 'bucket', second, data })
+      this.emit(row.id, { kind: 'bucket', second, data })
     }
-    const before = this.told.get(row.id) ?? []
-    for (const event of events.slice(before.length)) this.tell(row.id, event)
-    if (events.length > before.length) this.told.set(row.id, events)
-    if (row.state !== state) this.tell(row.id, { kind: 'state', state })
+    const before = this.events.get(row.id) ?? []
+    for (const event of events.slice(before.length)) this.emit(row.id, event)
+    if (events.length > before.length) this.events.set(row.id, events)
+    if (row.state !== state) this.emit(row.id, { kind: 'state', state })
     // One that was taken for broken off is there again.
     await row.update({ state, heardAt: new Date(), verdict: null, reasons: [], endedAt: null })
     return BucketRow.count({ where: { runId: row.id } })
   }
 
   /** It has ended: judged again by its seconds. The same again changes nothing. */
-  async result(row: RunRow, result: RunResult, told: { seconds: number; events: ReportedEvent[] }): Promise<RunRow> {
+  async result(row: RunRow, result: RunResult, sent: { seconds: number; events: ReportedEvent[] }): Promise<RunRow> {
     this.refuseOthers(row)
     if (result.id !== row.id) throw new Problem(400, 'BAD_FIELD', `this is the result of run ${result.id}`)
     const parts = await partsOf(row.id)
@@ -106,15 +106,15 @@ export class ReportedRuns {
       throw new Problem(409, 'KNOWN', 'the run has another result already')
     }
     const stored = await bucketsAfter(row.id, -1)
-    if (stored.length < told.seconds)
+    if (stored.length < sent.seconds)
       throw new Problem(
         409,
         'INCOMPLETE',
-        `${String(stored.length)} of ${String(told.seconds)} seconds are known: report all of them again`,
+        `${String(stored.length)} of ${String(sent.seconds)} seconds are known: report all of them again`,
       )
     const heldTo = await baselineIn(row.projectId, result.baseline?.id)
     const judged = await judgedAgain(result, {
-      ...{ plan: parts.plan, shape: parts.shape, events: told.events },
+      ...{ plan: parts.plan, shape: parts.shape, events: sent.events },
       seconds: stored.map(({ data }) => data),
       baseline: heldTo,
     })
@@ -125,8 +125,8 @@ export class ReportedRuns {
   }
 
   private end(id: string): void {
-    this.told.delete(id)
-    this.tell(id, { kind: 'end' })
+    this.events.delete(id)
+    this.emit(id, { kind: 'end' })
   }
 
   private refuseOthers({ reported }: RunRow): void {

@@ -85,10 +85,10 @@ export function readingRoutes(queue: RunQueue): Router {
   serve(routes, ROUTES.setRetention, async ({ person, params, body }) => {
     const { project } = await projectOf(params.project)
     const rule = body.rule.trim()
-    const told = await retentionOf(project, rule)
+    const retention = await retentionOf(project, rule)
     await project.update({ retention: rule })
     await noteOf(person, 'said how long runs are kept', rule === '' ? 'all of them' : rule, project.id)
-    return told
+    return retention
   })
 
   return routes

@@ -51,10 +51,10 @@ export async function untilEnded(queue: RunQueue, row: RunRow, gone: AbortSignal
   const signal = AbortSignal.any([gone, done.signal, AbortSignal.timeout(MOST_WAIT_MS)])
   for (;;) {
     // Listened to before it is looked at: nothing falls in between.
-    const heard = once(queue.events, row.id, { signal }).catch(() => undefined)
+    const changed = once(queue.events, row.id, { signal }).catch(() => undefined)
     await row.reload()
     if (row.state === 'ended' || signal.aborted) break
-    await heard
+    await changed
   }
   done.abort()
 }

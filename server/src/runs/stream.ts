@@ -43,7 +43,7 @@ export async function streamRun(
     queue.events.off(runId, listener)
   })
   const earlier = queue.eventsOf(runId) ?? (await reported.eventsOf(runId))
-  for (const { second, data } of await bucketsAfter(runId, reader.told))
+  for (const { second, data } of await bucketsAfter(runId, reader.lastSecond))
     reader.emit({ kind: 'bucket', second, data: data.toString('base64') })
   for (const event of earlier ?? []) reader.emit(event)
   if (reader.catchUp() === 'live' && earlier === undefined) reader.emit({ kind: 'end' })
@@ -56,7 +56,7 @@ function lastSecond(id: unknown): number {
 
 /** One reader: hears what happens while it is still being told what happened before. */
 class Reader {
-  private readonly heard: LiveEvent[] = []
+  private readonly pending: LiveEvent[] = []
   private isCatchingUp = true
   private hasEnded = false
 
@@ -64,31 +64,31 @@ class Reader {
     private readonly session: Session,
     private readonly response: Response,
     /** The last second that it was told. */
-    public told: number,
+    public lastSecond: number,
   ) {}
 
   receive(event: LiveEvent): void {
-    if (this.isCatchingUp) this.heard.push(event)
+    if (this.isCatchingUp) this.pending.push(event)
     else this.emit(event)
   }
 
   /** Sends what came until now; says whether the run is still live. */
   catchUp(): 'live' | 'ended' {
     this.isCatchingUp = false
-    for (const event of this.heard) this.emit(event)
+    for (const event of this.pending) this.emit(event)
     return this.hasEnded ? 'ended' : 'live'
   }
 
   emit(event: LiveEvent): void {
     if (this.hasEnded || !this.session.isConnected) return
     if (event.kind === 'bucket') {
-      if (event.second <= this.told) return
-      this.told = event.second
+      if (event.second <= this.lastSecond) return
+      this.lastSecond = event.second
       this.session.push(event.data, 'bucket', String(event.second))
       return
     }
     // An event without an id would make a reader begin anew: it keeps the second it is at.
-    this.session.push(event, event.kind, String(Math.max(0, this.told)))
+    this.session.push(event, event.kind, String(Math.max(0, this.lastSecond)))
     if (event.kind !== 'end') return
     this.hasEnded = true
     this.response.end()

@@ -20,7 +20,7 @@ const MOST_BACK_MS = 7 * 86_400_000
 const OVERLAP_MS = 5 * 60_000
 const KEPT_MS = 30 * 86_400_000
 const HOUR_MS = 3_600_000
-const MOST_TOLD = 1000
+const MOST_KNOWN = 1000
 const AT_ONCE = 4
 const DUE_AT_ONCE = 100
 const MOST_SUBJECT = 300
@@ -39,7 +39,7 @@ export class Webhooks {
   private readonly underWay = new Map<number, Promise<void>>()
   private readonly lookedAt = new Map<number, number>()
   /** Runs of which was told what came of them, by project: their verdicts. */
-  private readonly told = new Map<number, Map<string, string | null>>()
+  private readonly known = new Map<number, Map<string, string | null>>()
   private forgotAt = 0
   private readonly closing = new AbortController()
   private origin = ''
@@ -119,17 +119,17 @@ export class Webhooks {
     const first = Math.min(...webhooks.map(({ madeAt }) => madeAt.getTime()))
     const since = new Date(Math.max(first, this.lookedAt.get(projectId) ?? nowMs - MOST_BACK_MS))
     const types = new Set(webhooks.flatMap(({ events }) => events))
-    const told = this.told.get(projectId) ?? new Map<string, string | null>()
+    const known = this.known.get(projectId) ?? new Map<string, string | null>()
     try {
-      const isDone = ({ id, verdict }: RunRow) => told.get(id) === verdict
+      const isDone = ({ id, verdict }: RunRow) => known.get(id) === verdict
       const { happened, ended } = await eventsOf(projectId, this.origin, types, since, isDone)
       for (const one of happened)
         for (const webhook of webhooks)
           if (webhook.events.includes(one.type) && one.at >= webhook.madeAt && !(await isTold(webhook, one)))
             await this.add(webhook, one)
       this.lookedAt.set(projectId, nowMs - OVERLAP_MS)
-      for (const { id, verdict } of ended) told.set(id, verdict)
-      this.told.set(projectId, new Map([...told].slice(-MOST_TOLD)))
+      for (const { id, verdict } of ended) known.set(id, verdict)
+      this.known.set(projectId, new Map([...known].slice(-MOST_KNOWN)))
     } catch (error) {
       log.error({ err: error, project: projectId }, 'what happened in the project could not be told to its webhooks')
     }
@@ -153,7 +153,7 @@ export class Webhooks {
 
   /** Of a webhook that is new, what happened since it was made may have been looked at without it. */
   lookAnew(projectId: number): void {
-    this.told.delete(projectId)
+    this.known.delete(projectId)
     this.onChange()
   }
 

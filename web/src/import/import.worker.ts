@@ -63,9 +63,9 @@ let reading: ImportReading | undefined
 const MOST_ENTRIES_SHOWN = 1000
 
 self.onmessage = ({ data }: MessageEvent<ImportRequest>) => {
-  const tell = (event: Record<string, unknown>) => self.postMessage({ ...event, number: data.number })
-  answer(data, tell).catch((error: unknown) =>
-    tell({
+  const post = (event: Record<string, unknown>) => self.postMessage({ ...event, number: data.number })
+  answer(data, post).catch((error: unknown) =>
+    post({
       kind: 'fault',
       words:
         error instanceof ImportFault
@@ -75,21 +75,21 @@ self.onmessage = ({ data }: MessageEvent<ImportRequest>) => {
   )
 }
 
-async function answer(request: ImportRequest, tell: (event: Record<string, unknown>) => void): Promise<void> {
+async function answer(request: ImportRequest, post: (event: Record<string, unknown>) => void): Promise<void> {
   if (request.kind === 'read') {
     const { source, name } = request
-    const text = typeof source === 'string' ? source : await textOf(source, tell)
-    tell({ kind: 'progress', share: 1, words: 'reading what is in it' })
+    const text = typeof source === 'string' ? source : await textOf(source, post)
+    post({ kind: 'progress', share: 1, words: 'reading what is in it' })
     reading = readingOf(text)
-    tell({ kind: 'read', what: reading.kind, ...offersOf(reading, name) })
+    post({ kind: 'read', what: reading.kind, ...offersOf(reading, name) })
     return
   }
   if (reading === undefined) return
-  tell({ kind: 'made', imported: made(reading, request.choice), entries: entriesOf(reading, request.choice) })
+  post({ kind: 'made', imported: made(reading, request.choice), entries: entriesOf(reading, request.choice) })
 }
 
 /** The text of a file, told as it comes in. */
-async function textOf(file: File, tell: (event: Record<string, unknown>) => void): Promise<string> {
+async function textOf(file: File, post: (event: Record<string, unknown>) => void): Promise<string> {
   if (file.size > MOST_HAR_BYTES) throw new ImportFault('the file is larger than 512 MB')
   const reader = file.stream().pipeThrough(new TextDecoderStream()).getReader()
   const parts: string[] = []
@@ -99,7 +99,7 @@ async function textOf(file: File, tell: (event: Record<string, unknown>) => void
     if (done) return parts.join('')
     parts.push(value)
     length += value.length
-    tell({ kind: 'progress', share: Math.min(1, length / Math.max(1, file.size)), words: 'loading the file' })
+    post({ kind: 'progress', share: Math.min(1, length / Math.max(1, file.size)), words: 'loading the file' })
   }
 }
 

@@ -24,7 +24,7 @@ interface TraitWords {
   words: string
 }
 /** Tells the groups apart by one trait, as well as it can. */
-type Teller = (isSlow: readonly boolean[]) => TraitWords
+type Classifier = (isSlow: readonly boolean[]) => TraitWords
 
 /**
  * The trait that tells slow requests from fast ones best.
@@ -43,22 +43,22 @@ export function tellingTrait(requests: readonly DrawnCell[], splitMs: number, ra
   if (taken.length < LEAST || slow === 0 || slow === taken.length) return undefined
   const bySize = Math.max(slow, taken.length - slow) / taken.length
   const least = Math.max(RIGHT, bySize + OF_THE_REST * (1 - bySize))
-  const tellers: [Trait['kind'], Teller][] = [
+  const classifiers: [Trait['kind'], Classifier][] = [
     ['status', byStatus(taken)],
     ['connection', byConnection(taken)],
     ['size', byResponseSize(taken)],
   ]
-  const [best] = tellers
-    .map(([kind, tell]) => ({ kind, tell, ...tell(isSlow) }))
+  const [best] = classifiers
+    .map(([kind, classify]) => ({ kind, classify, ...classify(isSlow) }))
     .filter(({ right }) => right >= least)
     .toSorted((one, other) => other.right - one.right)
-  if (best === undefined || !isSure(best.tell, best.right, isSlow, random)) return undefined
+  if (best === undefined || !isSure(best.classify, best.right, isSlow, random)) return undefined
   return { kind: best.kind, words: best.words, right: best.right }
 }
 
-function isSure(tell: Teller, right: number, isSlow: readonly boolean[], random: () => number): boolean {
+function isSure(classify: Classifier, right: number, isSlow: readonly boolean[], random: () => number): boolean {
   let asGood = 0
-  for (let shuffle = 0; shuffle < SHUFFLES; shuffle++) if (tell(shuffled(isSlow, random)).right >= right) asGood++
+  for (let shuffle = 0; shuffle < SHUFFLES; shuffle++) if (classify(shuffled(isSlow, random)).right >= right) asGood++
   return (asGood + 1) / (SHUFFLES + 1) <= SURE
 }
 
@@ -75,7 +75,7 @@ function shuffled<T>(values: readonly T[], random: () => number): T[] {
   return shuffledValues
 }
 
-function byStatus(requests: readonly DrawnCell[]): Teller {
+function byStatus(requests: readonly DrawnCell[]): Classifier {
   const statuses = [...new Set(requests.map(({ status }) => status))]
   return (isSlow) => {
     let right = 0
@@ -95,7 +95,7 @@ function byStatus(requests: readonly DrawnCell[]): Teller {
   }
 }
 
-function byConnection(requests: readonly DrawnCell[]): Teller {
+function byConnection(requests: readonly DrawnCell[]): Classifier {
   return (isSlow) => {
     const right = requests.filter(({ isConnected }, index) => isConnected === isSlow[index]).length / requests.length
     return right >= 0.5
@@ -105,7 +105,7 @@ function byConnection(requests: readonly DrawnCell[]): Teller {
 }
 
 /** The size above or below which most are slow. */
-function byResponseSize(requests: readonly DrawnCell[]): Teller {
+function byResponseSize(requests: readonly DrawnCell[]): Classifier {
   const order = requests
     .map(({ bytesReceived }, index) => ({ bytesReceived, index }))
     .toSorted((one, other) => one.bytesReceived - other.bytesReceived)
