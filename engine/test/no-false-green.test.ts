@@ -2,7 +2,8 @@
 // beyond its gate, was not done or could not be read is open; of the healthy ones at most one in a hundred is not.
 import { readPlan } from '@jolt-gate/core'
 import { describe, expect, it, vi } from 'vitest'
-import { HEALTHY, KINDS, randomOf, type Case } from './simulated/plans.js'
+import { randomOf, type Case } from './simulated/plan-parts.js'
+import { HEALTHY, KINDS } from './simulated/plans.js'
 import { simulateRun } from './simulated/run.js'
 import { service } from './simulated/target.js'
 
