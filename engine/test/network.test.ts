@@ -94,6 +94,32 @@ describe('the way out', () => {
     expect(error).toMatchObject({ code: 'NOT_PERMITTED' })
   })
 
+  it('leads to the proxy on the way to an origin, which is no origin itself', async () => {
+    const out = new WayOut({ ...straightTo(''), proxy: 'http://127.0.0.1:1' }, new Set(['http://booking.example']))
+
+    const [error] = (await once(out.connect({ host: '127.0.0.1', port: 1, to: 'http:' }), 'error').catch(
+      (one: unknown) => [one],
+    )) as [unknown]
+
+    expect(error).not.toMatchObject({ code: 'NOT_PERMITTED' })
+    expect(out.permits('http://127.0.0.1:1')).toBe(false)
+  })
+
+  it('leads to an origin as the target names it: an address of IPv6, a name with the dot of the root', async () => {
+    for (const [origin, host] of [
+      ['http://[::1]:1', '::1'],
+      ['http://localhost.:1', 'localhost.'],
+    ] as const) {
+      const out = new WayOut(straightTo(''), new Set([origin]))
+
+      const [error] = (await once(out.connect({ host, port: 1, to: 'http:' }), 'error').catch((one: unknown) => [
+        one,
+      ])) as [unknown]
+
+      expect(error).not.toMatchObject({ code: 'NOT_PERMITTED' })
+    }
+  })
+
   it('gives a bare socket, of TLS too, that reads into the buffer of whoever asked', async () => {
     const { cert, private: key } = await generate([{ name: 'commonName', value: 'localhost' }])
     const greet = (socket: Socket) => socket.end('moored')

@@ -46,7 +46,7 @@ export class WayOut {
 
   /** Whether requests may go to an origin. */
   permits(origin: string): boolean {
-    return this.origins === undefined || this.origins.has(origin) || origin === this.proxyOrigin
+    return this.origins === undefined || this.origins.has(origin)
   }
 
   /** Whether a database may be there: on loopback, or on a host of the target. */
@@ -63,7 +63,7 @@ export class WayOut {
   connect(destination: Destination): Socket {
     const { port, to, protocols, session, onread } = destination
     const host = plainHost(destination.host)
-    const fault = this.faultOf(host, port, to)
+    const fault = this.faultOf(destination)
     if (fault !== undefined) return new Socket().destroy(fault)
     const { tls, localAddress } = this.route
     const options = {
@@ -131,17 +131,20 @@ export class WayOut {
     }
   }
 
-  private faultOf(host: string, port: number, to: Destination['to']): Error | undefined {
+  private faultOf({ host: given, port, to }: Destination): Error | undefined {
+    const host = plainHost(given)
     if (isIP(host) !== 0 && refusal(host, host, port) !== undefined) return refused(host, host, port)
-    const named = isIP(host) === 6 ? `[${host}]` : host
-    const isPermitted =
-      to === 'database' ? this.permitsHost(host) : this.permits(new URL(`${to}//${named}:${String(port)}`).origin)
-    if (isPermitted) return undefined
+    // As the target names it: a name with the dot of the root is another origin.
+    const named = isIP(host) === 6 ? `[${host}]` : given
+    if (to === 'database' ? this.permitsHost(given) : this.leadsTo(`${to}//${named}:${String(port)}`)) return undefined
     return Object.assign(new Error(`${named}:${String(port)} is no origin of the target`), { code: NOT_PERMITTED })
   }
 
-  private get proxyOrigin(): string | undefined {
-    return this.route.proxy === undefined ? undefined : new URL(this.route.proxy).origin
+  /** To an origin that is permitted, or to the proxy on the way there; no request may ask for the proxy itself. */
+  private leadsTo(url: string): boolean {
+    const { origin } = new URL(url)
+    const { proxy } = this.route
+    return this.permits(origin) || (proxy !== undefined && origin === new URL(proxy).origin)
   }
 }
 
