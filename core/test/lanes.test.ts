@@ -2,6 +2,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import {
+  emptyScope,
   isLane,
   lanesText,
   OwnSeries,
@@ -100,6 +101,20 @@ describe('a series of a run', () => {
     const after = asked.valuesOf({ of: 'step', name: 'search', figure: 'requests' })
     expect(after.slice(0, before.length)).toEqual(before)
     expect(after[30]).toBe(before[0])
+  })
+
+  it('of failed journeys has those that were cut off, as the tables have them', () => {
+    const { view: live } = simulate('  - { phase: hold, rate: 20/s, for: 2s }', HEALTHY)
+    const [bucket] = live.buckets
+    const [journey = ''] = live.shape.journeys
+    if (bucket === undefined) throw new Error('the run has no second')
+    const journeys = [{ ...emptyScope(0, 0, 0), started: 5, endedFailed: 3, cutOff: 2 }]
+    live.add({ kind: 'bucket', bucket: { ...bucket, second: 9, journeys } })
+
+    const failed = new OwnSeries(live).valuesOf({ of: 'journey', name: journey, figure: 'failed' })
+
+    expect(failed[9]).toBe(5)
+    expect(live.journeys({ fromSecond: 9, toSecond: 10 })[0]?.failed).toBe(5)
   })
 
   it('is one of those that are offered', () => {
