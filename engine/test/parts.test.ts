@@ -21,6 +21,8 @@ import { RowLeases } from '../src/coordinate/row-leases.js'
 import { Iteration } from '../src/walk/iteration.js'
 import type { Program } from '../src/compile/program.js'
 import { RowTaker } from '../src/generate/rows.js'
+import { compilePlan } from '../src/walk/compile-plan.js'
+import { planFor } from './run-plan.js'
 import { BucketRecorder } from '../src/generate/bucket-recorder.js'
 
 function planOf(load: string, more = '', files: Record<string, string> = {}): Plan {
@@ -238,6 +240,72 @@ describe('rows', () => {
       }),
       { numRuns: 300, seed: 17 },
     )
+  })
+})
+
+describe('rows of two files', () => {
+  it('are not changed for ever between senders of which each has what the other lacks', () => {
+    const files = { 'p.csv': 'name\nr0\n', 'q.csv': 'name\nr0\n' }
+    const sets = 'data:\n  p: { file: p.csv, take: once each }\n  q: { file: q.csv, take: once each }\n'
+    const journeys = `journeys:\n${[
+      ['a', 'q', 'p'],
+      ['b', 'p', 'q'],
+    ]
+      .map(
+        ([name = '', ...names]) =>
+          `  ${name}:\n    steps:\n      - send: GET /{${names.join('.name}/{')}.name}\n        name: ${name}\n`,
+      )
+      .join('')}`
+    const { plan, target } = planFor(
+      'http://127.0.0.1:1',
+      `${sets}${journeys}load:\n  - { phase: p, users: 2, for: 9s }\n`,
+      {
+        files,
+      },
+    )
+    const run = { id: 't', seed: 1, startedAtMs: 0, secrets: {}, overrides: {} }
+    const shape = shapeOf(plan, previewOf(plan).phases)
+    const programs = compilePlan(plan, target, shape, { run, fileBytes: () => new Uint8Array() }).journeys
+    const words: (() => void)[] = []
+    const takers = [0, 1].map((sender) => {
+      const want = (set: number) => {
+        words.push(() => {
+          leases.want(sender, set)
+        })
+      }
+      return new RowTaker({ data: plan.data, programs, seed: 7, arrivals: [], areLeased: true, want })
+    })
+    const leases = new RowLeases(plan, 2, (sender, word) => {
+      words.push(() => {
+        const taker = takers[sender]
+        if (taker === undefined) return
+        if (word.kind === 'rows') taker.add(word.set, word.lease)
+        else {
+          const back = taker.giveBack(word.set)
+          words.push(() => {
+            leases.giveBack(sender, word.set, back)
+          })
+        }
+      })
+    })
+    // One has the row of the first file and names it last, the other that of the second.
+    leases.want(0, 0)
+    leases.want(1, 1)
+    const outcomes = new Map([0, 1].map((sender) => [sender, 'awaited']))
+    let taken = 0
+    for (let round = 0; round < 50 && [...outcomes.values()].includes('awaited'); round++) {
+      for (const [sender, taker] of takers.entries()) {
+        if (outcomes.get(sender) === 'spent') continue
+        const program = programs[sender]
+        const kind = program === undefined ? 'spent' : taker.take(program, [], 0, 0, 0).kind
+        if (kind === 'taken') taken++
+        outcomes.set(sender, kind === 'taken' ? 'awaited' : kind)
+      }
+      for (const word of words.splice(0)) word()
+    }
+
+    expect([...outcomes.values()]).toEqual(['spent', 'spent'])
+    expect(taken).toBe(1)
   })
 })
 

@@ -178,7 +178,9 @@ export class ProgramCompiler {
     const { shared, scope, operations, needsLast, secretSlots } = this
     return {
       ...{ journey, returning, operations, needsLast, secretSlots },
-      data: [...scope.data].map((set) => ({ set, slot: shared.rowSlot(set) })),
+      // In one order in all journeys: two senders of which each has the row that the other lacks would else change them
+      // for ever.
+      data: [...scope.data].sort((one, other) => one - other).map((set) => ({ set, slot: shared.rowSlot(set) })),
       begin: shared.names.beginner(scope),
     }
   }

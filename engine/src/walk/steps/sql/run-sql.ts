@@ -21,6 +21,7 @@ interface Database {
   password: string
   name: string
   tls: 'no' | 'unverified' | 'verified'
+  connect: () => Socket
 }
 
 /**
@@ -45,8 +46,8 @@ export async function runSql(
     const url = new URL(database)
     const place = placeOf(url, out)
     const rows = url.protocol.startsWith('postgres')
-      ? await runPostgres(place, out, statement, values, timeoutMs)
-      : await runMariaDb(place, out, statement, values, timeoutMs)
+      ? await runPostgres(place, statement, values, timeoutMs)
+      : await runMariaDb(place, statement, values, timeoutMs)
     return { kind: 'done', json: JSON.stringify(rows) }
   } catch (error) {
     return { kind: 'failed', detail: error instanceof Error ? (error.message.split('\n')[0] ?? '') : String(error) }
@@ -69,6 +70,7 @@ function placeOf(url: URL, out: WayOut): Database {
     password: decodeURIComponent(url.password),
     name: decodeURIComponent(url.pathname.slice(1)),
     tls: tlsOf(url.searchParams.get('sslmode') ?? 'disable'),
+    connect: () => out.connect({ host, port, to: 'database' }),
   }
 }
 
@@ -88,20 +90,12 @@ const optionsOf = ({ port, user, password, name, host, tls }: Database) => ({
   ssl: tls === 'no' ? false : { rejectUnauthorized: tls === 'verified', servername: host },
 })
 
-const connectTo = ({ host, port }: Database, out: WayOut): Socket => out.connect({ host, port, to: 'database' })
-
-async function runMariaDb(
-  place: Database,
-  out: WayOut,
-  statement: string,
-  values: unknown[],
-  timeoutMs: number,
-): Promise<unknown> {
+async function runMariaDb(place: Database, statement: string, values: unknown[], timeoutMs: number): Promise<unknown> {
   const { createConnection } = await import('mariadb')
   const connection = await createConnection({
     ...optionsOf(place),
     stream: (callback) => {
-      callback(undefined, connectTo(place, out))
+      callback(undefined, place.connect())
     },
     connectTimeout: timeoutMs,
     socketTimeout: timeoutMs,
@@ -116,18 +110,12 @@ async function runMariaDb(
   }
 }
 
-async function runPostgres(
-  place: Database,
-  out: WayOut,
-  statement: string,
-  values: unknown[],
-  timeoutMs: number,
-): Promise<unknown> {
+async function runPostgres(place: Database, statement: string, values: unknown[], timeoutMs: number): Promise<unknown> {
   const { default: pg } = await import('pg')
   const client = new pg.Client({
     ...optionsOf(place),
     // The client connects what it is given; this is under way already.
-    stream: () => Object.assign(connectTo(place, out), { connect: () => undefined }),
+    stream: () => Object.assign(place.connect(), { connect: () => undefined }),
     connectionTimeoutMillis: timeoutMs,
     query_timeout: timeoutMs,
     statement_timeout: timeoutMs,
