@@ -281,7 +281,7 @@ describe('from the keyboard', () => {
     const tabTo = async (called: RegExp) => {
       const passed: string[] = []
       // A page that is still loading has not got it yet: a minute, as for every wait, and not so many presses.
-      for (const endMs = Date.now() + 60_000; Date.now() < endMs; ) {
+      for (const endMs = Date.now() + 60_000; Date.now() < endMs;) {
         // Within the text Tab indents; after Escape it leads on.
         await page.keyboard.press('Escape')
         await page.keyboard.press('Tab')
