@@ -6,7 +6,7 @@ const api = process.env['JOLT_GATE_API']
 export default defineConfig({
   plugins: [vue()],
   worker: { format: 'es' },
-  build: { chunkSizeWarningLimit: 1200, rolldownOptions: { checks: { pluginTimings: false } } },
+  build: { chunkSizeWarningLimit: 1200, rolldownOptions: { checks: { bundlerTimings: false } } },
   // The rooms that pages stand on are read from their sources, never from what was built of them before.
   resolve: {
     conditions: ['jolt-gate-source', ...defaultClientConditions],

@@ -25,10 +25,10 @@ export async function startChild(args: string[], environment: Record<string, str
     ipc: true,
   })
   const name = args.find((arg) => /\.[jt]s$/.test(arg)) ?? 'a program'
-  const ended = child.then(
-    ({ exitCode, signal }) =>
-      `${name} ended ${signal === undefined ? `with exit code ${String(exitCode)}` : `by ${signal}`}`,
-  )
+  const ended = (async () => {
+    const { exitCode, signal } = await child
+    return `${name} ended ${signal === undefined ? `with exit code ${String(exitCode)}` : `by ${signal}`}`
+  })()
   // Also when we are stopped before it has answered.
   process.once('exit', () => child.kill('SIGTERM'))
   let setupCode: string | undefined

@@ -26,7 +26,7 @@ describe('at the same moment', () => {
 
     const saved = await Promise.all([save(PLAN, base, planText(3)), save(PLAN, base, planText(4))])
 
-    expect(saved.map(({ status }) => status).toSorted()).toEqual([200, 409])
+    expect(saved.map(({ status }) => status).toSorted((a, b) => a - b)).toEqual([200, 409])
     expect(saved.find(({ status }) => status === 409)?.body).toMatchObject({ code: 'CHANGED' })
   })
 

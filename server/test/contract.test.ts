@@ -4,8 +4,8 @@ import { createHash, randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { Validator } from '@seriousme/openapi-schema-validator'
 import { previewOf, readPlan, shapeOf } from '@jolt-gate/core'
-import { API_PROBLEM, ROUTES, type Route } from '@jolt-gate/core/api'
-import { ValidationError, type Schema } from 'yup'
+import { API_PROBLEM, ROUTES, type Route, type Schema } from '@jolt-gate/core/api'
+import { Schema as YupSchema, ValidationError } from 'yup'
 import { bareRemote, callerOf, PIPELINE, PLAN, signedIn, startPlace, type Place } from './place.js'
 
 type Name = keyof typeof ROUTES
@@ -279,6 +279,7 @@ function oneOfFaults(name: Name, schemas: readonly Schema[], value: unknown): st
 }
 
 function schemaFaults(name: Name, schema: Schema, value: unknown): string[] {
+  if (!(schema instanceof YupSchema)) return [`${name}: its schema is none of Yup`]
   try {
     schema.validateSync(value, { strict: true, abortEarly: false })
     const known = schema.cast(value, { stripUnknown: true, assert: false }) as unknown

@@ -1,5 +1,5 @@
 // What a route of the API is: how it is asked, who may, and what it answers. All routes stand in the files beside this.
-import { mixed, type AnyObject, type ObjectSchema, type Schema } from 'yup'
+import { mixed, type SchemaDescription } from 'yup'
 
 export const SCOPES = ['read', 'write', 'run', 'report', 'git', 'admin'] as const
 export type Scope = (typeof SCOPES)[number]
@@ -17,6 +17,17 @@ export type TextType =
   | 'application/x-ndjson'
   | 'image/svg+xml'
 
+/**
+ * Of a Yup schema, what the contract asks of it. Holding each schema to the whole of Yup's own type, with its hundred
+ * methods, was most of what the compiler did.
+ */
+export interface Schema {
+  readonly __outputType: unknown
+  describe: () => SchemaDescription
+  isValidSync: (value: unknown) => boolean
+  validate: (value: unknown, options: { stripUnknown: boolean }) => Promise<unknown>
+}
+
 export interface Route {
   method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE'
   /** A template: `/projects/{project}/plan`. */
@@ -24,8 +35,8 @@ export interface Route {
   /** What it does, as the API's description says it. */
   summary: string
   needs: Need
-  query?: ObjectSchema<AnyObject>
-  body?: ObjectSchema<AnyObject>
+  query?: Schema
+  body?: Schema
   /** The most that a body may have, in kB; 100 where nothing is said. */
   mostKb?: number
   status: 200 | 201 | 202 | 204

@@ -1,8 +1,8 @@
 // The API's description of itself (OpenAPI 3.1), made from the contract.
-import { API_PROBLEM, BRANCH_HEADER, BRANCH_NAME, ROUTES, type Route } from '@jolt-gate/core/api'
+import { API_PROBLEM, BRANCH_HEADER, BRANCH_NAME, ROUTES, type Route, type Schema } from '@jolt-gate/core/api'
 import { RESULT } from '@jolt-gate/core'
 import { VERSION } from '@jolt-gate/core/identity'
-import type { Schema } from 'yup'
+
 import { schemaOf, type Json } from './schema-of.js'
 
 const NAMED = new Map<Schema, string>([

@@ -1,5 +1,6 @@
 // JSON Schema (2020-12, as OpenAPI 3.1 has it) of a Yup schema, from what Yup says of it.
-import type { Schema, SchemaDescription, SchemaFieldDescription } from 'yup'
+import type { Schema } from '@jolt-gate/core/api'
+import type { SchemaDescription, SchemaFieldDescription } from 'yup'
 
 export type Json = Record<string, unknown>
 
