@@ -38,10 +38,17 @@ if (code.length > 0) {
         'tsconfig.json',
       ],
     },
-    { name: 'lint', command: ['eslint', '--cache', '--cache-location', 'node_modules/.cache/eslint/', ...code] },
     { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
   )
 }
+const inTypeScript = code.filter((file) => file.endsWith('.ts'))
+const other = code.filter((file) => !file.endsWith('.ts'))
+if (inTypeScript.length > 0) steps.push({ name: 'lint', command: ['oxlint', ...inTypeScript] })
+if (other.length > 0)
+  steps.push({
+    name: 'lint of the pages',
+    command: ['eslint', '--cache', '--cache-location', 'node_modules/.cache/eslint/', ...other],
+  })
 if (changed.length > 0)
   steps.push({
     name: 'format',

@@ -58,10 +58,11 @@ const faults: string[] = []
 // tests wait for most of their time.
 await beside(MOST_BESIDE, [
   testsOf('engine-untimed'),
-  { name: 'lint', command: ['eslint', '.', '--cache', '--cache-location', 'node_modules/.cache/eslint/'] },
   ...['server', 'e2e', 'e2e-reading', 'cli-untimed', 'pipelines', 'engine-simulated', 'core', 'reported'].map(testsOf),
+  { name: 'lint of the pages', command: ['eslint', '.', '--cache', '--cache-location', 'node_modules/.cache/eslint/'] },
   { name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] },
   testsOf('web'),
+  { name: 'lint', command: ['oxlint'] },
   { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] },
   testsOf('security'),
   { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] },
