@@ -3,24 +3,36 @@
 import { decodeBucket, encodeBucket, type RunEvent } from '@jolt-gate/core'
 import { closeRun, startRun } from '../coordinate/run.js'
 import type { BrokenRun, RunHandle, RunOptions } from '../coordinate/run-options.js'
-import type { FromGenerator, OrderValues, RunOrder, GeneratorEvent, ToGenerator } from './generator-protocol.js'
+import type {
+  FromGenerator,
+  GeneratorOrder,
+  OrderValues,
+  RunOrder,
+  GeneratorEvent,
+  ToGenerator,
+} from './generator-protocol.js'
 import { Journal, readJournal } from './journal.js'
 
 let handle: RunHandle | undefined
 let journal: Journal | undefined
 
-process.on('message', (message: ToGenerator) => {
-  if (message.kind === 'stop') handle?.stop(message.by)
-  else void work(message)
-})
-process.once('disconnect', () => {
-  if (handle === undefined) process.exit(0)
-  handle.stop('the server, which ended')
+/** Resolves when all that was told has come, or is to be found in the journal alone. */
+const heard = new Promise<void>((resolve) => {
+  process.on('message', (message: ToGenerator) => {
+    if (message.kind === 'stop') handle?.stop(message.by)
+    else if (message.kind === 'heard') resolve()
+    else void work(message)
+  })
+  process.once('disconnect', () => {
+    if (handle === undefined) process.exit(0)
+    handle.stop('the server, which ended')
+    resolve()
+  })
 })
 // Ctrl-C reaches the whole group; the one who asked for the run stops it in order.
 process.on('SIGINT', () => undefined)
 
-async function work(message: Exclude<ToGenerator, { kind: 'stop' }>): Promise<void> {
+async function work(message: GeneratorOrder): Promise<void> {
   const broken = message.kind === 'close' ? brokenRun(message) : undefined
   try {
     journal = new Journal(message.journal)
@@ -33,7 +45,9 @@ async function work(message: Exclude<ToGenerator, { kind: 'stop' }>): Promise<vo
   await handle.done
   record({ kind: 'done' })
   journal?.close()
-  if (process.connected) process.disconnect()
+  // What is on its way would be lost with this process: a large result, or whatever a server that stands still has not
+  // read yet.
+  await heard
   process.exit(0)
 }
 

@@ -21,13 +21,19 @@ export interface OrderValues {
   files: ReadonlyMap<string, Uint8Array>
 }
 
-export type ToGenerator =
+/** What a generator begins with. */
+export type GeneratorOrder =
   /** Makes a run. */
   | ({ kind: 'run'; journal: string; order: RunOrder } & OrderValues)
   /** Ends a run whose generator is gone, by what its journal says. */
   | ({ kind: 'close'; journal: string; order: RunOrder } & OrderValues &
       Pick<BrokenRun, 'reason' | 'setup' | 'tearsDown'>)
+
+export type ToGenerator =
+  | GeneratorOrder
   | { kind: 'stop'; by: string }
+  /** All that it told has come: it may end. */
+  | { kind: 'heard' }
 
 /** What is told as it happens, and stands in the journal. */
 export type GeneratorEvent =

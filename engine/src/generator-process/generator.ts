@@ -1,7 +1,7 @@
 // A generator as its coordinator sees it: a child process that makes one run.
 import { fork } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
-import type { FromGenerator, ToGenerator } from './generator-protocol.js'
+import type { FromGenerator, GeneratorOrder, ToGenerator } from './generator-protocol.js'
 
 export interface Generator {
   /** Stops the load within a second; teardown is still done. */
@@ -23,10 +23,7 @@ const INHERITED = [
  * @param order - the run that it is to make
  * @param onMessage - told of what it says, as it comes
  */
-export function startGenerator(
-  order: Exclude<ToGenerator, { kind: 'stop' }>,
-  onMessage: (message: FromGenerator) => void,
-): Generator {
+export function startGenerator(order: GeneratorOrder, onMessage: (message: FromGenerator) => void): Generator {
   const isSource = import.meta.url.endsWith('.ts')
   const file = new URL(isSource ? '../threads/from-sources.mjs' : './generator-process.js', import.meta.url)
   const child = fork(fileURLToPath(file), [ENTRY], {
@@ -40,8 +37,10 @@ export function startGenerator(
     if (child.connected) child.send(message, () => undefined)
   }
   child.on('message', (message: FromGenerator) => {
-    if (message.kind === 'done') isDone = true
     onMessage(message)
+    if (message.kind !== 'done') return
+    isDone = true
+    send({ kind: 'heard' })
   })
   send(order)
   const ended = new Promise<string | undefined>((resolve) => {

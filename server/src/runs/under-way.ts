@@ -1,13 +1,22 @@
 // One run under way: a generator of its own makes it; what that tells is stored, and told on to readers. When the
 // generator dies, another one tears down and judges by what is known.
-import { rmSync } from 'node:fs'
+import { renameSync, rmSync } from 'node:fs'
+import { basename } from 'node:path'
 import { base64OfBytes } from '@jolt-gate/core'
 import type { LiveEvent } from '@jolt-gate/core/api'
-import { startGenerator, type FromGenerator, type Generator, type RunOrder, type SetUp } from '@jolt-gate/engine'
+import {
+  readJournal,
+  startGenerator,
+  type FromGenerator,
+  type Generator,
+  type RunOrder,
+  type SetUp,
+} from '@jolt-gate/engine'
 import { keepTrying } from '../database/keep-trying.js'
 import type { RunRow } from '../database/models.js'
 import { log } from '../observability/log.js'
 import { addBucket, storeResult } from './store.js'
+import { Unwritten } from './unwritten.js'
 
 export interface UnderWayOptions {
   row: RunRow
@@ -33,8 +42,11 @@ export class RunUnderWay {
   private generator: Generator | undefined
   private setup: SetUp | undefined
   private seconds = 0
+  /** Of what stands in the journal, how much has come; the journal is of no use where it could not be written. */
+  private heard = 0
+  private isJournalWhole = true
   private writing: Promise<void> = Promise.resolve()
-  private readonly unwritten: string[] = []
+  private readonly unwritten = new Unwritten()
 
   constructor(private readonly options: UnderWayOptions) {}
 
@@ -45,7 +57,7 @@ export class RunUnderWay {
   /** Makes the run; resolves when all of it is stored. */
   async make(): Promise<void> {
     const died = await this.generate('run')
-    if (died === undefined) await this.finish()
+    if (died === undefined || this.catchUp()) await this.finish()
     else
       await this.close({ reason: brokenWords('its generator', died, this.seconds), setup: this.setup, tearsDown: true })
   }
@@ -54,13 +66,14 @@ export class RunUnderWay {
   async close(closing: Closing): Promise<void> {
     log.error({ run: this.options.row.id, reason: closing.reason }, 'generator lost')
     const died = await this.generate(closing)
-    if (died !== undefined) this.write('how it ended', () => this.markLost(closing.reason))
+    if (died !== undefined && !this.catchUp()) this.write('how it ended', () => this.markLost(closing.reason))
     await this.finish()
   }
 
   /** Takes what a generator tells, or has told according to its journal. */
   receive(message: FromGenerator): void {
     const { row } = this.options
+    if (message.kind !== 'setup' && message.kind !== 'no journal') this.heard++
     switch (message.kind) {
       case 'setup':
         this.setup = message.setup
@@ -72,7 +85,7 @@ export class RunUnderWay {
         return
       case 'bucket':
         this.seconds = message.second + 1
-        this.write(`second ${String(message.second)}`, () => addBucket(row.id, message.second, message.bytes))
+        this.write(message.second, () => addBucket(row.id, message.second, message.bytes))
         this.emit({ kind: 'bucket', second: message.second, data: base64OfBytes(message.bytes) })
         return
       case 'event':
@@ -82,6 +95,7 @@ export class RunUnderWay {
         this.write('its result', () => storeResult(row, message.result, message.shape))
         return
       case 'no journal':
+        this.isJournalWhole = false
         log.error({ run: row.id, reason: message.reason }, 'the journal of the run cannot be written')
         return
       case 'load ended':
@@ -92,12 +106,21 @@ export class RunUnderWay {
     }
   }
 
-  /** All is told: writes what is left, and forgets the journal. */
+  /** All is told: writes what is left, and forgets the journal, unless that alone knows something. */
   async finish(): Promise<void> {
-    const { row, journal } = this.options
+    const { row, journal, signal } = this.options
     this.write('its end', () => row.update({ state: 'ended', ...this.marks() }))
     await this.writing
-    if (!this.options.signal.aborted) rmSync(journal, { force: true })
+    if (signal.aborted) return
+    if (this.unwritten.isEmpty()) rmSync(journal, { force: true })
+    else renameSync(journal, keptJournal(journal))
+  }
+
+  /** Takes what stands in the journal and has not come; whether the run was done by then. */
+  private catchUp(): boolean {
+    const written = this.isJournalWhole ? (readJournal(this.options.journal)?.events ?? []) : []
+    for (const event of written.slice(this.heard)) this.receive(event)
+    return written.some(({ kind }) => kind === 'done')
   }
 
   private async generate(what: 'run' | Closing): Promise<string | undefined> {
@@ -112,8 +135,8 @@ export class RunUnderWay {
     return this.generator.ended
   }
 
-  /** One write after another; what cannot be written is named in the run. */
-  private write(what: string, task: () => Promise<unknown>): void {
+  /** One write after another; what cannot be written, a second or a part, is named in the run. */
+  private write(what: string | number, task: () => Promise<unknown>): void {
     const { signal, row } = this.options
     this.writing = this.writing
       .then(async () => {
@@ -122,15 +145,15 @@ export class RunUnderWay {
       .catch((error: unknown) => {
         if (signal.aborted) return
         log.error({ err: error, run: row.id, what }, 'could not be stored')
-        this.unwritten.push(what)
+        this.unwritten.add(what)
       })
   }
 
   private marks(): Partial<Pick<RunRow, 'verdict' | 'reasons' | 'endedAt'>> {
     const { row } = this.options
-    if (this.unwritten.length === 0) return {}
-    const what = [...new Set(this.unwritten)].slice(0, 5).join(', ')
-    const reason = `could not be stored: ${what}; see the server log`
+    if (this.unwritten.isEmpty()) return {}
+    const kept = basename(keptJournal(this.options.journal))
+    const reason = `could not be stored: ${this.unwritten.words()}; it is kept in ${kept} in the folder of runs, see the server log`
     return {
       verdict: row.verdict === 'open' || row.verdict === null ? 'void' : row.verdict,
       reasons: [...row.reasons, reason],
@@ -147,6 +170,9 @@ export class RunUnderWay {
     this.options.emit(event)
   }
 }
+
+/** Where the journal of a run goes that could not be stored whole; no later start deletes it. */
+const keptJournal = (journal: string): string => journal.replace(/\.jsonl$/, '.unstored')
 
 /** What became of a run, for the one who reads why it has no verdict. */
 export function brokenWords(who: string, how: string, seconds: number): string {
