@@ -1,11 +1,13 @@
 // What docs/operating.md promises: health, figures, the log of requests, backup and restore.
 import { execFileSync } from 'node:child_process'
-import { cpSync, mkdirSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdirSync, openSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { startServer } from '@jolt-gate/server'
 import { QueryTypes } from 'sequelize'
 import { describe, expect, it } from 'vitest'
-import { EventRow } from '../src/database/models.js'
+import { EventRow, PersonRow } from '../src/database/models.js'
+import { LogSink } from '../src/observability/log-sink.js'
+import { openLog } from '../src/observability/log.js'
 import { callerOf, demoPlace, newDatabase, PLAN, signedIn, type Call } from './place.js'
 
 const { place, call } = demoPlace()
@@ -24,6 +26,21 @@ describe('whoever operates the server', () => {
 
     expect([alive.status, await alive.text()]).toEqual([200, 'alive\n'])
     expect([ready.status, await ready.text()]).toEqual([200, 'ready\n'])
+  })
+
+  it('reads faults of the database in the log, and nothing that was typed', async () => {
+    const file = join(place.folder, 'log')
+    const sink = openLog('error', new LogSink(openSync(file, 'w')))
+    const typed = { email: 'purser@larkholm.example', name: 'Una Spindrift' }
+    const add = () => PersonRow.create({ ...typed, role: 'reader', password: 'the-hash-of-una', madeAt: new Date() })
+    await add()
+    await add().catch((error: unknown) => {
+      sink.error({ err: error }, 'could not be stored')
+    })
+
+    const line = readFileSync(file, 'utf8')
+    expect(line).toMatch(/"message":"[^"]*Validation error/)
+    expect(line).not.toMatch(/larkholm|Spindrift|the-hash|INSERT/)
   })
 
   it('hears that there is no room left, and goes on once there is', async () => {
