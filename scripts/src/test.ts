@@ -1,7 +1,7 @@
 // `npm test`: every check; the last line counts what passed.
 import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { join, relative } from 'node:path'
 import { execa } from 'execa'
 import pLimit from 'p-limit'
 import { array, number, object, string } from 'yup'
@@ -17,10 +17,10 @@ interface Step {
 
 /** Of what Vitest writes, what is read here. */
 const REPORT = object({
-  numPassedTests: number().required(),
-  numFailedTests: number().required(),
   testResults: array(
     object({
+      name: string().required(),
+      status: string().required(),
       assertionResults: array(
         object({
           fullName: string().required(),
@@ -43,14 +43,15 @@ ensurePrograms(['git', 'mariadbd', 'chromium', 'fish', 'zsh'])
 const MOST_BESIDE = 3
 /** More tests that a busy host excused, and nothing is known of the engine. */
 const MOST_EXCUSED = 5
-/** Where others had more of the processors, tests that fail are made once more. */
+/** Where others had more of the processors, or less of them was left, tests that fail are made once more, alone. */
 const MOST_STOLEN = 0.03
+const LEAST_IDLE = 0.1
 
 let passed = 0
 let failed = 0
 /** Tests that did not judge what they measured, each with its reason. */
 const excused: string[] = []
-/** Tests that failed while others had the processors, to be made once more. */
+/** Files of tests that failed while the processors had no time for them, to be made once more. */
 const again: Step[] = []
 /** What failed, told once more at the end: the output of all checks is long. */
 const faults: string[] = []
@@ -102,19 +103,23 @@ async function beside(atOnce: number, steps: readonly Step[]): Promise<void> {
   )
 }
 
-/** Runs a step and counts it; one that failed while others had the processors is made once more, at the end. */
+/** Runs a step and counts it; what failed while the processors were taken is made once more at the end, alone. */
 async function make(step: Step, shown: 'as it comes' | 'at its end'): Promise<void> {
   const before = processorTimes()
   const made = await run(step, shown)
-  const stolen = stolenSince(before)
-  if (made.exitCode === 0 || step.report === undefined || stolen < MOST_STOLEN) {
+  const { stolen, idle } = sharesSince(before)
+  const files = made.counts?.failedFiles ?? []
+  if (files.length === 0 || (stolen < MOST_STOLEN && idle > LEAST_IDLE)) {
     count(step, made)
     return
   }
-  const share = (100 * stolen).toFixed(0)
-  process.stdout.write(`# ${step.name}: others had ${share} % of the processors; made once more at the end\n`)
-  again.push(step)
+  const shares = `others had ${percent(stolen)} of the processors, and ${percent(idle)} was left`
+  process.stdout.write(`# ${step.name}: ${shares}; made once more at the end: ${files.join(', ')}\n`)
+  count(step, { exitCode: 0, counts: countsOf(step.report ?? '', files) })
+  again.push({ ...step, command: [...step.command, ...files] })
 }
+
+const percent = (share: number) => `${(100 * share).toFixed(0)} %`
 
 interface Made {
   exitCode: number | undefined
@@ -150,17 +155,18 @@ function count({ name }: Step, { exitCode, counts }: Made): void {
   if (exitCode !== 0) faults.push(...new Set([name, ...(counts?.faults ?? [])]))
 }
 
-/** Time of all processors since the machine started, and of it what the host gave to others, as the kernel counts. */
-function processorTimes(): { all: number; stolen: number } {
+/** Times of all processors since the machine started, as the kernel counts; stolen is what the host gave to others. */
+function processorTimes(): { all: number; stolen: number; idle: number } {
   const [, ...times] = (readFileSync('/proc/stat', 'utf8').split('\n')[0] ?? '').split(/\s+/).map(Number)
   // user, nice, system, idle, iowait, irq, softirq, steal; guests are counted under user already.
-  return { all: times.slice(0, 8).reduce((sum, time) => sum + time, 0), stolen: times[7] ?? 0 }
+  return { all: times.slice(0, 8).reduce((sum, time) => sum + time, 0), stolen: times[7] ?? 0, idle: times[3] ?? 0 }
 }
 
-/** The share of all processors that others had. */
-function stolenSince(before: { all: number; stolen: number }): number {
+/** The shares of all processors that others had, and that were left. */
+function sharesSince(before: ReturnType<typeof processorTimes>): { stolen: number; idle: number } {
   const now = processorTimes()
-  return (now.stolen - before.stolen) / Math.max(1, now.all - before.all)
+  const all = Math.max(1, now.all - before.all)
+  return { stolen: (now.stolen - before.stolen) / all, idle: (now.idle - before.idle) / all }
 }
 
 interface Counts {
@@ -168,23 +174,35 @@ interface Counts {
   failed: number
   faults: string[]
   excused: string[]
+  failedFiles: string[]
 }
 
-/** What a report counts; undefined where none was written, since Vitest itself did not start. */
-function countsOf(file: string): Counts | undefined {
+/**
+ * What a report counts; undefined where none was written, since Vitest itself did not start.
+ *
+ * @param except - files that do not count
+ */
+function countsOf(file: string, except: readonly string[] = []): Counts | undefined {
   if (!existsSync(file)) return undefined
   const report = REPORT.validateSync(JSON.parse(readFileSync(file, 'utf8')))
-  const tests = report.testResults.flatMap(({ assertionResults }) => assertionResults)
+  const results = report.testResults
+    .map(({ name, status, assertionResults }) => ({ file: relative(root, name), status, tests: assertionResults }))
+    .filter((one) => !except.includes(one.file))
+  const tests = results.flatMap((one) => one.tests)
+  const having = (status: string) => tests.filter((test) => test.status === status).length
   const faults = tests
-    .filter(({ status }) => status === 'failed')
+    .filter(isFailed)
     .map(({ fullName, duration, failureMessages }) =>
       [`${fullName}, after ${String(Math.round(duration ?? 0))} ms`, ...reasonOf(failureMessages)].join('\n  '),
     )
   const excused = tests.flatMap(({ fullName, meta: { excuse } }) =>
     excuse === undefined ? [] : [`${fullName}: ${excuse}`],
   )
-  return { passed: report.numPassedTests, failed: report.numFailedTests, faults, excused }
+  const failedFiles = results.filter(isFailed).map((one) => one.file)
+  return { passed: having('passed'), failed: having('failed'), faults, excused, failedFiles }
 }
+
+const isFailed = ({ status }: { status: string }) => status === 'failed'
 
 /** The first lines of what a test said, and where in our own code it said it. */
 function reasonOf(messages: readonly string[]): string[] {
