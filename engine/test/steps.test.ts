@@ -241,7 +241,7 @@ load:
   it('runs on MariaDB with bound parameters', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-sql-'))
     const port = await freePort(0)
-    const database = await startMariaDb(join(folder, 'data'), 'ferries', port)
+    const database = await startMariaDb(join(folder, 'data'), 'ferries', { port })
     const ask = (statement: string) =>
       execFileSync(
         'mariadb',

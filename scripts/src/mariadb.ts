@@ -24,8 +24,13 @@ export interface MariaDb {
  * Starts a server on a data folder, which is made when it is not there, with one empty database.
  *
  * @param port - on loopback beside the socket; by default there is none
+ * @param more - options of MariaDB itself
  */
-export async function startMariaDb(dataFolder: string, database: string, port?: number): Promise<MariaDb> {
+export async function startMariaDb(
+  dataFolder: string,
+  database: string,
+  { port, more = [] }: { port?: number; more?: readonly string[] } = {},
+): Promise<MariaDb> {
   const user = userInfo().username
   // A socket's path may have 107 characters; the data folder's may be longer.
   const socketFolder = mkdtempSync(join(tmpdir(), 'jolt-gate-'))
@@ -43,6 +48,7 @@ export async function startMariaDb(dataFolder: string, database: string, port?: 
       `--pid-file=${join(socketFolder, 'm.pid')}`,
       '--innodb-flush-log-at-trx-commit=2',
       '--character-set-server=utf8mb4',
+      ...more,
     ],
     // Each with temporary files of its own: at its start a server deletes those of others in the same place.
     { stdio: 'ignore', detached: true, env: { ...process.env, TMPDIR: socketFolder } },

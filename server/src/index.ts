@@ -3,7 +3,8 @@ import { createServer } from 'node:http'
 import { createServer as createSecureServer } from 'node:https'
 import { closePorts, type Collector } from '@jolt-gate/engine'
 import { createApp } from './app.js'
-import { migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
+import { bringUpToDate, openDatabase, type DatabaseAddress } from './database/connect.js'
+import { lockDatabase, type Lock } from './database/lock.js'
 import { PersonRow } from './database/models.js'
 import { keepTelling } from './health/telemetry.js'
 import { newSetupCode } from './people/passwords.js'
@@ -12,6 +13,7 @@ import { openProject } from './projects/add.js'
 import { StageRuns } from './pipelines/stage-runs.js'
 import { Triggers } from './pipelines/triggers.js'
 import { ProjectWatch } from './projects/watch.js'
+import { lockFolder } from './runs/folder-lock.js'
 import { keepDeleting } from './runs/retention.js'
 import { ReportedRuns } from './reported-runs/reported-runs.js'
 import { RemoteStore } from './git/remotes.js'
@@ -26,7 +28,8 @@ import { Webhooks } from './webhooks/webhooks.js'
 export type { ProviderOptions } from './people/provider.js'
 export { sealKeyFrom, type SealKey } from './targets/seal.js'
 
-export { migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
+export { bringUpToDate, migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
+export { startFaultOf } from './start-fault.js'
 
 export interface ServerOptions {
   database: DatabaseAddress
@@ -56,6 +59,10 @@ export interface ServerOptions {
   runsAtOnce?: number | undefined
   /** That takes results and series (OTLP). */
   collector?: Collector | undefined
+  /** Waits for the end of a server that has the database or the folder of runs; without it that is refused. */
+  isStandby?: boolean
+  /** Another server has taken the database while that was away: this one is to end. */
+  onTaken?: () => void
   /** Before each further attempt of a delivery. */
   deliveryWaitsMs?: readonly number[]
 }
@@ -67,11 +74,29 @@ export interface JoltServer {
   stop(): Promise<void>
 }
 
-/** Starts the server, with its database brought up to date. */
-// eslint-disable-next-line max-lines-per-function -- all that starts with the server, in order
+/**
+ * Starts the server, with its database brought up to date.
+ *
+ * @throws StartFault where another server has its database or its folder of runs
+ */
 export async function startServer(options: ServerOptions): Promise<JoltServer> {
+  const locks = await takeLocks(options)
+  const release = async () => {
+    for (const lock of locks) await lock.release()
+  }
+  try {
+    return await startAlone(options, release)
+  } catch (error) {
+    await release()
+    throw error
+  }
+}
+
+/** @param release - gives back what this server alone may have */
+// eslint-disable-next-line max-lines-per-function -- all that starts with the server, in order
+async function startAlone(options: ServerOptions, release: () => Promise<void>): Promise<JoltServer> {
   const sequelize = openDatabase(options.database)
-  await migratorOf(sequelize).up()
+  await bringUpToDate(sequelize)
   for (const [index, path] of options.projects.entries()) {
     const { id } = await openProject(path)
     if (index === 0 && options.recordedRuns !== undefined) await addRecordedRuns(id, options.recordedRuns)
@@ -143,7 +168,20 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
       server.closeAllConnections()
       await new Promise((resolve) => server.close(resolve))
       await sequelize.close()
+      await release()
       openPorts()
     },
+  }
+}
+
+/** The database and the folder of runs are one server's alone. */
+async function takeLocks(options: ServerOptions): Promise<Lock[]> {
+  const { isStandby = false, onTaken = () => undefined } = options
+  const database = await lockDatabase(options.database, isStandby, onTaken)
+  try {
+    return [database, await lockFolder(options.runsFolder, isStandby)]
+  } catch (error) {
+    await database.release()
+    throw error
   }
 }

@@ -4,7 +4,7 @@ import { parseArgs } from 'node:util'
 import { readFileSync } from 'node:fs'
 import { isLoopbackAddress } from '@jolt-gate/core'
 import { ROLES } from '@jolt-gate/core/api'
-import type { ProviderOptions } from './index.js'
+import type { ProviderOptions, ServerOptions } from './index.js'
 
 const { values } = parseArgs({
   options: {
@@ -30,6 +30,7 @@ const { values } = parseArgs({
     'oidc-client': { type: 'string' },
     'oidc-name': { type: 'string' },
     'oidc-role': { type: 'string' },
+    standby: { type: 'boolean', default: false },
   },
 })
 if (values.socket === undefined) {
@@ -67,7 +68,7 @@ function providerOf(): ProviderOptions | undefined {
 }
 
 // Loaded only now: a slip in the options is told at once.
-const { sealKeyFrom, startServer } = await import('./index.js')
+const { sealKeyFrom, startFaultOf, startServer } = await import('./index.js')
 const { collectorAt } = await import('@jolt-gate/engine')
 const collector =
   values.otlp === undefined ? undefined : collectorAt(values.otlp, process.env['OTEL_EXPORTER_OTLP_HEADERS'])
@@ -75,7 +76,7 @@ if (typeof collector === 'string') {
   process.stderr.write(`--otlp: ${collector}\n`)
   process.exit(2)
 }
-const server = await startServer({
+const options: ServerOptions = {
   database: { socketPath: values.socket, user: values['database-user'], database: values.database },
   port: Number(values.port),
   pages: values.pages,
@@ -95,12 +96,26 @@ const server = await startServer({
   provider: providerOf(),
   collector,
   runsAtOnce,
+  isStandby: values.standby,
+  onTaken: () => {
+    process.stderr.write('another server has taken the database while it was away: this one ends\n')
+    process.exitCode = 1
+    process.kill(process.pid, 'SIGTERM')
+  },
+}
+const server = await startServer(options).catch((error: unknown) => {
+  const fault = startFaultOf(error, options)
+  if (fault === undefined) throw error
+  process.stderr.write(`${fault}\n`)
+  process.exit(1)
 })
+// One who reads the address and no more is no reason to end.
+process.stdout.on('error', () => undefined)
 if (server.setupCode !== undefined)
   process.stdout.write(`setup code for the first administrator: ${server.setupCode}\n`)
 process.stdout.write(`Jolt Gate answers at ${server.origin}\n`)
 const stop = () => {
-  void server.stop().then(() => process.exit(0))
+  void server.stop().then(() => process.exit())
 }
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, stop)
 // The one who started it is gone, killed perhaps.

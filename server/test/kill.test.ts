@@ -1,15 +1,15 @@
 // What a run survives: its generator, the server and the database are killed in its middle. `npm run test:kill` kills
 // more often, and at each step of a pipeline.
-import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
+import { execFileSync } from 'node:child_process'
 import { mkdirSync, mkdtempSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { createInterface } from 'node:readline'
 import { setTimeout as sleep } from 'node:timers/promises'
-import { programOf, startMariaDb, type MariaDb } from '@jolt-gate/scripts'
+import { startMariaDb, type MariaDb } from '@jolt-gate/scripts'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { callerOf, git, signedIn, type Call } from './place.js'
+import { git } from './place.js'
+import { killed, serveProgram, stopped, type Served } from './served.js'
 
 const KILLS = Number(process.env['KILLS'] ?? 1)
 const kills = Array.from({ length: KILLS }, (_, number) => number + 1)
@@ -36,13 +36,6 @@ const target = createServer((request, response) => {
 })
 let database: MariaDb
 let server: Served
-
-interface Served {
-  process: ChildProcess
-  call: Call
-  origin: string
-  headers: Record<string, string>
-}
 
 beforeAll(async () => {
   const origin = await new Promise<string>((resolve) => {
@@ -77,10 +70,7 @@ stages:
 })
 afterAll(async () => {
   // A test that failed may have left it killed.
-  if (server.process.exitCode === null && server.process.signalCode === null) {
-    server.process.kill('SIGTERM')
-    await new Promise((resolve) => server.process.once('exit', resolve))
-  }
+  await stopped(server)
   await database.stop()
   target.close()
   rmSync(folder, { recursive: true, force: true })
@@ -112,24 +102,7 @@ async function openDatabase(): Promise<void> {
   renameSync(`${socket}.new`, socket)
 }
 
-async function serve(): Promise<Served> {
-  const where = ['--socket', socket, '--runs-folder', join(folder, 'runs'), '--project', repository, '--demo']
-  const child = spawn(process.execPath, [...programOf('server'), ...where], {
-    stdio: ['ignore', 'pipe', 'ignore'],
-    env: { ...process.env, JOLT_GATE_KEY: 'a key for the tests, 32 characters long' },
-  })
-  const origin = await new Promise<string>((resolve, reject) => {
-    createInterface({ input: child.stdout }).on('line', (line) => {
-      const found = /answers at (\S+)/.exec(line)?.[1]
-      if (found !== undefined) resolve(found)
-    })
-    child.once('exit', () => {
-      reject(new Error('the server did not start'))
-    })
-  })
-  const headers = await signedIn(origin)
-  return { process: child, origin, headers, call: callerOf(origin, headers) }
-}
+const serve = () => serveProgram(['--socket', socket, '--runs-folder', join(folder, 'runs'), '--project', repository])
 
 interface Run {
   id: string
@@ -199,10 +172,7 @@ function generatorPid(): number {
   return Number(found.trim())
 }
 
-async function killServer(): Promise<void> {
-  server.process.kill('SIGKILL')
-  await new Promise((resolve) => server.process.once('exit', resolve))
-}
+const killServer = () => killed(server)
 
 describe('a run whose', () => {
   it.each(kills)('generator is killed keeps its seconds, is torn down and closed as void (%i)', async () => {

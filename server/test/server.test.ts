@@ -276,7 +276,7 @@ describe('the schema', () => {
     const left = await sequelize.getQueryInterface().showAllTables()
     await sequelize.close()
 
-    expect(made).toHaveLength(30)
-    expect(left).toMatchObject([{ tableName: 'migrations' }])
+    expect(made).toHaveLength(31)
+    expect(left).toMatchObject([{ tableName: 'migration_steps' }, { tableName: 'migrations' }])
   })
 })

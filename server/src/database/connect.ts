@@ -1,8 +1,11 @@
 // A connection to MariaDB with its schema brought up to date.
 import { Sequelize } from 'sequelize'
 import { SequelizeStorage, Umzug } from 'umzug'
+import type { Migration } from './migration.js'
 import { MIGRATIONS } from './migrations.js'
+import { StartFault } from './start-fault.js'
 import { defineModels } from './models.js'
+import { forgetNotes, prepareNotes, resumable } from './resumable.js'
 
 export interface DatabaseAddress {
   socketPath: string
@@ -28,9 +31,37 @@ export function openDatabase(address: DatabaseAddress): Sequelize {
 /** The migrations of a database, to go up or back. */
 export function migratorOf(sequelize: Sequelize): Umzug {
   const schema = sequelize.getQueryInterface()
-  return new Umzug({
-    migrations: MIGRATIONS.map(({ name, up, down }) => ({ name, up: () => up(schema), down: () => down(schema) })),
+  const oneWay = async (way: 'up' | 'down', { name, ...ways }: Migration) => {
+    await prepareNotes(schema)
+    await ways[way](await resumable(schema, `${name} ${way}`))
+  }
+  const migrator = new Umzug({
+    migrations: MIGRATIONS.map((one) => ({
+      name: one.name,
+      up: () => oneWay('up', one),
+      down: () => oneWay('down', one),
+    })),
     storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
     logger: undefined,
   })
+  migrator.on('migrated', ({ name }) => forgetNotes(schema, `${name} up`))
+  migrator.on('reverted', ({ name }) => forgetNotes(schema, `${name} down`))
+  return migrator
+}
+
+/**
+ * Brings the schema up to date, wherever an earlier start has left it.
+ *
+ * @throws Error where a newer server has changed it already
+ */
+export async function bringUpToDate(sequelize: Sequelize): Promise<void> {
+  const known = new Set(MIGRATIONS.map(({ name }) => name))
+  const newer = (await executedIn(sequelize)).find((name) => !known.has(name))
+  if (newer !== undefined)
+    throw new StartFault(`the database is of a newer server (migration ${newer}): start that version or a later one`)
+  await migratorOf(sequelize).up()
+}
+
+async function executedIn(sequelize: Sequelize): Promise<string[]> {
+  return new SequelizeStorage({ sequelize, tableName: 'migrations' }).executed()
 }

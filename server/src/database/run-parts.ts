@@ -55,7 +55,7 @@ export const runParts: Migration = {
 async function fill(schema: QueryInterface, id: string): Promise<void> {
   const [stored] = await rows<Record<'plan' | 'shape' | 'result', string | null>>(
     schema,
-    'SELECT plan, shape, result FROM runs WHERE id = :id',
+    'SELECT plan, shape, result FROM run_parts WHERE run_id = :id',
     { id },
   )
   // A run of an old version may lack what is read here: its list shows less, and it opens as before.
