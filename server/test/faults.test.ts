@@ -196,6 +196,33 @@ describe('a server', () => {
   })
 })
 
+describe('a save', () => {
+  it.each(Array.from({ length: KILLS }, (_, index) => index + 1))(
+    'that is killed is made again (%i)',
+    async (number) => {
+      const place = newPlace()
+      const path = '/projects/1/plan?file=plans/short.gate.yaml'
+      const first = await serve(place)
+      const { base } = (await first.call('GET', path)).body as { base: string }
+      const asked = {
+        text: planOf(1).replace('1 steps', `killed ${String(number)} times`),
+        base,
+        message: 'Another name',
+      }
+      const lost = first.call('PUT', path, asked).catch(() => undefined)
+      await sleep(Math.random() * 150)
+      await killed(first)
+      await lost
+
+      const next = await serve(place)
+
+      expect((await next.call('PUT', path, asked)).status).toBe(200)
+      expect(git(repository, 'status', '--porcelain')).toBe('')
+      expect(git(repository, 'show', 'HEAD:plans/short.gate.yaml')).toBe(asked.text.trim())
+    },
+  )
+})
+
 describe('a migration', () => {
   it('that is killed again and again is made to its end', async () => {
     const place = newPlace()

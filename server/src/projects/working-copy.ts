@@ -6,6 +6,7 @@ import { simpleGit, type SimpleGit } from 'simple-git'
 import { Problem } from '../http/problems.js'
 import { Commits, MOST_NAMED_BYTES } from './commits.js'
 import { readPlainFile, writePlainFile } from './plain-files.js'
+import { mendInterrupted, noteSave, undoSave, type Change } from './interrupted-saves.js'
 import { oneAtATime } from './one-at-a-time.js'
 import { isInnerPath, isWritablePath } from './paths.js'
 
@@ -43,6 +44,7 @@ export interface Author {
 export class WorkingCopy {
   readonly git: SimpleGit
   readonly commits: Commits
+  private knownGitFolder: Promise<string> | undefined
 
   /**
    * @param root - where its files are
@@ -68,9 +70,21 @@ export class WorkingCopy {
     return this.branch === undefined
   }
 
-  /** Does something while nothing else changes the repository. */
+  /** Does something while nothing else changes the repository, once what was interrupted there is mended. */
   alone<T>(task: () => Promise<T>): Promise<T> {
-    return oneAtATime(this.projectRoot, task)
+    return oneAtATime(this.projectRoot, async () => {
+      await mendInterrupted(this.root, await this.gitFolder(), this.git)
+      try {
+        return await task()
+      } catch (error) {
+        throw brokenIndex(error) ?? error
+      }
+    })
+  }
+
+  private gitFolder(): Promise<string> {
+    this.knownGitFolder ??= this.git.revparse(['--absolute-git-dir'])
+    return this.knownGitFolder
   }
 
   /** Opens a folder that is the top of a Git working copy. */
@@ -154,13 +168,30 @@ export class WorkingCopy {
   }
 
   private async saveNow({ files, message, author }: SaveRequest): Promise<CommitInfo> {
-    for (const { file, base } of files) await this.refuseChanged(file, base)
-    for (const { file, text } of files) await this.write(file, text)
+    for (const { file, base, text } of files) await this.refuseChanged(file, base, text)
     const paths = files.map(({ file }) => file)
-    await this.git.add(['--', ...paths])
-    if ((await this.git.diff(['--cached', '--name-only', '--', ...paths])) !== '')
-      await this.commit(paths, message, author)
+    await this.wholly(files, async () => {
+      for (const { file, text } of files) await this.write(file, text)
+      await this.git.add(['--', ...paths])
+      if ((await this.git.diff(['--cached', '--name-only', '--', ...paths])) !== '')
+        await this.commit(paths, message, author)
+    })
     return this.head()
+  }
+
+  /** Writes files and commits them, or leaves them as they were: also where it fails or is killed on the way. */
+  private async wholly(files: readonly { file: string; text: string }[], write: () => Promise<void>): Promise<void> {
+    const changes: Change[] = []
+    for (const { file, text } of files) changes.push({ file, before: (await this.read(file)) ?? null, after: text })
+    const forget = noteSave(await this.gitFolder(), changes)
+    try {
+      await write()
+    } catch (error) {
+      await undoSave(this.root, this.git, changes)
+      throw error
+    } finally {
+      forget()
+    }
   }
 
   /** Deletes a file in a commit; Git keeps it. */
@@ -213,10 +244,11 @@ export class WorkingCopy {
     return isKnown
   }
 
-  private async refuseChanged(file: string, base: string | null): Promise<void> {
+  /** @param text - what is to be written: where it stands there already, nothing is lost */
+  private async refuseChanged(file: string, base: string | null, text?: string): Promise<void> {
     if (!isWritablePath(file)) throw new Problem(400, 'BAD_PATH', `${file} cannot be written here`)
     const before = await this.read(file)
-    if (before === undefined || fingerprint(before) === base) return
+    if (before === undefined || fingerprint(before) === base || (base !== null && before === text)) return
     throw new Problem(409, 'CHANGED', `${file} changed since you opened it; your text is kept`, {
       current: before,
       base: fingerprint(before),
@@ -266,6 +298,18 @@ export class WorkingCopy {
     if ((await this.commits.branches()).includes(name)) throw new Problem(409, 'KNOWN', `branch ${name} exists already`)
     await this.alone(() => this.git.raw(['branch', '--no-track', '--', name, 'HEAD']))
   }
+}
+
+/** What Git says of an index that it cannot read, with the way to mend it. */
+function brokenIndex(error: unknown): Problem | undefined {
+  const said = error instanceof Error ? error.message : ''
+  if (!/index file (?:corrupt|smaller)|bad index file|bad signature|index uses .* extension/.test(said))
+    return undefined
+  return new Problem(
+    409,
+    'GIT_BROKEN',
+    'the Git index of this project cannot be read: remove its file .git/index and run git reset there; no commit is lost',
+  )
 }
 
 function firstRows(text: string | undefined): string | undefined {
