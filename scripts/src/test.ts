@@ -119,7 +119,9 @@ async function make(step: Step, shown: 'as it comes' | 'at its end'): Promise<vo
   again.push({ ...step, command: [...step.command, ...files] })
 }
 
-const percent = (share: number) => `${(100 * share).toFixed(0)} %`
+function percent(share: number): string {
+  return `${(100 * share).toFixed(0)} %`
+}
 
 interface Made {
   exitCode: number | undefined
@@ -202,7 +204,9 @@ function countsOf(file: string, except: readonly string[] = []): Counts | undefi
   return { passed: having('passed'), failed: having('failed'), faults, excused, failedFiles }
 }
 
-const isFailed = ({ status }: { status: string }) => status === 'failed'
+function isFailed({ status }: { status: string }): boolean {
+  return status === 'failed'
+}
 
 /** The first lines of what a test said, and where in our own code it said it. */
 function reasonOf(messages: readonly string[]): string[] {

@@ -51,9 +51,15 @@ describe('packages', () => {
     // Tools are named by the scripts of the project, in any room.
     const texts = files.map((file) => textOf(file).replaceAll(/"[^"]+": "\^[^"]+"/g, ''))
     const mentions = (name: string) =>
-      // Its command has another name.
-      name === 'dependency-cruiser' ||
-      texts.some((text) => text.includes(`'${name}'`) || text.includes(`'${name}/`) || text.includes(`${name} `))
+      // Their commands have other names, or Oxlint finds them by itself.
+      ['dependency-cruiser', 'oxlint-tsgolint'].includes(name) ||
+      texts.some(
+        (text) =>
+          text.includes(`'${name}'`) ||
+          text.includes(`"${name}"`) ||
+          text.includes(`'${name}/`) ||
+          text.includes(`${name} `),
+      )
     const unused = namesOf(declared(room)).filter((name) => {
       const types = /^@types\/(.+)$/.exec(name)?.[1]
       return types === undefined ? !mentions(name) : types !== 'node' && !mentions(types)

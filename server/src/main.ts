@@ -11,6 +11,7 @@ const { values } = parseArgs({
     socket: { type: 'string' },
     database: { type: 'string', default: 'jolt_gate' },
     'database-user': { type: 'string', default: userInfo().username },
+    'database-connections': { type: 'string', default: '8' },
     port: { type: 'string', default: '0' },
     pages: { type: 'string' },
     project: { type: 'string', multiple: true, default: [] },
@@ -46,6 +47,11 @@ if (!Number.isInteger(runsAtOnce) || runsAtOnce < 1 || runsAtOnce > 16) {
   process.stderr.write('--runs-at-once is a whole number from 1 to 16\n')
   process.exit(2)
 }
+const connections = Number(values['database-connections'])
+if (!Number.isInteger(connections) || connections < 2 || connections > 200) {
+  process.stderr.write('--database-connections is a whole number from 2 to 200\n')
+  process.exit(2)
+}
 const { 'tls-cert': cert, 'tls-key': key } = values
 if (!isLoopbackAddress(values.listen) && cert === undefined && !values['behind-proxy']) {
   process.stderr.write('beyond loopback TLS is required: use --tls-cert and --tls-key, or --behind-proxy\n')
@@ -77,7 +83,7 @@ if (typeof collector === 'string') {
   process.exit(2)
 }
 const options: ServerOptions = {
-  database: { socketPath: values.socket, user: values['database-user'], database: values.database },
+  database: { socketPath: values.socket, user: values['database-user'], database: values.database, connections },
   port: Number(values.port),
   pages: values.pages,
   projects: values.project,
@@ -114,7 +120,10 @@ process.stdout.on('error', () => undefined)
 if (server.setupCode !== undefined)
   process.stdout.write(`setup code for the first administrator: ${server.setupCode}\n`)
 process.stdout.write(`Jolt Gate answers at ${server.origin}\n`)
+/** Whoever keeps services running kills those that take longer; what is not stored by then stands in the journals. */
+const STOP_WITHIN_MS = 25_000
 const stop = () => {
+  setTimeout(() => process.exit(1), STOP_WITHIN_MS).unref()
   void server.stop().then(() => process.exit())
 }
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, stop)

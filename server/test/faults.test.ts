@@ -9,6 +9,7 @@ import { text } from 'node:stream/consumers'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { addDatabase, startMariaDb, type MariaDb } from '@jolt-gate/scripts'
 import { bringUpToDate, openDatabase } from '@jolt-gate/server'
+import { createConnection } from 'mariadb'
 import { QueryTypes } from 'sequelize'
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
 import { git } from './place.js'
@@ -70,9 +71,13 @@ let places = 0
 function newPlace(): string[] {
   const name = `faults_${String(++places)}`
   addDatabase(database.socketPath, name)
-  const runs = join(folder, name)
-  return ['--socket', database.socketPath, '--database', name, '--runs-folder', runs, '--project', repository]
+  return placeIn(database, name)
 }
+
+const placeIn = ({ socketPath }: MariaDb, name: string): string[] => [
+  ...['--socket', socketPath, '--database', name, '--runs-folder', join(folder, `${name}-runs`)],
+  ...['--project', repository],
+]
 
 async function serve(place = newPlace(), errorsTo?: number): Promise<Served> {
   const server = await serveProgram([...place, '--database-user', database.user], errorsTo)
@@ -122,9 +127,7 @@ describe('a run', () => {
 
   it('is stored whole once there is room again, when the disk of the database was full', async () => {
     const small = await startMariaDb(join(folder, 'small'), 'small', { more: SMALL })
-    const runs = join(folder, 'small-runs')
-    const place = ['--socket', small.socketPath, '--database', 'small', '--runs-folder', runs, '--project', repository]
-    const server = await serve(place)
+    const server = await serve(placeIn(small, 'small'))
     const sequelize = openDatabase({ socketPath: small.socketPath, user: small.user, database: 'small' })
     const run = (sql: string) => sequelize.query(sql, { type: QueryTypes.RAW })
     await run('CREATE TABLE filler (id INT AUTO_INCREMENT PRIMARY KEY, data VARCHAR(8000)) CHARACTER SET latin1')
@@ -186,6 +189,40 @@ describe('a server', () => {
     await killed(first)
 
     expect(await whenEnded(await waiting, id)).toMatchObject({ verdict: 'stopped' })
+  })
+
+  it('whose database stands still is not ready, ends when it is asked to, and loses nothing', async () => {
+    const place = newPlace()
+    const server = await serve(place)
+    const id = await begin(server, 'short')
+    await expect.poll(async () => ((await server.call('GET', `/runs/${id}`)).body as Run).state).toBe('load')
+
+    signalDatabase('STOP')
+    const ready = await fetch(`${server.origin}/readyz`)
+    await stopped(server)
+    signalDatabase('CONT')
+
+    expect(ready.status).toBe(503)
+    expect(await whenEnded(await serve(place), id)).toMatchObject({
+      verdict: expect.stringMatching(/open|stopped/) as string,
+    })
+  })
+
+  it('waits for a connection while others have them all', async () => {
+    const small = await startMariaDb(join(folder, 'few'), 'few', { more: ['--max-connections=10'] })
+    const server = await serve(placeIn(small, 'few'))
+    const open = () => createConnection({ socketPath: small.socketPath, user: small.user, database: 'few' })
+    // As many as there are: the last ones are refused.
+    const others = (await Promise.allSettled(Array.from({ length: 14 }, open))).flatMap((one) =>
+      one.status === 'fulfilled' ? [one.value] : [],
+    )
+    const asked = Promise.all(Array.from({ length: 8 }, () => server.call('GET', '/people')))
+    await sleep(1000)
+    for (const other of others) await other.end()
+
+    expect((await asked).map(({ status }) => status)).toEqual(Array<number>(8).fill(200))
+    await stopped(server)
+    await small.stop()
   })
 
   it('says in one sentence what keeps it from starting', async () => {
@@ -259,6 +296,10 @@ describe('a migration', () => {
     await sequelize.close()
   })
 })
+
+function signalDatabase(signal: 'STOP' | 'CONT'): void {
+  execFileSync('pkill', [`-${signal}`, '-f', `datadir=${join(folder, 'data')}`])
+}
 
 function tablesOf(name: string): number {
   const sql = `SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = '${name}'`

@@ -11,7 +11,14 @@ export interface DatabaseAddress {
   socketPath: string
   user: string
   database: string
+  /** At most so many at once; one more holds the lock. */
+  connections?: number
 }
+
+/** Enough for what one process reads and writes at once; MariaDB allows 151 for all its clients. */
+const CONNECTIONS = 8
+/** Others may have all connections for a moment: five seconds in all. */
+const WAITING = { max: 20, backoffBase: 250, backoffExponent: 1 }
 
 /** Opens the database; its schema is not touched yet. */
 export function openDatabase(address: DatabaseAddress): Sequelize {
@@ -22,7 +29,8 @@ export function openDatabase(address: DatabaseAddress): Sequelize {
     // A busy machine may take longer than the connector's one second; a database that is gone is told at once.
     dialectOptions: { socketPath: address.socketPath, connectTimeout: 10_000 },
     logging: false,
-    pool: { max: 8 },
+    pool: { max: address.connections ?? CONNECTIONS },
+    retry: { match: [/Too many connections/], ...WAITING },
   })
   defineModels(sequelize)
   return sequelize

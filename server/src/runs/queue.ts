@@ -322,8 +322,11 @@ const originsOf = ({ asked: { target } }: Waiting): string[] =>
     return isLoopback(origin) ? `loopback ${port || protocol}` : origin
   })
 
-/** For the run under way to stop, drain and tear down. */
-const SHUTDOWN_MS = 60_000
+/**
+ * For the run under way to stop, drain and tear down. One that takes longer does so without the server, and the next
+ * one reads its journal.
+ */
+const SHUTDOWN_MS = 20_000
 
 async function endStopped(row: RunRow, by: string): Promise<void> {
   const reasons = [`stopped by ${by} before it began`]
