@@ -1,5 +1,5 @@
-// `npm run backup:drill -- --socket S --to FILE`: makes a backup, restores it into a MariaDB of its own, and compares the
-// two table by table. A backup that was never restored is none.
+// `npm run backup:drill -- --socket S --to FILE`: makes a backup, restores it into a MariaDB of its own, and compares
+// the two table by table. A backup that was never restored is none.
 import { parseArgs } from 'node:util'
 import { userInfo } from 'node:os'
 import { drill } from './backup.js'
