@@ -123,7 +123,7 @@ process.stdout.write(`Jolt Gate answers at ${server.origin}\n`)
 /** Whoever keeps services running kills those that take longer; what is not stored by then stands in the journals. */
 const STOP_WITHIN_MS = 25_000
 const stop = () => {
-  setTimeout(() => process.exit(1), STOP_WITHIN_MS).unref()
+  setTimeout(() => process.exit(), STOP_WITHIN_MS).unref()
   void server.stop().then(() => process.exit())
 }
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, stop)

@@ -1,7 +1,7 @@
 // Faults that are made on purpose: large results, a server that stands still, a log and a database without room, two
 // servers in one place, and kills in the middle of a migration.
 import { execFileSync, type ChildProcess } from 'node:child_process'
-import { mkdirSync, mkdtempSync, openSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, openSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -12,6 +12,7 @@ import { bringUpToDate, openDatabase } from '@jolt-gate/server'
 import { createConnection } from 'mariadb'
 import { QueryTypes } from 'sequelize'
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
+import { lockDatabase } from '../src/database/lock.js'
 import { git } from './place.js'
 import { ended, killed, originOf, serveProgram, startProgram, stopped, type Served } from './served.js'
 
@@ -223,6 +224,34 @@ describe('a server', () => {
     expect((await asked).map(({ status }) => status)).toEqual(Array<number>(8).fill(200))
     await stopped(server)
     await small.stop()
+  })
+
+  it('keeps its database when that starts again, and one that waits goes on waiting', async () => {
+    const socketPath = join(folder, 'again.sock')
+    const open = async () => {
+      const started = await startMariaDb(join(folder, 'again'), 'again')
+      symlinkSync(started.socketPath, `${socketPath}.new`)
+      renameSync(`${socketPath}.new`, socketPath)
+      return started
+    }
+    const before = await open()
+    const address = { socketPath, user: before.user, database: 'again' }
+    const seen: string[] = []
+    const first = await lockDatabase(address, false, () => seen.push('the first has lost it'))
+    const second = lockDatabase(address, true, () => seen.push('the second has lost it'))
+    void second.then(() => seen.push('the second has it'))
+
+    execFileSync('pkill', ['-KILL', '-f', `datadir=${join(folder, 'again')}`])
+    await before.ended
+    const after = await open()
+    await sleep(6000)
+    await expect(lockDatabase(address, false, () => undefined)).rejects.toThrow('another server has the database again')
+    expect(seen).toEqual([])
+    await first.release()
+
+    await (await second).release()
+    expect(seen).toEqual(['the second has it'])
+    await after.stop()
   })
 
   it('says in one sentence what keeps it from starting', async () => {

@@ -3,6 +3,7 @@ import { createHash } from 'node:crypto'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { createConnection, type Connection } from 'mariadb'
 import { log } from '../observability/log.js'
+import { isAway } from './away.js'
 import type { DatabaseAddress } from './connect.js'
 import { StartFault } from './start-fault.js'
 
@@ -12,6 +13,7 @@ const WAIT_S = 5
 /** A connection that says nothing is closed by the database some time. */
 const PING_MS = 60_000
 const AGAIN_MS = 500
+const STANDBY_AGAIN_MS = 4000
 
 export interface Lock {
   release(): Promise<void>
@@ -25,26 +27,14 @@ export interface Lock {
  * @throws StartFault where another server has it
  */
 export async function lockDatabase(address: DatabaseAddress, isStandby: boolean, onLost: () => void): Promise<Lock> {
-  let connection = await connect(address)
+  let connection = await (isStandby ? takenAfterAll(address) : takenNow(address))
   let isReleased = false
-  let isTold = false
-  while (!(await take(connection, address, isStandby ? WAIT_S : WITHIN_S))) {
-    if (!isStandby) {
-      await connection.end()
-      throw new StartFault(
-        `another server has the database ${address.database}: stop that one first, or wait for its end with --standby`,
-      )
-    }
-    if (!isTold) log.info({ database: address.database }, 'waiting for the end of the server that has the database')
-    isTold = true
-  }
   const ping = setInterval(() => {
     connection.ping().catch(() => undefined)
   }, PING_MS)
   ping.unref()
   const keep = (one: Connection): void => {
-    one.once('end', () => void again().catch(onLost))
-    one.on('error', () => undefined)
+    one.once('end', () => void again())
   }
   const again = async (): Promise<void> => {
     while (!isReleased) {
@@ -53,7 +43,9 @@ export async function lockDatabase(address: DatabaseAddress, isStandby: boolean,
       else {
         connection = next
         keep(next)
-        if (!(await take(next, address, WITHIN_S))) onLost()
+        // One that has ended again is told by its end.
+        const isOurs = await take(next, address, WITHIN_S).catch(() => undefined)
+        if (isOurs === false) onLost()
         return
       }
     }
@@ -68,8 +60,40 @@ export async function lockDatabase(address: DatabaseAddress, isStandby: boolean,
   }
 }
 
-function connect({ socketPath, user, database }: DatabaseAddress): Promise<Connection> {
-  return createConnection({ socketPath, user, database, connectTimeout: 10_000 })
+/** @throws StartFault where another server has it */
+async function takenNow(address: DatabaseAddress): Promise<Connection> {
+  const connection = await connect(address)
+  if (await take(connection, address, WITHIN_S)) return connection
+  await connection.end()
+  throw new StartFault(
+    `another server has the database ${address.database}: stop that one first, or wait for its end with --standby`,
+  )
+}
+
+/** Waits for the end of the server that has it, also while the database is away. */
+async function takenAfterAll(address: DatabaseAddress): Promise<Connection> {
+  log.info({ database: address.database }, 'waits for the database, and for the end of a server that has it')
+  for (;;) {
+    const connection = await connect(address).catch(unlessAway)
+    try {
+      while (connection !== undefined) if (await take(connection, address, WAIT_S)) return connection
+    } catch (error) {
+      unlessAway(error)
+    }
+    // Longer than one that had it needs to take it again.
+    await sleep(STANDBY_AGAIN_MS)
+  }
+}
+
+function unlessAway(error: unknown): undefined {
+  if (!isAway(error)) throw error
+}
+
+async function connect({ socketPath, user, database }: DatabaseAddress): Promise<Connection> {
+  const connection = await createConnection({ socketPath, user, database, connectTimeout: 10_000 })
+  // What is asked of it fails by itself.
+  connection.on('error', () => undefined)
+  return connection
 }
 
 async function take(connection: Connection, { database }: DatabaseAddress, withinS: number): Promise<boolean> {

@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import type { SimpleGit } from 'simple-git'
 import { array, object, string } from 'yup'
 import { log } from '../observability/log.js'
+import { isWritablePath } from './paths.js'
 import { readPlainFile, writePlainFile } from './plain-files.js'
 
 const NOTE = 'jolt-gate-save.json'
@@ -47,7 +48,7 @@ export async function mendInterrupted(root: string, gitFolder: string, git: Simp
   removeStaleLock(root, join(gitFolder, 'index.lock'))
   const note = join(gitFolder, NOTE)
   if (!existsSync(note)) return
-  const changes = changesIn(note)
+  const changes = changesIn(note).filter(({ file }) => isWritablePath(file))
   const paths = changes.map(({ file }) => file)
   const isCommitted = paths.length === 0 || (await git.raw(['status', '--porcelain', '--', ...paths])) === ''
   if (!isCommitted) await undoSave(root, git, changes)

@@ -1,6 +1,6 @@
 // One run under way: a generator of its own makes it; what that tells is stored, and told on to readers. When the
 // generator dies, another one tears down and judges by what is known.
-import { renameSync, rmSync } from 'node:fs'
+import { existsSync, renameSync, rmSync } from 'node:fs'
 import { basename } from 'node:path'
 import { base64OfBytes } from '@jolt-gate/core'
 import type { LiveEvent } from '@jolt-gate/core/api'
@@ -113,7 +113,7 @@ export class RunUnderWay {
     await this.writing
     if (signal.aborted) return
     if (this.unwritten.isEmpty()) rmSync(journal, { force: true })
-    else renameSync(journal, keptJournal(journal))
+    else if (existsSync(journal)) renameSync(journal, keptJournal(journal))
   }
 
   /** Takes what stands in the journal and has not come; whether the run was done by then. */
@@ -152,8 +152,9 @@ export class RunUnderWay {
   private marks(): Partial<Pick<RunRow, 'verdict' | 'reasons' | 'endedAt'>> {
     const { row } = this.options
     if (this.unwritten.isEmpty()) return {}
-    const kept = basename(keptJournal(this.options.journal))
-    const reason = `could not be stored: ${this.unwritten.words()}; it is kept in ${kept} in the folder of runs, see the server log`
+    const { journal } = this.options
+    const kept = existsSync(journal) ? `; it is kept in ${basename(keptJournal(journal))} in the folder of runs` : ''
+    const reason = `could not be stored: ${this.unwritten.words()}${kept}; see the server log`
     return {
       verdict: row.verdict === 'open' || row.verdict === null ? 'void' : row.verdict,
       reasons: [...row.reasons, reason],
