@@ -236,7 +236,8 @@ describe('a journey with pacing', () => {
     expect(result.totals.requests).toBe(7)
     const at = server.arrivals.get('/one') ?? []
     for (let index = 1; index < at.length; index++)
-      expect((at[index] ?? 0) - (at[0] ?? 0)).toBeGreaterThan(300 * index - 50)
+      // The first one may itself be late.
+      expect((at[index] ?? 0) - (at[0] ?? 0)).toBeGreaterThan(300 * index - 200)
   })
 })
 
