@@ -10,7 +10,7 @@ const engine = fileURLToPath(new URL('../../engine/src/', import.meta.url))
 const command = fileURLToPath(new URL('../', import.meta.url))
 const parts = `${command}scripts/parts/`
 
-/** Packages that every thread would begin with, whole and at once: of these the bundle takes what is used, when it is. */
+/** Packages that every thread would begin with, whole and at once: the bundle takes of them what is used, and then. */
 const PARTS = { undici: 'undici', fontoxpath: 'fontoxpath', 'ajv/dist/2020.js': 'ajv', 'ajv-formats': 'ajv-formats' }
 /** Which room has the package of a part. */
 const ROOMS = { undici: engine, fontoxpath: core, ajv: core, 'ajv-formats': core }
