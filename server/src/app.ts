@@ -8,6 +8,7 @@ import { gitRemote } from './git/http-backend.js'
 import type { RemoteStore } from './git/remotes.js'
 import { gitRoutes } from './git/routes.js'
 import { figureRoutes, healthRoutes } from './health/routes.js'
+import type { Readiness } from './health/readiness.js'
 import { countRequests, logRequests } from './health/requests.js'
 import { onlyJson, onlyOwnPages } from './http/guard.js'
 import { openApiOf } from './http/openapi.js'
@@ -26,9 +27,11 @@ import type { StageRuns } from './pipelines/stage-runs.js'
 import type { ProjectWatch } from './projects/watch.js'
 import { projectRoutes } from './projects/routes.js'
 import { readingRoutes, sharedRoutes } from './runs/reading-routes.js'
+import { retentionRoutes } from './runs/retention-routes.js'
 import type { ReportedRuns } from './reported-runs/reported-runs.js'
 import { reportedRoutes } from './reported-runs/routes.js'
 import { rehearsalRoutes } from './rehearsals/routes.js'
+import type { Rehearsals } from './rehearsals/rehearsals.js'
 import type { Asker } from './runs/ask.js'
 import type { RunQueue } from './runs/queue.js'
 import { runRoutes } from './runs/routes.js'
@@ -40,6 +43,8 @@ import { targetRoutes } from './targets/routes.js'
 import type { SecretStore } from './targets/secrets.js'
 
 export interface AppOptions extends PeopleOptions {
+  readiness: Readiness
+  rehearsals: Rehearsals
   queue: RunQueue
   reported: ReportedRuns
   ask: Asker
@@ -63,12 +68,12 @@ const HSTS_SECONDS = 365 * 86_400
 
 // eslint-disable-next-line max-lines-per-function -- all that the server is put together from
 export function createApp(options: AppOptions): Express {
-  const { queue, reported, ask, secrets, remotes, pages, projectsFolder, hosts, isBehindProxy } = options
+  const { readiness, queue, reported, ask, secrets, remotes, pages, projectsFolder, hosts, isBehindProxy } = options
   const app = express()
   app.disable('x-powered-by')
   useAccess(app, whoMay)
   app.set('trust proxy', isBehindProxy ? 1 : false)
-  app.use(healthRoutes())
+  app.use(healthRoutes(readiness))
   app.use(logRequests, countRequests)
   app.use(onlyOwnPages(hosts))
   app.use(
@@ -92,7 +97,7 @@ export function createApp(options: AppOptions): Express {
     }),
   )
   app.use('/git', gitRemote)
-  app.use(figureRoutes(queue))
+  app.use(figureRoutes(queue, readiness))
   const api = express.Router()
   api.use(onlyJson)
   const description = openApiOf(cookieName(false))
@@ -110,7 +115,7 @@ export function createApp(options: AppOptions): Express {
   api.use(projectRoutes(projectsFolder, options.watch, remotes))
   api.use(gitRoutes(remotes))
   api.use(targetRoutes(secrets))
-  api.use(rehearsalRoutes(secrets))
+  api.use(rehearsalRoutes(secrets, options.rehearsals))
   api.use(runRoutes(queue, ask, reported))
   api.use(reportedRoutes(reported))
   api.use(trendRoutes())
@@ -120,6 +125,7 @@ export function createApp(options: AppOptions): Express {
   api.use(webhookRoutes(options.webhooks, options.signing))
   api.use(badgeRoutes())
   api.use(readingRoutes(queue))
+  api.use(retentionRoutes())
   api.use(liveRoutes())
   api.use(noSuchRoute)
   app.use('/api', api)

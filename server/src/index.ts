@@ -1,18 +1,24 @@
 // Starting and stopping a server; `main.ts` is its command line.
+import { mkdirSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { createServer as createSecureServer } from 'node:https'
 import { closePorts, type Collector } from '@jolt-gate/engine'
 import { createApp } from './app.js'
-import { bringUpToDate, openDatabase, type DatabaseAddress } from './database/connect.js'
+import { portsHere, type DatabaseAddress } from './database/address.js'
+import { migrate, openDatabase } from './database/connect.js'
 import { lockDatabase, type Lock } from './database/lock.js'
+import { StartFault } from './database/start-fault.js'
 import { PersonRow } from './database/models.js'
+import { Readiness } from './health/readiness.js'
 import { keepTelling } from './health/telemetry.js'
+import { log } from './observability/log.js'
 import { newSetupCode } from './people/passwords.js'
 import type { ProviderOptions } from './people/provider.js'
 import { openProject } from './projects/add.js'
 import { StageRuns } from './pipelines/stage-runs.js'
 import { Triggers } from './pipelines/triggers.js'
 import { ProjectWatch } from './projects/watch.js'
+import { Rehearsals } from './rehearsals/rehearsals.js'
 import { lockFolder } from './runs/folder-lock.js'
 import { keepDeleting } from './runs/retention.js'
 import { ReportedRuns } from './reported-runs/reported-runs.js'
@@ -28,7 +34,8 @@ import { Webhooks } from './webhooks/webhooks.js'
 export type { ProviderOptions } from './people/provider.js'
 export { sealKeyFrom, type SealKey } from './targets/seal.js'
 
-export { bringUpToDate, migratorOf, openDatabase, type DatabaseAddress } from './database/connect.js'
+export type { DatabaseAddress } from './database/address.js'
+export { bringUpToDate, migratorOf, openDatabase } from './database/connect.js'
 export { startFaultOf } from './start-fault.js'
 
 export interface ServerOptions {
@@ -43,6 +50,8 @@ export interface ServerOptions {
   runsFolder: string
   /** Where new and cloned projects go. */
   projectsFolder?: string | undefined
+  /** Where backups are put: their age is told. */
+  backupsFolder?: string | undefined
   /** The address to listen on; loopback by default. */
   listen?: string
   /** Further names under which people reach this server. */
@@ -95,14 +104,19 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
 /** @param release - gives back what this server alone may have */
 // eslint-disable-next-line max-lines-per-function -- all that starts with the server, in order
 async function startAlone(options: ServerOptions, release: () => Promise<void>): Promise<JoltServer> {
+  await migrate(options.database)
   const sequelize = openDatabase(options.database)
-  await bringUpToDate(sequelize)
+  const readiness = await readinessOf(options)
   for (const [index, path] of options.projects.entries()) {
     const { id } = await openProject(path)
     if (index === 0 && options.recordedRuns !== undefined) await addRecordedRuns(id, options.recordedRuns)
   }
   const watch = new ProjectWatch()
   await watch.follow()
+  const rehearsals = new Rehearsals(options.runsFolder)
+  void rehearsals.recover().catch((error: unknown) => {
+    log.error({ err: error }, 'rehearsals that were cut off could not be noted')
+  })
   const queue = new RunQueue(options.runsFolder, options.runsAtOnce)
   const reported = new ReportedRuns((id, event) => {
     queue.emit(id, event)
@@ -115,6 +129,8 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
   const setupCode = (await PersonRow.count()) === 0 ? newSetupCode() : undefined
   const { listen = '127.0.0.1', tls, isBehindProxy = false } = options
   const app = createApp({
+    readiness,
+    rehearsals,
     queue,
     reported,
     ask,
@@ -141,7 +157,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
       resolve(typeof address === 'object' && address !== null ? address.port : options.port)
     })
   })
-  const openPorts = closePorts([port])
+  const openPorts = closePorts([port, ...portsHere(options.database)])
   const stopDeleting = keepDeleting()
   const stopTelling = options.collector === undefined ? undefined : keepTelling(options.collector)
   queue.resume(({ projectId, planFile, targetName, branch, stageRunId }) =>
@@ -172,6 +188,17 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
       openPorts()
     },
   }
+}
+
+/** @throws StartFault where a folder cannot be written to; one that is nearly full is told in the log */
+async function readinessOf({ runsFolder, projectsFolder, backupsFolder }: ServerOptions): Promise<Readiness> {
+  if (projectsFolder !== undefined) mkdirSync(projectsFolder, { recursive: true })
+  const readiness = new Readiness({ runs: runsFolder, projects: projectsFolder, backups: backupsFolder })
+  const { faults, full, warnings } = await readiness.lookAtFolders()
+  const [fault] = faults
+  if (fault !== undefined) throw new StartFault(`${fault}: give it to the server, or name another`)
+  for (const warning of [...full, ...warnings]) log.warn(warning)
+  return readiness
 }
 
 /** The database and the folder of runs are one server's alone. */

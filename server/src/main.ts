@@ -9,6 +9,9 @@ import type { ProviderOptions, ServerOptions } from './index.js'
 const { values } = parseArgs({
   options: {
     socket: { type: 'string' },
+    'database-host': { type: 'string' },
+    'database-port': { type: 'string', default: '3306' },
+    'database-ca': { type: 'string' },
     database: { type: 'string', default: 'jolt_gate' },
     'database-user': { type: 'string', default: userInfo().username },
     'database-connections': { type: 'string', default: '8' },
@@ -17,6 +20,7 @@ const { values } = parseArgs({
     project: { type: 'string', multiple: true, default: [] },
     'projects-folder': { type: 'string' },
     'runs-folder': { type: 'string' },
+    'backups-folder': { type: 'string' },
     listen: { type: 'string', default: '127.0.0.1' },
     host: { type: 'string', multiple: true, default: [] },
     'tls-cert': { type: 'string' },
@@ -34,8 +38,9 @@ const { values } = parseArgs({
     standby: { type: 'boolean', default: false },
   },
 })
-if (values.socket === undefined) {
-  process.stderr.write('--socket is needed: the socket of MariaDB\n')
+const databasePort = Number(values['database-port'])
+if (!Number.isInteger(databasePort) || databasePort < 1 || databasePort > 65_535) {
+  process.stderr.write('--database-port is a whole number from 1 to 65535\n')
   process.exit(2)
 }
 if (values['runs-folder'] === undefined) {
@@ -73,6 +78,16 @@ function providerOf(): ProviderOptions | undefined {
   return { issuer, client, secret, name: name ?? new URL(issuer).hostname, newRole }
 }
 
+function placeOfDatabase(): { socketPath: string } | { host: string; port: number; ca: string | undefined } {
+  const { socket: socketPath, 'database-host': host, 'database-ca': caFile } = values
+  if (socketPath !== undefined && host === undefined) return { socketPath }
+  if (socketPath === undefined && host !== undefined)
+    return { host, port: databasePort, ca: caFile === undefined ? undefined : readFileSync(caFile, 'utf8') }
+  process.stderr.write('one of --socket and --database-host is needed: where MariaDB is\n')
+  process.exit(2)
+}
+const placeOfMariaDb = placeOfDatabase()
+
 // Loaded only now: a slip in the options is told at once.
 const { sealKeyFrom, startFaultOf, startServer } = await import('./index.js')
 const { collectorAt } = await import('@jolt-gate/engine')
@@ -83,12 +98,19 @@ if (typeof collector === 'string') {
   process.exit(2)
 }
 const options: ServerOptions = {
-  database: { socketPath: values.socket, user: values['database-user'], database: values.database, connections },
+  database: {
+    ...placeOfMariaDb,
+    user: values['database-user'],
+    password: process.env['JOLT_GATE_DATABASE_PASSWORD'],
+    database: values.database,
+    connections,
+  },
   port: Number(values.port),
   pages: values.pages,
   projects: values.project,
   projectsFolder: values['projects-folder'],
   runsFolder: values['runs-folder'],
+  backupsFolder: values['backups-folder'],
   listen: values.listen,
   hosts: values.host,
   tls:

@@ -3,6 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises'
 import type { LaneView, RunDetail, RunSummary, Share } from '@jolt-gate/core/api'
 import { describe, expect, it } from 'vitest'
 import { BucketRow, RunRow, ShareRow } from '../src/database/models.js'
+import { ClockJumps } from '../src/runs/clock-jumps.js'
 import { deleteDue } from '../src/runs/retention.js'
 import { callerOf, demoPlace, PLAN, planText } from './place.js'
 import { addRuns } from './stored-runs.js'
@@ -100,7 +101,7 @@ describe('the rule by which runs are kept', () => {
     const rule = 'keep 90 days, open runs of release/summer for ever, runs with label build=209 for ever'
     const asked = await call('GET', `${place.project}/retention?rule=${encodeURIComponent(rule)}`)
     // Numbers 1020 and 1050 are open on release/summer, and 1005 has the label.
-    expect(asked.body).toEqual({ rule, due: 57 })
+    expect(asked.body).toMatchObject({ rule, due: 57 })
     expect((await call('PUT', `${place.project}/retention`, { rule: 'keep some' })).body).toMatchObject({
       detail: expect.stringContaining('such as "keep 90 days"') as string,
     })
@@ -109,7 +110,17 @@ describe('the rule by which runs are kept', () => {
     expect(
       await RunRow.count({ where: { projectId: 1, number: Array.from({ length: 60 }, (_, n) => 1000 + n) } }),
     ).toBe(60)
+    const before = await RunRow.count({ where: { projectId: 1, planFile: PLAN } })
     await deleteDue()
+    await deleteDue()
+    // Of a plan's runs a tenth a day, however often it is looked: the rest waits for a word, or for tomorrow.
+    const tenth = Math.floor(before / 10)
+    expect(await RunRow.count({ where: { projectId: 1, planFile: PLAN } })).toBe(before - tenth)
+    await deleteDue(Date.now() + 86_400_001)
+    expect(await RunRow.count({ where: { projectId: 1, planFile: PLAN } })).toBe(
+      before - tenth - Math.floor((before - tenth) / 10),
+    )
+    expect((await call('PUT', `${place.project}/retention`, { rule, deletesDue: true })).body).toMatchObject({ due: 0 })
 
     const left = await RunRow.findAll({ order: [['number', 'ASC']] })
     expect(left.map(({ number }) => number).filter((number) => number >= 1000)).toEqual([1005, 1020, 1050])
@@ -118,6 +129,28 @@ describe('the rule by which runs are kept', () => {
     await call('PUT', `${place.project}/retention`, { rule: '' })
     await deleteDue(Date.now() + 1e12)
     expect(await RunRow.count()).toBe(left.length)
-    expect((await call('GET', '/audit-log?search=by the rule')).body).toMatchObject({ events: [{ who: 'the server' }] })
+    const { events } = (await call('GET', '/audit-log?search=by the rule')).body as { events: { who: string }[] }
+    expect(events.map(({ who }) => who)).toEqual(['Ida Quay', 'the server', 'the server'])
+  })
+
+  it('waits for a day where the clock has jumped', () => {
+    const [hour, day] = [3_600_000, 86_400_000]
+    let [now, count] = [Date.now(), 0]
+    const jumps = new ClockJumps(
+      () => now,
+      () => count,
+    )
+    const pass = (ms: number, jump = 0) => ([now, count] = [now + ms + jump, count + ms])
+
+    pass(hour)
+    expect([jumps.days(), jumps.isSteady()]).toEqual([0, true])
+    pass(hour, 400 * day)
+    expect([jumps.days(), jumps.isSteady()]).toEqual([400, false])
+    pass(23 * hour)
+    expect([jumps.days(), jumps.isSteady()]).toEqual([0, false])
+    pass(2 * hour)
+    expect([jumps.days(), jumps.isSteady()]).toEqual([0, true])
+    pass(hour, -2 * day)
+    expect([jumps.days(), jumps.isSteady()]).toEqual([-2, false])
   })
 })

@@ -14,10 +14,14 @@ export interface Served {
 const KEY = 'a key for the tests, 32 characters long'
 
 /** Starts the program; what it says on standard error goes to a file descriptor, or nowhere. */
-export function startProgram(more: readonly string[], errorsTo: number | 'pipe' | 'ignore' = 'ignore'): ChildProcess {
+export function startProgram(
+  more: readonly string[],
+  errorsTo: number | 'pipe' | 'ignore' = 'ignore',
+  environment: Record<string, string> = {},
+): ChildProcess {
   return spawn(process.execPath, [...programOf('server'), '--demo', ...more], {
     stdio: ['ignore', 'pipe', errorsTo],
-    env: { ...process.env, JOLT_GATE_KEY: KEY, JOLT_GATE_LOG: 'info' },
+    env: { ...process.env, JOLT_GATE_KEY: KEY, JOLT_GATE_LOG: 'info', ...environment },
   })
 }
 

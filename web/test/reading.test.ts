@@ -113,16 +113,25 @@ describe("a lane of one's own", () => {
 
 describe('how long runs are kept', () => {
   it('is a sentence that says what it would delete', async () => {
-    vi.spyOn(api, 'retention').mockImplementation((_, rule = 'keep 90 days') => Promise.resolve({ rule, due: 12 }))
-    const save = vi.spyOn(api, 'setRetention').mockResolvedValue({ rule: '', due: 0 })
+    vi.spyOn(api, 'retention').mockImplementation((_, rule = 'keep 90 days') =>
+      Promise.resolve({ rule, due: 12, today: rule === 'keep 90 days' ? 12 : 2 }),
+    )
+    const save = vi.spyOn(api, 'setRetention').mockResolvedValue({ rule: '', due: 0, today: 0 })
     const wrapper = mount(RetentionDialog, { ...options, props: { project: 1, modelValue: false } })
     await wrapper.setProps({ modelValue: true })
-    await vi.waitFor(() => expect(text()).toContain('12 runs would be deleted within the hour.'))
+    await vi.waitFor(() => expect(text()).toContain('12 runs will be deleted within the hour.'))
     await wrapper.findComponent(ElInput).setValue('keep some')
     expect(text()).toContain('the rule begins with how long runs are kept')
     expect(button('Save')?.disabled).toBe(true)
     await wrapper.findComponent(ElInput).setValue('keep 30 days')
     await press('Save')
-    expect(save).toHaveBeenCalledWith(1, 'keep 30 days')
+    expect(save).toHaveBeenCalledWith(1, 'keep 30 days', false)
+    await wrapper.setProps({ modelValue: false })
+    await wrapper.setProps({ modelValue: true })
+    await vi.waitFor(() => expect(text()).toContain('12 runs will be deleted'))
+    await wrapper.findComponent(ElInput).setValue('keep 30 days')
+    await vi.waitFor(() => expect(text()).toContain('12 runs are due: 2 will be deleted within the hour'))
+    await press('Save and delete all 12 runs now')
+    expect(save).toHaveBeenCalledWith(1, 'keep 30 days', true)
   })
 })

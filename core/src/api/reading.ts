@@ -1,5 +1,5 @@
 // Reading together: marks on the time axis, links that share a run, sets of lanes, and how long runs are kept.
-import { array, number, object, string, type InferType } from 'yup'
+import { array, boolean, number, object, string, type InferType } from 'yup'
 import { json, nothing, route, textOf } from './route.js'
 import { MARK, RUN_DETAIL } from './runs.js'
 
@@ -23,6 +23,14 @@ const VIEW = object({
   by: string().required(),
 })
 export type LaneView = InferType<typeof VIEW>
+
+const RETENTION = object({
+  rule: string().defined(),
+  /** So many runs the rule keeps no longer. */
+  due: number().integer().required(),
+  /** So many of them go today by themselves. */
+  today: number().integer().required(),
+})
 
 export const READING_ROUTES = {
   addMark: route({
@@ -128,15 +136,16 @@ export const READING_ROUTES = {
     needs: 'read',
     query: object({ rule: string().max(500).optional() }),
     status: 200,
-    answer: json(object({ rule: string().defined(), due: number().integer().required() })),
+    answer: json(RETENTION),
   }),
   setRetention: route({
     method: 'PUT',
     path: '/projects/{project}/retention',
-    summary: 'say how long runs are kept: "keep 90 days, open runs of main for ever"; empty keeps all',
+    summary:
+      'say how long runs are kept: "keep 90 days, open runs of main for ever"; empty keeps all; delete what is due at once',
     needs: 'admin',
-    body: object({ rule: string().max(500).defined() }),
+    body: object({ rule: string().max(500).defined(), deletesDue: boolean().default(false) }),
     status: 200,
-    answer: json(object({ rule: string().defined(), due: number().integer().required() })),
+    answer: json(RETENTION),
   }),
 }

@@ -1,6 +1,5 @@
 // A generator as its coordinator sees it: a child process that makes one run.
-import { fork } from 'node:child_process'
-import { fileURLToPath } from 'node:url'
+import { endOf, startChild } from '../threads/child.js'
 import type { FromGenerator, GeneratorOrder, ToGenerator } from './generator-protocol.js'
 
 export interface Generator {
@@ -10,13 +9,6 @@ export interface Generator {
   ended: Promise<string | undefined>
 }
 
-const ENTRY = 'generator-process/generator-process'
-/** Of the environment, what a program needs to find and trust what is around it; keys and secrets stay here. */
-const INHERITED = [
-  ...['PATH', 'HOME', 'TZ', 'LANG', 'TMPDIR', 'NODE_EXTRA_CA_CERTS', 'SSL_CERT_FILE', 'SSL_CERT_DIR'],
-  ...['JOLT_GATE_CLOSED_PORTS', 'JOLT_GATE_TEST_BUNDLE'],
-]
-
 /**
  * Starts a generator with its order.
  *
@@ -24,13 +16,7 @@ const INHERITED = [
  * @param onMessage - told of what it says, as it comes
  */
 export function startGenerator(order: GeneratorOrder, onMessage: (message: FromGenerator) => void): Generator {
-  const isSource = import.meta.url.endsWith('.ts')
-  const file = new URL(isSource ? '../threads/from-sources.mjs' : './generator-process.js', import.meta.url)
-  const child = fork(fileURLToPath(file), [ENTRY], {
-    serialization: 'advanced',
-    execArgv: isSource ? ['--conditions=jolt-gate-source'] : [],
-    env: environment(),
-  })
+  const child = startChild('generator-process/generator-process')
   let isDone = false
   const send = (message: ToGenerator) => {
     // One that is gone hears nothing: that it is gone is told below.
@@ -43,15 +29,7 @@ export function startGenerator(order: GeneratorOrder, onMessage: (message: FromG
     send({ kind: 'heard' })
   })
   send(order)
-  const ended = new Promise<string | undefined>((resolve) => {
-    child.once('error', (error) => {
-      resolve(`could not be started: ${error.message}`)
-    })
-    // Not `exit`: messages may still be on their way then.
-    child.once('close', (code, signal) => {
-      resolve(isDone ? undefined : `ended ${signal === null ? `with exit code ${String(code)}` : `by ${signal}`}`)
-    })
-  })
+  const ended = endOf(child).then((how) => (isDone ? undefined : how))
   return {
     ended,
     stop(by) {
@@ -59,5 +37,3 @@ export function startGenerator(order: GeneratorOrder, onMessage: (message: FromG
     },
   }
 }
-
-const environment = () => Object.fromEntries(INHERITED.map((name) => [name, process.env[name]]))

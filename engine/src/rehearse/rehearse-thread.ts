@@ -1,6 +1,6 @@
 // Entry of a rehearsal's thread.
 import { parentPort, workerData } from 'node:worker_threads'
-import type { Rehearsal, RehearsedStep } from '@jolt-gate/core'
+import type { Json, Rehearsal, RehearsedStep } from '@jolt-gate/core'
 import { keepBeating, type Beat } from '../threads/beat.js'
 import { rehearseHere, type Memory, type Rehearsed } from './rehearsing.js'
 
@@ -11,6 +11,7 @@ export interface RehearsalData {
 export type ToRehearsal = 'stop'
 export type FromRehearsal =
   | { kind: 'step'; step: RehearsedStep; memory: Memory }
+  | { kind: 'kept'; values: ReadonlyMap<string, Json> }
   | { kind: 'done'; rehearsal: Rehearsal }
   | { kind: 'fault'; detail: string }
 
@@ -31,7 +32,10 @@ try {
   const onStep = (step: RehearsedStep, memory: Memory) => {
     post({ kind: 'step', step, memory })
   }
-  const rehearsal = await rehearseHere(rehearsed, onStep, stopping.signal)
+  const onKept = (values: ReadonlyMap<string, Json>) => {
+    post({ kind: 'kept', values })
+  }
+  const rehearsal = await rehearseHere(rehearsed, { onStep, onKept }, stopping.signal)
   post({ kind: 'done', rehearsal })
 } catch (error) {
   post({ kind: 'fault', detail: error instanceof Error ? error.message : String(error) })

@@ -3,13 +3,21 @@ import { filesSentBy, type Rehearsal } from '@jolt-gate/core'
 import { endWhenHeld, heldWords, newBeat } from '../threads/beat.js'
 import { startThread } from '../threads/thread.js'
 import type { FromRehearsal, RehearsalData, ToRehearsal } from './rehearse-thread.js'
-import type { OnStep, Rehearsed } from './rehearsing.js'
+import type { OnKept, OnStep, Rehearsed } from './rehearsing.js'
 
 export interface RehearseOptions extends Omit<Rehearsed, 'files'> {
   fileBytes?: (path: string) => Uint8Array | undefined
   onStep?: OnStep
+  /** Told of all that setup has kept, after each of its steps: what a teardown elsewhere needs. */
+  onKept?: OnKept
   /** Stops it: the step under way is cut off, and of what follows the teardown alone is done. */
   signal?: AbortSignal
+}
+
+/** What of the options travels to a thread or a process. */
+export function rehearsedOf({ fileBytes, ...rest }: Omit<RehearseOptions, 'onStep' | 'onKept' | 'signal'>): Rehearsed {
+  const files = new Map(filesSentBy(rest.plan).map((path) => [path, fileBytes?.(path) ?? new Uint8Array()]))
+  return { ...rest, files }
 }
 
 /**
@@ -17,10 +25,9 @@ export interface RehearseOptions extends Omit<Rehearsed, 'files'> {
  *
  * @throws Error when it cannot be made, or when evaluating an answer held it up
  */
-export function rehearse({ fileBytes, onStep, signal, ...rest }: RehearseOptions): Promise<Rehearsal> {
-  const files = new Map(filesSentBy(rest.plan).map((path) => [path, fileBytes?.(path) ?? new Uint8Array()]))
+export function rehearse({ onStep, onKept, signal, ...rest }: RehearseOptions): Promise<Rehearsal> {
   const beat = newBeat()
-  const workerData: RehearsalData = { rehearsed: { ...rest, files }, beat }
+  const workerData: RehearsalData = { rehearsed: rehearsedOf(rest), beat }
   const worker = startThread('rehearse/rehearse-thread', { workerData })
   let last = 'the beginning'
   const stop = () => {
@@ -37,6 +44,9 @@ export function rehearse({ fileBytes, onStep, signal, ...rest }: RehearseOptions
         case 'step':
           last = `"${message.step.step}"`
           onStep?.(message.step, message.memory)
+          return
+        case 'kept':
+          onKept?.(message.values)
           return
         case 'done':
           resolve(message.rehearsal)

@@ -35,6 +35,8 @@ export interface Rehearsed {
   files: Map<string, Uint8Array>
   /** Begins at a step of a journey, with what an earlier rehearsal had kept before it. */
   resume?: { memory: Memory } | undefined
+  /** Teardown alone, with what setup of a rehearsal that was cut off had kept. */
+  teardownWith?: ReadonlyMap<string, Json> | undefined
 }
 
 /** What a user had kept before a step. It holds secrets: it stays where the rehearsal was made. */
@@ -48,13 +50,20 @@ export interface Memory {
 /** Each step as it ends, and what is needed to begin there again. */
 export type OnStep = (step: RehearsedStep, memory: Memory) => void
 
+/** All that setup has kept so far, by name. It holds secrets, too. */
+export type OnKept = (values: ReadonlyMap<string, Json>) => void
+
 /**
  * Walks setup, each journey once, and teardown. Secrets are masked in all of it.
  *
  * @param signal - stops all but the teardown
  */
 // eslint-disable-next-line max-lines-per-function -- setup, journeys and teardown share what is noted of each step
-export async function rehearseHere(options: Rehearsed, onStep: OnStep, signal: AbortSignal): Promise<Rehearsal> {
+export async function rehearseHere(
+  options: Rehearsed,
+  { onStep, onKept }: { onStep: OnStep; onKept: OnKept },
+  signal: AbortSignal,
+): Promise<Rehearsal> {
   const { plan, target, run, journey, files } = options
   const every = [plan.setup, ...plan.journeys.map(({ steps }) => steps), plan.teardown]
   prepareScripts(every.flat())
@@ -86,11 +95,18 @@ export async function rehearseHere(options: Rehearsed, onStep: OnStep, signal: A
         ),
       )
       before = held
+      if (stage === 'setup') onKept(held)
       onStep(step, { journey: stage, step: step.step, values, cookies: cookies?.toText() ?? null })
     }
   }
   const frame: Frame = new Array<undefined>(compiled.slotCount).fill(undefined)
   for (const slot of compiled.rowSlots) frame[slot] = 0
+  const fill = (own: Frame, values: ReadonlyMap<string, Json>) => {
+    for (const [name, value] of values) {
+      const slot = slots.get(name)
+      if (slot !== undefined) own[slot] = value
+    }
+  }
   const walk = async (program: Program, stage: string, own: Frame, from = 0, cookies: Cookies | null = null) => {
     const traces = tracesOf(`${run.id} ${stage}`, plan.trace)
     const who = { target, seed: run.seed, mask, frame: own, from, cookies, traces }
@@ -109,10 +125,7 @@ export async function rehearseHere(options: Rehearsed, onStep: OnStep, signal: A
     const at = program === undefined ? -1 : beginningOf(program, memory.step)
     if (program === undefined || at < 0)
       throw new RangeError(`the plan no longer has the step "${memory.step}" in "${memory.journey}"`)
-    for (const [name, value] of memory.values) {
-      const slot = slots.get(name)
-      if (slot !== undefined) frame[slot] = value
-    }
+    fill(frame, memory.values)
     const cookies = memory.cookies === null ? null : Cookies.fromText(memory.cookies)
     const outcome = await walk(program, memory.journey, frame, at, cookies)
     return {
@@ -123,8 +136,10 @@ export async function rehearseHere(options: Rehearsed, onStep: OnStep, signal: A
       journeys: [{ name: memory.journey, ...outcome }],
     }
   }
-  const setup = await walk(compiled.setup, 'setup', frame)
-  if (setup.passed) {
+  const { teardownWith } = options
+  if (teardownWith !== undefined) fill(frame, teardownWith)
+  const setup = teardownWith === undefined ? await walk(compiled.setup, 'setup', frame) : { passed: true }
+  if (setup.passed && teardownWith === undefined) {
     for (const [index, program] of compiled.journeys.entries()) {
       const name = plan.journeys[index]?.name ?? ''
       if (signal.aborted || (journey !== undefined && journey !== name)) continue

@@ -3,7 +3,7 @@ import { BaseError, ConnectionError } from 'sequelize'
 
 /** Whether an error is of the state the database is in, not of what it was asked: later it may be done. */
 export function isPassing(error: unknown): boolean {
-  return isAway(error) || isFull(error) || isContended(error)
+  return isAway(error) || isFull(error) || isContended(error) || isTooLong(error)
 }
 
 /** Whether an error says that the database cannot be reached, rather than that it refuses. */
@@ -25,6 +25,8 @@ const OF_THE_SYSTEM = 1030
 const REFUSED = [1044, 1045, 1698]
 /** Another transaction was in the way: 1205 ER_LOCK_WAIT_TIMEOUT, 1213 ER_LOCK_DEADLOCK. */
 const CONTENDED = [1205, 1213]
+/** It took longer than a statement may: 1969 ER_STATEMENT_TIMEOUT. */
+const TOO_LONG = 1969
 
 /** Whether an error says that there is no such database: 1049 ER_BAD_DB_ERROR. */
 export const isUnknown = (error: unknown): boolean => numberOf(error) === 1049
@@ -41,6 +43,9 @@ export function isFull(error: unknown): boolean {
   if (number === OF_THE_SYSTEM) return error instanceof Error && /\b28\b|No space left/.test(error.message)
   return number !== undefined && FULL.includes(number)
 }
+
+/** Whether an error says that a statement was ended because it took too long. */
+export const isTooLong = (error: unknown): boolean => numberOf(error) === TOO_LONG
 
 function isContended(error: unknown): boolean {
   const number = numberOf(error)

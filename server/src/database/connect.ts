@@ -1,33 +1,30 @@
 // A connection to MariaDB with its schema brought up to date.
 import { Sequelize } from 'sequelize'
 import { SequelizeStorage, Umzug } from 'umzug'
+import { LIMITS_OF_TIME, wayTo, type DatabaseAddress } from './address.js'
 import type { Migration } from './migration.js'
 import { MIGRATIONS } from './migrations.js'
 import { StartFault } from './start-fault.js'
 import { defineModels } from './models.js'
 import { forgetNotes, prepareNotes, resumable } from './resumable.js'
 
-export interface DatabaseAddress {
-  socketPath: string
-  user: string
-  database: string
-  /** At most so many at once; one more holds the lock. */
-  connections?: number
-}
-
 /** Enough for what one process reads and writes at once; MariaDB allows 151 for all its clients. */
 const CONNECTIONS = 8
 /** Others may have all connections for a moment: five seconds in all. */
 const WAITING = { max: 20, backoffBase: 250, backoffExponent: 1 }
 
-/** Opens the database; its schema is not touched yet. */
-export function openDatabase(address: DatabaseAddress): Sequelize {
+/**
+ * Opens the database; its schema is not touched yet.
+ *
+ * @param isLimited - whether what is asked must end within a time
+ */
+export function openDatabase(address: DatabaseAddress, isLimited = true): Sequelize {
   const sequelize = new Sequelize({
     dialect: 'mariadb',
     username: address.user,
     database: address.database,
-    // A busy machine may take longer than the connector's one second; a database that is gone is told at once.
-    dialectOptions: { socketPath: address.socketPath, connectTimeout: 10_000 },
+    ...(address.password === undefined ? {} : { password: address.password }),
+    dialectOptions: { ...wayTo(address), ...(isLimited ? LIMITS_OF_TIME : {}) },
     logging: false,
     pool: { max: address.connections ?? CONNECTIONS },
     retry: { match: [/Too many connections/], ...WAITING },
@@ -68,6 +65,16 @@ export async function bringUpToDate(sequelize: Sequelize): Promise<void> {
   if (newer !== undefined)
     throw new StartFault(`the database is of a newer server (migration ${newer}): start that version or a later one`)
   await migratorOf(sequelize).up()
+}
+
+/** Brings the schema of a database up to date, however long that takes. */
+export async function migrate(address: DatabaseAddress): Promise<void> {
+  const sequelize = openDatabase(address, false)
+  try {
+    await bringUpToDate(sequelize)
+  } finally {
+    await sequelize.close()
+  }
 }
 
 async function executedIn(sequelize: Sequelize): Promise<string[]> {

@@ -4,7 +4,7 @@ import { setTimeout as sleep } from 'node:timers/promises'
 import { createConnection, type Connection } from 'mariadb'
 import { log } from '../observability/log.js'
 import { isAway } from './away.js'
-import type { DatabaseAddress } from './connect.js'
+import { wayTo, type DatabaseAddress } from './address.js'
 import { StartFault } from './start-fault.js'
 
 /** One that was killed is still there until the database has noticed. */
@@ -89,8 +89,14 @@ function unlessAway(error: unknown): undefined {
   if (!isAway(error)) throw error
 }
 
-async function connect({ socketPath, user, database }: DatabaseAddress): Promise<Connection> {
-  const connection = await createConnection({ socketPath, user, database, connectTimeout: 10_000 })
+async function connect(address: DatabaseAddress): Promise<Connection> {
+  const { user, password, database } = address
+  const connection = await createConnection({
+    ...wayTo(address),
+    ...(password === undefined ? {} : { password }),
+    user,
+    database,
+  })
   // What is asked of it fails by itself.
   connection.on('error', () => undefined)
   return connection

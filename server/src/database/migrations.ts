@@ -8,6 +8,7 @@ import { notes } from './notes.js'
 import { stageRuns } from './stage-runs.js'
 import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
+import { retentionDays } from './retention-days.js'
 import { webhooks } from './webhooks.js'
 
 const text = (length: number) => ({ type: DataTypes.STRING(length), allowNull: false })
@@ -309,4 +310,5 @@ export const MIGRATIONS: readonly Migration[] = [
   pipelines,
   stageRuns,
   webhooks,
+  retentionDays,
 ]

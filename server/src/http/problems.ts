@@ -1,7 +1,7 @@
 // Errors of the API as problem details (RFC 9457).
 import type { ErrorRequestHandler, RequestHandler } from 'express'
 import { ValidationError } from 'yup'
-import { isAway, isFull } from '../database/away.js'
+import { isAway, isFull, isTooLong } from '../database/away.js'
 import { log } from '../observability/log.js'
 
 /** An error for the person who meets it: what, and what to do. */
@@ -67,6 +67,8 @@ function problemOf(error: unknown): Problem {
   if (typeof status === 'number' && status >= 400 && status < 500)
     return new Problem(status, 'BAD_REQUEST', error instanceof Error ? error.message : 'the request could not be read')
   if (isAway(error)) return new Problem(503, 'DATABASE_AWAY', 'the database does not answer; try again in a minute')
+  if (isTooLong(error))
+    return new Problem(503, 'TOO_LONG', 'the database took longer than a minute; ask for less, or try again')
   if (isFull(error)) return new Problem(507, 'FULL', 'the server has no room left to store this: its disk is full')
   return new Problem(500, 'FAULT', 'see the server log')
 }

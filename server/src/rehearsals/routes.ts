@@ -1,65 +1,60 @@
 // Rehearsals: each step told as it ends, kept for comparing, and begun again from a step.
 import { Router, type Response } from 'express'
 import { newId } from '@jolt-gate/core/identity'
-import { NO_LOAD, readPlan, type Plan, type Rehearsal, type Target } from '@jolt-gate/core'
+import { NO_LOAD, readPlan, type Rehearsal, type RehearsedStep } from '@jolt-gate/core'
 import { ROUTES, type RehearsalEvent } from '@jolt-gate/core/api'
-import { rehearse, type Memory } from '@jolt-gate/engine'
 import { RehearsalRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
-import { serve } from '../http/serve.js'
+import { serve, type Asked } from '../http/serve.js'
 import { projectOf } from '../projects/project-of.js'
 import { isReadablePath } from '../projects/paths.js'
 import { refuseForbidden } from '../targets/permits.js'
 import type { SecretStore } from '../targets/secrets.js'
+import type { Rehearsals } from './rehearsals.js'
 
-/** Rehearsals of a plan that are kept, and whose memories are. */
+/** Rehearsals of a plan that are kept. */
 const MOST_KEPT = 5
-const MOST_REMEMBERED = 20
 
-export function rehearsalRoutes(secrets: SecretStore): Router {
+export function rehearsalRoutes(secrets: SecretStore, rehearsals: Rehearsals): Router {
   const routes = Router()
-  const memories = new Map<string, Memory[]>()
 
-  serve(routes, ROUTES.rehearse, async ({ params, body: asked, response, branch }) => {
+  const rehearseAsked = async ({ params, person, body, response, branch }: Asked<typeof ROUTES.rehearse>) => {
     const { project, copy } = await projectOf(params.project, branch)
-    const text = asked.text ?? (isReadablePath(asked.plan) ? await copy.read(asked.plan) : undefined)
-    if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${asked.plan} in this project`)
-    const { plan, target, problems, hasErrors } = readPlan(asked.plan, text, { files: copy.text, target: asked.target })
+    const text = body.text ?? (isReadablePath(body.plan) ? await copy.read(body.plan) : undefined)
+    if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${body.plan} in this project`)
+    const { plan, target, problems, hasErrors } = readPlan(body.plan, text, { files: copy.text, target: body.target })
     if (hasErrors || target === undefined) {
       const first = problems.find((problem) => problem.severity === 'error')
-      throw new Problem(
-        422,
-        'PLAN',
-        `${asked.plan}:${String(first?.line ?? 1)}: ${first?.message ?? 'the plan has no target'}`,
-        { problems },
-      )
+      const words = `${body.plan}:${String(first?.line ?? 1)}: ${first?.message ?? 'the plan has no target'}`
+      throw new Problem(422, 'PLAN', words, { problems })
     }
     await refuseForbidden(project.id, target, NO_LOAD)
     const values = await secrets.valuesFor(project.id, target)
-    const memory =
-      asked.again === undefined ? undefined : memories.get(asked.again.rehearsal)?.[Number(asked.again.step)]
-    if (asked.again !== undefined && memory === undefined)
+    const who = { personId: person.id, projectId: project.id, planFile: body.plan, target }
+    const memory = body.again === undefined ? undefined : rehearsals.memoryOf(who, body.again)
+    if (body.again !== undefined && memory === undefined)
       throw new Problem(409, 'FORGOTTEN', 'the state before that step is gone: rehearse from the start')
     const id = newId()
-    const made = await stream(response, id, {
-      plan,
-      target,
-      secrets: values,
-      journey: asked.journey,
-      memory,
-      fileBytes: (path) => copy.bytes(path),
-    })
-    if (made === undefined) return undefined
-    memories.set(id, made.memories)
-    for (const old of [...memories.keys()].slice(0, -MOST_REMEMBERED)) memories.delete(old)
+    const { journey } = body
+    const made = await stream(response, id, (onStep, signal) =>
+      rehearsals.make(id, who, {
+        ...{ plan, secrets: values, journey, memory, onStep, signal },
+        fileBytes: (path) => copy.bytes(path),
+      }),
+    )
+    if (made === undefined) return
     // A part of a journey is no rehearsal to compare with.
-    if (memory === undefined) await keep(id, project.id, asked.plan, made.rehearsal)
-    const { passed, journeys } = made.rehearsal
+    if (memory === undefined) await keep(id, project.id, body.plan, made)
+    const { passed, journeys } = made
     response.end(lineOf({ kind: 'end', id, passed, journeys }))
+  }
+
+  serve(routes, ROUTES.rehearse, async (asked) => {
+    await rehearsals.within(asked.person.id, () => rehearseAsked(asked))
     return undefined
   })
 
-  serve(routes, ROUTES.rehearsals, async ({ params, query: { plan } }) => {
+  serve(routes, ROUTES.rehearsals, async ({ params, person, query: { plan } }) => {
     const { project } = await projectOf(params.project)
     const rows = await RehearsalRow.findAll({
       where: { projectId: project.id, planFile: plan },
@@ -72,7 +67,7 @@ export function rehearsalRoutes(secrets: SecretStore): Router {
         at: at.toISOString(),
         passed,
         rehearsal,
-        canResume: memories.has(id),
+        canResume: rehearsals.canResume(id, person.id),
       })),
     }
   })
@@ -82,44 +77,24 @@ export function rehearsalRoutes(secrets: SecretStore): Router {
 
 const lineOf = (event: RehearsalEvent): string => `${JSON.stringify(event)}\n`
 
-interface RehearsalOutput {
-  plan: Plan
-  target: Target
-  secrets: Record<string, string>
-  journey: string | undefined
-  memory: Memory | undefined
-  fileBytes: (path: string) => Uint8Array | undefined
-}
-
-/** Rehearses, and writes each step as a line of JSON. */
+/** A rehearsal's steps as lines of JSON, each as it ends; undefined where it came to no end, or nobody waits for it. */
 async function stream(
   response: Response,
   id: string,
-  { plan, target, secrets, journey, memory, fileBytes }: RehearsalOutput,
-): Promise<{ rehearsal: Rehearsal; memories: Memory[] } | undefined> {
+  make: (onStep: (step: RehearsedStep) => void, signal: AbortSignal) => Promise<Rehearsal>,
+): Promise<Rehearsal | undefined> {
   response.status(200).type('application/x-ndjson').set('cache-control', 'no-store')
   response.write(lineOf({ kind: 'begin', id }))
-  const kept: Memory[] = []
   // The one who leaves needs no more of it; what setup made is still cleared away.
   const left = new AbortController()
   response.on('close', () => {
     left.abort()
   })
   try {
-    const rehearsal = await rehearse({
-      signal: left.signal,
-      plan,
-      target,
-      journey,
-      resume: memory === undefined ? undefined : { memory },
-      run: { id, seed: plan.seed, startedAtMs: Date.now(), secrets, overrides: {} },
-      fileBytes,
-      onStep: (step, remembered) => {
-        kept.push(remembered)
-        response.write(lineOf({ kind: 'step', step }))
-      },
-    })
-    return left.signal.aborted ? undefined : { rehearsal, memories: kept }
+    const rehearsal = await make((step) => {
+      response.write(lineOf({ kind: 'step', step }))
+    }, left.signal)
+    return left.signal.aborted ? undefined : rehearsal
   } catch (error) {
     response.end(lineOf({ kind: 'fault', detail: error instanceof Error ? error.message : String(error) }))
     return undefined

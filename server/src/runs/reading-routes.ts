@@ -1,7 +1,6 @@
-// Reading together: marks, links that share a run, sets of lanes, and how long runs are kept.
+// Reading together: marks, links that share a run, and sets of lanes.
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
-import type { ProjectRow } from '../database/models.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
@@ -10,7 +9,6 @@ import type { RunQueue } from './queue.js'
 import { runOf } from './store.js'
 import { streamRun, type RunsElsewhere } from './stream.js'
 import { addMark, removeMark } from './marks.js'
-import { dueRuns, rulesOf } from './retention.js'
 import { revokeShare, sharedBy, shareRun, sharesOf, whenShareEnds } from './shares.js'
 import { removeView, saveView, viewsOf } from './views.js'
 
@@ -73,22 +71,6 @@ export function readingRoutes(queue: RunQueue): Router {
     const { project } = await projectOf(params.project)
     await noteOf(person, 'deleted a view', await removeView(project.id, params.view), project.id)
     return undefined
-  })
-
-  const retentionOf = async ({ id, retention }: ProjectRow, rule = retention) => ({
-    rule,
-    due: (await dueRuns(id, rulesOf(rule))).length,
-  })
-  serve(routes, ROUTES.retention, async ({ params, query }) =>
-    retentionOf((await projectOf(params.project)).project, query.rule),
-  )
-  serve(routes, ROUTES.setRetention, async ({ person, params, body }) => {
-    const { project } = await projectOf(params.project)
-    const rule = body.rule.trim()
-    const retention = await retentionOf(project, rule)
-    await project.update({ retention: rule })
-    await noteOf(person, 'said how long runs are kept', rule === '' ? 'all of them' : rule, project.id)
-    return retention
   })
 
   return routes

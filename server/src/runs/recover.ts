@@ -1,13 +1,14 @@
 // Runs that a server left behind when it ended without warning: their journals say how far they came.
-import { existsSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { readdirSync, rmSync } from 'node:fs'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { join } from 'node:path'
-import { readJournal, type JournalHead } from '@jolt-gate/engine'
+import { isLive, readJournal, type JournalHead } from '@jolt-gate/engine'
 import type { LiveEvent } from '@jolt-gate/core/api'
 import { RunRow } from '../database/models.js'
 import { brokenWords, RunUnderWay } from './under-way.js'
 
 const BEGUN = ['setup', 'load', 'teardown']
+const GENERATOR = 'generator-process/generator-process'
 const LOOK_AGAIN_MS = 200
 /** A generator that lost its server stops, drains and tears down; it takes no longer. */
 const GONE_WITHIN_MS = 60_000
@@ -63,16 +64,6 @@ async function recoverRun(
 /** The generator that writes the journal may still tear down. */
 async function untilGone({ pid }: JournalHead, signal: AbortSignal): Promise<void> {
   const lastMs = performance.now() + GONE_WITHIN_MS
-  while (isGenerator(pid) && performance.now() < lastMs && !signal.aborted) await sleep(LOOK_AGAIN_MS)
-  if (isGenerator(pid) && !signal.aborted) process.kill(pid, 'SIGKILL')
-}
-
-/** Whether a process is still what wrote the journal; its number may be another's by now. */
-function isGenerator(pid: number): boolean {
-  const commandLine = `/proc/${String(pid)}/cmdline`
-  try {
-    return existsSync(commandLine) && readFileSync(commandLine, 'utf8').includes('generator-process')
-  } catch {
-    return false
-  }
+  while (isLive(pid, GENERATOR) && performance.now() < lastMs && !signal.aborted) await sleep(LOOK_AGAIN_MS)
+  if (isLive(pid, GENERATOR) && !signal.aborted) process.kill(pid, 'SIGKILL')
 }

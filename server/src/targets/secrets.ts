@@ -127,7 +127,7 @@ const isHere = ({ origin, also, proxy, metrics }: Target) =>
  * The addresses that a target's secrets may go to, as one text: who may change a target must not be able to send them
  * elsewhere.
  */
-function boundTo({ origin, also, proxy, tls, metrics }: Target): string {
+export function boundTo({ origin, also, proxy, tls, metrics }: Target): string {
   const metricUrls = metrics.map(({ url }) => url).toSorted()
   const words = JSON.stringify([origin, also.toSorted(), proxy ?? null, tls ?? null, metricUrls])
   return createHash('sha256').update(words).digest('hex')

@@ -162,7 +162,8 @@ export const api = {
   removeView: (project: number, view: number) => call(ROUTES.removeView, { project, view }),
   retention: (project: number, rule?: string) =>
     call(ROUTES.retention, { project }, { query: rule === undefined ? {} : { rule } }),
-  setRetention: (project: number, rule: string) => call(ROUTES.setRetention, { project }, { body: { rule } }),
+  setRetention: (project: number, rule: string, deletesDue: boolean) =>
+    call(ROUTES.setRetention, { project }, { body: { rule, deletesDue } }),
   keepBaseline: (run: string) => call(ROUTES.keepBaseline, { run }),
   removeBaseline: (run: string) => call(ROUTES.removeBaseline, { run }),
 }

@@ -12,7 +12,7 @@ const isOpen = defineModel<boolean>({ required: true })
 const EXAMPLES = ['keep 90 days, open runs of main for ever', 'keep 30 days, runs with label release for 365 days']
 const rule = ref('')
 const asked = refDebounced(rule, 300)
-const due = ref<number>()
+const due = ref<{ due: number; today: number }>()
 const fault = ref('')
 const wrong = computed(() => {
   const read = readRetention(rule.value)
@@ -28,12 +28,12 @@ watch([asked, isOpen], async () => {
   due.value = undefined
   if (!isOpen.value || wrong.value !== '') return
   const told = await api.retention(props.project, asked.value).catch(() => undefined)
-  if (told?.rule === rule.value) due.value = told.due
+  if (told?.rule === rule.value) due.value = told
 })
-async function save(): Promise<void> {
+async function save(deletesDue: boolean): Promise<void> {
   if (wrong.value !== '') return
   try {
-    await api.setRetention(props.project, rule.value)
+    await api.setRetention(props.project, rule.value, deletesDue)
     isOpen.value = false
   } catch (error) {
     fault.value = wordsOf(error)
@@ -42,10 +42,13 @@ async function save(): Promise<void> {
 const dueWords = computed(() => {
   if (rule.value.trim() === '') return 'Every run is kept.'
   if (due.value === undefined) return ''
-  return due.value === 0
-    ? 'Nothing would be deleted now.'
-    : `${String(due.value)} ${due.value === 1 ? 'run' : 'runs'} would be deleted within the hour.`
+  const { due: all, today } = due.value
+  if (all === 0) return 'Nothing is to be deleted now.'
+  if (all === today) return `${countOfRuns(all)} will be deleted within the hour.`
+  return `${countOfRuns(all)} are due: ${String(today)} will be deleted within the hour, then at most a tenth of a plan's runs a day.`
 })
+const canDeleteAll = computed(() => due.value !== undefined && due.value.due > due.value.today)
+const countOfRuns = (count: number) => `${String(count)} ${count === 1 ? 'run' : 'runs'}`
 </script>
 
 <template>
@@ -57,7 +60,7 @@ const dueWords = computed(() => {
     @open-auto-focus="takeCursor()"
     @opened="takeCursor()"
   >
-    <form @submit.prevent="save()">
+    <form @submit.prevent="save(false)">
       <ElInput v-model="rule" autofocus maxlength="500" aria-label="Rule" :placeholder="EXAMPLES[0]" />
       <p class="told" :class="{ wrong: wrong !== '' || fault !== '' }" role="status">
         {{ fault || wrong || dueWords }}
@@ -68,6 +71,9 @@ const dueWords = computed(() => {
       </p>
       <div class="buttons">
         <ElButton @click="isOpen = false">Cancel</ElButton>
+        <ElButton v-if="canDeleteAll" type="danger" plain :disabled="wrong !== ''" @click="save(true)">
+          Save and delete all {{ countOfRuns(due?.due ?? 0) }} now
+        </ElButton>
         <ElButton type="primary" native-type="submit" :disabled="wrong !== ''">Save</ElButton>
       </div>
     </form>

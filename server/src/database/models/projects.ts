@@ -7,7 +7,7 @@ import {
   type Sequelize,
   type CreationOptional,
 } from 'sequelize'
-import { moment, part, text } from './columns.js'
+import { moment, number, part, text } from './columns.js'
 
 export class ProjectRow extends Model<InferAttributes<ProjectRow>, InferCreationAttributes<ProjectRow>> {
   declare id: CreationOptional<number>
@@ -20,6 +20,16 @@ export class ProjectRow extends Model<InferAttributes<ProjectRow>, InferCreation
   declare mostMinutesADay: CreationOptional<number | null>
   /** By which its badges are public; null where they are not. */
   declare badgeKey: CreationOptional<string | null>
+}
+
+/** What a rule has deleted of a plan's runs within a day. */
+export class RetentionDayRow extends Model<InferAttributes<RetentionDayRow>, InferCreationAttributes<RetentionDayRow>> {
+  declare projectId: number
+  declare planFile: string
+  declare since: Date
+  /** So many runs the plan had when the day began. */
+  declare had: number
+  declare deleted: number
 }
 
 /** Where a project's branches are pulled from and pushed to. */
@@ -62,6 +72,16 @@ export function defineProjects(sequelize: Sequelize): void {
       badgeKey: DataTypes.STRING(40),
     },
     { ...common, tableName: 'projects' },
+  )
+  RetentionDayRow.init(
+    {
+      projectId: { type: DataTypes.INTEGER, primaryKey: true },
+      planFile: part(500),
+      since: moment(),
+      had: number(),
+      deleted: number(),
+    },
+    { ...common, tableName: 'retention_days' },
   )
   RemoteRow.init(
     { projectId: { type: DataTypes.INTEGER, primaryKey: true }, url: text(700), sealed: DataTypes.TEXT },
