@@ -227,7 +227,10 @@ program
   .description('upload runs that could not be delivered while they were made')
   .argument('<run.gz...>', 'what "run --to --out FOLDER" has kept')
   .requiredOption('--to <server>', 'the server that keeps them; its token in JOLT_TOKEN')
-  .addHelpText('after', '\nExample:\n  jolt-gate send reports/*.run.gz --to https://gate.example/p/1')
+  .addHelpText(
+    'after',
+    '\nA file that is not delivered within five minutes is given up, with the exit code 5; send it again.\nExample:\n  jolt-gate send reports/*.run.gz --to https://gate.example/p/1',
+  )
   .action(async (files: string[], { to }: { to: string }) => {
     const { send } = await import('./report/send.js')
     process.exitCode = await send(files, to, outputOf())

@@ -8,6 +8,7 @@ export { fileOfTarget, nameOfTargetFile, readTarget, targetOfOrigin } from './pl
 export { FAMILIES, MEASURES } from './plan/measures.js'
 export { nearestWord, readSentence, type Json, type Measure, type Span } from './language/sentences.js'
 export { parseCsv, parseJsonLines } from './plan/data.js'
+export { firstRows, rowValue, withoutRows } from './plan/rows.js'
 export { MOST_PLAN_BYTES } from './plan/source.js'
 export { compileUrl, namesInText, namesInUrl, splitText } from './language/templates.js'
 export { compilePath, parseJson } from './language/json-path.js'

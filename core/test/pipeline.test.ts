@@ -77,7 +77,11 @@ describe('a pipeline file', () => {
       '[stagin within 24h',
       '20:16 there is no stage "stagin" above this one. Did you mean "staging"?',
     ],
-    ['plans/summer', 'plans/winter', '12:36 no file plans/winter.gate.yaml in the repository'],
+    [
+      'plans/summer',
+      'plans/winter',
+      '12:36 no file plans/winter.gate.yaml in the repository (one over 64 MB, or 16 MB on a server, is not read)',
+    ],
     ['Europe/Oslo', 'Europe/Osla', '15:13 "Europe/Osla" is no time zone: use a name such as Europe/Oslo, or UTC'],
     ['30 2 * * Mon-Fri', '30 2 30 2 *', '15:13 "30 2 30 2 *" never comes'],
     [

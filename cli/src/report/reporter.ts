@@ -41,6 +41,8 @@ export class Reporter {
     private readonly server: Server,
     begun: ReportedRun,
     known: Partial<Reported> = {},
+    /** Told how many of its seconds are delivered. */
+    private readonly onSent: (seconds: number) => void = () => undefined,
   ) {
     this.reported = { seconds: [], events: [], result: undefined, ...known, begun }
     this.pumping = this.pump()
@@ -102,6 +104,7 @@ export class Reporter {
       this.sent += batch.length
       this.sentState = told.state
       this.sentEvents = told.events.length
+      this.onSent(this.sent)
       return true
     }
     if (result === undefined) return false

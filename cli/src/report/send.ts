@@ -13,13 +13,30 @@ export async function send(files: readonly string[], to: string, output: Output)
   const runs = files.map((file) => ({ file, reported: readReported(file) }))
   let code: number = EXIT.ok
   for (const { file, reported } of runs) {
-    const fault = await new Reporter(server, reported.begun, reported).finish(reported.result, WITHIN_MS)
+    const all = reported.seconds.length
+    let sent = 0
+    const show = progressOf(file, output)
+    const reporter = new Reporter(server, reported.begun, reported, (seconds) => {
+      sent = seconds
+      show(`${String(sent)} of ${String(all)} s delivered`)
+    })
+    const fault = await reporter.finish(reported.result, WITHIN_MS)
+    show()
     if (fault === undefined) {
       if (!output.quiet) process.stdout.write(`${file}: delivered as run ${reported.begun.id}\n`)
       continue
     }
-    process.stderr.write(`${file}: not delivered: ${fault}\n`)
+    const far = `${String(sent)} of ${String(all)} s were delivered, in at most ${String(WITHIN_MS / 60_000)} minutes`
+    process.stderr.write(`${file}: not delivered: ${fault}; ${far}: send it again\n`)
     code = EXIT.fault
   }
   return code
+}
+
+/** Shows how far a file is, on a terminal; nothing wipes it away. */
+function progressOf(file: string, { quiet }: Output): (words?: string) => void {
+  if (quiet || !process.stderr.isTTY) return () => undefined
+  return (words) => {
+    process.stderr.write(`\r\x1b[2K${words === undefined ? '' : `${file}: ${words}`}`)
+  }
 }

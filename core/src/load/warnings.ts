@@ -60,8 +60,8 @@ function unmeasuredPhases({ load }: Plan, { during, at }: Gate): Warning[] {
 function spentData(plan: Plan, phases: readonly PhasePreview[]): Warning[] {
   const needed = sumOf(phases, (phase) => phase.arrivals)
   return plan.data.flatMap(({ take, then, rows, file, at }) => {
-    if (take !== 'once each' || then !== 'void' || needed <= rows.length) return []
-    const message = `${file} has ${String(rows.length)} rows, each taken once, but ${String(needed)} arrivals are due: the run would be void`
+    if (take !== 'once each' || then !== 'void' || needed <= rows.count) return []
+    const message = `${file} has ${String(rows.count)} rows, each taken once, but ${String(needed)} arrivals are due: the run would be void`
     return [{ line: at.line, message }]
   })
 }

@@ -88,7 +88,7 @@ export function shapeOf(
       plan,
       previews.map(({ arrivals }) => arrivals),
     ),
-    data: plan.data.map(({ name, rows }) => ({ name, rows: rows.length })),
+    data: plan.data.map(({ name, rows }) => ({ name, rows: rows.count })),
     metrics: metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
     traces,
     drainMs: plan.load.drainMs,

@@ -45,7 +45,8 @@ export function fileTextAt({ source, files }: FileContext, at: number, path: str
     return undefined
   }
   const text = files(path)
-  if (text === undefined) source.report(at, 'FILE', `no file ${path} in the repository`)
+  if (text === undefined)
+    source.report(at, 'FILE', `no file ${path} in the repository (one over 64 MB, or 16 MB on a server, is not read)`)
   return text
 }
 

@@ -6,16 +6,18 @@ import type { Json } from '../language/sentences.js'
 import { checkValueName, fileTextAt, readWord, type FileReader } from './context.js'
 import { offsetOf, placeOf, readEntries, readFields, readText } from './fields.js'
 import type { DataSet } from './model.js'
+import { DataRowsWriter, type DataRows } from './rows.js'
 import type { Source } from './source.js'
 
 const MOST_ROWS = 1_000_000
+const NO_ROW = 'the file has no rows'
 
 /** A fault of a data file: a line of it, from 1, and what is wrong there. */
 export interface DataFault {
   line: number
   message: string
 }
-type Table = { ok: true; columns: string[]; rows: Json[][] } | { ok: false; fault: DataFault }
+type Table = { ok: true; columns: string[]; rows: DataRows } | { ok: false; fault: DataFault }
 
 export function readData(context: { source: Source; files: FileReader }, node: Node | null): DataSet[] {
   const { source } = context
@@ -54,50 +56,84 @@ export function readData(context: { source: Source; files: FileReader }, node: N
 
 /** Reads CSV: a header row, then rows of as many fields; every field is text. */
 export function parseCsv(text: string): Table {
-  const { data, errors } = Papa.parse<string[]>(text.replace(/^\ufeff/, ''), {
+  let columns: string[] | undefined
+  let rows: DataRowsWriter | undefined
+  let count = 0
+  let found: Table | undefined
+  const take = (row: string[]): Table | undefined => {
+    if (columns === undefined || rows === undefined) {
+      columns = row.map((column) => column.trim())
+      rows = new DataRowsWriter(columns.length, false)
+      return headerFault(columns)
+    }
+    if (++count > MOST_ROWS) return TOO_MANY
+    if (row.length !== columns.length)
+      return fault(
+        count + 1,
+        `this row has ${String(row.length)} fields, and the header names ${String(columns.length)}`,
+      )
+    for (const field of row) rows.add(field)
+    return undefined
+  }
+  Papa.parse<string[]>(text.replace(/^\ufeff/, ''), {
     skipEmptyLines: 'greedy',
     delimiter: ',',
+    // A row at a time: a file with too many is left there.
+    step: ({ data, errors: [error] }, parser) => {
+      found =
+        error === undefined
+          ? take(data)
+          : fault(count + (columns === undefined ? 1 : 2), `this is not CSV: ${error.message}`)
+      if (found !== undefined) parser.abort()
+    },
   })
-  const [error] = errors
-  if (error !== undefined) return fault((error.row ?? 0) + 1, `this is not CSV: ${error.message}`)
-  const [header, ...rows] = data
-  if (header === undefined) return fault(1, 'the file is empty: its first row names the columns')
-  const columns = header.map((column) => column.trim())
+  if (found !== undefined) return found
+  if (columns === undefined || rows === undefined) return fault(1, 'the file is empty: its first row names the columns')
+  return count === 0 ? fault(2, NO_ROW) : { ok: true, columns, rows: rows.rows() }
+}
+
+function headerFault(columns: readonly string[]): Table | undefined {
   const odd = columns.find((column, index) => column === '' || columns.indexOf(column) !== index)
-  if (odd !== undefined) return fault(1, odd === '' ? 'a column has no name' : `two columns are called "${odd}"`)
-  const short = rows.findIndex((row) => row.length !== columns.length)
-  if (short >= 0)
-    return fault(
-      short + 2,
-      `this row has ${String(rows[short]?.length ?? 0)} fields, and the header names ${String(columns.length)}`,
-    )
-  return bounded(columns, rows)
+  if (odd === undefined) return undefined
+  return fault(1, odd === '' ? 'a column has no name' : `two columns are called "${odd}"`)
 }
 
 /** Reads JSON Lines: an object a line; the columns are the names of all of them. */
 export function parseJsonLines(text: string): Table {
-  const objects: Record<string, Json>[] = []
-  for (const [index, line] of text
-    .replace(/^\ufeff/, '')
-    .split(/\r?\n/)
-    .entries()) {
-    if (line.trim() === '') continue
-    const value = parseJson(line)
-    if (value === undefined || value === null || typeof value !== 'object' || Array.isArray(value))
-      return fault(index + 1, 'this line is not a JSON object')
-    objects.push(value)
+  const columns = new Set<string>()
+  let count = 0
+  for (const [number, line] of linesOf(text)) {
+    const value = objectOf(line)
+    if (value === undefined) return fault(number, 'this line is not a JSON object')
+    if (++count > MOST_ROWS) return TOO_MANY
+    for (const column of Object.keys(value)) columns.add(column)
   }
-  const columns = [...new Set(objects.flatMap((object) => Object.keys(object)))]
-  return bounded(
-    columns,
-    objects.map((object) => columns.map((column) => object[column] ?? null)),
-  )
+  if (count === 0) return fault(2, NO_ROW)
+  const rows = new DataRowsWriter(columns.size, true)
+  for (const [, line] of linesOf(text)) {
+    const value = objectOf(line)
+    for (const column of columns) rows.add(JSON.stringify(value?.[column] ?? null))
+  }
+  return { ok: true, columns: [...columns], rows: rows.rows() }
 }
 
-function bounded(columns: string[], rows: Json[][]): Table {
-  if (rows.length === 0) return fault(2, 'the file has no rows')
-  if (rows.length > MOST_ROWS) return fault(MOST_ROWS + 2, `more than ${String(MOST_ROWS)} rows`)
-  return { ok: true, columns, rows }
+/** Lines with something on them, by their numbers: one at a time, or each would cost as an object. */
+function* linesOf(text: string): Generator<[number: number, line: string]> {
+  let number = 0
+  for (let from = text.startsWith('\ufeff') ? 1 : 0; from < text.length;) {
+    const end = text.indexOf('\n', from)
+    const line = text.slice(from, end < 0 ? text.length : end)
+    number++
+    if (line.trim() !== '') yield [number, line]
+    if (end < 0) return
+    from = end + 1
+  }
+}
+
+function objectOf(line: string): Record<string, Json> | undefined {
+  const value = parseJson(line)
+  return value === undefined || value === null || typeof value !== 'object' || Array.isArray(value) ? undefined : value
 }
 
 const fault = (line: number, message: string): Table => ({ ok: false, fault: { line, message } })
+const TOO_MANY = fault(MOST_ROWS + 2, `more than ${String(MOST_ROWS)} rows`)

@@ -1,4 +1,5 @@
 // What a plan says once it is read. Times in ms, rates per second, shares 0 to 1.
+import type { DataRows } from './rows.js'
 import type {
   CheckSentence,
   GateSentence,
@@ -231,7 +232,7 @@ export interface DataSet {
   /** What comes when the rows of `once each` have run out. */
   then: 'void' | 'again' | 'stop'
   columns: string[]
-  rows: Json[][]
+  rows: DataRows
   at: Position
 }
 

@@ -7,6 +7,7 @@ import {
   makeValue,
   namesInText,
   pickIndex,
+  rowValue,
   type Frame,
   type Json,
   type Lookup,
@@ -123,7 +124,7 @@ export class Names {
     if (data === undefined || column < 0) return undefined
     scope.data.add(number)
     const slot = this.slotOf(`row of ${data.name}`)
-    return (frame) => data.rows[Number(frame[slot] ?? 0)]?.[column]
+    return (frame) => rowValue(data.rows, Number(frame[slot] ?? 0), column)
   }
 
   private reserved(name: string, journey: string): ValueReader | undefined {

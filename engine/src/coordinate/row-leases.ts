@@ -34,7 +34,7 @@ export class RowLeases {
     this.areLeased = load.phases.some((phase) => !isOpenPhase(phase))
     this.alive = new Set(Array.from({ length: senders }, (_, sender) => sender))
     this.sets = data.map(({ then, rows }) => ({
-      ...{ next: 0, count: then === 'again' ? Infinity : rows.length },
+      ...{ next: 0, count: then === 'again' ? Infinity : rows.count },
       ...{ back: [], lacking: [], asked: new Set<number>() },
     }))
   }

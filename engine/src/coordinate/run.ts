@@ -142,7 +142,6 @@ class Run implements RunHandle {
     this.options.onSetup?.({ frame: setup.frame, results: setup.results })
     let ending: Ending = { kind: 'finished' }
     if (setup.failure === null && this.stopped() === undefined) {
-      this.options.onState?.('load')
       try {
         await this.makeLoad(setup.frame, setup.secrets)
       } catch (error) {
@@ -238,7 +237,10 @@ class Run implements RunHandle {
     this.loadStartMs = startMs
     const lengthMs = LEAD_MS + 1000 * loadSeconds(this.plan) + this.plan.load.drainMs
     load.endWithin(lengthMs + OVERTIME_MS, 'a sender did not end in time: something holds its thread up')
-    if (!this.stopping.signal.aborted) load.begin(startMs)
+    if (!this.stopping.signal.aborted) {
+      this.options.onState?.('load')
+      load.begin(startMs)
+    }
     const renewal = new Renewal(this.compiled, setupFrame, this.generators, load, (failure) => {
       this.renewalFailure = failure
       this.endEarly()

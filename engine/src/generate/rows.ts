@@ -92,7 +92,7 @@ export class RowTaker {
   }
 
   private rowOf(data: DataSet, number: number, turn: number, user: number, iteration: number): number | undefined {
-    const count = data.rows.length
+    const count = data.rows.count
     switch (data.take) {
       case 'in turn':
         return turn % count

@@ -1,7 +1,7 @@
 // The journal of a run: what its generator told, written down before it is told, so that a run outlives the one who
 // listens. One line of JSON for each; a line that was cut, by a kill or a full disk, is none.
 import { closeSync, existsSync, fstatSync, fsyncSync, openSync, readFileSync, writeSync } from 'node:fs'
-import { base64OfBytes, bytesOfBase64 } from '@jolt-gate/core'
+import { base64OfBytes, bytesOfBase64, withoutRows } from '@jolt-gate/core'
 import type { RunOrder, GeneratorEvent } from './generator-protocol.js'
 
 /** What stands at its head. */
@@ -23,7 +23,7 @@ export class Journal {
   }
 
   begin(order: RunOrder): void {
-    const head: JournalHead = { kind: 'run', order, pid: process.pid }
+    const head: JournalHead = { kind: 'run', order: { ...order, plan: withoutRows(order.plan) }, pid: process.pid }
     this.line(head)
   }
 

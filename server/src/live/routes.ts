@@ -2,6 +2,7 @@
 import { createSession } from 'better-sse'
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
+import { closeWhenBehind } from '../http/backlog.js'
 import { serve } from '../http/serve.js'
 import { rolesOf } from '../people/roles.js'
 import { whenSessionEnds } from '../people/sessions.js'
@@ -19,9 +20,11 @@ export function liveRoutes(): Router {
     ])
     const onQueue = () => {
       session.push({}, 'queue')
+      closeWhenBehind(response)
     }
     const onProject = (project: number) => {
       if (roleFor(project) !== 'none') session.push({ project }, 'project')
+      closeWhenBehind(response)
     }
     CHANGES.on('queue', onQueue)
     CHANGES.on('project', onProject)

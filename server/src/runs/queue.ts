@@ -11,6 +11,7 @@ import {
   type Baseline,
   type Plan,
   type Target,
+  withoutRows,
 } from '@jolt-gate/core'
 import { lastCalibration } from '@jolt-gate/engine'
 import type { LiveEvent, RunSummary } from '@jolt-gate/core/api'
@@ -25,7 +26,7 @@ import { CHANGES } from '../events/changes.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 import { journalOf, recoverRuns } from './recover.js'
 import { refuseOverBudget } from './budget.js'
-import { addRun, storedPlan, type NewRun } from './store.js'
+import { addRun, type NewRun } from './store.js'
 import { partsOf, summaryOfRun } from '../database/run-summary.js'
 import { pastBorderline } from './baselines.js'
 import { RunUnderWay } from './under-way.js'
@@ -196,7 +197,7 @@ export class RunQueue {
     try {
       const asked = await ask(row)
       const { plan } = await partsOf(row.id)
-      if (JSON.stringify(plan) !== JSON.stringify(storedPlan(asked.plan)))
+      if (JSON.stringify(plan) !== JSON.stringify(withoutRows(asked.plan)))
         throw new Problem(409, 'CHANGED', 'the plan was changed while the server was away: run it again')
       if (asked.target.origin !== row.origin)
         throw new Problem(409, 'CHANGED', 'the target was changed while the server was away: run it again')

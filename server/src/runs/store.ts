@@ -9,6 +9,7 @@ import {
   type RunResult,
   type RunShape,
   type Target,
+  withoutRows,
 } from '@jolt-gate/core'
 import { Op, type Transaction, UniqueConstraintError } from 'sequelize'
 import { BucketRow, FailureRow, GateRow, RunPartsRow, RunRow, StepRow } from '../database/models.js'
@@ -100,7 +101,7 @@ export async function addNumbered(run: NewRun): Promise<RunRow> {
       },
       within,
     )
-    await RunPartsRow.create({ runId: id, plan: storedPlan(plan), shape, result: null, texts }, within)
+    await RunPartsRow.create({ runId: id, plan: withoutRows(plan), shape, result: null, texts }, within)
     return row
   })
 }
@@ -134,9 +135,6 @@ export async function describeRun(row: RunRow, labels: Record<string, string>, n
   await row.update({ ...said, searched: searchedOf(row) })
 }
 
-/** Rows and scripts were for the senders; what is kept is for judging and for showing. */
-export const storedPlan = (plan: Plan): Plan => ({ ...plan, data: plan.data.map((data) => ({ ...data, rows: [] })) })
-
 /** All or nothing: a server that dies in between leaves no half of it. */
 function transaction<T>(task: (within: { transaction: Transaction }) => Promise<T>): Promise<T> {
   const { sequelize } = RunRow
@@ -157,8 +155,16 @@ export async function addBucket(runId: string, second: number, bytes: Uint8Array
 }
 
 /** Buckets after a second, in order. */
-export async function bucketsAfter(runId: string, second: number): Promise<{ second: number; data: Buffer }[]> {
-  const rows = await BucketRow.findAll({ where: { runId, second: { [Op.gt]: second } }, order: [['second', 'ASC']] })
+export async function bucketsAfter(
+  runId: string,
+  second: number,
+  limit?: number,
+): Promise<{ second: number; data: Buffer }[]> {
+  const rows = await BucketRow.findAll({
+    where: { runId, second: { [Op.gt]: second } },
+    order: [['second', 'ASC']],
+    ...(limit === undefined ? {} : { limit }),
+  })
   return rows.map((row) => ({ second: row.second, data: row.data }))
 }
 

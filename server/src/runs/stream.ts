@@ -4,9 +4,12 @@ import { createSession, type Session } from 'better-sse'
 import type { LiveEvent } from '@jolt-gate/core/api'
 import type { Request, Response } from 'express'
 import type { RunQueue } from './queue.js'
+import { closeWhenBehind, untilRead } from '../http/backlog.js'
 import { bucketsAfter } from './store.js'
 
 const BEAT_MS = 15_000
+/** Of a long run, what one reader has in memory. */
+const SECONDS_AT_ONCE = 100
 
 /** Runs that are made elsewhere, and told here. */
 export interface RunsElsewhere {
@@ -43,8 +46,12 @@ export async function streamRun(
     queue.events.off(runId, listener)
   })
   const earlier = queue.eventsOf(runId) ?? (await reported.eventsOf(runId))
-  for (const { second, data } of await bucketsAfter(runId, reader.lastSecond))
-    reader.emit({ kind: 'bucket', second, data: data.toString('base64') })
+  for (;;) {
+    const stored = await bucketsAfter(runId, reader.lastSecond, SECONDS_AT_ONCE)
+    for (const { second, data } of stored) reader.emit({ kind: 'bucket', second, data: data.toString('base64') })
+    if (stored.length < SECONDS_AT_ONCE || !session.isConnected) break
+    await untilRead(response)
+  }
   for (const event of earlier ?? []) reader.emit(event)
   if (reader.catchUp() === 'live' && earlier === undefined) reader.emit({ kind: 'end' })
 }
@@ -69,7 +76,10 @@ class Reader {
 
   receive(event: LiveEvent): void {
     if (this.isCatchingUp) this.pending.push(event)
-    else this.emit(event)
+    else {
+      this.emit(event)
+      if (!this.hasEnded) closeWhenBehind(this.response)
+    }
   }
 
   /** Sends what came until now; says whether the run is still live. */

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // The rows of a data file: the first of them at once, all of them to be edited where the file is small enough.
-import { parseCsv, parseJsonLines } from '@jolt-gate/core'
+import { firstRows, parseCsv, parseJsonLines } from '@jolt-gate/core'
 import { ElButton, ElDialog, ElInput, ElTable, ElTableColumn } from 'element-plus'
 import { computed, inject, ref } from 'vue'
 import { api, wordsOf } from '../../api/client.js'
@@ -21,9 +21,9 @@ const shown = computed(() => form?.files.value[props.file])
 const table = computed(() => tableOf(isOpen.value ? draft.value : (shown.value ?? '')))
 const rows = computed(() =>
   table.value.ok
-    ? table.value.rows
-        .slice(0, MOST)
-        .map((row) => ({ cells: row.map((cell) => (typeof cell === 'string' ? cell : JSON.stringify(cell))) }))
+    ? firstRows(table.value.rows, MOST).map((row) => ({
+        cells: row.map((cell) => (typeof cell === 'string' ? cell : JSON.stringify(cell))),
+      }))
     : [],
 )
 const MOST = 8
@@ -87,7 +87,7 @@ async function save(): Promise<void> {
     <form class="rows" @submit.prevent="save()">
       <ElInput v-model="draft" class="mono" type="textarea" :rows="16" :aria-label="`Text of ${file}`" autofocus />
       <p v-if="!table.ok" class="fault" role="alert">Line {{ table.fault.line }}: {{ table.fault.message }}</p>
-      <p v-else class="soft">{{ table.rows.length }} rows of {{ table.columns.join(', ') }}</p>
+      <p v-else class="soft">{{ table.rows.count }} rows of {{ table.columns.join(', ') }}</p>
       <ElInput v-model="message" aria-label="Commit message" />
       <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
       <span>

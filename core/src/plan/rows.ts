@@ -1,0 +1,87 @@
+// Rows of a data file, all of them in one text: an object for each of a million rows would cost several times as much,
+// and again in every thread.
+import { parseJson } from '../language/json-path.js'
+import type { Json } from '../language/sentences.js'
+import type { Plan } from './model.js'
+
+/** Values of rows, one after the other: texts as they are, everything else as JSON. */
+export interface DataRows {
+  /** How many. */
+  count: number
+  columns: number
+  /** All values. */
+  text: string
+  /** Where each value ends in the text, row by row. */
+  ends: Uint32Array
+  /** Whether values are JSON rather than texts. */
+  isJson: boolean
+}
+
+const NO_ROWS: DataRows = { count: 0, columns: 0, text: '', ends: new Uint32Array(), isJson: false }
+/** Put together at a time: each part of a text costs as an object until then. */
+const PARTS = 10_000
+
+/** Collects rows as they are read. */
+export class DataRowsWriter {
+  private parts: string[] = []
+  private readonly texts: string[] = []
+  private ends = new Uint32Array(1024)
+  private values = 0
+  private length = 0
+
+  /** @param columns - of every row */
+  constructor(
+    private readonly columns: number,
+    private readonly isJson: boolean,
+  ) {}
+
+  /** Adds the next value; a row has as many as there are columns. */
+  add(value: string): void {
+    if (this.values === this.ends.length) {
+      const ends = new Uint32Array(2 * this.values)
+      ends.set(this.ends)
+      this.ends = ends
+    }
+    this.length += value.length
+    this.ends[this.values++] = this.length
+    this.parts.push(value)
+    if (this.parts.length === PARTS) this.putTogether()
+  }
+
+  rows(): DataRows {
+    this.putTogether()
+    return {
+      count: this.columns === 0 ? 0 : this.values / this.columns,
+      columns: this.columns,
+      text: this.texts.join(''),
+      ends: this.ends.slice(0, this.values),
+      isJson: this.isJson,
+    }
+  }
+
+  private putTogether(): void {
+    this.texts.push(this.parts.join(''))
+    this.parts = []
+  }
+}
+
+/** A value of a row; undefined where there is no such row or column. */
+export function rowValue(rows: DataRows, row: number, column: number): Json | undefined {
+  const { count, columns, text, ends, isJson } = rows
+  if (!(row >= 0 && row < count && column >= 0 && column < columns)) return undefined
+  const at = row * columns + column
+  const value = text.slice(at === 0 ? 0 : ends[at - 1], ends[at])
+  return isJson ? parseJson(value) : value
+}
+
+/** The first rows, with all their values. */
+export const firstRows = (rows: DataRows, most: number): Json[][] =>
+  Array.from({ length: Math.min(most, rows.count) }, (_, row) =>
+    Array.from({ length: rows.columns }, (_, column) => rowValue(rows, row, column) ?? null),
+  )
+
+/** A plan as it is stored: its rows stay in their files. */
+export const withoutRows = (plan: Plan): Plan => ({
+  ...plan,
+  data: plan.data.map((data) => ({ ...data, rows: NO_ROWS })),
+})
