@@ -7,6 +7,13 @@ import { fileURLToPath } from 'node:url'
 
 export const root = fileURLToPath(new URL('..', import.meta.url))
 
+// As core/src/identity.ts says it to those who have it installed.
+const [major, minor] = process.versions.node.split('.').map(Number)
+if (major < 20 || (major === 20 && minor < 19)) {
+  process.stderr.write(`Node.js ${process.versions.node} is too old: install 20.19 or a later one\n`)
+  process.exit(2)
+}
+
 /** Runs a command in the project; ends the process when it fails. */
 export function step(command, args, { quiet = false } = {}) {
   const { status } = spawnSync(command, args, { cwd: root, stdio: quiet ? ['ignore', 'ignore', 'inherit'] : 'inherit' })

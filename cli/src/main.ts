@@ -11,8 +11,14 @@ import type {
   RunArguments,
   ValidateArguments,
 } from './options.js'
-import { VERSION } from '@jolt-gate/core/identity'
+import { nodeFault, VERSION } from '@jolt-gate/core/identity'
 import { LABEL_WORDS, MOST_LABELS, readLabel } from '@jolt-gate/core/labels'
+
+const tooOld = nodeFault(process.versions.node)
+if (tooOld !== undefined) {
+  process.stderr.write(`${tooOld}\n`)
+  process.exit(EXIT.usage)
+}
 
 const program = new Command('jolt-gate')
   .description(

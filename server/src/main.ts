@@ -4,7 +4,14 @@ import { parseArgs } from 'node:util'
 import { readFileSync } from 'node:fs'
 import { isLoopbackAddress } from '@jolt-gate/core'
 import { ROLES } from '@jolt-gate/core/api'
+import { nodeFault } from '@jolt-gate/core/identity'
 import type { ProviderOptions, ServerOptions } from './index.js'
+
+const tooOld = nodeFault(process.versions.node)
+if (tooOld !== undefined) {
+  process.stderr.write(`${tooOld}\n`)
+  process.exit(2)
+}
 
 const { values } = parseArgs({
   options: {

@@ -49,6 +49,10 @@ beforeAll(async () => {
   writeFileSync(join(repository, 'plans/long.gate.yaml'), planOf('Long', SECONDS))
   for (const name of ['next', 'last']) writeFileSync(join(repository, `plans/${name}.gate.yaml`), planOf(name, 1))
   writeFileSync(
+    join(repository, 'plans/slow.gate.yaml'),
+    planOf('slow', 1).replace('teardown:\n', 'teardown:\n  - wait: 1s\n'),
+  )
+  writeFileSync(
     join(repository, 'pipelines/here.pipeline.yaml'),
     `jolt: 1
 pipeline: here
@@ -69,6 +73,7 @@ stages:
   expect((await server.call('POST', '/projects/1/webhooks', webhook)).status).toBe(201)
 })
 afterAll(async () => {
+  if (KILLS > 1) printTable()
   // A test that failed may have left it killed.
   await stopped(server)
   await database.stop()
@@ -136,6 +141,32 @@ async function storedSeconds(id: string): Promise<number[]> {
   return seconds
 }
 
+/** What was killed, how often, and what came of it. */
+const table = new Map<string, { kills: number; told: number; lost: number; verdicts: Map<string, number> }>()
+
+/** What was told of a run before something was killed is stored after it; both go into the table. */
+async function expectNothingLost(what: string, id: string, told: number): Promise<void> {
+  const stored = (await storedSeconds(id)).length
+  const row = table.get(what) ?? { kills: 0, told: 0, lost: 0, verdicts: new Map<string, number>() }
+  table.set(what, row)
+  const { verdict } = await runOf(id)
+  row.kills++
+  row.told += told
+  row.lost += Math.max(0, told - stored)
+  row.verdicts.set(String(verdict), (row.verdicts.get(String(verdict)) ?? 0) + 1)
+  expect(stored).toBeGreaterThanOrEqual(told)
+}
+
+function printTable(): void {
+  const lines = [...table].map(([what, { kills, told, lost, verdicts }]) => {
+    const words = [...verdicts].map(([verdict, count]) => `${String(count)} ${verdict}`).join(', ')
+    return `| ${what} | ${String(kills)} | ${String(told)} | ${String(lost)} | ${words} |`
+  })
+  process.stdout.write(
+    `\n| killed | times | seconds told | seconds lost | verdicts |\n| --- | ---: | ---: | ---: | --- |\n${lines.join('\n')}\n`,
+  )
+}
+
 /** Follows a run from its load on to a moment in it; says how many seconds had been told by then. */
 async function untilWithin(id: string, ms: number): Promise<number> {
   const response = await fetch(`${server.origin}/api/runs/${id}/stream`, { headers: server.headers })
@@ -186,7 +217,7 @@ describe('a run whose', () => {
     const run = await ended(long)
     expect(run).toMatchObject({ verdict: 'void' })
     expect(run.reasons?.join()).toMatch(/its generator ended by SIGKILL (before|after)/)
-    expect((await storedSeconds(long)).length).toBeGreaterThanOrEqual(told)
+    await expectNothingLost('generator', long, told)
     expect(asked.returned).toContain(`ticket-${String(setups + 1)}`)
     expect(await ended(next)).toMatchObject({ verdict: 'open' })
   })
@@ -203,7 +234,7 @@ describe('a run whose', () => {
     const run = await ended(long)
     expect(run).toMatchObject({ verdict: 'stopped' })
     expect(run.reasons?.join()).toContain('the server, which ended')
-    expect((await storedSeconds(long)).length).toBeGreaterThanOrEqual(told)
+    await expectNothingLost('server', long, told)
     expect(asked.returned).toContain(`ticket-${String(setups + 1)}`)
     expect(await ended(next)).toMatchObject({ verdict: 'open' })
     expect(asked.setups).toBe(setups + 2)
@@ -221,13 +252,13 @@ describe('a run whose', () => {
     const run = await ended(long)
     expect(run).toMatchObject({ verdict: 'void' })
     expect(run.reasons?.join()).toMatch(/ended .*(SIGKILL|teardown was not done)/)
-    expect((await storedSeconds(long)).length).toBeGreaterThanOrEqual(told)
+    await expectNothingLost('server and generator', long, told)
     expect(asked.setups).toBe(setups + 1)
   })
 
   it.each(kills)('database is killed goes on, and is stored when that is back (%i)', async () => {
     const long = await start('long')
-    await untilWithin(long, somewhere())
+    const told = await untilWithin(long, somewhere())
 
     execFileSync('pkill', ['-KILL', '-f', `datadir=${join(folder, 'data')}`])
     await database.ended
@@ -237,7 +268,35 @@ describe('a run whose', () => {
     await openDatabase()
 
     expect(await ended(long)).toMatchObject({ verdict: 'open', reasons: [] })
-    expect((await storedSeconds(long)).length).toBeGreaterThanOrEqual(SECONDS)
+    await expectNothingLost('database', long, Math.max(SECONDS, told))
+  })
+
+  it.runIf(KILLS > 1).each(kills)(
+    'generator is killed while it tears down is not open unless all of that was done (%i)',
+    async () => {
+      const run = await start('slow')
+      await expect.poll(async () => (await runOf(run)).state, { interval: 20 }).toBe('teardown')
+      await sleep(Math.random() * 900)
+      const { setups } = asked
+      process.kill(generatorPid(), 'SIGKILL')
+
+      const { verdict } = await ended(run)
+      expect(verdict === 'void' || asked.returned.includes(`ticket-${String(setups)}`)).toBe(true)
+      await expectNothingLost('generator, in teardown', run, 1)
+    },
+  )
+
+  it.runIf(KILLS > 1).each(kills)('server is killed while it tears down keeps what it came to (%i)', async () => {
+    const run = await start('slow')
+    await expect.poll(async () => (await runOf(run)).state, { interval: 20 }).toBe('teardown')
+    await sleep(Math.random() * 900)
+    const { setups } = asked
+    await killServer()
+    server = await serve()
+
+    await ended(run)
+    expect(asked.returned).toContain(`ticket-${String(setups)}`)
+    await expectNothingLost('server, in teardown', run, 1)
   })
 })
 

@@ -8,6 +8,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { callerOf, git, newDatabase, signedIn, type Call } from './place.js'
 import { killed, serveProgram, stopped, type Served } from './served.js'
 
+const kills = Array.from({ length: Number(process.env['KILLS'] ?? 1) }, (_, number) => number + 1)
 const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-rehearsals-'))
 const runsFolder = join(folder, 'runs')
 const PLAN = 'plans/booking.gate.yaml'
@@ -110,7 +111,7 @@ describe('rehearsals', () => {
     await (await own).text()
   })
 
-  it('whose process is killed are torn down by another, and say so', async () => {
+  it.each(kills)('whose process is killed are torn down by another, and say so (%i)', async () => {
     const asked = rehearse()
     await untilSlow()
 
@@ -122,31 +123,34 @@ describe('rehearsals', () => {
     letGo()
   })
 
-  it('whose server is killed tear down by themselves; with their process, the next server says that they did not', async () => {
-    void rehearse().catch(() => undefined)
-    await untilSlow()
-    await killed(server)
-    await expect.poll(() => arrivals.at(-1)).toBe('DELETE /bookings/b-17')
-    letGo()
+  it.each(kills)(
+    'whose server is killed tear down by themselves; with their process, the next one says that they did not (%i)',
+    async (number) => {
+      void rehearse().catch(() => undefined)
+      await untilSlow()
+      await killed(server)
+      await expect.poll(() => arrivals.at(-1)).toBe('DELETE /bookings/b-17')
+      letGo()
 
-    server = await serveProgram(place)
-    void rehearse().catch(() => undefined)
-    await untilSlow()
-    const { pid = 0 } = server.process
-    const own = execFileSync('pgrep', ['-P', String(pid), '-f', 'rehearsal-process'], { encoding: 'utf8' })
-    // In one breath: whichever is left longer would tear down.
-    for (const one of [pid, Number(own)]) process.kill(one, 'SIGKILL')
-    await killed(server)
-    server = await serveProgram(place)
+      server = await serveProgram(place)
+      void rehearse().catch(() => undefined)
+      await untilSlow()
+      const { pid = 0 } = server.process
+      const own = execFileSync('pgrep', ['-P', String(pid), '-f', 'rehearsal-process'], { encoding: 'utf8' })
+      // In one breath: whichever is left longer would tear down.
+      for (const one of [pid, Number(own)]) process.kill(one, 'SIGKILL')
+      await killed(server)
+      server = await serveProgram(place)
 
-    const events = async () =>
-      ((await server.call('GET', '/audit-log?search=cut off')).body as { events: { detail: string }[] }).events
-    await expect
-      .poll(async () => (await events()).map(({ detail }) => detail))
-      .toEqual([`${PLAN}: it was ended with its server, and its teardown was not done`])
-    expect(arrivals.filter((one) => one.startsWith('DELETE'))).toHaveLength(1)
-    letGo()
-  })
+      const events = async () =>
+        ((await server.call('GET', '/audit-log?search=cut off')).body as { events: { detail: string }[] }).events
+      await expect
+        .poll(async () => (await events()).map(({ detail }) => detail))
+        .toEqual(Array(number).fill(`${PLAN}: it was ended with its server, and its teardown was not done`))
+      expect(arrivals.filter((one) => one.startsWith('DELETE'))).toHaveLength(1)
+      letGo()
+    },
+  )
 })
 
 /** Somebody else, with a token that was made for them, asks for the same. */

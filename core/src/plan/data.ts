@@ -5,8 +5,8 @@ import { parseJson } from '../language/json-path.js'
 import type { Json } from '../language/sentences.js'
 import { checkValueName, fileTextAt, readWord, type FileReader } from './context.js'
 import { offsetOf, placeOf, readEntries, readFields, readText } from './fields.js'
-import type { DataSet } from './model.js'
-import { DataRowsWriter, type DataRows } from './rows.js'
+import type { DataRows, DataSet } from './model.js'
+import { DataRowsWriter } from './rows.js'
 import type { Source } from './source.js'
 
 const MOST_ROWS = 1_000_000

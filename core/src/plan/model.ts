@@ -1,5 +1,4 @@
 // What a plan says once it is read. Times in ms, rates per second, shares 0 to 1.
-import type { DataRows } from './rows.js'
 import type {
   CheckSentence,
   GateSentence,
@@ -222,6 +221,19 @@ export interface ValueMaker {
   maker: Maker
   lasts: Lasting
   at: Position
+}
+
+/** Values of rows, one after the other: texts as they are, everything else as JSON. */
+export interface DataRows {
+  /** How many. */
+  count: number
+  columns: number
+  /** All values. */
+  text: string
+  /** Where each value ends in the text, row by row. */
+  ends: Uint32Array
+  /** Whether values are JSON rather than texts. */
+  isJson: boolean
 }
 
 /** Rows of a file; an arrival takes one. */

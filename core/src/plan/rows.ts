@@ -2,20 +2,7 @@
 // and again in every thread.
 import { parseJson } from '../language/json-path.js'
 import type { Json } from '../language/sentences.js'
-import type { Plan } from './model.js'
-
-/** Values of rows, one after the other: texts as they are, everything else as JSON. */
-export interface DataRows {
-  /** How many. */
-  count: number
-  columns: number
-  /** All values. */
-  text: string
-  /** Where each value ends in the text, row by row. */
-  ends: Uint32Array
-  /** Whether values are JSON rather than texts. */
-  isJson: boolean
-}
+import type { DataRows, Plan } from './model.js'
 
 const NO_ROWS: DataRows = { count: 0, columns: 0, text: '', ends: new Uint32Array(), isJson: false }
 /** Put together at a time: each part of a text costs as an object until then. */
