@@ -32,7 +32,7 @@ const SERVER: Manner = { isAlone: true, isTogether: true, timeoutMs: 180_000 }
 const SECURITY = filesOf('server', 'security')
 /** The command with a server beside it. */
 const REPORTED = filesOf('cli', 'report')
-const PIPELINES = filesOf('server', 'faults kill pipelines several-targets stages webhooks')
+const PIPELINES = filesOf('server', 'faults kill pipelines several-targets side-doors stages webhooks')
 
 const READING = ['accessibility', 'pipeline', 'trend'].map((name) => `e2e/${name}.test.ts`)
 

@@ -55,6 +55,11 @@ function print({ verdict, stage, commit, words, required, approval }: AdmissionA
     if (rows.length > 0) process.stdout.write(`${tableOf(['', 'required', ''], rows, [], output.color)}\n\n`)
     for (const { id, number, why } of required.flatMap(({ stage: at }) => at.plans.flatMap(({ ignored }) => ignored)))
       process.stdout.write(`run ${String(number)} (${id}) does not count: ${why}\n`)
+    for (const { plan, run, changed } of required.flatMap(({ stage: at }) => at.plans))
+      if (changed !== null && run?.planCommit != null)
+        process.stdout.write(
+          `${plan} as at ${run.planCommit.slice(0, 7)}, last changed ${changed.at.slice(0, 10)} by ${changed.who} (${changed.commit.slice(0, 7)})\n`,
+        )
     if (approval !== null) process.stdout.write(`approved by ${approval.by} at ${approval.at}\n`)
   }
   process.stdout.write(`${verdictWords(verdict)}: ${stage} for ${commit.slice(0, 12)}: ${words}\n`)

@@ -72,6 +72,17 @@ export function commitOf(root: string): Commit {
   }
 }
 
+/** A commit in full, where the repository here knows it by what was given; else as it was given. */
+export function fullCommit(root: string, given: string): string {
+  if (!/^[0-9a-f]{7,64}$/.test(given)) return given
+  try {
+    const words = ['rev-parse', '--verify', '-q', `${given}^{commit}`]
+    return execFileSync('git', words, { cwd: root, encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] }).trim()
+  } catch {
+    return given
+  }
+}
+
 /** The nearest folder above with a .git or a targets folder; else the one around `plans`, or the plan's own. */
 function rootOf(file: string): string {
   for (let folder = dirname(file); ; folder = dirname(folder)) {

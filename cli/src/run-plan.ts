@@ -30,7 +30,7 @@ import { UsageError } from './errors.js'
 import type { Output, RunArguments } from './options.js'
 import { progressOf } from './progress.js'
 import { asOftenAsAsked } from './repeat.js'
-import { commitOf, NO_REPOSITORY, type Commit, type Repository } from './repository.js'
+import { commitOf, fullCommit, NO_REPOSITORY, type Commit, type Repository } from './repository.js'
 import { keepReported } from './report/kept.js'
 import { nameOf } from './reports.js'
 import { Reporter, shapeFingerprint, type Reported } from './report/reporter.js'
@@ -163,7 +163,7 @@ export function engineOptions(
       id,
       tool: VERSION,
       plan: { name: plan.name, file: plan.file, ...commitOf(repository.root), seed: options.seed ?? plan.seed },
-      change: changeOf(options),
+      change: changeOf(options, repository.root),
       labels: options.label,
     },
   }
@@ -263,8 +263,13 @@ const withoutKeys = (texts: Readonly<Record<string, string>>): Record<string, st
   )
 
 /** The change under test, where the command line says that it is another than the plan's own commit. */
-const changeOf = ({ commit, branch }: RunArguments) =>
-  commit === undefined && branch === undefined ? undefined : { commit: commit ?? null, branch: branch ?? null }
+function changeOf({ commit, branch, to }: RunArguments, root: string) {
+  if (commit === undefined && branch === undefined) return undefined
+  const full = commit === undefined ? null : fullCommit(root, commit)
+  if (to !== undefined && full !== null && !/^(?:[0-9a-f]{40}|[0-9a-f]{64})$/.test(full))
+    throw new UsageError(`--commit ${full}: give the commit in full, 40 or 64 digits; its beginning may be another's`)
+  return { commit: full, branch: branch ?? null }
+}
 
 /** What runs: so that a log of a pipeline can be understood by itself. */
 function headline(plan: Plan, target: Target, { commit, dirty }: Commit, id: string): string {

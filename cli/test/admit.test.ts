@@ -58,7 +58,9 @@ describe('admit', () => {
     writeFileSync(join(checkout, PLAN), planText(2).replace('at most 1 %', 'at most 100 %'))
     git(checkout, 'commit', '-qam', 'Loosen')
     expect((await run()).code).toBe(0)
-    expect((await admit()).stdout).toContain('does not count: its plan is at a commit that this project does not have')
+    expect((await admit()).stdout).toMatch(
+      /does not count: plans\/short\.gate\.yaml is not that of the default branch \([0-9a-f]{7}\)/,
+    )
     git(checkout, 'update-index', '--assume-unchanged', PLAN)
     git(checkout, 'reset', '-q', '--soft', 'HEAD~1')
     git(checkout, 'update-index', '--no-assume-unchanged', PLAN)
@@ -69,7 +71,7 @@ describe('admit', () => {
     git(checkout, 'update-index', '--no-assume-unchanged', PLAN)
     git(checkout, 'checkout', '-q', '--', PLAN)
 
-    expect(stdout).toMatch(/does not count: plans\/short\.gate\.yaml is not that of commit [0-9a-f]{7}/)
+    expect(stdout).toMatch(/does not count: plans\/short\.gate\.yaml is not that of the default branch \([0-9a-f]{7}\)/)
     expect(code).toBe(1)
   })
 
@@ -87,21 +89,64 @@ describe('admit', () => {
     expect((JSON.parse(short.stdout) as AdmissionAnswer).commit).toBe(CHANGE)
   })
 
-  it('counts a run whose plan was not known here, once its commit has come', async () => {
+  it('counts no run of a plan that the default branch does not have then, and says so, whatever comes later', async () => {
     const later = CHANGE.replaceAll('b', 'c')
     writeFileSync(join(checkout, PLAN), planText(1))
     git(checkout, 'config', 'user.email', 't@t.example')
     git(checkout, 'config', 'user.name', 'T')
     git(checkout, 'commit', '-qam', 'Shorter')
     expect((await run('--commit', later)).code).toBe(0)
-    expect((await admit('--commit', later)).code).toBe(1)
+    expect((await admit('--commit', later)).stdout).toContain(`${PLAN} is not that of the default branch`)
 
-    // On a branch alone it may be anybody's.
-    git(place.repository, 'fetch', '-q', checkout, 'main:loose')
-    expect((await admit('--commit', later)).stdout).toContain('neither the change nor on the default branch')
+    git(place.repository, 'pull', '-q', '--ff-only', checkout, 'main')
+    expect((await admit('--commit', later)).code).toBe(1)
+    expect((await run('--commit', later)).code).toBe(0)
+
+    const { code, stdout } = await admit('--commit', later, '--json', '-')
+    expect(code).toBe(0)
+    const { required } = JSON.parse(stdout) as AdmissionAnswer
+    const [plan] = required[0]?.stage.plans ?? []
+    expect(plan).toMatchObject({
+      run: { planCommit: git(checkout, 'rev-parse', 'HEAD') },
+      changed: { commit: git(checkout, 'rev-parse', 'HEAD'), who: 'T' },
+    })
+  })
+
+  it('counts no run of the plan from before its gates were tightened', async () => {
+    const before = git(checkout, 'rev-parse', 'HEAD')
+    const change = CHANGE.replaceAll('b', 'd')
+    writeFileSync(join(checkout, PLAN), planText(1).replace('at most 1 %', 'at most 0.5 %'))
+    git(checkout, 'commit', '-qam', 'Tighter')
+    git(place.repository, 'pull', '-q', '--ff-only', checkout, 'main')
+    git(checkout, 'checkout', '-q', before)
+    expect((await run('--commit', change)).code).toBe(0)
+    git(checkout, 'checkout', '-q', 'main')
+
+    const { code, stdout } = await admit('--commit', change)
+    expect([code, stdout]).toEqual([1, expect.stringContaining(`${PLAN} is not that of the default branch`)])
+  })
+
+  it('counts no run of a plan that was loosened and restored within a branch', async () => {
+    const change = CHANGE.replaceAll('b', 'e')
+    git(checkout, 'checkout', '-q', '-b', 'side')
+    const strict = planText(1).replace('at most 1 %', 'at most 0.5 %')
+    writeFileSync(join(checkout, PLAN), strict.replace('0.5 %', '90 %'))
+    git(checkout, 'commit', '-qam', 'Looser')
+    const loose = git(checkout, 'rev-parse', 'HEAD')
+    expect((await run('--commit', change)).code).toBe(0)
+    expect((await run('--commit', loose)).code).toBe(0)
+    writeFileSync(join(checkout, PLAN), strict)
+    git(checkout, 'commit', '-qam', 'As before')
+    git(checkout, 'checkout', '-q', 'main')
+    git(checkout, 'merge', '-q', '--no-ff', '-m', 'Merge', 'side')
     git(place.repository, 'pull', '-q', '--ff-only', checkout, 'main')
 
-    expect((await admit('--commit', later)).code).toBe(0)
+    for (const commit of [change, loose]) expect((await admit('--commit', commit)).code).toBe(1)
+  })
+
+  it('takes a commit in full where a run is told to a server', async () => {
+    const short = await run('--commit', 'abc1234')
+    expect([short.code, short.stderr]).toEqual([2, expect.stringContaining('give the commit in full')])
   })
 
   it('ends with 2 where the question is wrong, and with 3 without an answer: it opens nothing then', async () => {

@@ -2,7 +2,7 @@
 // server.
 import { execFileSync, spawn } from 'node:child_process'
 import { generateKeyPairSync } from 'node:crypto'
-import { mkdirSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -11,7 +11,7 @@ import type { RunDetail, RunSummary } from '@jolt-gate/core/api'
 import { startServer } from '@jolt-gate/server'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { ReportedRuns } from '../../server/src/reported-runs/reported-runs.js'
-import { callerOf, signedIn, startPlace, type Call, type Place } from '../../server/test/place.js'
+import { callerOf, git, signedIn, startPlace, type Call, type Place } from '../../server/test/place.js'
 import { command } from './command.js'
 
 let place: Place
@@ -28,15 +28,15 @@ beforeAll(async () => {
   const until = new Date(Date.now() + 86_400_000).toISOString()
   const made = await call('POST', '/tokens', { label: 'pipeline', scopes: ['read', 'report'], until })
   token = (made.body as { token: string }).token
-  for (const name of ['plans', 'targets']) mkdirSync(join(folder, name), { recursive: true })
-  writeFileSync(join(folder, PLAN), planText(3))
+  const { repository } = place
+  writeFileSync(join(repository, PLAN), planText(3))
   const { privateKey } = generateKeyPairSync('ec', { namedCurve: 'P-256' })
-  writeFileSync(join(folder, 'targets/own.key'), privateKey.export({ type: 'pkcs8', format: 'pem' }))
-  writeFileSync(
-    join(folder, 'targets/here.target.yaml'),
-    `origin: ${place.ferries.origin}\ntls: { key: targets/own.key }\n`,
-  )
-  execFileSync('git', ['init', '-q', '-b', 'main'], { cwd: folder })
+  writeFileSync(join(repository, 'targets/own.key'), privateKey.export({ type: 'pkcs8', format: 'pem' }))
+  const target = `origin: ${place.ferries.origin}\ntls: { key: targets/own.key }\n`
+  writeFileSync(join(repository, 'targets/here.target.yaml'), target)
+  git(repository, 'add', '-A')
+  git(repository, 'commit', '-qm', 'What is told')
+  execFileSync('git', ['clone', '-q', repository, folder])
 })
 afterAll(() => place.stop())
 
@@ -80,7 +80,7 @@ async function nowhere(): Promise<string> {
 describe('a run that is told to a server', () => {
   it('is seen live, kept as it is in its own result, by the change under test; the next is held to it', async () => {
     const first = run(place.server.origin, {
-      args: ['--json', 'one.json', '--commit', 'abc123', '--branch', 'main', '--label', 'build=9'],
+      args: ['--json', 'one.json', '--commit', 'abc123'.padEnd(40, '0'), '--branch', 'main', '--label', 'build=9'],
     })
     await expect.poll(async () => (await runs())[0]?.state).toBe('load')
     const { code, stderr } = await first.ended
@@ -90,7 +90,14 @@ describe('a run that is told to a server', () => {
     expect([code, stderr]).toEqual([0, expect.stringContaining(`is kept at ${place.server.origin}`)])
     const kept = await detail(id)
     expect(kept).toMatchObject({
-      ...{ state: 'ended', verdict: 'open', commit: 'abc123', branch: 'main', planFile: PLAN, startedBy: 'Ida Quay' },
+      ...{
+        state: 'ended',
+        verdict: 'open',
+        commit: 'abc123'.padEnd(40, '0'),
+        branch: 'main',
+        planFile: PLAN,
+        startedBy: 'Ida Quay',
+      },
       labels: { build: '9' },
     })
     expect(kept.result?.totals).toEqual(result?.totals)

@@ -356,6 +356,17 @@ describe('reports', () => {
     expect(junitOf([result])).toContain('name="impact"')
     expect(markdownOf(result)).toContain(impactWords(result))
   })
+
+  // GitHub Flavored Markdown 0.29, sections 2.4 (backslash escapes) and 6.9 (autolinks, an extension).
+  it('are no markup, no link and call nobody in Markdown, whatever they hold', () => {
+    const name = 'see https://evil.example www.evil.example @everyone [x](y)'
+
+    const [title] = markdownOf({ ...result, plan: { ...result.plan, name } }).split('\n')
+
+    expect(title).toContain(String.raw`see https\://evil.example www\.evil.example`)
+    expect(title).toContain('@\u200beveryone')
+    expect(title).toContain(String.raw`\[x\](y)`)
+  })
 })
 
 describe('whatever a run recorded', () => {

@@ -182,7 +182,7 @@ function run(over: Partial<StageRun> = {}): StageRun {
   return {
     ...{ id: `r${String(number)}`, number, planFile: 'plans/smoke.gate.yaml', targetName: 'harbour', commit: HEAD },
     ...{ branch: 'main', verdict: 'open', isWaiting: false, endedAtMs: NOW - HOUR, seconds: 30 },
-    ...{ reasons: [], unfit: null },
+    ...{ reasons: [], unfit: null, planCommit: null },
     ...over,
     askedAtMs,
   }

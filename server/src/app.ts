@@ -20,6 +20,7 @@ import { accountRoutes, tokenRoutes } from './people/account-routes.js'
 import { auditLogRoutes } from './people/audit-log-routes.js'
 import { peopleRoutes } from './people/people-routes.js'
 import { sessionRoutes, type PeopleOptions } from './people/session-routes.js'
+import { isForAdmission } from './pipelines/files.js'
 import { pipelineFileRoutes } from './pipelines/file-routes.js'
 import { pipelineRoutes } from './pipelines/routes.js'
 import { stageRoutes } from './pipelines/stage-routes.js'
@@ -118,7 +119,7 @@ export function createApp(options: AppOptions): Express {
   api.use(rehearsalRoutes(secrets, options.rehearsals))
   api.use(runRoutes(queue, ask, reported))
   api.use(reportedRoutes(reported))
-  api.use(trendRoutes())
+  api.use(trendRoutes(isForAdmission))
   api.use(pipelineRoutes())
   api.use(pipelineFileRoutes())
   api.use(stageRoutes(options.stages))

@@ -207,7 +207,7 @@ function reported() {
   return {
     ...{ id: REPORTED, tool: '0.1.0', target: null, labels: {}, startedAt: new Date().toISOString() },
     plan: { file: PLAN, text, files, set: {}, commit: null, branch: null, dirty: false, seed: 1, scale: 1 },
-    change: { commit: 'abc', branch: 'main' },
+    change: { commit: 'a'.repeat(40), branch: 'main' },
     shape: createHash('sha256').update(JSON.stringify(shape)).digest('hex'),
   }
 }

@@ -6,6 +6,7 @@ import { promisify } from 'node:util'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { WorkingCopy } from '../src/projects/working-copy.js'
 import { callerOf, git, signedIn, startPlace, type Call, type Place } from './place.js'
 
 let place: Place
@@ -134,6 +135,52 @@ describe('a push', () => {
     expect(await push('--force')).toMatch(/non-fast-forward|denying/)
     expect(await push('origin', ':main')).toMatch(/denying|deletion|prohibited/)
     expect(git(repository, 'log', '-1', '--format=%s')).toBe('files')
+  })
+})
+
+describe('a push of something else', () => {
+  let clone: string
+  beforeAll(async () => {
+    const until = new Date(Date.now() + 86_400_000).toISOString()
+    const { body } = await call('POST', '/tokens', { label: 'git', scopes: ['git'], until })
+    const remote = place.server.origin.replace('//', `//me:${(body as { token: string }).token}@`)
+    clone = mkdtempSync(join(tmpdir(), 'jolt-gate-clone-'))
+    await away(clone, 'clone', '-q', `${remote}/git/1.git`, '.')
+  })
+  afterAll(() => {
+    rmSync(clone, { recursive: true, force: true })
+  })
+  const push = (...words: string[]): Promise<string> => away(clone, 'push', '-q', 'origin', ...words).catch(String)
+
+  it.each([
+    'refs/replace/0123456789012345678901234567890123456789',
+    'refs/jolt/x',
+    'refs/heads/HEAD',
+    'refs/tags/HEAD',
+  ])('is refused: %s', async (ref) => {
+    expect(await push(`HEAD:${ref}`)).toMatch(/refused: refs\/|funny refname|invalid/)
+    expect(git(repository, 'for-each-ref', ref)).toBe('')
+  })
+
+  it('is refused where it is very many, and holds nobody up', async () => {
+    const names = Array.from({ length: 300 }, (_, number) => `HEAD:refs/tags/many-${String(number)}`)
+
+    expect(await push(...names)).toMatch(/refused: more than 100 branches and tags at once/)
+    expect(git(repository, 'tag', '--list', 'many-*')).toBe('')
+  })
+
+  it('does not make one text pass for another: what replaces an object, or is a pattern, is read as it is', async () => {
+    const { commits } = await WorkingCopy.open(repository)
+    const before = await commits.readAt('targets/here.target.yaml', 'HEAD')
+    const blob = git(repository, 'rev-parse', 'HEAD:targets/here.target.yaml')
+    writeFileSync(join(clone, 'other'), 'origin: http://127.0.0.1:1\n')
+    const other = git(repository, 'hash-object', '-w', join(clone, 'other'))
+    git(repository, 'replace', blob, other)
+
+    expect(await commits.readAt('targets/here.target.yaml', 'HEAD')).toBe(before)
+    expect(commits.readerAt(git(repository, 'rev-parse', 'HEAD'))('targets/here.target.yaml')).toBe(before)
+    expect(await commits.history(':(top)', 5)).toEqual([])
+    git(repository, 'replace', '-d', blob)
   })
 })
 

@@ -120,7 +120,7 @@ describe('runs', () => {
     expect(one.body).toMatchObject({ state: 'ended', verdict: expect.any(String) as unknown })
     expect(other.body).toEqual(one.body)
     expect((await ask(PLAN)).body).toEqual(one.body)
-    expect(await ask('plans/none.gate.yaml')).toMatchObject({ status: 422, body: { code: 'KNOWN' } })
+    expect(await ask('plans/none.gate.yaml')).toMatchObject({ status: 409, body: { code: 'KNOWN' } })
     const unkeyed = await call('POST', `${project}/runs`, { plan: PLAN }, { 'idempotency-key': 'a b' })
     expect(unkeyed).toMatchObject({ status: 400 })
   })

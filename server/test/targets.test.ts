@@ -1,6 +1,6 @@
 // Targets and what is asked of them: secrets, permission, control, metrics, rehearsals.
 import { createServer } from 'node:http'
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { controlNeeded, proveControl, WELL_KNOWN } from '@jolt-gate/engine'
 import { readTarget } from '@jolt-gate/core'
@@ -72,6 +72,43 @@ describe('targets', () => {
     expect(await name('nowhere', 'pier')).toMatchObject({ status: 404 })
     expect(await name('quay', '../x')).toMatchObject({ status: 400 })
     expect((await name('quay', 'here')).status).toBe(200)
+  })
+
+  it('are asked for no metrics without a permission, and tell nothing of what is behind an address', async () => {
+    let asked = 0
+    const server = createServer((request, response) => {
+      asked++
+      if (request.url === '/slow') setTimeout(() => response.end(), 6000)
+      else response.writeHead(request.url === '/secret' ? 403 : 500).end()
+    })
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+    const address = server.address()
+    const port = String(typeof address === 'object' && address !== null ? address.port : 0)
+    const write = (name: string, origin: string) =>
+      writeFileSync(join(place.repository, `targets/${name}.target.yaml`), `origin: ${origin}\n`)
+    const metric = (target: string, url: string) =>
+      administrator('POST', `${place.project}/targets/${target}/metric`, { url })
+    write('near', `http://127.0.0.1:${port}`)
+    write('closed', 'http://127.0.0.1:1')
+    write('far', 'https://fares.larkholm.example')
+
+    expect(await metric('far', '/metrics')).toMatchObject({ status: 403, body: { code: 'NOT_PERMITTED' } })
+    expect(asked).toBe(0)
+    const answers = [
+      await metric('near', '/secret'),
+      await metric('near', '/nothing'),
+      await metric('near', '/slow'),
+      await metric('closed', '/metrics'),
+    ]
+    const said = answers.map(({ status, body }) => [
+      status,
+      (body as { detail: string }).detail.replace(/^http:\S+ /, ''),
+    ])
+    expect(new Set(said.map(String)).size).toBe(1)
+    expect(said[0]).toEqual([502, 'gives no page of metrics: see that it answers 200 within 5 s'])
+    for (const name of ['near', 'closed', 'far']) rmSync(join(place.repository, `targets/${name}.target.yaml`))
+    server.closeAllConnections()
+    server.close()
   })
 
   it('show the families that a page of metrics offers, from their own origins alone', async () => {

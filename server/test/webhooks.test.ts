@@ -113,6 +113,32 @@ describe('a webhook', () => {
     await removed(id)
   })
 
+  it('whose address never answers holds up no other project', async () => {
+    const hole = createServer(() => undefined)
+    await new Promise<void>((resolve) => hole.listen(0, '127.0.0.1', resolve))
+    const address = hole.address()
+    const never = `http://127.0.0.1:${String(typeof address === 'object' && address !== null ? address.port : 0)}/`
+    const { body: other } = await call('POST', '/projects', { name: 'Tarn Skerry' })
+    const path = `/projects/${String((other as { id: number }).id)}/webhooks`
+    const add = async (at: string, to: string) =>
+      ((await call('POST', at, { url: to, events: ['run.verdict'] })).body as { webhook: { id: number } }).webhook.id
+    const [stuck, free] = [await add(`${place.project}/webhooks`, never), await add(path, url)]
+    let left = 6
+    const asked = Array.from({ length: left }, () =>
+      call('POST', `${place.project}/webhooks/${String(stuck)}/test`, {}).finally(() => left--),
+    )
+
+    const test = await call('POST', `${path}/${String(free)}/test`, {})
+
+    expect([test.status, left]).toEqual([expect.any(Number), 6])
+    expect(typesHeard()).toEqual(['webhook.test'])
+    hole.closeAllConnections()
+    hole.close()
+    await Promise.all(asked)
+    await removed(stuck)
+    await call('DELETE', `${path}/${String(free)}`)
+  })
+
   it('is tried again with the same event after an error, is failed in the end, and sent again when asked', async () => {
     const { id } = await added(['run.verdict'])
     const path = `${place.project}/webhooks/${String(id)}/test`

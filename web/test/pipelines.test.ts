@@ -5,8 +5,15 @@ import { cellOf, commandsFor, stageNote, untilWords } from '../src/pipelines/pip
 
 type Plan = StageCell['plans'][number]
 const plan = (name: string, over: Partial<Plan> = {}): Plan => ({
-  ...{ plan: `plans/${name}.gate.yaml`, name, target: 'harbour', state: 'open', ignored: [] },
-  run: { id: `${name}1`, number: 1, commit: 'b21f9c0', endedAt: '2026-06-01T08:00:00Z', reason: null },
+  ...{ plan: `plans/${name}.gate.yaml`, name, target: 'harbour', state: 'open', ignored: [], changed: null },
+  run: {
+    id: `${name}1`,
+    number: 1,
+    commit: 'b21f9c0',
+    planCommit: null,
+    endedAt: '2026-06-01T08:00:00Z',
+    reason: null,
+  },
   ...over,
 })
 const stage = (over: Partial<StageCell>, words = ''): ChangeLine['stages'][number] => ({

@@ -87,6 +87,8 @@ export const NEW_PERSON = object({ name: name(), email: email(), password: passw
 export const CHANGED_PASSWORD = object({
   current: string().required('enter your present password').max(200),
   password: password(),
+  /** Whether the tokens that were made until now end, too. */
+  endsTokens: boolean().default(false),
 })
 export const RESET_PASSWORD = object({ password: password() })
 export const NEW_TOKEN = object({

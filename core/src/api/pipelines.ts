@@ -25,10 +25,16 @@ const PLAN_AT_CHANGE = object({
   name: string().required(),
   target: string().required(),
   state: string().oneOf(STAGE_STATES).required(),
+  /** The last change of the plan's file up to that commit; null where no run counts, or it is not asked for. */
+  changed: object({ commit: string().required(), at: string().required(), who: string().defined() })
+    .nullable()
+    .defined(),
   run: object({
     id: string().required(),
     number: number().integer().required(),
     commit: string().required(),
+    /** The commit of the project whose plan, target and files it was read from. */
+    planCommit: orNone(),
     endedAt: orNone(),
     /** The first. */
     reason: orNone(),

@@ -32,10 +32,14 @@ export const SAVE = object({
 export const SAVED = HEAD.shape({ file: string().required(), base: string().required() })
 /** Says which branch of a project is asked about; see BRANCH_NAME. */
 export const BRANCH_HEADER = 'jolt-gate-branch'
+/** No revision of Git's (gitrevisions(7)), no whole ref: those lead elsewhere than to a branch. */
+const BRANCH = /^(?!-|refs\/|.*(?:\.\.|@\{|\/\/|\.lock$|[/.]$))(?!HEAD$)[^\s\p{Cc}~^:?*[\]\\]+$/u
+
 /** Percent-encoded, since a header has no place for all letters. */
 export const BRANCH_NAME = string()
   .transform((written: unknown) => (typeof written === 'string' ? decoded(written) : written))
   .max(200)
+  .matches(BRANCH, { message: 'the branch is named by its name alone', excludeEmptyString: true })
   .optional()
 
 function decoded(written: string): string {

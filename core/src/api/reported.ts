@@ -13,6 +13,12 @@ const MOST_EVENTS = 3000
 
 const textOrNone = (most: number) => string().max(most).nullable().defined()
 
+/** Its beginning alone may be that of another. */
+const FULL_COMMIT = string()
+  .matches(/^(?:[0-9a-f]{40}|[0-9a-f]{64})$/, '${path} is a commit in full: 40 or 64 hexadecimal digits')
+  .nullable()
+  .defined()
+
 /** Texts by path. */
 const FILES = mixed({
   type: 'files',
@@ -43,7 +49,7 @@ export const REPORTED_RUN = object({
     /** What else it is read with: shared steps, data, its target. */
     files: FILES.required(),
     set: FILES.required(),
-    commit: textOrNone(64),
+    commit: FULL_COMMIT,
     branch: textOrNone(200),
     dirty: boolean().required(),
     seed: number().integer().min(0).required(),
@@ -51,7 +57,7 @@ export const REPORTED_RUN = object({
   }).required(),
   target: textOrNone(300),
   /** The change under test. */
-  change: object({ commit: textOrNone(64), branch: textOrNone(200) }).required(),
+  change: object({ commit: FULL_COMMIT, branch: textOrNone(200) }).required(),
   labels: LABELS.required(),
   /** Of the shape that its seconds are numbered by: another version may number them otherwise. */
   shape: string().max(100).required(),

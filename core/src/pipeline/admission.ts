@@ -36,6 +36,19 @@ export interface AdmissionFacts {
   nowMs: number
 }
 
+/** The plans that some admission of a pipeline stands on, by their files. */
+export function plansOfAdmissions(pipeline: Pipeline): ReadonlySet<string> {
+  const asked = pipeline.stages.filter(({ begins }) => begins.kind === 'admission').map(({ name }) => name)
+  const stages = new Set<Stage>()
+  for (const name of asked) {
+    const stage = pipeline.stages.find((one) => one.name === name)
+    if (stage === undefined || stages.has(stage)) continue
+    stages.add(stage)
+    asked.push(...stage.requires.map((one) => one.stage), ...(stage.after === null ? [] : [stage.after]))
+  }
+  return new Set([...stages].flatMap(({ plans }) => plans.map(({ file }) => file)))
+}
+
 /**
  * Answers for a stage and a change: open where all that it requires, and the stage that it comes after, is open at the
  * change and recent enough, or where an administrator has consented in writing.

@@ -21,6 +21,8 @@ export interface StageRun {
   reasons: readonly string[]
   /** Why it counts for no stage, in words; null where it does. */
   unfit: string | null
+  /** The commit of the project whose plan, target and files it was read from. */
+  planCommit: string | null
 }
 
 /** An administrator's written consent to open a shut stage for a change. */

@@ -68,7 +68,13 @@ function causesIn(result: RunResult): string[] {
   ]
 }
 
-/** A text that cannot break a table or become markup. */
+/** A text that cannot break a table, nor become markup, a link, or a call of somebody by name. */
 export function cell(text: string): string {
-  return text.replaceAll(/[\\|<>*_`[\]]/g, '\\$&').replaceAll(/\s+/g, ' ')
+  return (
+    text
+      .replaceAll(/[\\|<>*_`[\]]|:(?=\/\/)|(?<=\bwww)\./gi, '\\$&')
+      .replaceAll(/\s+/g, ' ')
+      // Who is named is found in what is shown, after any backslash: a space without width stands in between.
+      .replaceAll('@', '@\u200b')
+  )
 }

@@ -33,7 +33,7 @@ export function publicBadgeRoutes(): Router {
     const project = await ProjectRow.findOne({ where: { badgeKey: key } })
     if (project === null) throw new Problem(404, 'NO_BADGE', 'there is no such badge')
     // As at a stage: only runs of the committed plan, at its own scale and values, by when they were made.
-    const fit = { projectId: project.id, planFile: plan, state: 'ended' as const, unfit: null }
+    const fit = { projectId: project.id, madeFile: plan, state: 'ended' as const, unfit: null }
     const last = await RunRow.findOne({
       where: { ...fit, ...(branch === undefined ? {} : { branch }) },
       order: [

@@ -9,6 +9,7 @@ import { stageRuns } from './stage-runs.js'
 import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
 import { retentionDays } from './retention-days.js'
+import { runsMade } from './runs-made.js'
 import { webhooks } from './webhooks.js'
 
 const text = (length: number) => ({ type: DataTypes.STRING(length), allowNull: false })
@@ -311,4 +312,5 @@ export const MIGRATIONS: readonly Migration[] = [
   stageRuns,
   webhooks,
   retentionDays,
+  runsMade,
 ]

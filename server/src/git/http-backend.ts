@@ -7,6 +7,7 @@ import { Problem } from '../http/problems.js'
 import { refuseUnlessMay, visitorOfToken, type Visitor } from '../people/access.js'
 import { noteOf } from '../people/audit-log.js'
 import { CHANGES } from '../events/changes.js'
+import { GIT_ENVIRONMENT } from '../projects/git-environment.js'
 import { oneAtATime } from '../projects/one-at-a-time.js'
 import { projectOf } from '../projects/project-of.js'
 
@@ -61,6 +62,7 @@ function serve(
     timeout: WITHIN_MS,
     env: {
       PATH: process.env['PATH'] ?? '',
+      ...GIT_ENVIRONMENT,
       GIT_PROJECT_ROOT: root,
       GIT_HTTP_EXPORT_ALL: '1',
       PATH_INFO: `/.git${path}`,
@@ -81,6 +83,7 @@ function serve(
         'receive.denyNonFastForwards': 'true',
         'receive.denyDeletes': 'true',
         'receive.maxInputSize': MOST_PUSHED,
+        'receive.fsckObjects': 'true',
         'core.symlinks': 'false',
         'core.hooksPath': HOOKS,
         'safe.directory': '*',

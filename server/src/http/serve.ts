@@ -11,6 +11,7 @@ import {
 } from '@jolt-gate/core/api'
 import { json, type Application, type Request, type RequestHandler, type Response, type Router } from 'express'
 import type { PersonRow } from '../database/models.js'
+import { Problem } from './problems.js'
 import { projectAsked } from './project-asked.js'
 
 /** What a handler is given: all of it checked. */
@@ -65,13 +66,13 @@ export function serve<const R extends Route>(
       people.set(request, await accessOf(request)(request, route.needs, await projectAsked(request)))
     next()
   }
-  const read = route.body === undefined ? [] : [json({ limit: `${String(route.mostKb ?? USUAL_KB)}kb` })]
+  const read = route.body === undefined ? [] : [json({ limit: `${String(route.mostKb ?? USUAL_KB)}kb` }), refuseTraps]
   const { before = [], after = [] } = first
   routes[verbOf(route)](path, ...before, refuse, ...read, ...after, async (request: Request, response: Response) => {
     const asked = {
       params: request.params,
-      query: await route.query?.validate(request.query, { stripUnknown: true }),
-      body: await route.body?.validate(request.body, { stripUnknown: true }),
+      query: await valid(route.query, request.query),
+      body: await valid(route.body, request.body),
       person: people.get(request),
       branch: await BRANCH_NAME.validate(request.get(BRANCH_HEADER)),
       request,
@@ -79,6 +80,30 @@ export function serve<const R extends Route>(
     }
     send(response, route, await handle(asked as unknown as Asked<R>))
   })
+}
+
+/** Names that every object has: what is given under them is taken for what an object can do. */
+const TRAPS = ['__proto__', 'constructor', 'prototype']
+const refuseTraps: RequestHandler = (request, _response, next) => {
+  const left: unknown[] = [request.body]
+  while (left.length > 0) {
+    const value = left.pop()
+    if (typeof value !== 'object' || value === null) continue
+    const trap = TRAPS.find((name) => Object.hasOwn(value, name))
+    if (trap !== undefined) throw new Problem(400, 'BAD_FIELD', `no field may be called ${trap}`)
+    for (const inner of Object.values(value)) if (typeof inner === 'object') left.push(inner)
+  }
+  next()
+}
+
+/** What was given, as the contract has it. Where that cannot even be asked, a list in place of a text, it is wrong. */
+async function valid(schema: Route['body'], given: unknown): Promise<unknown> {
+  try {
+    return await schema?.validate(given, { stripUnknown: true })
+  } catch (error) {
+    if (error instanceof TypeError) throw new Problem(400, 'BAD_FIELD', 'a field is of another kind than it must be')
+    throw error
+  }
 }
 
 function send(response: Response, { status, answer }: Route, value: unknown): void {

@@ -5,7 +5,7 @@ import { ROUTES } from '@jolt-gate/core/api'
 import { closeWhenBehind } from '../http/backlog.js'
 import { serve } from '../http/serve.js'
 import { rolesOf } from '../people/roles.js'
-import { whenSessionEnds } from '../people/sessions.js'
+import { whenAccessEnds } from '../people/sessions.js'
 import { CHANGES } from '../events/changes.js'
 
 const BEAT_MS = 15_000
@@ -28,7 +28,7 @@ export function liveRoutes(): Router {
     }
     CHANGES.on('queue', onQueue)
     CHANGES.on('project', onProject)
-    const forget = whenSessionEnds(request, () => response.end())
+    const forget = whenAccessEnds(request, () => response.end())
     session.once('disconnected', () => {
       forget()
       CHANGES.off('queue', onQueue)

@@ -22,6 +22,7 @@ export interface Visitor {
   /** With a session all scopes of the role; with a token those it was made with. */
   scopes: readonly Scope[]
   session: SessionRow | undefined
+  token: TokenRow | undefined
 }
 
 const MAY: Record<ProjectRole, readonly Act[]> = {
@@ -48,7 +49,7 @@ async function visitorOf(request: Request): Promise<Visitor | undefined> {
   const session = await SessionRow.findByPk(hashToken(cookie))
   if (session === null || session.expiresAt < new Date()) return undefined
   const person = await PersonRow.findByPk(session.personId)
-  return person === null ? undefined : { person, scopes: SCOPES, session }
+  return person === null ? undefined : { person, scopes: SCOPES, session, token: undefined }
 }
 
 /** The person of a token that has not expired. */
@@ -58,7 +59,8 @@ export async function visitorOfToken(token: string): Promise<Visitor | undefined
   const person = await PersonRow.findByPk(row.personId)
   if (person === null) return undefined
   await row.update({ usedAt: new Date() })
-  return { person, scopes: SCOPES.filter((scope) => row.scopes.split(',').includes(scope)), session: undefined }
+  const scopes = SCOPES.filter((scope) => row.scopes.split(',').includes(scope))
+  return { person, scopes, session: undefined, token: row }
 }
 
 /** Refuses those who are not signed in, and a change by a session without its CSRF token. */

@@ -8,7 +8,7 @@ import { cookieName, cookieOptions, sessionOf } from './access.js'
 import { perPerson } from './attempts.js'
 import { noteOf } from './audit-log.js'
 import { hashPassword, isPassword, newToken } from './passwords.js'
-import { endSession, endSessionsOf } from './sessions.js'
+import { endSession, endSessionsOf, endTokensOf } from './sessions.js'
 
 const MOST_TOKEN_DAYS = 366
 
@@ -24,14 +24,15 @@ export function accountRoutes(): Router {
   serve(
     routes,
     ROUTES.changePassword,
-    async ({ person, request, body: { current, password } }) => {
+    async ({ person, request, body: { current, password, endsTokens } }) => {
       const session = sessionOf(request)
       if (session === undefined) throw new Problem(403, 'TOKEN', 'tokens cannot change passwords: sign in')
       if (!(await isPassword(current, person.password)))
         throw new Problem(403, 'WRONG', 'this is not your present password')
       await person.update({ password: await hashPassword(password) })
       await endSessionsOf(person.id, session)
-      await noteOf(person, 'changed their password', '')
+      const ended = endsTokens ? await endTokensOf(person.id) : 0
+      await noteOf(person, 'changed their password', ended === 0 ? '' : `and ended ${String(ended)} tokens`)
       return undefined
     },
     { before: [perPerson()] },
@@ -74,8 +75,8 @@ export function tokenRoutes(): Router {
 
   serve(routes, ROUTES.revokeToken, async ({ person, params, request }) => {
     if (sessionOf(request) === undefined) throw new Problem(403, 'TOKEN', 'tokens cannot revoke tokens: sign in')
-    const count = await TokenRow.destroy({ where: { id: Number(params.token), personId: person.id } })
-    if (count === 0) throw new Problem(404, 'NO_TOKEN', 'you have no such token')
+    if ((await endTokensOf(person.id, { id: Number(params.token) })) === 0)
+      throw new Problem(404, 'NO_TOKEN', 'you have no such token')
     await noteOf(person, 'revoked a token', '')
     return undefined
   })

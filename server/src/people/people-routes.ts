@@ -7,7 +7,7 @@ import { serve } from '../http/serve.js'
 import { noteOf } from './audit-log.js'
 import { hashPassword } from './passwords.js'
 import { publicPerson } from './public-person.js'
-import { endSessionsOf, endStreamsOf } from './sessions.js'
+import { endSessionsOf, endStreamsOf, endTokensOf } from './sessions.js'
 
 // eslint-disable-next-line max-lines-per-function -- one route after another
 export function peopleRoutes(): Router {
@@ -69,7 +69,13 @@ export function peopleRoutes(): Router {
     const person = await personOf(params.person)
     await person.update({ password: await hashPassword(password) })
     await endSessionsOf(person.id)
-    await noteOf(administrator, 'reset a password', person.name)
+    // Whoever knew the old password may have made tokens with it.
+    const tokens = await endTokensOf(person.id)
+    await noteOf(
+      administrator,
+      'reset a password',
+      tokens === 0 ? person.name : `${person.name}, and ended ${String(tokens)} tokens`,
+    )
     return undefined
   })
 
@@ -77,6 +83,7 @@ export function peopleRoutes(): Router {
     const person = await personOf(params.person)
     await refuseLastAdministrator(person, undefined)
     await endSessionsOf(person.id)
+    await endTokensOf(person.id)
     await person.destroy()
     await noteOf(administrator, 'removed a person', person.name)
     return undefined

@@ -99,12 +99,12 @@ function cellOf({ stage, state, plans, approval }: StageAtChange): StageCell {
     seconds: plans.reduce((sum, { run }) => sum + (run?.seconds ?? 0), 0),
     approval: approvalAnswer(approval),
     plans: plans.map(({ plan, state: ofPlan, run, ignored }) => ({
-      ...{ plan: plan.file, name: plan.name, target: plan.target, state: ofPlan },
+      ...{ plan: plan.file, name: plan.name, target: plan.target, state: ofPlan, changed: null },
       run:
         run === null
           ? null
           : {
-              ...{ id: run.id, number: run.number, commit: run.commit },
+              ...{ id: run.id, number: run.number, commit: run.commit, planCommit: run.planCommit },
               endedAt: run.endedAtMs === null ? null : new Date(run.endedAtMs).toISOString(),
               reason: run.reasons[0] ?? null,
             },

@@ -4,7 +4,7 @@ import { Op, fn, col } from 'sequelize'
 import { PushRow, StageApprovalRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
-import { askFitnessAgain } from '../reported-runs/fitness.js'
+import { askFitnessAgain } from '../runs/fitness.js'
 
 /** Of each question, the latest. */
 const MOST_RUNS = 2000
@@ -32,8 +32,8 @@ export async function factsOf(
     where: {
       projectId,
       [Op.or]: [
-        { commit: { [Op.in]: [...commits] }, planFile: { [Op.in]: plansOf(false) } },
-        { commit: { [Op.not]: null }, planFile: { [Op.in]: plansOf(true) } },
+        { commit: { [Op.in]: [...commits] }, madeFile: { [Op.in]: plansOf(false) } },
+        { commit: { [Op.not]: null }, madeFile: { [Op.in]: plansOf(true) } },
       ],
     },
     order: [['askedAt', 'DESC']],
@@ -59,11 +59,12 @@ export async function factsOf(
 }
 
 function stageRunOf(row: RunRow, commit: string): StageRun {
-  const { id, number, planFile, targetName, branch, verdict, state, askedAt, endedAt, heardAt, seconds, reasons } = row
+  const { id, number, madeFile, madeTarget, branch, verdict, state, askedAt, endedAt, heardAt, seconds, reasons } = row
   // A command says itself when its run ended; this server has heard of it no earlier.
   const endedAtMs = endedAt === null ? null : Math.min(endedAt.getTime(), heardAt?.getTime() ?? Infinity)
   return {
-    ...{ id, number, planFile, targetName, commit, branch, seconds, reasons, endedAtMs },
+    ...{ id, number, planFile: madeFile, targetName: madeTarget, commit, branch, seconds, reasons, endedAtMs },
+    planCommit: row.planCommit ?? null,
     verdict: state === 'ended' ? verdict : null,
     isWaiting: state === 'waiting',
     // One that is handed in later is no later run.
@@ -149,7 +150,7 @@ async function lastRun(
   const rows = await RunRow.findAll({
     where: {
       projectId,
-      planFile: { [Op.in]: planFiles },
+      madeFile: { [Op.in]: planFiles },
       commit: { [Op.not]: null },
       ...(branch === undefined ? {} : { branch }),
     },

@@ -1,5 +1,5 @@
 // The pipelines of a project, as they are committed: what lies on disk alone lets nothing through.
-import { readPipeline, type Pipeline, type PipelineReading, type Stage } from '@jolt-gate/core'
+import { plansOfAdmissions, readPipeline, type Pipeline, type PipelineReading, type Stage } from '@jolt-gate/core'
 import { Problem } from '../http/problems.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 
@@ -59,4 +59,9 @@ export function stageOf(pipeline: Pipeline, name: string): Stage {
   if (found !== undefined) return found
   const known = pipeline.stages.map((stage) => stage.name)
   throw new Problem(404, 'NO_STAGE', `${pipeline.file} has no stage "${name}". Its stages: ${known.join(', ')}`)
+}
+
+/** Whether an admission of some pipeline stands on a plan. */
+export async function isForAdmission(own: WorkingCopy, planFile: string): Promise<boolean> {
+  return (await pipelinesOf(own)).some(({ pipeline }) => plansOfAdmissions(pipeline).has(planFile))
 }

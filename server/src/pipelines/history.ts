@@ -29,7 +29,7 @@ export async function historyOf(projectId: number, pipeline: Pipeline, stage: St
 }
 
 const runElsewhere = ({ file, target }: Stage['plans'][number]) => ({
-  ...{ planFile: file, targetName: target, stageRunId: null },
+  ...{ madeFile: file, madeTarget: target, stageRunId: null },
 })
 
 function entryOf(row: StageRunRow, runs: readonly RunRow[]): StageEntry {

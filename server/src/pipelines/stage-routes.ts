@@ -1,7 +1,7 @@
 // What people and pipelines do with a stage: run it, pause its schedule, ask for admission, open it in writing.
 import { Router } from 'express'
 import type { Pipeline, Stage } from '@jolt-gate/core'
-import { ROUTES } from '@jolt-gate/core/api'
+import { ROUTES, type StageCell } from '@jolt-gate/core/api'
 import { ScheduleRow, StageApprovalRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
@@ -76,5 +76,20 @@ export function stageRoutes(stages: StageRuns): Router {
 async function admissionNow(projectId: number, own: WorkingCopy, pipeline: Pipeline, stage: Stage, given: string) {
   const commit = await fullCommit(projectId, own, given)
   const facts = await factsOf(projectId, own, pipeline, [commit])
-  return admissionFor(pipeline, stage, await changeOf(own, commit), facts, Date.now())
+  const answer = admissionFor(pipeline, stage, await changeOf(own, commit), facts, Date.now())
+  const required = []
+  for (const one of answer.required)
+    required.push({ ...one, stage: { ...one.stage, plans: await withChanges(own, one.stage.plans) } })
+  return { ...answer, required }
+}
+
+/** Says of each plan when it was changed last, and by whom: gates that were loosened yesterday are worth a look. */
+async function withChanges(own: WorkingCopy, plans: StageCell['plans']): Promise<StageCell['plans']> {
+  const told = []
+  for (const plan of plans) {
+    const known =
+      plan.run?.planCommit == null ? undefined : await own.commits.lastChangeOf(plan.plan, plan.run.planCommit)
+    told.push({ ...plan, changed: known === undefined ? null : { commit: known.commit, at: known.at, who: known.who } })
+  }
+  return told
 }

@@ -7,6 +7,7 @@ import { isInnerPath } from './paths.js'
 /** The largest file that a plan may name. */
 export const MOST_NAMED_BYTES = 16_000_000
 const MOST_AT_COMMIT = 200
+const MOST_OF_BRANCH = 50_000
 const SHOW_WITHIN_MS = 5000
 
 /** The one who reports a run names its change: what is no commit could be an option. */
@@ -73,13 +74,25 @@ export class Commits {
     return found.trim() === '' ? undefined : found.trim()
   }
 
-  async hasCommit(commit: string): Promise<boolean> {
-    return (await this.commitOf(commit)) !== undefined
+  /** The commit that the project's own files stand at, which is that of the default branch. */
+  async tip(): Promise<string | undefined> {
+    const found = await this.git.raw(['rev-parse', '--verify', '-q', 'HEAD^{commit}']).catch(() => '')
+    return found.trim() === '' ? undefined : found.trim()
   }
 
-  /** Whether a commit is the one that these files stand at, or an ancestor of it. */
-  async isMerged(commit: string): Promise<boolean> {
-    return (await this.git.raw(['merge-base', commit, 'HEAD']).catch(() => '')).trim() === (await this.commitOf(commit))
+  /** Whether the default branch stands at a commit, or has stood there: what came in beside it by a merge is not. */
+  async isOnDefaultBranch(commit: string): Promise<boolean> {
+    const full = await this.commitOf(commit)
+    if (full === undefined) return false
+    const listed = await this.git.raw(['rev-list', '--first-parent', `--max-count=${String(MOST_OF_BRANCH)}`, 'HEAD'])
+    return listed.split('\n').includes(full)
+  }
+
+  /** The last change of a file, seen from a commit. */
+  async lastChangeOf(file: string, commit: string): Promise<NamedCommit | undefined> {
+    if (!COMMIT.test(commit)) return undefined
+    const listed = await this.git.raw(['log', '--max-count=1', `--format=${LINE}`, commit, '--', file]).catch(() => '')
+    return linesOf(listed)[0]
   }
 
   /** The ancestors of a commit, the nearest first; none where it is not known here. */

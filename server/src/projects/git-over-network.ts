@@ -4,6 +4,7 @@ import { execFile } from 'node:child_process'
 import { existsSync } from 'node:fs'
 import { promisify } from 'node:util'
 import { reachable } from '@jolt-gate/engine'
+import { GIT_ENVIRONMENT } from './git-environment.js'
 import { Problem } from '../http/problems.js'
 
 const run = promisify(execFile)
@@ -45,6 +46,7 @@ export async function gitOverNetwork({ url, credential }: Source, words: string[
       env: {
         PATH: process.env['PATH'] ?? '',
         HOME: process.env['HOME'] ?? '',
+        ...GIT_ENVIRONMENT,
         LC_ALL: 'C',
         GIT_TERMINAL_PROMPT: '0',
         GIT_ALLOW_PROTOCOL: 'http:https:file',

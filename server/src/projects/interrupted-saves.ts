@@ -73,15 +73,26 @@ function removeStaleLock(root: string, lock: string): void {
   log.warn({ lock }, 'removed a lock of Git that a process which is gone had left')
 }
 
-/** Whether some Git works in a folder: a person may be writing the message of a commit. */
+/**
+ * Whether some Git works in a folder: a person may be writing the message of a commit. Those of this process only read
+ * now: what writes comes one after another.
+ */
 function isGitIn(root: string): boolean {
   return readdirSync('/proc').some((pid) => {
     if (!/^\d+$/.test(pid)) return false
     try {
       const isGit = readFileSync(`/proc/${pid}/comm`, 'utf8').startsWith('git')
-      return isGit && `${readlinkSync(`/proc/${pid}/cwd`)}/`.startsWith(`${root}/`)
+      return isGit && parentOf(pid) !== process.pid && `${readlinkSync(`/proc/${pid}/cwd`)}/`.startsWith(`${root}/`)
     } catch {
       return false
     }
   })
 }
+
+/** proc_pid_stat(5): the fourth field, after the name in brackets and the state. */
+const parentOf = (pid: string): number =>
+  Number(
+    readFileSync(`/proc/${pid}/stat`, 'utf8')
+      .replace(/^.*\) /s, '')
+      .split(' ')[1],
+  )

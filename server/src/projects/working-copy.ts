@@ -4,6 +4,7 @@ import { realpath, rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import { simpleGit, type SimpleGit } from 'simple-git'
 import { Problem } from '../http/problems.js'
+import { GIT_ENVIRONMENT } from './git-environment.js'
 import { Commits, MOST_NAMED_BYTES } from './commits.js'
 import { readPlainFile, writePlainFile } from './plain-files.js'
 import { mendInterrupted, noteSave, undoSave, type Change } from './interrupted-saves.js'
@@ -60,7 +61,7 @@ export class WorkingCopy {
     this.git = simpleGit({
       baseDir: root,
       config: ['core.symlinks=false'],
-      allowEnvironment: ['GIT_COMMITTER_NAME', 'GIT_COMMITTER_EMAIL'],
+      allowEnvironment: ['GIT_COMMITTER_NAME', 'GIT_COMMITTER_EMAIL', ...Object.keys(GIT_ENVIRONMENT)],
     })
     this.commits = new Commits(this.git, root)
   }
@@ -101,18 +102,10 @@ export class WorkingCopy {
 
   /** Paths of plans, targets and shared steps, tracked or new, in order. */
   async files(): Promise<string[]> {
-    const listed = await this.git.raw([
-      'ls-files',
-      '-z',
-      '--cached',
-      '--others',
-      '--exclude-standard',
-      '--',
-      '*.gate.yaml',
-      '*.steps.yaml',
-      '*.target.yaml',
-    ])
-    return [...new Set(listed.split('\0').filter((path) => path !== ''))].sort().slice(0, MOST_FILES)
+    const listed = await this.git.raw(['ls-files', '-z', '--cached', '--others', '--exclude-standard'])
+    return [...new Set(listed.split('\0').filter((path) => /\.(?:gate|steps|target)\.yaml$/.test(path)))]
+      .sort()
+      .slice(0, MOST_FILES)
   }
 
   /** Text of one readable file; undefined when there is none. */
@@ -261,6 +254,7 @@ export class WorkingCopy {
       .env({
         PATH: process.env['PATH'] ?? '',
         HOME: process.env['HOME'] ?? '',
+        ...GIT_ENVIRONMENT,
         GIT_COMMITTER_NAME: name,
         GIT_COMMITTER_EMAIL: email,
       })

@@ -19,7 +19,7 @@ import { addBucket, addRun, bucketsAfter, storeResult } from '../runs/store.js'
 import { partsOf } from '../database/run-summary.js'
 import { baselineOfRun } from '../runs/baselines.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
-import { textsOf, unfitnessOf } from './fitness.js'
+import { reportedFitness, textsOf } from './fitness.js'
 import { judgedAgain } from './judged-again.js'
 
 const BROKEN_OFF_MS = 120_000
@@ -64,8 +64,9 @@ export class ReportedRuns {
     // A plan with other values is as little the committed one as a plan with changes: it becomes no baseline by rule.
     const dirty = asked.plan.dirty || Object.keys(asked.plan.set).length > 0
     const texts = textsOf(asked)
+    const { unfit, basis } = await reportedFitness(own, asked, texts)
     const row = await addRun({
-      ...{ planCommit: asked.plan.commit, texts: { ...texts }, unfit: await unfitnessOf(own, asked, texts) },
+      ...{ planCommit: basis ?? asked.plan.commit, texts: { ...texts }, unfit },
       ...{ id: asked.id, projectId, plan, target, shape, startedBy: by },
       head: { commit, branch, dirty },
       labels: { ...asked.labels },

@@ -7,7 +7,9 @@ import { isReadablePath } from '../projects/paths.js'
 import { refuseForbidden } from '../targets/permits.js'
 import type { SecretStore } from '../targets/secrets.js'
 import { baselineFor } from './baselines.js'
+import { fingerprint, fitnessOf } from './fitness.js'
 import type { AskedRun } from './queue.js'
+import { UNCOMMITTED } from './store.js'
 
 /** Reads a plan and its target; throws a problem where that cannot be run. */
 export type Asker = (
@@ -27,7 +29,13 @@ export function askerOf(secrets: SecretStore): Asker {
     const { project, copy, own } = await projectOf(id, elsewhere === undefined ? branch : undefined)
     const text = isReadablePath(planFile) ? await copy.read(planFile) : undefined
     if (text === undefined) throw new Problem(404, 'NO_PLAN', `there is no plan ${planFile} in this project`)
-    const { plan, target, problems, hasErrors } = readPlan(planFile, text, { files: copy.text, target: targetName })
+    const texts: Record<string, string> = { [planFile]: fingerprint(text) }
+    const files = (path: string) => {
+      const found = copy.text(path)
+      if (found !== undefined) texts[path] = fingerprint(found)
+      return found
+    }
+    const { plan, target, problems, hasErrors } = readPlan(planFile, text, { files, target: targetName })
     if (hasErrors || target === undefined) {
       const first = problems.find((problem) => problem.severity === 'error')
       const where = `${planFile}:${String(first?.line ?? 1)}`
@@ -38,7 +46,11 @@ export function askerOf(secrets: SecretStore): Asker {
     const heldTo = stage?.baselineBranch ?? null
     const branches =
       heldTo === null ? { branch: change.branch, defaultBranch } : { branch: heldTo, defaultBranch: heldTo }
+    const { unfit, basis } = head.dirty
+      ? { unfit: UNCOMMITTED, basis: null }
+      : await fitnessOf(own, change.commit, texts)
     return {
+      ...{ texts, unfit, planCommit: basis ?? head.commit },
       secrets: await secrets.valuesFor(project.id, target),
       projectId: project.id,
       plan,

@@ -28,14 +28,14 @@ const LOOKED_THROUGH = 20
 
 /** What a person kept on the branch, or on the default branch; else the last open runs of the default branch. */
 async function candidates({ projectId, plan, target, branch, defaultBranch }: BaselineOf): Promise<Found[]> {
-  const where = { projectId, planFile: plan, targetName: target }
+  const where = { projectId, madeFile: plan, madeTarget: target }
   for (const one of [...new Set([branch, defaultBranch])]) {
     const row = await RunRow.findOne({ where: { ...where, branch: one, id: KEPT } })
     const kept = row === null ? null : await BaselineRow.findByPk(row.id)
     if (row !== null && kept !== null) return [{ row, kept }]
   }
   const open = await RunRow.findAll({
-    where: { ...where, branch: defaultBranch, verdict: 'open', state: 'ended', dirty: false },
+    where: { ...where, branch: defaultBranch, verdict: 'open', state: 'ended', dirty: false, unfit: null },
     order: [['number', 'DESC']],
     limit: LOOKED_THROUGH,
   })
@@ -106,8 +106,9 @@ export async function keepBaseline(row: RunRow, by: string): Promise<BaselineLin
       'NO_BASELINE',
       `a run that is ${row.verdict} is no baseline: its figures cannot be relied on`,
     )
-  const { projectId, planFile, targetName, branch } = row
-  const where = { projectId, planFile, targetName, branch, id: KEPT }
+  if (row.unfit != null) throw new Problem(409, 'UNFIT', `a run that counts for no stage is no baseline: ${row.unfit}`)
+  const { projectId, madeFile, madeTarget, branch } = row
+  const where = { projectId, madeFile, madeTarget, branch, id: KEPT }
   const others = await RunRow.findAll({ where, attributes: ['id'] })
   const { sequelize } = BaselineRow
   if (sequelize === undefined) throw new Error('the database is not open')

@@ -18,7 +18,7 @@ import type { LiveEvent, RunSummary } from '@jolt-gate/core/api'
 import { newId, VERSION } from '@jolt-gate/core/identity'
 import pLimit from 'p-limit'
 import { keepTrying } from '../database/keep-trying.js'
-import { RunRow } from '../database/models.js'
+import { RunPartsRow, RunRow } from '../database/models.js'
 import { RUNS_ENDED } from '../observability/metrics.js'
 import { log } from '../observability/log.js'
 import { Problem } from '../http/problems.js'
@@ -41,6 +41,10 @@ export interface AskedRun {
   head: CommitInfo
   /** What is under test: the same, or a change elsewhere. */
   change: Pick<CommitInfo, 'commit' | 'branch'>
+  /** Fingerprints of the texts that it was read from, and what of that the project has agreed on. */
+  texts: Record<string, string>
+  unfit: string | null
+  planCommit: string | null
   secrets: Record<string, string>
   /** Bytes of a file that requests carry. */
   fileBytes: (path: string) => Uint8Array | undefined
@@ -119,8 +123,7 @@ export class RunQueue {
     const shape = shapeOf(asked.plan, previewOf(asked.plan).phases, asked.target)
     await refuseOverBudget(asked.projectId, lengthOf(shape))
     const head = { ...asked.head, ...asked.change }
-    const planCommit = asked.head.commit
-    const row = await addRun({ id: newId(), shape, ...more, ...asked, head, planCommit })
+    const row = await addRun({ id: newId(), shape, ...more, ...asked, head })
     this.waiting.push({ asked, row })
     CHANGES.emit('queue')
     this.beginNext()
@@ -202,7 +205,8 @@ export class RunQueue {
       if (asked.target.origin !== row.origin)
         throw new Problem(409, 'CHANGED', 'the target was changed while the server was away: run it again')
       // The plan is the same; what it takes from other files is that of now.
-      await row.update({ ...asked.head, ...asked.change, planCommit: asked.head.commit })
+      await row.update({ ...asked.head, ...asked.change, planCommit: asked.planCommit, unfit: asked.unfit })
+      await RunPartsRow.update({ texts: asked.texts }, { where: { runId: row.id } })
       this.waiting.push({ asked, row })
     } catch (error) {
       if (!(error instanceof Problem)) throw error

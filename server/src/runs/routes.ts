@@ -6,7 +6,7 @@ import type { ProjectRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
-import { whenSessionEnds } from '../people/sessions.js'
+import { whenAccessEnds } from '../people/sessions.js'
 import { rolesOf } from '../people/roles.js'
 import { projectOf } from '../projects/project-of.js'
 import type { Asker } from './ask.js'
@@ -77,7 +77,7 @@ export function runRoutes(queue: RunQueue, ask: Asker, reported: RunsElsewhere):
     const { id: runId } = await runOf(params.run)
     await streamRun(request, response, {
       ...{ runId, queue, reported },
-      whenOver: (end) => whenSessionEnds(request, end),
+      whenOver: (end) => whenAccessEnds(request, end),
     })
     return undefined
   })

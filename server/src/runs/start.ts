@@ -24,7 +24,7 @@ export async function runAskedAs(
     throw new Problem(400, 'BAD_FIELD', 'Idempotency-Key has up to 100 characters without blanks, such as a UUID')
   const row = await RunRow.findOne({ where: { projectId, askedAs: key } })
   if (row !== null && row.planFile !== plan)
-    throw new Problem(422, 'KNOWN', `this Idempotency-Key has asked for a run of ${row.planFile} already`)
+    throw new Problem(409, 'KNOWN', `this Idempotency-Key has asked for a run of ${row.planFile} already`)
   return row ?? undefined
 }
 

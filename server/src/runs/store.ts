@@ -35,7 +35,7 @@ export interface NewRun {
   stageRunId?: string | null
   /** The key of the one who asks; a second run with it is refused as a `UniqueConstraintError`. */
   askedAs?: string | null
-  /** Of a reported run, the fingerprints of what it was read from. */
+  /** The fingerprints of what it was read from. */
   texts?: Record<string, string> | null
 }
 
@@ -85,6 +85,7 @@ export async function addNumbered(run: NewRun): Promise<RunRow> {
         planFile: plan.file,
         planName: plan.name.slice(0, 300),
         targetName: target.name,
+        ...{ madeFile: plan.file, madeTarget: target.name },
         origin: target.origin,
         ...head,
         state: 'waiting',

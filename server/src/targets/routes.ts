@@ -23,7 +23,7 @@ import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { fingerprint } from '../projects/working-copy.js'
-import { controlOf } from './permits.js'
+import { controlOf, refuseForbidden } from './permits.js'
 import type { SecretStore } from './secrets.js'
 
 const MOST_METRICS = 4_000_000
@@ -116,8 +116,10 @@ export function targetRoutes(secrets: SecretStore): Router {
 
   // Only the target's own origins are asked: a page could not make this server fetch anything else.
   serve(routes, ROUTES.metric, async ({ params, body: { url }, branch }) => {
-    const { copy } = await projectOf(params.project, branch)
-    return { families: await familiesAt(await targetOf(copy, params.target), url) }
+    const { project, copy } = await projectOf(params.project, branch)
+    const target = await targetOf(copy, params.target)
+    await refuseForbidden(project.id, target, NO_LOAD)
+    return { families: await familiesAt(target, url) }
   })
 
   serve(routes, ROUTES.control, async ({ params, branch }) => {
@@ -210,7 +212,8 @@ async function textOf(url: URL): Promise<string> {
     }
     if (statusCode !== 200) throw new Error(`it answers ${String(statusCode)}`)
     return text
-  } catch (error) {
-    throw new Problem(502, 'NO_ANSWER', `${url.href}: ${error instanceof Error ? error.message : String(error)}`)
+  } catch {
+    // What is behind an address is not told to the one who may only write targets: open or not, slow or not.
+    throw new Problem(502, 'NO_ANSWER', `${url.href} gives no page of metrics: see that it answers 200 within 5 s`)
   }
 }

@@ -1,16 +1,19 @@
 // Trends of a plan against a target, what people say of their changes, and the runs that others are held to.
-import { Router } from 'express'
+import { Router, type Request } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
-import { TrendNoteRow } from '../database/models.js'
+import { TrendNoteRow, type RunRow } from '../database/models.js'
 import { Problem } from '../http/problems.js'
 import { serve } from '../http/serve.js'
+import { whoMay } from '../people/access.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'
+import type { WorkingCopy } from '../projects/working-copy.js'
 import { runOf } from '../runs/store.js'
 import { baselineLine, keepBaseline, removeBaseline } from '../runs/baselines.js'
 import { noteLine, trendOf } from './trend.js'
 
-export function trendRoutes(): Router {
+/** @param isForAdmission - whether an admission stands on a plan */
+export function trendRoutes(isForAdmission: (own: WorkingCopy, planFile: string) => Promise<boolean>): Router {
   const routes = Router()
 
   /** The baseline of a plan and target, as the default branch of the project has it. */
@@ -19,6 +22,12 @@ export function trendRoutes(): Router {
     const defaultBranch = (await copy.head()).branch
     const asked = { projectId: project.id, plan, target, branch: branch ?? defaultBranch, defaultBranch }
     return { project, baseline: await baselineLine(asked) }
+  }
+
+  /** What a change is held to, before it may go on, is no matter of its author alone. */
+  const refuseUnlessFree = async (request: Request, { projectId, madeFile }: RunRow): Promise<void> => {
+    const { own } = await projectOf(String(projectId))
+    if (await isForAdmission(own, madeFile)) await whoMay(request, 'admin', projectId)
   }
 
   serve(routes, ROUTES.trend, async ({ params, query: { plan, target, branch, last } }) => {
@@ -31,16 +40,18 @@ export function trendRoutes(): Router {
     return { baseline }
   })
 
-  serve(routes, ROUTES.keepBaseline, async ({ person, params }) => {
+  serve(routes, ROUTES.keepBaseline, async ({ person, params, request }) => {
     const row = await runOf(params.run)
+    await refuseUnlessFree(request, row)
     const line = await keepBaseline(row, person.name)
     const of = `run ${String(row.number)} of ${row.planName} against ${row.targetName} on ${row.branch ?? 'no branch'}`
     await noteOf(person, 'kept a baseline', of, row.projectId)
     return line
   })
 
-  serve(routes, ROUTES.removeBaseline, async ({ person, params }) => {
+  serve(routes, ROUTES.removeBaseline, async ({ person, params, request }) => {
     const row = await runOf(params.run)
+    await refuseUnlessFree(request, row)
     if (!(await removeBaseline(row.id))) throw new Problem(404, 'NOT_KEPT', 'the run is not kept as a baseline')
     await noteOf(person, 'removed a baseline', `run ${String(row.number)} of ${row.planName}`, row.projectId)
     return undefined

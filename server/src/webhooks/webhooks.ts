@@ -35,7 +35,8 @@ export const WAITS_MS = [5, 5 * 60, 30 * 60, 2 * 3600, 5 * 3600, 10 * 3600, 14 *
 
 export class Webhooks {
   private readonly inTurn = pLimit(1)
-  private readonly slots = pLimit(AT_ONCE)
+  /** Of each project its own: one whose address never answers holds up no other. */
+  private readonly slots = new Map<number, ReturnType<typeof pLimit>>()
   private readonly underWay = new Map<number, Promise<void>>()
   private readonly lookedAt = new Map<number, number>()
   /** Runs of which was told what came of them, by project: their verdicts. */
@@ -165,19 +166,20 @@ export class Webhooks {
 
   private async sendDue(webhooks: readonly WebhookRow[], nowMs: number): Promise<void> {
     const active = new Map(webhooks.filter(({ isPaused }) => !isPaused).map((webhook) => [webhook.id, webhook]))
-    const due = await DeliveryRow.findAll({
-      where: { state: 'waiting', nextAt: { [Op.lte]: new Date(nowMs) }, webhookId: [...active.keys()] },
-      order: [['madeAt', 'ASC']],
-      limit: DUE_AT_ONCE,
-    })
-    for (const row of due) {
-      const webhook = active.get(row.webhookId)
-      if (webhook !== undefined && !this.underWay.has(row.id)) void this.begin(webhook, row)
+    for (const webhook of active.values()) {
+      const due = await DeliveryRow.findAll({
+        where: { state: 'waiting', nextAt: { [Op.lte]: new Date(nowMs) }, webhookId: webhook.id },
+        order: [['madeAt', 'ASC']],
+        limit: DUE_AT_ONCE,
+      })
+      for (const row of due) if (!this.underWay.has(row.id)) void this.begin(webhook, row)
     }
   }
 
   private begin(webhook: WebhookRow, row: DeliveryRow): Promise<void> {
-    const sent = this.slots(() => this.send(webhook, row))
+    const slots = this.slots.get(webhook.projectId) ?? pLimit(AT_ONCE)
+    this.slots.set(webhook.projectId, slots)
+    const sent = slots(() => this.send(webhook, row))
       .catch((error: unknown) => {
         log.error({ err: error, delivery: row.id }, 'a delivery could not be written down; it is sent again')
       })

@@ -49,7 +49,8 @@ export const api = {
   changeRole: (person: number, role: Role) => call(ROUTES.changeRole, { person }, { body: { role } }),
   setProjectRole: (person: number, project: number, role: ProjectRole | null) =>
     call(ROUTES.setProjectRole, { person, id: project }, { body: { role } }),
-  changePassword: (body: { current: string; password: string }) => call(ROUTES.changePassword, {}, { body }),
+  changePassword: (body: { current: string; password: string; endsTokens: boolean }) =>
+    call(ROUTES.changePassword, {}, { body }),
   resetPassword: (person: number, password: string) => call(ROUTES.resetPassword, { person }, { body: { password } }),
   removePerson: (person: number) => call(ROUTES.removePerson, { person }),
   tokens: () => call(ROUTES.tokens, {}),

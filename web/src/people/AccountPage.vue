@@ -53,11 +53,12 @@ const token = useChecked(
 )
 const password = useChecked(
   CHANGED_PASSWORD,
-  () => ({ current: '', password: '' }),
+  () => ({ current: '', password: '', endsTokens: false }),
   async (values) => {
     wasChanged.value = false
     await api.changePassword(values)
     wasChanged.value = true
+    await refetch()
   },
 )
 async function revoke(id: number): Promise<void> {
@@ -142,6 +143,7 @@ async function revoke(id: number): Promise<void> {
               show-password
             />
           </ElFormItem>
+          <ElCheckbox v-model="password.values.value.endsTokens">End all of my tokens, too</ElCheckbox>
           <p v-if="password.fault.value" class="fault" role="alert">{{ password.fault.value }}</p>
           <ElButton native-type="submit" :loading="password.isBusy.value">Change password</ElButton>
         </ElForm>

@@ -19,6 +19,7 @@ interface Row {
   words: string
   when: string
   commit: string
+  planCommit: string
 }
 const rows = computed((): Row[] =>
   props.stages.flatMap(({ at: { stage, plans } }) =>
@@ -29,9 +30,10 @@ const rows = computed((): Row[] =>
           ...{ ...of, key: `${stage} ${plan}`, id: run?.id ?? null, number: run?.number ?? null, sign: signOf(state) },
           words: [stateWords(state), run?.reason ?? ''].filter(Boolean).join(': '),
           ...{ when: ago(run?.endedAt ?? null, props.now), commit: run?.commit.slice(0, 7) ?? '' },
+          planCommit: run?.planCommit?.slice(0, 7) ?? '',
         },
         ...ignored.map(({ id, number, why }) => ({
-          ...{ ...of, key: `${stage} ${plan} ${id}`, id, number, sign: null, when: '', commit: '' },
+          ...{ ...of, key: `${stage} ${plan} ${id}`, id, number, sign: null, when: '', commit: '', planCommit: '' },
           words: `does not count: ${why}`,
         })),
       ]
@@ -58,7 +60,8 @@ const rows = computed((): Row[] =>
       </template>
     </ElTableColumn>
     <ElTableColumn prop="when" label="ended" width="120" />
-    <ElTableColumn prop="commit" label="change" width="100" />
+    <ElTableColumn prop="commit" label="change" width="90" />
+    <ElTableColumn prop="planCommit" label="plan at" width="90" />
   </ElTable>
 </template>
 

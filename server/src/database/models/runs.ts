@@ -18,6 +18,9 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare planFile: string
   declare planName: string
   declare targetName: string
+  /** The names that it was made under: what it counts for stays, whatever is renamed. */
+  declare madeFile: string
+  declare madeTarget: string
   declare origin: string
   declare commit: string | null
   declare branch: string | null
@@ -134,6 +137,8 @@ export function defineRuns(sequelize: Sequelize): void {
       planFile: text(500),
       planName: text(300),
       targetName: text(300),
+      madeFile: text(500),
+      madeTarget: text(300),
       origin: text(300),
       commit: DataTypes.STRING(64),
       branch: DataTypes.STRING(200),
