@@ -129,7 +129,7 @@ async function revoke(id: number): Promise<void> {
       </section>
       <section>
         <h2>Password</h2>
-        <p class="soft">Your other sessions end when it changes; tokens stay.</p>
+        <p class="soft">Your other sessions end when it changes.</p>
         <ElAlert v-if="wasChanged" type="success" :closable="false" title="The password was changed" />
         <ElForm label-position="top" @submit.prevent="password.send()">
           <ElFormItem label="Present password" :error="password.faults.value.current">

@@ -44,30 +44,32 @@ const rows = computed((): Row[] =>
 
 <template>
   <ElTable :data="rows" size="small" row-key="key" class="runs" aria-label="Runs of this change">
-    <ElTableColumn prop="stage" label="stage" width="110" />
-    <ElTableColumn prop="plan" label="plan" min-width="200" show-overflow-tooltip />
-    <ElTableColumn label="run" width="80">
+    <ElTableColumn prop="stage" label="stage" width="100" />
+    <ElTableColumn prop="plan" label="plan" min-width="170" show-overflow-tooltip />
+    <ElTableColumn label="run" width="70">
       <template #default="{ row }">
         <RouterLink v-if="row.id" :to="{ name: 'run', params: { project, run: row.id } }"
           >run {{ row.number }}</RouterLink
         >
       </template>
     </ElTableColumn>
-    <ElTableColumn label="" min-width="320">
+    <ElTableColumn label="" min-width="230">
       <template #default="{ row }">
         <VerdictSign v-if="row.sign" :verdict="row.sign" />
         {{ row.words }}
       </template>
     </ElTableColumn>
-    <ElTableColumn prop="when" label="ended" width="120" />
-    <ElTableColumn prop="commit" label="change" width="90" />
-    <ElTableColumn prop="planCommit" label="plan at" width="90" />
+    <ElTableColumn prop="when" label="ended" width="105" />
+    <ElTableColumn prop="commit" label="change" width="85" />
+    <ElTableColumn prop="planCommit" label="plan at" width="85" />
   </ElTable>
 </template>
 
 <style scoped>
 .runs {
-  padding: 0 12px 8px 30px;
+  /* Not padding: columns would be laid out over it. */
+  width: calc(100% - 42px);
+  margin: 0 12px 8px 30px;
 }
 .runs a {
   color: var(--lake);
