@@ -47,8 +47,14 @@ export function openPlan(file: string): { text: string; path: string; repository
 
 const around = (root: string): Repository => ({
   root,
-  read: (path) => readInside(root, path)?.toString('utf8'),
-  readBytes: (path) => readInside(root, path),
+  read: (path) => {
+    const file = fileInside(root, path)
+    return file === undefined ? undefined : readFileSync(file, 'utf8')
+  },
+  readBytes: (path) => {
+    const file = fileInside(root, path)
+    return file === undefined ? undefined : readFileSync(file)
+  },
 })
 
 /** What a shell puts in place of `<(...)`. */
@@ -91,7 +97,8 @@ function rootOf(file: string): string {
   }
 }
 
-function readInside(root: string, path: string): Buffer | undefined {
+/** The real path of a file inside the root that is not too large to be read; undefined when there is none. */
+function fileInside(root: string, path: string): string | undefined {
   const full = resolve(root, path)
   if (!existsSync(full)) return undefined
   const real = realpathSync(full)
@@ -99,5 +106,5 @@ function readInside(root: string, path: string): Buffer | undefined {
   if (inside === '' || inside === '..' || inside.startsWith(`..${sep}`) || isAbsolute(inside) || NO_FILES.test(real))
     return undefined
   if (!statSync(real).isFile() || statSync(real).size > MOST_BYTES) return undefined
-  return readFileSync(real)
+  return real
 }

@@ -1,6 +1,6 @@
 // What the plan format says beyond the first slice: each part is read, and each wrong part is told with its place.
 import { describe, expect, it } from 'vitest'
-import { allSteps, previewOf, readPlan, type Phase, type Plan, type Step } from '../src/index.js'
+import { allSteps, firstRows, previewOf, readPlan, type Phase, type Plan, type Step } from '../src/index.js'
 import { firstProblem, placeOf, planText, read } from './reading.js'
 
 function right(text: string, files: Record<string, string> = {}): Plan {
@@ -328,7 +328,7 @@ describe('values and data', () => {
       's.jsonl': '{"berths":12}\n{"berths":40,"name":"Skua"}\n',
     })
 
-    expect(data).toMatchObject([
+    expect(data.map(({ columns, rows }) => ({ columns, rows: firstRows(rows, 9) }))).toEqual([
       {
         columns: ['name', 'email'],
         rows: [

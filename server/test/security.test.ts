@@ -211,7 +211,7 @@ describe('the way out', () => {
         await call('POST', `${place.project}/targets/own/metric`, { url: `http://${host}:${port()}/metrics` }),
       ).toMatchObject({
         status: 502,
-        body: { detail: expect.stringContaining('belongs to Jolt Gate itself') as string },
+        body: { detail: expect.stringContaining('gives no page of metrics') as string },
       })
     expect(await call('POST', '/projects', { clone: `http://localhost:${port()}/git/1.git` })).toMatchObject({
       status: 403,

@@ -228,9 +228,9 @@ export interface DataRows {
   /** How many. */
   count: number
   columns: number
-  /** All values. */
-  text: string
-  /** Where each value ends in the text, row by row. */
+  /** The values, ten thousand in each. */
+  texts: string[]
+  /** Where each value ends in its text, row by row. */
   ends: Uint32Array
   /** Whether values are JSON rather than texts. */
   isJson: boolean

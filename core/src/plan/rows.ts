@@ -1,12 +1,12 @@
-// Rows of a data file, all of them in one text: an object for each of a million rows would cost several times as much,
-// and again in every thread.
+// Rows of a data file, thousands of values in one text: an object for each of a million rows would cost several times
+// as much, and again in every thread.
 import { parseJson } from '../language/json-path.js'
 import type { Json } from '../language/sentences.js'
 import type { DataRows, Plan } from './model.js'
 
-const NO_ROWS: DataRows = { count: 0, columns: 0, text: '', ends: new Uint32Array(), isJson: false }
-/** Put together at a time: each part of a text costs as an object until then. */
-const PARTS = 10_000
+const NO_ROWS: DataRows = { count: 0, columns: 0, texts: [], ends: new Uint32Array(), isJson: false }
+/** How many values a text holds: each part of one costs as an object until it is put together. */
+const VALUES_OF_TEXT = 10_000
 
 /** Collects rows as they are read. */
 export class DataRowsWriter {
@@ -14,6 +14,7 @@ export class DataRowsWriter {
   private readonly texts: string[] = []
   private ends = new Uint32Array(1024)
   private values = 0
+  /** Of the text that is not put together yet. */
   private length = 0
 
   /** @param columns - of every row */
@@ -32,15 +33,15 @@ export class DataRowsWriter {
     this.length += value.length
     this.ends[this.values++] = this.length
     this.parts.push(value)
-    if (this.parts.length === PARTS) this.putTogether()
+    if (this.parts.length === VALUES_OF_TEXT) this.putTogether()
   }
 
   rows(): DataRows {
-    this.putTogether()
+    if (this.parts.length > 0) this.putTogether()
     return {
       count: this.columns === 0 ? 0 : this.values / this.columns,
       columns: this.columns,
-      text: this.texts.join(''),
+      texts: this.texts,
       ends: this.ends.slice(0, this.values),
       isJson: this.isJson,
     }
@@ -49,15 +50,17 @@ export class DataRowsWriter {
   private putTogether(): void {
     this.texts.push(this.parts.join(''))
     this.parts = []
+    this.length = 0
   }
 }
 
 /** A value of a row; undefined where there is no such row or column. */
 export function rowValue(rows: DataRows, row: number, column: number): Json | undefined {
-  const { count, columns, text, ends, isJson } = rows
+  const { count, columns, texts, ends, isJson } = rows
   if (!(row >= 0 && row < count && column >= 0 && column < columns)) return undefined
   const at = row * columns + column
-  const value = text.slice(at === 0 ? 0 : ends[at - 1], ends[at])
+  const from = at % VALUES_OF_TEXT === 0 ? 0 : ends[at - 1]
+  const value = texts[Math.floor(at / VALUES_OF_TEXT)]?.slice(from, ends[at]) ?? ''
   return isJson ? parseJson(value) : value
 }
 
