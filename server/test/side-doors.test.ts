@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
 import { ROUTES, type AdmissionAnswer } from '@jolt-gate/core/api'
 import { RunRow } from '../src/database/models.js'
+import { textsOf } from '../src/reported-runs/fitness.js'
 import { callerOf, git, PLAN, planText, signedIn, teamPlace, type Call } from './place.js'
 
 const { place, administrator } = teamPlace()
@@ -87,6 +88,29 @@ describe('an admission', () => {
   })
 })
 
+describe('a report', () => {
+  it('is held to the text that its plan was read from, whatever else it calls by that name', () => {
+    const [loose, strict] = [planText(1).replace('at most 1 %', 'at most 100 %'), planText(1)]
+    const of = (files: Record<string, string>) => textsOf({ plan: { file: PLAN, text: loose, files } })
+
+    expect(of({ [PLAN]: strict })).toEqual(of({}))
+    expect(of({ [PLAN]: strict })).not.toEqual(textsOf({ plan: { file: PLAN, text: strict, files: {} } }))
+  })
+
+  it('with other values stays one, though their names say that it is unfit for another reason', async () => {
+    const id = await ran()
+    const unfit = 'it ran with other values: rate is not that of the default branch (abcdef0): merge or pull it'
+    await RunRow.update({ unfit, dirty: true }, { where: { id } })
+
+    await admission(head())
+    await RunRow.update({ dirty: false }, { where: { id } })
+    await admission(head())
+
+    expect((await RunRow.findByPk(id))?.unfit).toBe(unfit)
+    await RunRow.destroy({ where: { id } })
+  })
+})
+
 describe('a baseline', () => {
   it('is no run that counts for no stage, nor kept by an author where an admission stands on its plan', async () => {
     const id = await ran()
@@ -111,7 +135,7 @@ describe('what is open for somebody', () => {
       for (;;) if ((await reader?.read())?.done !== false) return true
     })()
     await act()
-    return Promise.race([ended, new Promise<false>((resolve) => setTimeout(resolve, 5000, false))])
+    return Promise.race([ended, new Promise<false>((resolve) => setTimeout(resolve, 60_000, false))])
   }
 
   it('ends with the token, the role and the person that opened it', async () => {

@@ -11,6 +11,7 @@ const KEPT_MS = 2000
 
 export class Readiness {
   private last: { look: Promise<FolderState>; atMs: number } | undefined
+  private isLooking = false
 
   constructor(private readonly folders: Folders) {}
 
@@ -27,8 +28,12 @@ export class Readiness {
   /** Also sets the figures. */
   lookAtFolders(): Promise<FolderState> {
     const nowMs = performance.now()
-    if (this.last === undefined || nowMs - this.last.atMs > KEPT_MS)
-      this.last = { look: lookAtFolders(this.folders), atMs: nowMs }
+    // A disk that stands still is waited for once, however often it is asked.
+    if (this.last === undefined || (!this.isLooking && nowMs - this.last.atMs > KEPT_MS)) {
+      this.isLooking = true
+      const look = lookAtFolders(this.folders).finally(() => (this.isLooking = false))
+      this.last = { look, atMs: nowMs }
+    }
     return this.last.look
   }
 }

@@ -5,11 +5,12 @@ import { A_KEY, fingerprint, fitnessOf, type Fitness, type Texts } from '../runs
 import { UNCOMMITTED } from '../runs/store.js'
 
 /** The fingerprints of the texts that a run was read from. */
-export function textsOf({ plan }: ReportedRun): Texts {
-  const texts: Record<string, string> = { [plan.file]: fingerprint(plan.text) }
+export function textsOf({ plan }: { plan: Pick<ReportedRun['plan'], 'file' | 'text' | 'files'> }): Texts {
+  const texts: Record<string, string> = {}
   for (const [path, text] of Object.entries<string>(plan.files))
     texts[path] = text === A_KEY ? A_KEY : fingerprint(text)
-  return texts
+  // Last: a report that has the plan among its files, too, is read by its text, and held to that.
+  return { ...texts, [plan.file]: fingerprint(plan.text) }
 }
 
 /** What is to be said of a reported run when it begins. */

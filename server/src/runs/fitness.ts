@@ -40,7 +40,8 @@ export async function fitnessOf(own: WorkingCopy, change: string | null, texts: 
 
 /** Asks again of a run whose texts were others: its change may be merged by now. */
 export async function askFitnessAgain(own: WorkingCopy, row: RunRow): Promise<void> {
-  if (row.unfit == null || !row.unfit.includes(` ${DIFFERS} (`)) return
+  // Words of a run that is unfit otherwise may hold anything that was reported of it.
+  if (row.unfit == null || row.dirty || row.unfit.startsWith('it ran ') || !row.unfit.includes(` ${DIFFERS} (`)) return
   if (row.commit === null || !(await own.commits.isOnDefaultBranch(row.commit))) return
   const { texts } = await partsOf(row.id)
   if (texts != null && (await isFitByMerge(own, row.commit, texts)))
