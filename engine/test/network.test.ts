@@ -5,7 +5,7 @@ import { createServer as createTlsServer, TLSSocket } from 'node:tls'
 import { generate } from 'selfsigned'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { Connections, type Link } from '../src/http/connections.js'
-import { closePorts, GUARDED, refusal } from '../src/index.js'
+import { closePorts, GUARDED, holdToNetworks, reachable, refusal } from '../src/index.js'
 import { WayOut } from '../src/network/way-out.js'
 import { straightTo } from '../src/walk/alone.js'
 import { metricFaults } from '../src/metrics/metric-names.js'
@@ -163,11 +163,69 @@ describe('a connection', () => {
     ['booking.example.', '0.0.0.0', 'which is this machine'],
     ['booking.example', '169.254.169.254', 'link-local'],
     ['fe80::1', 'fe80::1', 'link-local'],
+    ['::ffff:a9fe:a9fe', '::ffff:a9fe:a9fe', 'link-local'],
+    ['64:ff9b::a9fe:a9fe', '64:ff9b::a9fe:a9fe', 'link-local'],
+    // Common practice, no source: where clouds hand out keys of machines.
+    ['metadata.example', '100.100.100.200', 'keys of machines'],
+    ['metadata.example', '::ffff:168.63.129.16', 'keys of machines'],
+    ['192.0.0.192', '192.0.0.192', 'keys of machines'],
+    ['metadata.example', 'fd00:ec2::254', 'keys of machines'],
+    ['metadata.example', 'fd20:ce::254', 'keys of machines'],
   ])('to %s at %s', (host, address, fault) => {
     const why = refusal(host, address, 80)
 
     if (fault === undefined) expect(why).toBeUndefined()
     else expect(why).toContain(fault)
+  })
+
+  it('leads to the networks alone that are named, this machine included', async () => {
+    expect(['10.4.0.0', '10.4.0.0/33', 'harbour/8', 'fd00::/129'].map((one) => holdToNetworks([one]))).toEqual(
+      Array(4).fill(expect.stringContaining('is no network')),
+    )
+    holdToNetworks(['10.4.0.0/16', 'fd12::/16'])
+    const met = ['10.4.7.1', '::ffff:10.4.7.1', 'fd12::7', '10.5.0.1', '192.0.2.7'].map(
+      (address) => refusal(address, address, 80) === undefined,
+    )
+    const here = await reachable('127.0.0.1', port).catch((error: unknown) => String(error))
+    const { result } = await runPlan(`http://127.0.0.1:${String(port)}`, journeyOf('      - send: GET /\n', 1))
+    holdToNetworks([])
+    const again = await reachable('127.0.0.1', port)
+
+    expect(met).toEqual([true, true, true, false, false])
+    expect(here).toContain('in none of the networks')
+    expect(result.steps[0]?.failures).toMatchObject([{ kind: 'not permitted' }])
+    expect(again).toBe('127.0.0.1')
+  })
+
+  it.each(['http', 'https'])('leads to the application by no proxy either, towards an origin of %s', async (scheme) => {
+    const asked: string[] = []
+    const own = createServer((request, response) => {
+      asked.push(request.url ?? '')
+      response.end('the application')
+    }).listen(0, '127.0.0.1')
+    own.on('connect', (request, socket) => {
+      asked.push(request.url ?? '')
+      socket.end()
+    })
+    await once(own, 'listening')
+    const closed = (own.address() as AddressInfo).port
+    const [step, target] = [
+      journeyOf('      - send: GET /\n', 1),
+      `proxy: http://127.0.0.1:${String(closed)}\ntls: { verify: no }\n`,
+    ]
+    const open = closePorts([closed])
+
+    const { result } = await runPlan(`${scheme}://127.0.0.9:9`, step, { target })
+    open()
+    own.close()
+    const origin = `${scheme}://127.0.0.9:9`
+    const far = new Connections(new WayOut({ ...straightTo(''), proxy: 'http://169.254.169.254' }, new Set([origin])))
+    const asking = far.take(origin, 1).client.request({ origin, path: '/', method: 'GET' })
+
+    expect(asked).toEqual([])
+    expect(result.steps[0]?.failures).toMatchObject([{ kind: 'not permitted' }])
+    await expect(asking).rejects.toMatchObject({ code: 'NOT_PERMITTED' })
+    far.close()
   })
 
   it('never leads to the application itself, whatever sends it', async () => {

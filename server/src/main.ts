@@ -42,6 +42,7 @@ const { values } = parseArgs({
     'oidc-client': { type: 'string' },
     'oidc-name': { type: 'string' },
     'oidc-role': { type: 'string' },
+    network: { type: 'string', multiple: true, default: [] },
     standby: { type: 'boolean', default: false },
   },
 })
@@ -97,7 +98,12 @@ const placeOfMariaDb = placeOfDatabase()
 
 // Loaded only now: a slip in the options is told at once.
 const { sealKeyFrom, startFaultOf, startServer } = await import('./index.js')
-const { collectorAt } = await import('@jolt-gate/engine')
+const { collectorAt, holdToNetworks } = await import('@jolt-gate/engine')
+const networkFault = holdToNetworks(values.network)
+if (networkFault !== undefined) {
+  process.stderr.write(`--network: ${networkFault}\n`)
+  process.exit(2)
+}
 const collector =
   values.otlp === undefined ? undefined : collectorAt(values.otlp, process.env['OTEL_EXPORTER_OTLP_HEADERS'])
 if (typeof collector === 'string') {

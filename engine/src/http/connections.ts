@@ -115,12 +115,15 @@ function tlsOptions(tls: Target['tls']): TlsOptions {
 /** Plain HTTP goes to the proxy in absolute form, TLS through a tunnel (RFC 9110, section 9.3.6). */
 function throughProxy(proxy: string, origin: string, options: Client.Options, secured: TlsOptions): Dispatcher {
   const isTunnel = origin.startsWith('https:')
+  const atProxy = new URL(proxy).origin
   return new ProxyAgent({
     uri: proxy,
     proxyTunnel: isTunnel,
     connections: 1,
     requestTls: secured,
+    // Asked for a tunnel to the origin, and for absolute forms: either way the proxy is reached by the way out.
     clientFactory: (url, own) => new Client(url, { ...own, ...options }),
+    factory: (url, own) => new Client(url, new URL(url).origin === atProxy && !isTunnel ? options : own),
   })
 }
 

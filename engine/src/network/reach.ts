@@ -27,16 +27,68 @@ function closedPorts(): number[] {
   return (process.env[CLOSED] ?? '').split(',').flatMap((port) => (port === '' ? [] : [Number(port)]))
 }
 
+/** Networks that alone may be reached, as `address/bits`; threads and child processes inherit them. */
+const NETWORKS = 'JOLT_GATE_NETWORKS'
+
+/**
+ * Holds whatever leaves this process to some networks, this machine's own included only where they name it.
+ *
+ * @param networks - as `address/bits` (RFC 4632, section 3.1; RFC 4291, section 2.3)
+ * @returns what is wrong with them; undefined where they hold from now on
+ */
+export function holdToNetworks(networks: readonly string[]): string | undefined {
+  for (const network of networks) {
+    const { address, bits } = partsOf(network)
+    const most = isIP(address) === 6 ? 128 : 32
+    if (isIP(address) === 0 || !/^\d{1,3}$/.test(bits) || Number(bits) > most)
+      return `"${network}" is no network: write it as 10.0.0.0/8 or fd00::/8`
+  }
+  process.env[NETWORKS] = networks.join(',')
+  return undefined
+}
+
+function partsOf(network: string): { address: string; bits: string } {
+  const [address = '', bits = ''] = network.split('/')
+  return { address, bits }
+}
+
+let [knownText, knownList] = ['', new BlockList()]
+/** Undefined where every network may be reached. */
+function networks(): BlockList | undefined {
+  const text = process.env[NETWORKS] ?? ''
+  if (text === '') return undefined
+  if (text !== knownText) {
+    const subnets = text.split(',').map(partsOf)
+    ;[knownText, knownList] = [text, listOf(subnets.map(({ address, bits }) => [address, Number(bits)]))]
+  }
+  return knownList
+}
+
 const LOOPBACK = listOf([
   ['127.0.0.0', 8],
   ['0.0.0.0', 8],
   ['::1', 128],
   ['::', 128],
 ])
-/** Where clouds keep the keys of their machines. */
 const LINK_LOCAL = listOf([
   ['169.254.0.0', 16],
   ['fe80::', 10],
+  // The same by translation (RFC 6052, section 2.1).
+  ['64:ff9b::a9fe:0', 112],
+])
+/**
+ * Where clouds hand out the keys of their machines, beside link-local addresses: as their handbooks say, from memory.
+ * A name leads to one of these, or to a link-local one.
+ */
+const MACHINE_KEYS = listOf([
+  ['100.100.100.200', 32],
+  ['168.63.129.16', 32],
+  ['192.0.0.192', 32],
+  ['fd00:ec2::', 32],
+  ['fd20:ce::254', 128],
+  ['64:ff9b::6464:64c8', 128],
+  ['64:ff9b::a83f:8110', 128],
+  ['64:ff9b::c000:c0', 128],
 ])
 
 /**
@@ -51,6 +103,9 @@ export function refusal(host: string, address: string, port: number): string | u
   if (closedPorts().includes(port) && (isHere || isOwn(plain)))
     return `port ${String(port)} of this machine belongs to Jolt Gate itself`
   if (isIn(LINK_LOCAL, plain)) return `${plain} is link-local, and never a target`
+  if (isIn(MACHINE_KEYS, plain)) return `${plain} hands out keys of machines, and is never a target`
+  const allowed = networks()
+  if (allowed !== undefined && !isIn(allowed, plain)) return `${plain} is in none of the networks that may be reached`
   const name = plainHost(host)
   const isNamedHere = isIP(name) !== 0 || name === 'localhost' || name.endsWith('.localhost')
   return isHere && !isNamedHere ? `${name} leads to ${plain}, which is this machine: name it localhost` : undefined
