@@ -10,6 +10,7 @@ import { gunzipSync, gzipSync } from 'node:zlib'
 import type { RunDetail, RunSummary } from '@jolt-gate/core/api'
 import { startServer } from '@jolt-gate/server'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { Reader } from '../../server/src/reported-runs/reader.js'
 import { ReportedRuns } from '../../server/src/reported-runs/reported-runs.js'
 import { callerOf, git, signedIn, startPlace, type Call, type Place } from '../../server/test/place.js'
 import { command } from './command.js'
@@ -28,6 +29,8 @@ beforeAll(async () => {
   const until = new Date(Date.now() + 86_400_000).toISOString()
   const made = await call('POST', '/tokens', { label: 'pipeline', scopes: ['read', 'report'], until })
   token = (made.body as { token: string }).token
+  // From sources the thread that reads reports takes seconds to start.
+  await call('POST', `${place.project}/reported-runs`, {})
   const { repository } = place
   writeFileSync(join(repository, PLAN), planText(3))
   const { privateKey } = generateKeyPairSync('ec', { namedCurve: 'P-256' })
@@ -180,7 +183,7 @@ describe('a run that is told to a server', () => {
     await broken.ended
     const [left] = await runs()
     expect((await call('POST', `/runs/${left?.id ?? ''}/stop`)).body).toMatchObject({ code: 'ELSEWHERE' })
-    const watcher = new ReportedRuns(() => undefined)
+    const watcher = new ReportedRuns(new Reader(), () => undefined)
     await watcher.endBrokenOff(Date.now() + 300_000)
     watcher.close()
     expect((await runs())[0]).toMatchObject({

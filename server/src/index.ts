@@ -21,6 +21,7 @@ import { ProjectWatch } from './projects/watch.js'
 import { Rehearsals } from './rehearsals/rehearsals.js'
 import { lockFolder } from './runs/folder-lock.js'
 import { keepDeleting } from './runs/retention.js'
+import { Reader } from './reported-runs/reader.js'
 import { ReportedRuns } from './reported-runs/reported-runs.js'
 import { RemoteStore } from './git/remotes.js'
 import { askerOf } from './runs/ask.js'
@@ -118,7 +119,8 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
     log.error({ err: error }, 'rehearsals that were cut off could not be noted')
   })
   const queue = new RunQueue(options.runsFolder, options.runsAtOnce)
-  const reported = new ReportedRuns((id, event) => {
+  const reader = new Reader()
+  const reported = new ReportedRuns(reader, (id, event) => {
     queue.emit(id, event)
   })
   const secrets = new SecretStore(options.sealKey)
@@ -178,6 +180,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
       await triggers.close()
       await stages.close()
       reported.close()
+      await reader.close()
       await queue.close()
       await stopTelling?.()
       await watch.close()

@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
 import { ROUTES, type AdmissionAnswer } from '@jolt-gate/core/api'
 import { RunRow } from '../src/database/models.js'
-import { textsOf } from '../src/reported-runs/fitness.js'
+import { textsOf } from '../src/runs/texts.js'
 import { callerOf, git, PLAN, planText, signedIn, teamPlace, type Call } from './place.js'
 
 const { place, administrator } = teamPlace()

@@ -83,21 +83,32 @@ const secondsOf = (ms: number | undefined) => (ms === undefined ? null : ms / 10
  */
 function peakOf(plan: Plan, phases: PhasePreview[], value: (rate: number, track: string | null) => number): number {
   const moments = new Set(phases.flatMap((phase) => [phase.fromSeconds, phase.toSeconds]))
+  const tracks = tracksIn(plan.load.phases).map(({ name }) => ({ name, phases: inOrder(plan, phases, name), next: 0 }))
   let most = 0
-  for (const moment of moments) {
+  for (const moment of [...moments].sort((one, other) => one - other)) {
     for (const side of [-1e-9, 1e-9]) {
       const at = moment + side
-      const sum = sumOf(phases, (phase, index) => {
-        const model = plan.load.phases[index]
-        if (model === undefined || at < phase.fromSeconds || at > phase.toSeconds) return 0
-        const rate = rateAt(model, at - phase.fromSeconds)
-        return rate === 0 ? 0 : value(rate, phase.track)
+      const sum = sumOf(tracks, (track) => {
+        // Moments come in order: what has ended is not looked at again.
+        let phase = track.phases[track.next]
+        while (phase !== undefined && phase.toSeconds < at) phase = track.phases[++track.next]
+        if (phase === undefined || at < phase.fromSeconds) return 0
+        const rate = rateAt(phase.model, at - phase.fromSeconds)
+        return rate === 0 ? 0 : value(rate, track.name)
       })
       if (Number.isNaN(sum)) return NaN
       most = Math.max(most, sum)
     }
   }
   return most
+}
+
+/** The phases of a track with what they were made of, as they follow each other. */
+function inOrder({ load }: Plan, phases: PhasePreview[], track: string | null) {
+  return phases.flatMap(({ track: of, fromSeconds, toSeconds }, index) => {
+    const model = load.phases[index]
+    return model === undefined || of !== track ? [] : [{ fromSeconds, toSeconds, model }]
+  })
 }
 
 /** Mean time of a journey of a track by the weights, or undefined when one of them is not known. */

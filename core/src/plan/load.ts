@@ -17,6 +17,7 @@ import { errorsIn, type Source } from './source.js'
 
 const MAX_SECONDS = 24 * 3600
 const MOST_LEVELS = 1000
+const MOST_PHASES = 1000
 
 /** What the plan's top says of all its phases. */
 export interface LoadFrame {
@@ -48,6 +49,11 @@ export function readTrack(source: Source, node: Node | null, track: string | nul
 
 /** Names must tell phases apart; phases without a name are numbered. */
 export function checkPhaseNames(source: Source, phases: readonly Phase[]): void {
+  const beyond = phases[MOST_PHASES]
+  if (beyond !== undefined) {
+    const counted = `levels of ladders counted, and not ${String(phases.length)}`
+    report(source, beyond, 'PHASES', `a plan has at most ${String(MOST_PHASES)} phases, ${counted}`)
+  }
   const seen = new Map<string, Phase>()
   for (const phase of phases) {
     if (phase.name === '') {

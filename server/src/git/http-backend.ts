@@ -3,7 +3,7 @@
 import { spawn } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
 import type { Request, RequestHandler, Response } from 'express'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { refuseUnlessMay, visitorOfToken, type Visitor } from '../people/access.js'
 import { noteOf } from '../people/audit-log.js'
 import { CHANGES } from '../events/changes.js'

@@ -1,6 +1,6 @@
 // The remote of a project: where its branches are pulled from and pushed to.
 import { RemoteRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { open, seal, type SealKey } from '../targets/seal.js'
 import { gitOverNetwork, type Source } from '../projects/git-over-network.js'

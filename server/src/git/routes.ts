@@ -2,7 +2,7 @@
 import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
 import { RunRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { projectOf } from '../projects/project-of.js'

@@ -2,7 +2,7 @@
 // page comes from our own. So no other page, nor a name rebound to this address, gets in.
 import { isLoopback } from '@jolt-gate/core'
 import type { RequestHandler } from 'express'
-import { Problem } from './problems.js'
+import { Problem } from './problem.js'
 
 /** @param hosts - further names under which people reach this server, with the port where one is written */
 export function onlyOwnPages(hosts: readonly string[]): RequestHandler {

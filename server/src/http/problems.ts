@@ -3,18 +3,7 @@ import type { ErrorRequestHandler, RequestHandler } from 'express'
 import { ValidationError } from 'yup'
 import { isAway, isFull, isTooLong } from '../database/away.js'
 import { log } from '../observability/log.js'
-
-/** An error for the person who meets it: what, and what to do. */
-export class Problem extends Error {
-  constructor(
-    readonly status: number,
-    readonly code: string,
-    readonly detail: string,
-    readonly extra: Record<string, unknown> = {},
-  ) {
-    super(detail)
-  }
-}
+import { Problem } from './problem.js'
 
 const TITLES: Record<number, string> = {
   400: 'Bad request',

@@ -9,16 +9,16 @@ import {
   type QueryOf,
   type Route,
 } from '@jolt-gate/core/api'
-import { json, type Application, type Request, type RequestHandler, type Response, type Router } from 'express'
+import { json, raw, type Application, type Request, type RequestHandler, type Response, type Router } from 'express'
 import type { PersonRow } from '../database/models.js'
-import { Problem } from './problems.js'
 import { projectAsked } from './project-asked.js'
+import { refuseTraps, valid } from './read-json.js'
 
 /** What a handler is given: all of it checked. */
-export interface Asked<R extends Route> {
+export interface Asked<R extends Route, Body = BodyOf<R>> {
   params: ParamsOf<R>
   query: QueryOf<R>
-  body: BodyOf<R>
+  body: Body
   /** Who asks; undefined where the route needs no sign-in. */
   person: R['needs'] extends 'nothing' ? undefined : PersonRow
   /** The branch that is looked at; undefined for that of the project's own files. */
@@ -28,6 +28,14 @@ export interface Asked<R extends Route> {
 }
 
 const USUAL_KB = 100
+
+/** What else has to agree before the body is read, and after; and who reads it, where that is not done here. */
+interface More<Body> {
+  before?: RequestHandler[]
+  after?: RequestHandler[]
+  /** Holds it to the contract itself. */
+  read?: (bytes: Uint8Array) => Promise<Body>
+}
 
 /** Decides who may ask, about which project; refuses with a problem. */
 export type Access = (
@@ -51,13 +59,12 @@ function accessOf({ app }: Request): Access {
  * Serves a route. Who may not ask hears so before anything is read; fields that the contract does not name are dropped.
  *
  * @param handle - gives the answer; of text `undefined` where it was written to the response already
- * @param first - what else has to agree: before the body is read, and after
  */
-export function serve<const R extends Route>(
+export function serve<const R extends Route, Body = BodyOf<R>>(
   routes: Router,
   route: R,
-  handle: (asked: Asked<R>) => Promise<AnswerOf<R>> | AnswerOf<R>,
-  first: { before?: RequestHandler[]; after?: RequestHandler[] } = {},
+  handle: (asked: Asked<R, Body>) => Promise<AnswerOf<R>> | AnswerOf<R>,
+  { before = [], after = [], read }: More<Body> = {},
 ): void {
   const path = route.path.replaceAll(/\{(\w+)\}/g, ':$1')
   const people = new WeakMap<Request, PersonRow>()
@@ -66,44 +73,32 @@ export function serve<const R extends Route>(
       people.set(request, await accessOf(request)(request, route.needs, await projectAsked(request)))
     next()
   }
-  const read = route.body === undefined ? [] : [json({ limit: `${String(route.mostKb ?? USUAL_KB)}kb` }), refuseTraps]
-  const { before = [], after = [] } = first
-  routes[verbOf(route)](path, ...before, refuse, ...read, ...after, async (request: Request, response: Response) => {
+  const limit = `${String(route.mostKb ?? USUAL_KB)}kb`
+  const taking = read === undefined ? [json({ limit }), noTraps] : [raw({ type: 'application/json', limit })]
+  const body = route.body === undefined ? [] : taking
+  routes[verbOf(route)](path, ...before, refuse, ...body, ...after, async (request: Request, response: Response) => {
     const asked = {
       params: request.params,
-      query: await valid(route.query, request.query),
-      body: await valid(route.body, request.body),
+      query: route.query === undefined ? undefined : await valid(route.query, request.query),
+      body: await bodyOf(route, request, read),
       person: people.get(request),
       branch: await BRANCH_NAME.validate(request.get(BRANCH_HEADER)),
       request,
       response,
     }
-    send(response, route, await handle(asked as unknown as Asked<R>))
+    send(response, route, await handle(asked as unknown as Asked<R, Body>))
   })
 }
 
-/** Names that every object has: what is given under them is taken for what an object can do. */
-const TRAPS = ['__proto__', 'constructor', 'prototype']
-const refuseTraps: RequestHandler = (request, _response, next) => {
-  const left: unknown[] = [request.body]
-  while (left.length > 0) {
-    const value = left.pop()
-    if (typeof value !== 'object' || value === null) continue
-    const trap = TRAPS.find((name) => Object.hasOwn(value, name))
-    if (trap !== undefined) throw new Problem(400, 'BAD_FIELD', `no field may be called ${trap}`)
-    for (const inner of Object.values(value)) if (typeof inner === 'object') left.push(inner)
-  }
+const noTraps: RequestHandler = (request, _response, next) => {
+  refuseTraps(request.body)
   next()
 }
 
-/** What was given, as the contract has it. Where that cannot even be asked, a list in place of a text, it is wrong. */
-async function valid(schema: Route['body'], given: unknown): Promise<unknown> {
-  try {
-    return await schema?.validate(given, { stripUnknown: true })
-  } catch (error) {
-    if (error instanceof TypeError) throw new Problem(400, 'BAD_FIELD', 'a field is of another kind than it must be')
-    throw error
-  }
+function bodyOf({ body }: Route, request: Request, read?: (bytes: Uint8Array) => Promise<unknown>): unknown {
+  const given: unknown = request.body
+  if (read !== undefined) return read(given instanceof Uint8Array ? given : new Uint8Array())
+  return body === undefined ? undefined : valid(body, given)
 }
 
 function send(response: Response, { status, answer }: Route, value: unknown): void {

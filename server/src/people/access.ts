@@ -3,7 +3,7 @@ import { SCOPES, type Need, type ProjectRole, type Scope } from '@jolt-gate/core
 import { parse } from 'cookie'
 import type { Request, RequestHandler } from 'express'
 import { PersonRow, SessionRow, TokenRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { hashToken } from './passwords.js'
 import { roleIn } from './roles.js'
 

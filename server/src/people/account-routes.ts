@@ -2,7 +2,7 @@
 import { ROUTES } from '@jolt-gate/core/api'
 import { Router } from 'express'
 import { TokenRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { serve } from '../http/serve.js'
 import { cookieName, cookieOptions, sessionOf } from './access.js'
 import { perPerson } from './attempts.js'

@@ -2,7 +2,7 @@
 import type { Request, RequestHandler } from 'express'
 import { ipKeyGenerator, rateLimit } from 'express-rate-limit'
 import { slowDown } from 'express-slow-down'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { visitorIn } from './access.js'
 import { hashToken } from './passwords.js'
 

@@ -2,7 +2,7 @@
 import { ROUTES, type Role } from '@jolt-gate/core/api'
 import { Router } from 'express'
 import { PersonRow, ProjectRoleRow, ProjectRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from './audit-log.js'
 import { hashPassword } from './passwords.js'

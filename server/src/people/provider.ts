@@ -19,7 +19,7 @@ import { isLoopback } from '@jolt-gate/core'
 import type { Role } from '@jolt-gate/core/api'
 import { PersonRow } from '../database/models.js'
 import { log } from '../observability/log.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { note, noteOf } from './audit-log.js'
 
 export interface ProviderOptions {

@@ -2,7 +2,7 @@
 import type { Approval, ChangeUnderTest, Pipeline, StageRun } from '@jolt-gate/core'
 import { Op, fn, col } from 'sequelize'
 import { PushRow, StageApprovalRow, RunRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { askFitnessAgain } from '../runs/fitness.js'
 

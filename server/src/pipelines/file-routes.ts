@@ -2,7 +2,7 @@
 import { Router } from 'express'
 import { isPipelineFile, readPipeline } from '@jolt-gate/core'
 import { ROUTES } from '@jolt-gate/core/api'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { isWritablePath } from '../projects/paths.js'

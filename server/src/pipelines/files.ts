@@ -1,6 +1,6 @@
 // The pipelines of a project, as they are committed: what lies on disk alone lets nothing through.
 import { plansOfAdmissions, readPipeline, type Pipeline, type PipelineReading, type Stage } from '@jolt-gate/core'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 
 const MOST_PIPELINES = 10

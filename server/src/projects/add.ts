@@ -4,7 +4,7 @@ import { existsSync, mkdirSync, writeFileSync } from 'node:fs'
 import { basename, join } from 'node:path'
 import { promisify } from 'node:util'
 import { ProjectRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { gitOverNetwork, readSource, type Source } from './git-over-network.js'
 import { WorkingCopy } from './working-copy.js'
 

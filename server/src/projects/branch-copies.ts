@@ -5,7 +5,7 @@ import { createHash } from 'node:crypto'
 import { existsSync, readdirSync, statSync, utimesSync } from 'node:fs'
 import { rm } from 'node:fs/promises'
 import { resolve, join } from 'node:path'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { WorkingCopy } from './working-copy.js'
 
 /** Copies of a project; the one that was not looked at the longest makes room. */

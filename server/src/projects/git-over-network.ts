@@ -5,7 +5,7 @@ import { existsSync } from 'node:fs'
 import { promisify } from 'node:util'
 import { reachable } from '@jolt-gate/engine'
 import { GIT_ENVIRONMENT } from './git-environment.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 
 const run = promisify(execFile)
 const WITHIN_MS = 120_000

@@ -1,6 +1,6 @@
 // Finding a project, with its working copy.
 import { ProjectRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { copyOfBranch } from './branch-copies.js'
 import { WorkingCopy } from './working-copy.js'
 

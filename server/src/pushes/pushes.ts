@@ -2,7 +2,7 @@
 // of the project's own branch against the target, for the change that was pushed.
 import { Op } from 'sequelize'
 import { PushRow, PushSourceRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { CHANGES } from '../events/changes.js'
 import type { NamedCommit } from '../projects/commits.js'
 import type { Signing } from './signing.js'

@@ -1,7 +1,7 @@
 // Secrets of webhooks, which sign what goes out and prove what comes in (Standard Webhooks): shown once, kept sealed.
 import { randomBytes } from 'node:crypto'
 import { Webhook } from 'standardwebhooks'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { open, seal, type SealKey } from '../targets/seal.js'
 
 /** Standard Webhooks asks for 24 to 64 bytes. */

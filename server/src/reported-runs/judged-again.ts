@@ -1,5 +1,4 @@
 // The result of a reported run, judged again by its seconds: what a command says is believed where they say the same.
-import { setImmediate } from 'node:timers/promises'
 import {
   decodeBucket,
   gatesOf,
@@ -15,9 +14,6 @@ import {
   type StepSummary,
 } from '@jolt-gate/core'
 
-/** Seconds that are read in one go. */
-const AT_ONCE = 10
-
 export interface ReportedParts {
   plan: Plan
   shape: RunShape
@@ -32,18 +28,14 @@ export interface ReportedParts {
  *
  * @returns with the shape as the run left it
  */
-export async function judgedAgain(
+export function judgedAgain(
   result: RunResult,
   { plan, shape, seconds, events, baseline }: ReportedParts,
-): Promise<{ result: RunResult; shape: RunShape }> {
+): { result: RunResult; shape: RunShape } {
   const gates = gatesOf(plan)
   const view = new RunView({ gates, shape, satisfiedMs: plan.satisfiedMs, baseline })
   for (const event of events) if (event.kind === 'stop rule' || event.kind === 'stopped') view.add(event)
-  for (const [number, bytes] of seconds.entries()) {
-    view.add({ kind: 'bucket', bucket: decodeBucket(bytes) })
-    // An hour takes seconds: the server answers others in between.
-    if (number % AT_ONCE === 0) await setImmediate()
-  }
+  for (const bytes of seconds) view.add({ kind: 'bucket', bucket: decodeBucket(bytes) })
   for (const event of events) if (event.kind === 'phases') view.add(event)
   view.add({ kind: 'end' })
   const doubt =

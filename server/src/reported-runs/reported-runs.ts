@@ -1,38 +1,30 @@
 // Runs that the command makes elsewhere and reports. What comes again changes nothing; what breaks off is marked so.
-import { createHash } from 'node:crypto'
-import {
-  bytesOfBase64,
-  decodeBucket,
-  previewOf,
-  readPlan,
-  scalePlan,
-  shapeOf,
-  type Baseline,
-  type RunResult,
-} from '@jolt-gate/core'
-import type { LiveEvent, ReportedEvent, ReportedRun, ReportedSeconds } from '@jolt-gate/core/api'
+import type { Baseline } from '@jolt-gate/core'
+import type { BodyOf, LiveEvent, ReportedEvent, ROUTES } from '@jolt-gate/core/api'
 import { Op } from 'sequelize'
 import { BucketRow, RunRow } from '../database/models.js'
 import { log } from '../observability/log.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { addBucket, addRun, bucketsAfter, storeResult } from '../runs/store.js'
 import { partsOf } from '../database/run-summary.js'
 import { baselineOfRun } from '../runs/baselines.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
-import { reportedFitness, textsOf } from './fitness.js'
-import { judgedAgain } from './judged-again.js'
+import { reportedFitness } from './fitness.js'
+import type { Reader } from './reader.js'
+import type { ReadRun, ReadSeconds } from './reading.js'
 
 const BROKEN_OFF_MS = 120_000
 const LOOK_EVERY_MS = 20_000
-
-const fingerprint = (value: unknown): string => createHash('sha256').update(JSON.stringify(value)).digest('hex')
 
 export class ReportedRuns {
   /** What happened in live ones beside their seconds. */
   private readonly events = new Map<string, ReportedEvent[]>()
   private readonly timer: NodeJS.Timeout
 
-  constructor(private readonly emit: (id: string, event: LiveEvent) => void) {
+  constructor(
+    readonly reader: Reader,
+    private readonly emit: (id: string, event: LiveEvent) => void,
+  ) {
     this.timer = setInterval(() => {
       this.endBrokenOff().catch((error: unknown) => {
         log.error({ err: error }, 'runs that broke off could not be looked for')
@@ -52,39 +44,34 @@ export class ReportedRuns {
   }
 
   /** A run begins; the same again changes nothing, and other content under a known id is refused. */
-  async begin(projectId: number, own: WorkingCopy, by: string, asked: ReportedRun): Promise<RunRow> {
-    const known = await RunRow.findByPk(asked.id)
-    const reported = fingerprint(asked)
+  async begin(projectId: number, own: WorkingCopy, by: string, read: ReadRun): Promise<RunRow> {
+    const { id, reported, said, change, plan, target, shape, texts, labels } = read
+    const known = await RunRow.findByPk(id)
     if (known !== null) {
       if (known.projectId === projectId && known.reported === reported) return known
-      throw new Problem(409, 'KNOWN', `a run with the id ${asked.id} is known, and it is another one`)
+      throw new Problem(409, 'KNOWN', `a run with the id ${id} is known, and it is another one`)
     }
-    const { plan, target, shape } = readReported(asked)
-    const { commit, branch } = asked.change
+    const { commit, branch } = change
     // A plan with other values is as little the committed one as a plan with changes: it becomes no baseline by rule.
-    const dirty = asked.plan.dirty || Object.keys(asked.plan.set).length > 0
-    const texts = textsOf(asked)
-    const { unfit, basis } = await reportedFitness(own, asked, texts)
+    const dirty = said.dirty || Object.keys(said.set).length > 0
+    const { unfit, basis } = await reportedFitness(own, read)
     const row = await addRun({
-      ...{ planCommit: basis ?? asked.plan.commit, texts: { ...texts }, unfit },
-      ...{ id: asked.id, projectId, plan, target, shape, startedBy: by },
+      ...{ planCommit: basis ?? said.commit, texts: { ...texts }, unfit },
+      ...{ id, projectId, plan, target, shape, startedBy: by },
       head: { commit, branch, dirty },
-      labels: { ...asked.labels },
+      labels: { ...labels },
     })
-    await row.update({ state: 'setup', reported, heardAt: new Date(), startedAt: momentOf(asked.startedAt) })
+    await row.update({ state: 'setup', reported, heardAt: new Date(), startedAt: momentOf(read.startedAt) })
     return row
   }
 
   /** What happened since; returns how many seconds are known. */
-  async seconds(row: RunRow, { state, seconds, events }: ReportedSeconds): Promise<number> {
+  async seconds(row: RunRow, { state, seconds, events }: ReadSeconds): Promise<number> {
     this.refuseOthers(row)
     // The same again, of a run that was handed in: nothing more is taken.
     if (row.state === 'ended' && (await partsOf(row.id)).result !== null)
       return BucketRow.count({ where: { runId: row.id } })
-    for (const { second, data } of seconds) {
-      const bytes = bytesOfBase64(data)
-      if (readBucket(bytes).second !== second)
-        throw new Problem(400, 'BAD_FIELD', `second ${String(second)} is another`)
+    for (const { second, data, bytes } of seconds) {
       await addBucket(row.id, second, bytes)
       this.emit(row.id, { kind: 'bucket', second, data })
     }
@@ -98,7 +85,7 @@ export class ReportedRuns {
   }
 
   /** It has ended: judged again by its seconds. The same again changes nothing. */
-  async result(row: RunRow, result: RunResult, sent: { seconds: number; events: ReportedEvent[] }): Promise<RunRow> {
+  async result(row: RunRow, { result, ...sent }: BodyOf<typeof ROUTES.reportResult>): Promise<RunRow> {
     this.refuseOthers(row)
     if (result.id !== row.id) throw new Problem(400, 'BAD_FIELD', `this is the result of run ${result.id}`)
     const parts = await partsOf(row.id)
@@ -114,7 +101,7 @@ export class ReportedRuns {
         `${String(stored.length)} of ${String(sent.seconds)} seconds are known: report all of them again`,
       )
     const heldTo = await baselineIn(row.projectId, result.baseline?.id)
-    const judged = await judgedAgain(result, {
+    const judged = await this.reader.read('judge', result, {
       ...{ plan: parts.plan, shape: parts.shape, events: sent.events },
       seconds: stored.map(({ data }) => data),
       baseline: heldTo,
@@ -151,40 +138,10 @@ export class ReportedRuns {
   }
 }
 
-/** The plan as the server reads it itself; a problem where it is none, or another version made the run. */
-function readReported({ plan: said, target: targetName, shape: made }: ReportedRun) {
-  const { plan, target, problems, hasErrors } = readPlan(said.file, said.text, {
-    files: (path) => said.files[path],
-    set: said.set,
-    ...(targetName === null ? {} : { target: targetName }),
-  })
-  if (hasErrors || target === undefined) {
-    const first = problems.find(({ severity }) => severity === 'error')
-    throw new Problem(
-      422,
-      'PLAN',
-      `${said.file}:${String(first?.line ?? 1)}: ${first?.message ?? 'there is no target'}`,
-    )
-  }
-  const scaled = scalePlan({ ...plan, seed: said.seed }, said.scale)
-  const shape = shapeOf(scaled, previewOf(scaled).phases, target)
-  if (fingerprint(shape) !== made)
-    throw new Problem(409, 'VERSION', 'the command that makes this run is of another version: use that of this server')
-  return { plan: scaled, target, shape }
-}
-
 /** The run that one was held to, where it is one of its own project: of others nothing may be seen. */
 async function baselineIn(projectId: number, id: string | undefined): Promise<Baseline | undefined> {
   const row = id === undefined ? null : await RunRow.findByPk(id, { attributes: ['id', 'projectId'] })
   return row?.projectId === projectId ? baselineOfRun(row.id) : undefined
-}
-
-function readBucket(bytes: Uint8Array) {
-  try {
-    return decodeBucket(bytes)
-  } catch (error) {
-    throw new Problem(400, 'BAD_FIELD', `a second cannot be read: ${error instanceof Error ? error.message : ''}`)
-  }
 }
 
 function momentOf(text: string): Date {

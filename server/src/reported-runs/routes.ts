@@ -3,6 +3,7 @@ import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
+import { largeOnesInTurn } from './in-turn.js'
 import { projectOf } from '../projects/project-of.js'
 import { runOf } from '../runs/store.js'
 import { summaryOfRun } from '../database/run-summary.js'
@@ -11,20 +12,32 @@ import type { ReportedRuns } from './reported-runs.js'
 
 export function reportedRoutes(runs: ReportedRuns): Router {
   const routes = Router()
+  const before = [largeOnesInTurn()]
 
-  serve(routes, ROUTES.reportRun, async ({ person, params, body }) => {
-    const { project, own } = await projectOf(params.project)
-    const row = await runs.begin(project.id, own, person.name, body)
-    await noteOf(person, 'reported a run', `run ${String(row.number)} of ${row.planName}`, project.id)
-    return summaryOfRun(row)
-  })
+  serve(
+    routes,
+    ROUTES.reportRun,
+    async ({ person, params, body }) => {
+      const { project, own } = await projectOf(params.project)
+      const row = await runs.begin(project.id, own, person.name, body)
+      await noteOf(person, 'reported a run', `run ${String(row.number)} of ${row.planName}`, project.id)
+      return summaryOfRun(row)
+    },
+    { before, read: (bytes: Uint8Array) => runs.reader.read('run', bytes) },
+  )
 
-  serve(routes, ROUTES.reportSeconds, async ({ params, body }) => ({
-    seconds: await runs.seconds(await runOf(params.run), body),
-  }))
+  serve(
+    routes,
+    ROUTES.reportSeconds,
+    async ({ params, body }) => ({ seconds: await runs.seconds(await runOf(params.run), body) }),
+    { before, read: (bytes: Uint8Array) => runs.reader.read('seconds', bytes) },
+  )
 
-  serve(routes, ROUTES.reportResult, async ({ params, body: { result, seconds, events } }) =>
-    summaryOfRun(await runs.result(await runOf(params.run), result, { seconds, events })),
+  serve(
+    routes,
+    ROUTES.reportResult,
+    async ({ params, body }) => summaryOfRun(await runs.result(await runOf(params.run), body)),
+    { before, read: (bytes: Uint8Array) => runs.reader.read('result', bytes) },
   )
 
   serve(routes, ROUTES.fittingBaseline, async ({ params, query: { plan, target, branch, scale, load } }) => {

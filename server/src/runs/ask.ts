@@ -1,13 +1,14 @@
 // What a run needs, read from its project as it stands.
 import { previewOf, readPlan } from '@jolt-gate/core'
 import { StageRunRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { projectOf } from '../projects/project-of.js'
 import { isReadablePath } from '../projects/paths.js'
 import { refuseForbidden } from '../targets/permits.js'
 import type { SecretStore } from '../targets/secrets.js'
 import { baselineFor } from './baselines.js'
-import { fingerprint, fitnessOf } from './fitness.js'
+import { fitnessOf } from './fitness.js'
+import { fingerprint } from './texts.js'
 import type { AskedRun } from './queue.js'
 import { UNCOMMITTED } from './store.js'
 

@@ -3,7 +3,7 @@ import { baselineFault, baselineFrom, loadFingerprint, type Baseline, type Plan,
 import type { BaselineLine } from '@jolt-gate/core/api'
 import { literal, Op } from 'sequelize'
 import { BaselineRow, GateRow, RunPartsRow, RunRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { summaryOfRun } from '../database/run-summary.js'
 
 export interface BaselineOf {

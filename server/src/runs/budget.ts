@@ -2,7 +2,7 @@
 import type { Budget } from '@jolt-gate/core/api'
 import { Op } from 'sequelize'
 import { ProjectRow, RunRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 
 const DAY_MS = 86_400_000
 

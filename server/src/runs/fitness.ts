@@ -1,13 +1,10 @@
 // Whether a run is what the project has agreed on: only such a run counts for a stage of a pipeline. Whatever it was
 // read from is held against the repository, text for text; who may push a branch could else loosen a gate for a while.
-import { createHash } from 'node:crypto'
 import type { RunRow } from '../database/models.js'
 import { partsOf } from '../database/run-summary.js'
 import { isInnerPath } from '../projects/paths.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
-
-/** Fingerprints by path of all that a run was read from. */
-export type Texts = Readonly<Record<string, string>>
+import { A_KEY, fingerprint, type Texts } from './texts.js'
 
 export interface Fitness {
   /** Why it counts for no stage, in words; null where it does. */
@@ -16,9 +13,6 @@ export interface Fitness {
   basis: string | null
 }
 
-export const fingerprint = (text: string): string => createHash('sha256').update(text).digest('hex')
-/** In place of the fingerprint of a key, which a report never holds. */
-export const A_KEY = 'a key'
 const isKey = (text: string): boolean => /-----BEGIN [A-Z ]*PRIVATE KEY-----/.test(text)
 
 /** May be otherwise later: the change may be merged, with the texts that it was run with. */

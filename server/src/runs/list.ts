@@ -2,7 +2,7 @@
 import type { RunFilter, RunSummary } from '@jolt-gate/core/api'
 import { col, fn, Op, type WhereOptions } from 'sequelize'
 import { BaselineRow, RunRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { summaryOfRun } from '../database/run-summary.js'
 
 const PAGE_SIZE = 50

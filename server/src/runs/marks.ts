@@ -1,7 +1,7 @@
 // Marks on the time axis of a run: what happened while it lasted, by a person or a pipeline.
 import type { Mark } from '@jolt-gate/core/api'
 import { BucketRow, MarkRow, type RunRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 
 const MOST_MARKS = 200
 

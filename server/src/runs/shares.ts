@@ -4,7 +4,7 @@ import { EventEmitter } from 'node:events'
 import { Op } from 'sequelize'
 import type { Share } from '@jolt-gate/core/api'
 import { RunRow, ShareRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { hashToken, newToken } from '../people/passwords.js'
 
 const DAY_MS = 86_400_000

@@ -2,7 +2,7 @@
 import { once } from 'node:events'
 import { UniqueConstraintError } from 'sequelize'
 import { RunRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import type { AskedRun, RunQueue } from './queue.js'
 
 /** The one who waits longer asks again: proxies close what is silent for long. */

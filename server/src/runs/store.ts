@@ -13,7 +13,7 @@ import {
 } from '@jolt-gate/core'
 import { Op, type Transaction, UniqueConstraintError } from 'sequelize'
 import { BucketRow, FailureRow, GateRow, RunPartsRow, RunRow, StepRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import type { CommitInfo } from '../projects/working-copy.js'
 
 export interface NewRun {

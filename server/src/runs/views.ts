@@ -1,7 +1,7 @@
 // Named sets of lanes, kept for a project; one may be what the runs of a plan open with.
 import type { LaneView } from '@jolt-gate/core/api'
 import { ViewRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 
 const MOST_VIEWS = 100
 

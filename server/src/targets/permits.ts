@@ -2,7 +2,7 @@
 import { permissionFault, type AskedLoad, type Target } from '@jolt-gate/core'
 import { controlNeeded, proveControl, type ControlFound } from '@jolt-gate/engine'
 import { ApprovalRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 
 export type Control = ControlFound & { approvedBy: string | undefined }
 

@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto'
 import { isLoopback, type Target } from '@jolt-gate/core'
 import { secretsOf, variableOf } from '@jolt-gate/engine'
 import { SecretRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { open, seal, type SealKey } from './seal.js'
 
 export class SecretStore {

@@ -2,7 +2,7 @@
 import { Router, type Request } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
 import { TrendNoteRow, type RunRow } from '../database/models.js'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 import { serve } from '../http/serve.js'
 import { whoMay } from '../people/access.js'
 import { noteOf } from '../people/audit-log.js'

@@ -4,7 +4,7 @@ import { isLoopback } from '@jolt-gate/core'
 import { VERSION } from '@jolt-gate/core/identity'
 import type { Webhook } from 'standardwebhooks'
 import { request } from 'undici'
-import { Problem } from '../http/problems.js'
+import { Problem } from '../http/problem.js'
 
 const WITHIN_MS = 15_000
 const MOST_ANSWER = 200
