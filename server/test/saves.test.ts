@@ -1,5 +1,5 @@
 // Saves that fail or are killed: nothing of them stays on disk, and what is left behind is in nobody's way.
-import { existsSync, readFileSync, rmSync, utimesSync, writeFileSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync, rmSync, utimesSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { demoPlace, git, PLAN, planText } from './place.js'
@@ -78,5 +78,39 @@ describe('a save', () => {
     git(place.repository, 'reset', '-q')
     expect([onDisk(), changes()]).toEqual([text, ''])
     writeFileSync(inGit('index'), index)
+  })
+})
+
+describe('a new name, or a deletion,', () => {
+  const filesNow = () => readdirSync(join(place.repository, 'plans'))
+  const file = (more: string) => `${place.project}/file${more}?file=${encodeURIComponent(PLAN)}`
+
+  it('that Git refuses leaves all as it was: no file stays that is in no commit', async () => {
+    const files = filesNow()
+    writeFileSync(inGit('info/exclude'), 'ignored*\n')
+    const ignored = await call('POST', file('/name'), { to: 'plans/ignored.gate.yaml' })
+    writeFileSync(inGit('index.lock'), '')
+    const locked = await call('POST', file('/name'), { to: 'plans/other.gate.yaml' })
+    const kept = await call('DELETE', file(''))
+    rmSync(inGit('index.lock'))
+    rmSync(inGit('info/exclude'))
+
+    expect([ignored, locked, kept].filter(({ status }) => status < 400)).toEqual([])
+    expect([onDisk(), changes(), filesNow()]).toEqual([text, '', files])
+  })
+
+  it('that was killed before its commit is undone', async () => {
+    const files = filesNow()
+    const moved = [
+      { file: 'plans/moved.gate.yaml', before: null, after: text },
+      { file: PLAN, before: text, after: null },
+    ]
+    writeFileSync(inGit('jolt-gate-save.json'), JSON.stringify(moved))
+    writeFileSync(join(place.repository, 'plans/moved.gate.yaml'), text)
+    git(place.repository, 'rm', '-q', '--', PLAN)
+
+    expect((await call('PUT', path(), { text: planText(36), base, message: 'Longer' })).status).toBe(200)
+
+    expect([onDisk(), changes(), filesNow()]).toEqual([planText(36), '', files])
   })
 })

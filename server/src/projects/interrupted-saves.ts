@@ -12,15 +12,19 @@ const NOTE = 'jolt-gate-save.json'
 const MOST_BYTES = 1_100_000
 const STARTED_MS = Date.now() - process.uptime() * 1000
 
-/** A file before and after a save; null where there was none. */
+/** A file before and after a change; null where there is none. */
 export interface Change {
   file: string
   before: string | null
-  after: string
+  after: string | null
 }
 
 const CHANGES = array(
-  object({ file: string().required(), before: string().defined().nullable(), after: string().defined() }).required(),
+  object({
+    file: string().required(),
+    before: string().defined().nullable(),
+    after: string().defined().nullable(),
+  }).required(),
 ).required()
 
 /** Notes what is about to be written; gives what forgets it. */
@@ -35,8 +39,9 @@ export function noteSave(gitFolder: string, changes: readonly Change[]): () => v
 /** Puts files back as they were before, unless somebody else has changed them since. */
 export async function undoSave(root: string, git: SimpleGit, changes: readonly Change[]): Promise<void> {
   for (const { file, before, after } of changes) {
-    const now = readPlainFile(root, file, MOST_BYTES)
-    if (!(now instanceof Buffer) || now.toString('utf8') !== after) continue
+    const bytes = readPlainFile(root, file, MOST_BYTES)
+    const now = bytes instanceof Buffer ? bytes.toString('utf8') : null
+    if (bytes === 'too large' || now !== after || now === before) continue
     if (before === null) rmSync(join(root, file))
     else await writePlainFile(root, file, before)
   }

@@ -173,7 +173,10 @@ export class WorkingCopy {
   }
 
   /** Writes files and commits them, or leaves them as they were: also where it fails or is killed on the way. */
-  private async wholly(files: readonly { file: string; text: string }[], write: () => Promise<void>): Promise<void> {
+  private async wholly(
+    files: readonly { file: string; text: string | null }[],
+    write: () => Promise<void>,
+  ): Promise<void> {
     const changes: Change[] = []
     for (const { file, text } of files) changes.push({ file, before: (await this.read(file)) ?? null, after: text })
     const forget = noteSave(await this.gitFolder(), changes)
@@ -191,7 +194,9 @@ export class WorkingCopy {
   remove(file: string, message: string, author: Author): Promise<CommitInfo> {
     return this.alone(async () => {
       await this.existing(file)
-      if (await this.removeFromTree(file)) await this.commit([file], message, author)
+      await this.wholly([{ file, text: null }], async () => {
+        if (await this.removeFromTree(file)) await this.commit([file], message, author)
+      })
       return this.head()
     })
   }
@@ -210,11 +215,13 @@ export class WorkingCopy {
       const text = await this.existing(file)
       await this.refuseChanged(to, null)
       const written = [{ file: to, text }, ...others]
-      for (const one of written) await this.write(one.file, one.text)
-      const wasKnown = await this.removeFromTree(file)
-      const paths = written.map((one) => one.file)
-      await this.git.add(['--', ...paths])
-      await this.commit(wasKnown ? [file, ...paths] : paths, message, author)
+      await this.wholly([...written, { file, text: null }], async () => {
+        for (const one of written) await this.write(one.file, one.text)
+        const wasKnown = await this.removeFromTree(file)
+        const paths = written.map((one) => one.file)
+        await this.git.add(['--', ...paths])
+        await this.commit(wasKnown ? [file, ...paths] : paths, message, author)
+      })
       return this.head()
     })
   }
