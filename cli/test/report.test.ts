@@ -47,11 +47,11 @@ interface Ended {
   code: number | null
   stderr: string
 }
-function run(to: string, own: Partial<{ token: string; plan: string; args: string[] }> = {}) {
+function run(to: string, own: Partial<{ token: string; plan: string; args: string[]; key: string }> = {}) {
   const args = ['run', own.plan ?? PLAN, '--to', to, ...(own.args ?? [])]
   const child = spawn(process.execPath, [command, ...args], {
     cwd: folder,
-    env: { ...process.env, JOLT_TOKEN: own.token ?? token },
+    env: { ...process.env, JOLT_TOKEN: own.token ?? token, JOLT_RUNNER_KEY: own.key ?? '' },
   })
   let stderr = ''
   child.stderr.on('data', (chunk: Buffer) => (stderr += chunk.toString()))
@@ -111,6 +111,31 @@ describe('a run that is told to a server', () => {
     expect((await held.ended).code).toBe(0)
     expect(JSON.parse(readFileSync(join(folder, 'two.json'), 'utf8'))).toMatchObject({ baseline: { id } })
     expect((await detail(idIn(held.told()))).baseline?.id).toBe(id)
+  })
+
+  it('is signed by the key of its runner, with a token that reports and does nothing else', async () => {
+    const until = new Date(Date.now() + 86_400_000).toISOString()
+    const made = await call('POST', '/tokens', { label: 'runner', scopes: ['report'], until, project: 1 })
+    const { token: bound } = made.body as { token: string }
+    const [one, other] = [generateKeyPairSync('ed25519'), generateKeyPairSync('ed25519')]
+    const keyOf = (name: string, { privateKey }: typeof one) => {
+      writeFileSync(join(folder, name), privateKey.export({ type: 'pkcs8', format: 'pem' }))
+      return join(folder, name)
+    }
+    const publicKey = one.publicKey.export({ type: 'spki', format: 'pem' }).toString()
+    await call('POST', '/projects/1/runner-keys', { name: 'quay', publicKey })
+    const to = `${place.server.origin}/p/1`
+
+    const signed = await run(to, { token: bound, key: keyOf('own.pem', one) }).ended
+    const forged = await run(to, { token: bound, key: keyOf('other.pem', other), args: ['--out', 'forged'] }).ended
+    const unnamed = await run(place.server.origin, { token: bound, args: ['--out', 'unnamed'] }).ended
+
+    expect([signed.code, forged.code, unnamed.code]).toEqual([0, 0, 0])
+    expect(await detail(idIn(signed.stderr))).toMatchObject({ state: 'ended', verdict: 'open', signedBy: 'quay' })
+    expect(forged.stderr).toContain('by no key that the project has registered')
+    expect((await runs())[0]).toMatchObject({ verdict: null })
+    expect(unnamed.stderr).toContain('add /p/NUMBER to the address')
+    expect((await run(to, { token: bound, key: join(folder, PLAN) }).ended).code).toBe(2)
   })
 
   it('has its verdict where the server is away or refuses, and is handed in later, once', async () => {

@@ -182,7 +182,7 @@ function run(over: Partial<StageRun> = {}): StageRun {
   return {
     ...{ id: `r${String(number)}`, number, planFile: 'plans/smoke.gate.yaml', targetName: 'harbour', commit: HEAD },
     ...{ branch: 'main', verdict: 'open', isWaiting: false, endedAtMs: NOW - HOUR, seconds: 30 },
-    ...{ reasons: [], unfit: null, planCommit: null },
+    ...{ reasons: [], unfit: null, planCommit: null, isOfServer: true },
     ...over,
     askedAtMs,
   }
@@ -203,6 +203,20 @@ describe('admission', () => {
     const { verdict, words } = ask([run(), summer(), soak({ endedAtMs: NOW - 26 * HOUR })])
 
     expect([verdict, words]).toEqual(['open', 'staging: open, 1 h ago; nightly: open, 26 h ago'])
+  })
+
+  it('takes a run that a command reported only where the stage does not ask for the server alone', () => {
+    const strict = reading(BOOKING.replace('    after: review\n', '    after: review\n    made by: server\n'))
+    const asked = (runs: StageRun[]) =>
+      admissionOf(strict.pipeline, stageOf('production', strict.pipeline), change, { runs, approvals: [], nowMs: NOW })
+
+    expect(strict.problems).toEqual([])
+    expect(ask([run({ isOfServer: false }), summer(), soak()]).verdict).toBe('open')
+    expect(asked([run({ isOfServer: false }), summer(), soak()])).toMatchObject({
+      verdict: 'shut',
+      words: expect.stringContaining('a command reported it, and the stage takes runs of the server alone') as string,
+    })
+    expect(asked([run(), summer(), soak({ isOfServer: false })]).verdict).toBe('open')
   })
 
   it('takes of a scheduled stage a run for an ancestor, and of no other', () => {

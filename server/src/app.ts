@@ -30,6 +30,7 @@ import { projectRoutes } from './projects/routes.js'
 import { readingRoutes, sharedRoutes } from './runs/reading-routes.js'
 import { retentionRoutes } from './runs/retention-routes.js'
 import type { ReportedRuns } from './reported-runs/reported-runs.js'
+import { runnerKeyRoutes } from './reported-runs/runner-keys.js'
 import { reportedRoutes } from './reported-runs/routes.js'
 import { rehearsalRoutes } from './rehearsals/routes.js'
 import type { Rehearsals } from './rehearsals/rehearsals.js'
@@ -118,7 +119,7 @@ export function createApp(options: AppOptions): Express {
   api.use(targetRoutes(secrets))
   api.use(rehearsalRoutes(secrets, options.rehearsals))
   api.use(runRoutes(queue, ask, reported))
-  api.use(reportedRoutes(reported))
+  api.use(reportedRoutes(reported), runnerKeyRoutes())
   api.use(trendRoutes(isForAdmission))
   api.use(pipelineRoutes())
   api.use(pipelineFileRoutes())

@@ -1,6 +1,6 @@
 // Every route of the contract is asked for real, and what it answers is held against the contract: an answer that lacks
 // a field, or has one more, fails.
-import { createHash, randomUUID } from 'node:crypto'
+import { createHash, generateKeyPairSync, randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { Validator } from '@seriousme/openapi-schema-validator'
 import { previewOf, readPlan, shapeOf } from '@jolt-gate/core'
@@ -16,6 +16,7 @@ interface Example {
 }
 
 const person = { name: 'Tove Berth', email: 'tove@larkholm.example', password: 'ten letters and more' }
+const RUNNER_KEY = generateKeyPairSync('ed25519').publicKey.export({ type: 'spki', format: 'pem' })
 const target = (name: string) => ({ project: '1', target: name })
 let place: Place
 /** Answers by route; what one makes, a later one needs. */
@@ -149,6 +150,9 @@ function examples(): [Name, () => Example][] {
       }),
     ],
     ['fittingBaseline', () => ({ params: project, query: { ...PLAN_AND_TARGET, scale: '1', load: 'x' } })],
+    ['addRunnerKey', () => ({ params: project, body: { name: 'quay', publicKey: RUNNER_KEY } })],
+    ['runnerKeys', () => ({ params: project })],
+    ['removeRunnerKey', () => ({ params: { ...project, key: '1' } })],
     ['pipelines', () => ({ params: project })],
     ['pipeline', () => ({ params: project, query: { file: PIPELINE } })],
     ['pipelineText', () => ({ params: project, query: { file: PIPELINE } })],

@@ -1,4 +1,5 @@
 // Roads by which an author could open a gate that the committed plan shuts, and how long a door stays open.
+import { generateKeyPairSync } from 'node:crypto'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
@@ -33,9 +34,13 @@ async function personOf(role: string): Promise<{ id: number; email: string; call
   const call = callerOf(place.server.origin, await signedIn(place.server.origin, '/session', { email, password }))
   return { id: (body as { id: number }).id, email, call }
 }
-async function tokenOf(call: Call, scopes: string[]): Promise<{ id: number; headers: Record<string, string> }> {
+async function tokenOf(
+  call: Call,
+  scopes: string[],
+  project?: number,
+): Promise<{ id: number; headers: Record<string, string> }> {
   const until = new Date(Date.now() + 86_400_000)
-  const { id, token } = (await call('POST', '/tokens', { label: 'x', scopes, until })).body as {
+  const { id, token } = (await call('POST', '/tokens', { label: 'x', scopes, until, project })).body as {
     id: number
     token: string
   }
@@ -85,6 +90,86 @@ describe('an admission', () => {
       verdict: 'shut',
       words: expect.stringContaining(`${PLAN} is not that of the default branch (${at.slice(0, 7)})`) as string,
     })
+  })
+})
+
+describe('one who reports', () => {
+  /** Every route that refuses neither the sign-in nor the right. */
+  async function reachedBy(call: Call, project: string): Promise<string[]> {
+    const reached: string[] = []
+    for (const { method, path, needs } of Object.values(ROUTES)) {
+      if (needs === 'nothing') continue
+      const at = path.replaceAll(/\{(\w+)\}/g, (_, name) => (name === 'project' ? project : '1'))
+      const { status } = await call(method, at, method === 'GET' ? undefined : {})
+      if (status !== 401 && status !== 403 && status !== 404) reached.push(`${method} ${path}`)
+    }
+    return reached.sort()
+  }
+  const REPORTS = ['GET /projects/{project}/fitting-baseline', 'POST /projects/{project}/reported-runs']
+
+  it('does nothing else: by the role, and by a token that is for one project alone', async () => {
+    const { call: author } = await personOf('author')
+    const { call: reporter } = await personOf('reporter')
+    const other = (await administrator('POST', '/projects', { name: 'Tide tables' })).body as { id: number }
+    const [own, far] = [(await tokenOf(author, ['report'], 1)).headers, (await tokenOf(reporter, ['report'])).headers]
+    const bound = callerOf(place.server.origin, own)
+    const bare = callerOf(place.server.origin, far)
+    const wide = callerOf(place.server.origin, (await tokenOf(author, ['read', 'write', 'run'], other.id)).headers)
+
+    expect(await reachedBy(bound, '1')).toEqual(REPORTS)
+    expect(await reachedBy(bound, String(other.id))).toEqual([])
+    expect(await reachedBy(bare, '1')).toEqual([
+      ...REPORTS,
+      'POST /runs/{run}/reported-seconds',
+      'PUT /runs/{run}/reported-result',
+    ])
+    expect((await wide('GET', `/projects/${String(other.id)}/plans`)).status).toBe(200)
+    for (const path of ['/projects', '/queue', '/projects/1/plans'])
+      expect((await wide('GET', path)).status).toBeGreaterThan(400)
+    expect((await fetch(`${place.server.origin}/metrics`, { headers: own })).status).toBe(403)
+    expect(
+      (await fetch(`${place.server.origin}/git/1.git/info/refs?service=git-upload-pack`, { headers: own })).status,
+    ).toBe(401)
+    // Signed in, too, a reporter sees that there are projects, and nothing of them.
+    expect((await reporter('GET', '/projects/1/plans')).status).toBe(403)
+    expect((await reporter('GET', '/queue')).body).toEqual({ runs: [] })
+    expect((await administrator('GET', '/audit-log?search=alone')).body).toMatchObject({
+      events: [{ event: 'created a token' }, { event: 'created a token' }],
+    })
+  })
+
+  it('makes no token for a project that is not theirs', async () => {
+    const { id, call } = await personOf('author')
+    await administrator('PUT', `/people/${String(id)}/projects/1`, { role: 'none' })
+    const until = new Date(Date.now() + 86_400_000)
+
+    expect((await call('POST', '/tokens', { label: 'x', scopes: ['report'], until, project: 1 })).status).toBe(404)
+    expect((await call('POST', '/tokens', { label: 'x', scopes: ['report'], until, project: 77 })).status).toBe(404)
+  })
+})
+
+describe('the key of a runner', () => {
+  const pem = (kind: 'ed25519' | 'x25519') =>
+    (kind === 'ed25519' ? generateKeyPairSync('ed25519') : generateKeyPairSync('x25519')).publicKey.export({
+      type: 'spki',
+      format: 'pem',
+    })
+
+  it('is an administrator’s to register, of Ed25519, and is no private one', async () => {
+    const add = (call: Call, publicKey: string) =>
+      call('POST', `${place.project}/runner-keys`, { name: 'quay', publicKey })
+    const { call: author } = await personOf('author')
+    const secret = generateKeyPairSync('ed25519').privateKey.export({ type: 'pkcs8', format: 'pem' })
+
+    expect((await add(author, pem('ed25519').toString())).status).toBe(403)
+    for (const wrong of [
+      pem('x25519').toString(),
+      secret.toString(),
+      '-----BEGIN PUBLIC KEY-----\nAAAA\n-----END PUBLIC KEY-----',
+    ])
+      expect((await add(administrator, wrong)).status).toBe(400)
+    expect((await add(administrator, pem('ed25519').toString())).status).toBe(201)
+    expect((await add(administrator, pem('ed25519').toString())).status).toBe(409)
   })
 })
 

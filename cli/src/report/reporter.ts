@@ -3,7 +3,7 @@
 import { createHash } from 'node:crypto'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { base64OfBytes, encodeBucket, type RunEvent, type RunResult, type RunShape } from '@jolt-gate/core'
-import { ROUTES, type ReportedEvent, type ReportedRun, type ReportedSeconds } from '@jolt-gate/core/api'
+import { ROUTES, signedWords, type ReportedEvent, type ReportedRun, type ReportedSeconds } from '@jolt-gate/core/api'
 import { Refused, type Server } from './server.js'
 
 /** All that is reported of a run. */
@@ -108,7 +108,11 @@ export class Reporter {
       return true
     }
     if (result === undefined) return false
-    await this.server.ask(ROUTES.reportResult, { run }, { body: { result, seconds: seconds.length, events } })
+    await this.server.ask(
+      ROUTES.reportResult,
+      { run },
+      { body: { result, seconds: seconds.length, events }, signed: signedWords(run) },
+    )
     this.isDelivered = true
     return true
   }

@@ -2,7 +2,8 @@
 import { array, boolean, date, number, object, string, type InferType } from 'yup'
 import { json, nothing, route, SCOPES } from './route.js'
 
-export const ROLES = ['reader', 'author', 'administrator'] as const
+/** A reporter hands in runs that pipelines make, and does nothing else. */
+export const ROLES = ['reader', 'reporter', 'author', 'administrator'] as const
 export type Role = (typeof ROLES)[number]
 /** What a person is in one project, where that is another role than elsewhere; `none`: it does not exist for them. */
 export const PROJECT_ROLES = ['none', ...ROLES] as const
@@ -61,6 +62,8 @@ const TOKEN = object({
   id: number().required(),
   label: string().required(),
   scopes: array().of(string().defined()).required(),
+  /** The one project that it is for; null for all of its person's. */
+  project: number().nullable().defined(),
   expiresAt: moment(),
   usedAt: string().nullable().defined(),
 })
@@ -95,6 +98,13 @@ export const NEW_TOKEN = object({
   label: string().trim().required('enter what the token is for').max(100),
   scopes: array().of(string().oneOf(SCOPES).required()).min(1, 'choose at least one scope').required(),
   until: date().required('enter an end date').min(new Date(0)),
+  /** The one project that it is for; by default all. */
+  project: number()
+    .transform((asked: number) => (asked === 0 ? null : asked))
+    .integer()
+    .positive()
+    .nullable()
+    .default(null),
 })
 
 export const PEOPLE_ROUTES = {
@@ -136,7 +146,7 @@ export const PEOPLE_ROUTES = {
     method: 'DELETE',
     path: '/session',
     summary: 'sign out',
-    needs: 'read',
+    needs: 'account',
     status: 204,
     answer: nothing,
   }),
@@ -144,7 +154,7 @@ export const PEOPLE_ROUTES = {
     method: 'PUT',
     path: '/session/password',
     summary: 'change your password; your other sessions end',
-    needs: 'read',
+    needs: 'account',
     body: CHANGED_PASSWORD,
     status: 204,
     answer: nothing,
@@ -205,7 +215,7 @@ export const PEOPLE_ROUTES = {
     method: 'GET',
     path: '/tokens',
     summary: 'list your personal tokens',
-    needs: 'read',
+    needs: 'account',
     status: 200,
     answer: json(object({ tokens: array().of(TOKEN).required() })),
   }),
@@ -213,7 +223,7 @@ export const PEOPLE_ROUTES = {
     method: 'POST',
     path: '/tokens',
     summary: 'create a token; it is shown once',
-    needs: 'read',
+    needs: 'account',
     body: NEW_TOKEN,
     status: 201,
     answer: json(object({ id: number().required(), token: string().required() })),
@@ -222,7 +232,7 @@ export const PEOPLE_ROUTES = {
     method: 'DELETE',
     path: '/tokens/{token}',
     summary: 'revoke a token',
-    needs: 'read',
+    needs: 'account',
     status: 204,
     answer: nothing,
   }),

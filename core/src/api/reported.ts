@@ -4,7 +4,7 @@ import { MOST_LABELS, readLabel } from '../language/labels.js'
 import { RESULT } from '../judge/result-schema.js'
 import type { RunEvent } from '../view/run-view.js'
 import type { Baseline } from '../judge/baseline.js'
-import { json, ownType, route } from './route.js'
+import { json, nothing, ownType, route } from './route.js'
 import { RUN_SUMMARY } from './runs.js'
 
 const MOST_FILES = 200
@@ -105,7 +105,57 @@ export const REPORTED_SECONDS = object({
 })
 export type ReportedSeconds = InferType<typeof REPORTED_SECONDS>
 
+/** A key that signs results of runs: whose, and its public half as PEM (RFC 8410). */
+const RUNNER_KEY = object({
+  id: number().integer().required(),
+  name: string().required(),
+  publicKey: string().required(),
+  madeBy: string().required(),
+  madeAt: string().required(),
+})
+export type RunnerKeyLine = InferType<typeof RUNNER_KEY>
+export const NEW_RUNNER_KEY = object({
+  name: string().trim().required('enter which runner it is').max(100),
+  publicKey: string()
+    .trim()
+    .required('paste the public key')
+    .max(1000)
+    .matches(
+      /^-----BEGIN PUBLIC KEY-----\s[\w+/=\s]+-----END PUBLIC KEY-----$/,
+      'a public key begins with -----BEGIN PUBLIC KEY-----',
+    ),
+})
+/** Says that a result is signed: the signature as base64, of `signedWords` and the body as it is sent. */
+export const SIGNATURE_HEADER = 'jolt-gate-signature'
+/** What is signed begins with it, so that no other document of the same key passes for a result. */
+export const signedWords = (run: string): string => `Jolt Gate result of run ${run}\n`
+
 export const REPORTED_ROUTES = {
+  runnerKeys: route({
+    method: 'GET',
+    path: '/projects/{project}/runner-keys',
+    summary: 'the keys by which runners sign the results that they report',
+    needs: 'read',
+    status: 200,
+    answer: json(object({ keys: array().of(RUNNER_KEY).required() })),
+  }),
+  addRunnerKey: route({
+    method: 'POST',
+    path: '/projects/{project}/runner-keys',
+    summary: 'register the public key of a runner (Ed25519)',
+    needs: 'admin',
+    body: NEW_RUNNER_KEY,
+    status: 201,
+    answer: json(RUNNER_KEY),
+  }),
+  removeRunnerKey: route({
+    method: 'DELETE',
+    path: '/projects/{project}/runner-keys/{key}',
+    summary: 'take signatures of a key no more; runs keep the name of who signed them',
+    needs: 'admin',
+    status: 204,
+    answer: nothing,
+  }),
   reportRun: route({
     method: 'POST',
     path: '/projects/{project}/reported-runs',
@@ -145,7 +195,7 @@ export const REPORTED_ROUTES = {
     method: 'GET',
     path: '/projects/{project}/fitting-baseline',
     summary: 'the baseline that fits a run: same plan, target, scale and load',
-    needs: 'read',
+    needs: 'report',
     query: object({
       plan: string().required().max(500),
       target: string().required().max(300),

@@ -4,8 +4,11 @@ import { mixed, type SchemaDescription } from 'yup'
 export const SCOPES = ['read', 'write', 'run', 'report', 'git', 'admin'] as const
 export type Scope = (typeof SCOPES)[number]
 
-/** What a request wants to do; `nothing` may be asked before signing in. */
-export type Need = 'nothing' | 'read' | 'write' | 'run' | 'report' | 'admin'
+/**
+ * What a request wants to do; `nothing` may be asked before signing in, `account` is a person's own, which no token
+ * reaches.
+ */
+export type Need = 'nothing' | 'account' | 'read' | 'write' | 'run' | 'report' | 'admin'
 
 /** Types of answers that are no JSON. */
 export type TextType =

@@ -79,6 +79,8 @@ export const RUN_DETAIL = RUN_SUMMARY.shape({
   noBaseline: textOrNone(),
   /** Who keeps it as a baseline, where somebody does. */
   keptBy: textOrNone(),
+  /** The runner whose key its result is signed with. */
+  signedBy: textOrNone(),
   marks: array().of(MARK).required(),
 })
 export type RunDetail = InferType<typeof RUN_DETAIL>

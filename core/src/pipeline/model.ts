@@ -30,6 +30,8 @@ export interface Stage {
   /** The branch whose last open run gates are held to; null for that of the run. */
   baselineBranch: string | null
   requires: Requirement[]
+  /** Whether runs count that commands report, too; else the server's own alone. */
+  madeBy: 'anybody' | 'server'
   /** Whether an administrator may open it in writing. */
   hasApproval: boolean
   at: Position

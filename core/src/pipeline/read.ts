@@ -94,6 +94,7 @@ function readStage(context: StageContext, node: Node): Stage[] {
     plans: readPlans(context, fields.get('plans'), target),
     baselineBranch: phrase(source, fields.get('baseline'), 'BaselineOnly', 'baseline') ?? null,
     requires: readRequires(context, fields.get('requires')),
+    madeBy: readWord(source, fields.get('made by'), 'made by', ['server']) ?? 'anybody',
     hasApproval: readWord(source, fields.get('approval'), 'approval', ['administrator']) !== undefined,
     at: placeOf(source, node),
   }
@@ -105,7 +106,7 @@ function readStage(context: StageContext, node: Node): Stage[] {
 function checkStage(source: Source, stage: Stage, fields: Map<string, Field>, node: Node): void {
   const where = (key: string) => offsetOf(fields.get(key)?.key ?? node)
   if (stage.begins.kind === 'admission') {
-    for (const key of ['plans', 'target', 'baseline'])
+    for (const key of ['plans', 'target', 'baseline', 'made by'])
       if (fields.has(key))
         source.report(where(key), 'ADMISSION', `an admission runs nothing: remove ${key}, or begin the stage otherwise`)
     if (stage.requires.length === 0 && stage.after === null && !fields.has('requires') && !fields.has('after'))

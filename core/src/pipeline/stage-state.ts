@@ -21,6 +21,8 @@ export interface StageRun {
   reasons: readonly string[]
   /** Why it counts for no stage, in words; null where it does. */
   unfit: string | null
+  /** Whether the server made it; else a command reported it. */
+  isOfServer: boolean
   /** The commit of the project whose plan, target and files it was read from. */
   planCommit: string | null
 }
@@ -94,7 +96,7 @@ function planAt(plan: PlanOfStage, stage: Stage, change: ChangeUnderTest, runs: 
     .toSorted((one, other) => other.askedAtMs - one.askedAtMs || other.number - one.number)
   const ignored: PlanAtChange['ignored'] = []
   for (const run of latest) {
-    const why = whyNot(run, plan)
+    const why = whyNot(run, plan, stage)
     if (why === undefined) return { plan, state: stateOf(run), run, ignored }
     ignored.push({ run, why })
   }
@@ -102,8 +104,13 @@ function planAt(plan: PlanOfStage, stage: Stage, change: ChangeUnderTest, runs: 
 }
 
 /** Why a run does not count for a plan of a stage; undefined where it does. */
-function whyNot({ unfit, targetName }: StageRun, { target }: PlanOfStage): string | undefined {
+function whyNot(
+  { unfit, targetName, isOfServer }: StageRun,
+  { target }: PlanOfStage,
+  { madeBy }: Stage,
+): string | undefined {
   if (unfit !== null) return unfit
+  if (madeBy === 'server' && !isOfServer) return 'a command reported it, and the stage takes runs of the server alone'
   return targetName !== target ? `it ran against ${targetName}, not ${target}` : undefined
 }
 

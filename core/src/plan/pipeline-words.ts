@@ -36,6 +36,11 @@ export const PIPELINE_CONTEXTS = {
         list(sentence('RequirementOnly')),
         '- staging within 24h',
       ),
+      'made by': key(
+        'whose runs count: with server, those alone that the server makes itself',
+        words('server'),
+        'server',
+      ),
       approval: key('who may approve the stage when it is shut', words('administrator'), 'administrator'),
     },
   },

@@ -9,6 +9,7 @@ import { stageRuns } from './stage-runs.js'
 import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
 import { retentionDays } from './retention-days.js'
+import { narrowDoors } from './narrow-doors.js'
 import { runsMade } from './runs-made.js'
 import { webhooks } from './webhooks.js'
 
@@ -313,4 +314,5 @@ export const MIGRATIONS: readonly Migration[] = [
   webhooks,
   retentionDays,
   runsMade,
+  narrowDoors,
 ]

@@ -2,7 +2,7 @@
 import { Router } from 'express'
 import { findVisitor, whoMay } from '../people/access.js'
 import type { RunQueue } from '../runs/queue.js'
-import { rolesOf } from '../people/roles.js'
+import { maySee, rolesOf } from '../people/roles.js'
 import { FIGURES, RUNS_QUEUED, RUNS_UNDER_WAY } from '../observability/metrics.js'
 import { liveFigures } from './live-runs.js'
 import type { Readiness } from './readiness.js'
@@ -33,7 +33,7 @@ export function figureRoutes(queue: RunQueue, readiness: Readiness): Router {
     RUNS_QUEUED.set(waiting)
     RUNS_UNDER_WAY.set(underWay)
     await readiness.lookAtFolders()
-    const live = await liveFigures((project) => roleFor(project) !== 'none')
+    const live = await liveFigures((project) => maySee(roleFor(project)))
     // One exposition ends with one `# EOF` (OpenMetrics 1.0).
     const own = (await FIGURES.metrics()).replace(/# EOF\n$/, '')
     response.set('content-type', FIGURES.contentType).send(own + live)

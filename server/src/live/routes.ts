@@ -4,7 +4,7 @@ import { Router } from 'express'
 import { ROUTES } from '@jolt-gate/core/api'
 import { closeWhenBehind } from '../http/backlog.js'
 import { serve } from '../http/serve.js'
-import { rolesOf } from '../people/roles.js'
+import { maySee, rolesOf } from '../people/roles.js'
 import { whenAccessEnds } from '../people/sessions.js'
 import { CHANGES } from '../events/changes.js'
 
@@ -23,7 +23,7 @@ export function liveRoutes(): Router {
       closeWhenBehind(response)
     }
     const onProject = (project: number) => {
-      if (roleFor(project) !== 'none') session.push({ project }, 'project')
+      if (maySee(roleFor(project))) session.push({ project }, 'project')
       closeWhenBehind(response)
     }
     CHANGES.on('queue', onQueue)

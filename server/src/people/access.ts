@@ -25,9 +25,10 @@ export interface Visitor {
   token: TokenRow | undefined
 }
 
-const MAY: Record<ProjectRole, readonly Act[]> = {
+const MAY: Record<ProjectRole, readonly Exclude<Act, 'account'>[]> = {
   none: [],
   reader: ['read'],
+  reporter: ['report'],
   author: ['read', 'write', 'run', 'report'],
   administrator: ['read', 'write', 'run', 'report', 'admin'],
 }
@@ -70,9 +71,6 @@ export const onlyPeople: RequestHandler = (request, _response, next) => {
   const isChange = request.method !== 'GET' && request.method !== 'HEAD'
   if (isChange && visitor.session !== undefined && request.headers['x-jolt-gate-csrf'] !== visitor.session.csrf)
     throw new Problem(403, 'CSRF', 'the page is out of date: reload it')
-  // What a change needs is asked where it is made; whatever is read needs no more than this.
-  if (!isChange && !visitor.scopes.includes('read'))
-    throw new Problem(403, 'SCOPE', 'this token lacks the scope "read"')
   next()
 }
 
@@ -88,17 +86,34 @@ export async function whoMay(request: Request, act: Act, projectId?: number): Pr
   return visitor.person
 }
 
-export async function refuseUnlessMay({ person, scopes }: Visitor, act: Act, projectId?: number): Promise<void> {
-  const role = projectId === undefined ? person.role : await roleIn(person, projectId)
-  // The one who has no role in a project does not hear that it exists.
-  if (role === 'none') throw new Problem(404, 'NO_PROJECT', 'there is no such project')
-  if (!MAY[role].includes(act))
+export async function refuseUnlessMay({ person, scopes, token }: Visitor, act: Act, projectId?: number): Promise<void> {
+  if (act === 'account') {
+    if (token !== undefined) throw new Problem(403, 'TOKEN', 'tokens reach nobody’s account: sign in')
+    return
+  }
+  if (!scopes.includes(act)) throw new Problem(403, 'SCOPE', `this token lacks the scope "${act}"`)
+  const only = token?.projectId ?? null
+  if (only !== null && projectId === undefined)
     throw new Problem(
       403,
-      'ROLE',
-      `not allowed for the role ${role}; ${act === 'admin' ? 'an administrator can do it' : 'authors and administrators can do it'}`,
+      'TOKEN',
+      `this token is for one project alone: name it in the address, as /p/${String(only)}`,
     )
-  if (!scopes.includes(act)) throw new Problem(403, 'SCOPE', `this token lacks the scope "${act}"`)
+  if (only !== null && only !== projectId) throw new Problem(404, 'NO_PROJECT', 'there is no such project')
+  const role = projectId === undefined ? person.role : await roleIn(person, projectId)
+  // Lists of all projects are of those that somebody has a role in: for some they are empty.
+  if (projectId === undefined && act === 'read') return
+  // The one who has no role in a project does not hear that it exists.
+  if (role === 'none') throw new Problem(404, 'NO_PROJECT', 'there is no such project')
+  if (!MAY[role].includes(act)) throw new Problem(403, 'ROLE', `not allowed for the role ${role}; ${WHO_MAY[act]}`)
+}
+
+const WHO_MAY: Record<Exclude<Act, 'account'>, string> = {
+  read: 'it reports runs of pipelines, and nothing else',
+  write: 'authors and administrators can do it',
+  run: 'authors and administrators can do it',
+  report: 'reporters, authors and administrators can do it',
+  admin: 'an administrator can do it',
 }
 
 export const sessionOf = (request: Request): SessionRow | undefined => visitors.get(request)?.session

@@ -2,6 +2,9 @@
 import type { ProjectRole } from '@jolt-gate/core/api'
 import { ProjectRoleRow, type PersonRow } from '../database/models.js'
 
+/** Whether somebody with a role sees what is in a project. */
+export const maySee = (role: ProjectRole): boolean => role !== 'none' && role !== 'reporter'
+
 /** Administrators of the server are administrators everywhere: they could give themselves any role. */
 export async function roleIn(person: PersonRow, projectId: number): Promise<ProjectRole> {
   if (person.role === 'administrator') return person.role

@@ -65,6 +65,7 @@ function stageRunOf(row: RunRow, commit: string): StageRun {
   return {
     ...{ id, number, planFile: madeFile, targetName: madeTarget, commit, branch, seconds, reasons, endedAtMs },
     planCommit: row.planCommit ?? null,
+    isOfServer: row.reported == null,
     verdict: state === 'ended' ? verdict : null,
     isWaiting: state === 'waiting',
     // One that is handed in later is no later run.

@@ -84,8 +84,16 @@ export class ReportedRuns {
     return BucketRow.count({ where: { runId: row.id } })
   }
 
-  /** It has ended: judged again by its seconds. The same again changes nothing. */
-  async result(row: RunRow, { result, ...sent }: BodyOf<typeof ROUTES.reportResult>): Promise<RunRow> {
+  /**
+   * It has ended: judged again by its seconds. The same again changes nothing.
+   *
+   * @param signedBy - the runner whose key has signed it
+   */
+  async result(
+    row: RunRow,
+    { result, ...sent }: BodyOf<typeof ROUTES.reportResult>,
+    signedBy: string | null,
+  ): Promise<RunRow> {
     this.refuseOthers(row)
     if (result.id !== row.id) throw new Problem(400, 'BAD_FIELD', `this is the result of run ${result.id}`)
     const parts = await partsOf(row.id)
@@ -107,7 +115,7 @@ export class ReportedRuns {
       baseline: heldTo,
     })
     await storeResult(row, judged.result, judged.shape)
-    await row.update({ state: 'ended', heardAt: new Date(), baselineId: heldTo?.id ?? null })
+    await row.update({ state: 'ended', heardAt: new Date(), baselineId: heldTo?.id ?? null, signedBy })
     this.end(row.id)
     return row
   }

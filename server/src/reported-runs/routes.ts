@@ -1,6 +1,6 @@
 // Runs that the command makes elsewhere: begun, second by second, ended; and the baseline that such a run is held to.
 import { Router } from 'express'
-import { ROUTES } from '@jolt-gate/core/api'
+import { ROUTES, SIGNATURE_HEADER } from '@jolt-gate/core/api'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { largeOnesInTurn } from './in-turn.js'
@@ -9,6 +9,7 @@ import { runOf } from '../runs/store.js'
 import { summaryOfRun } from '../database/run-summary.js'
 import { fittingBaseline } from '../runs/baselines.js'
 import type { ReportedRuns } from './reported-runs.js'
+import { runnerOf } from './runner-keys.js'
 
 export function reportedRoutes(runs: ReportedRuns): Router {
   const routes = Router()
@@ -36,7 +37,13 @@ export function reportedRoutes(runs: ReportedRuns): Router {
   serve(
     routes,
     ROUTES.reportResult,
-    async ({ params, body }) => summaryOfRun(await runs.result(await runOf(params.run), body)),
+    async ({ params, body, request }) => {
+      const row = await runOf(params.run)
+      const sent: unknown = request.body
+      const bytes = sent instanceof Uint8Array ? sent : new Uint8Array()
+      const signedBy = await runnerOf(row, request.get(SIGNATURE_HEADER), bytes)
+      return summaryOfRun(await runs.result(row, body, signedBy))
+    },
     { before, read: (bytes: Uint8Array) => runs.reader.read('result', bytes) },
   )
 

@@ -15,6 +15,7 @@ export async function detailOf(row: RunRow): Promise<RunDetail> {
     ...{ projectId: row.projectId, plan, shape, result: withoutHistograms(result), baseline: baseline ?? null },
     noBaseline: await noBaselineWords(row, plan),
     keptBy: await keptByOf(row.id),
+    signedBy: row.signedBy ?? null,
     marks: await marksOf(row.id),
   }
 }

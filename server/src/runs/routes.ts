@@ -7,7 +7,7 @@ import { Problem } from '../http/problem.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
 import { whenAccessEnds } from '../people/sessions.js'
-import { rolesOf } from '../people/roles.js'
+import { maySee, rolesOf } from '../people/roles.js'
 import { projectOf } from '../projects/project-of.js'
 import type { Asker } from './ask.js'
 import { budgetOf, spentBy } from './budget.js'
@@ -25,7 +25,7 @@ export function runRoutes(queue: RunQueue, ask: Asker, reported: RunsElsewhere):
 
   serve(routes, ROUTES.queue, async ({ person }) => {
     const roleFor = await rolesOf(person)
-    return { runs: queue.list((projectId) => roleFor(projectId) !== 'none') }
+    return { runs: queue.list((projectId) => maySee(roleFor(projectId))) }
   })
 
   serve(routes, ROUTES.startRun, async ({ person, params, query, body, branch, request, response }) => {

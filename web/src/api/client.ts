@@ -54,7 +54,8 @@ export const api = {
   resetPassword: (person: number, password: string) => call(ROUTES.resetPassword, { person }, { body: { password } }),
   removePerson: (person: number) => call(ROUTES.removePerson, { person }),
   tokens: () => call(ROUTES.tokens, {}),
-  createToken: (body: { label: string; scopes: Scope[]; until: string }) => call(ROUTES.createToken, {}, { body }),
+  createToken: (body: { label: string; scopes: Scope[]; until: string; project: number | null }) =>
+    call(ROUTES.createToken, {}, { body }),
   revokeToken: (token: number) => call(ROUTES.revokeToken, { token }),
   auditLog: (query: QueryOf<typeof ROUTES.auditLog> = {}) => call(ROUTES.auditLog, {}, { query }),
 
@@ -98,6 +99,10 @@ export const api = {
   sendAgain: (project: number, delivery: number) => call(ROUTES.sendAgain, { project, delivery }),
   addPushSource: (project: number, repository: string) =>
     call(ROUTES.addPushSource, { project }, { body: { repository } }),
+  runnerKeys: (project: number) => call(ROUTES.runnerKeys, { project }),
+  addRunnerKey: (project: number, body: BodyOf<typeof ROUTES.addRunnerKey>) =>
+    call(ROUTES.addRunnerKey, { project }, { body }),
+  removeRunnerKey: (project: number, key: number) => call(ROUTES.removeRunnerKey, { project, key }),
   removePushSource: (project: number, source: number) => call(ROUTES.removePushSource, { project, source }),
   badges: (project: number) => call(ROUTES.badges, { project }),
   publishBadges: (project: number, isPublic: boolean) =>

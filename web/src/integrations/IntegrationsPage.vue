@@ -12,6 +12,7 @@ import BadgePanel from './BadgePanel.vue'
 import BudgetPanel from './BudgetPanel.vue'
 import DeliveryTable from './DeliveryTable.vue'
 import PushSources from './PushSources.vue'
+import RunnerKeys from './RunnerKeys.vue'
 import WebhookTable from './WebhookTable.vue'
 
 const route = useRoute()
@@ -58,6 +59,7 @@ const readAnew = () => Promise.all([refetch(), sentAgain()])
           :now="now.getTime()"
           @changed="readAnew()"
         />
+        <RunnerKeys v-if="may.isAdministrator" :project="project" :now="now.getTime()" />
         <BadgePanel :project="project" :may-change="may.isAdministrator" />
         <BudgetPanel :project="project" :may-change="may.isAdministrator" />
       </aside>

@@ -10,6 +10,8 @@ import {
   ElFormItem,
   ElInput,
   ElLoadingDirective as vLoading,
+  ElOption,
+  ElSelect,
   ElTable,
   ElTableColumn,
   ElTooltip,
@@ -20,6 +22,7 @@ import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import { useChecked } from '../forms/use-checked.js'
+import { useProjects } from '../stores/projects.js'
 import { useSession } from '../stores/session.js'
 import PeopleTabs from './PeopleTabs.vue'
 
@@ -36,6 +39,9 @@ const MOST_DAYS = 366
 
 const session = useSession()
 const { data, error, isLoading, refetch } = useQuery({ queryKey: ['tokens'], queryFn: () => api.tokens() })
+const projects = useProjects()
+const nameOf = (project: number | null) =>
+  project === null ? 'all' : (projects.projects.find(({ id }) => id === project)?.name ?? `project ${String(project)}`)
 const tokens = computed(() => data.value?.tokens ?? [])
 const shown = ref('')
 const wasChanged = ref(false)
@@ -45,7 +51,7 @@ const isOutside = (date: Date) => date.getTime() < Date.now() || date.getTime() 
 
 const token = useChecked(
   NEW_TOKEN,
-  () => ({ label: '', scopes: ['read'] as Scope[], until: inDays(90) }),
+  () => ({ label: '', scopes: ['read'] as Scope[], until: inDays(90), project: 0 }),
   async (values) => {
     shown.value = (await api.createToken(values)).token
     await refetch()
@@ -89,6 +95,9 @@ async function revoke(id: number): Promise<void> {
           <ElTableColumn label="may" min-width="130">
             <template #default="{ row }">{{ row.scopes.join(', ') }}</template>
           </ElTableColumn>
+          <ElTableColumn label="project" min-width="100" show-overflow-tooltip>
+            <template #default="{ row }">{{ nameOf(row.project) }}</template>
+          </ElTableColumn>
           <ElTableColumn label="until" width="104">
             <template #default="{ row }">{{ day(row.expiresAt) }}</template>
           </ElTableColumn>
@@ -122,6 +131,12 @@ async function revoke(id: number): Promise<void> {
                 <ElCheckbox :value="scope">{{ scope }}</ElCheckbox>
               </ElTooltip>
             </ElCheckboxGroup>
+          </ElFormItem>
+          <ElFormItem label="In which project" :error="token.faults.value.project">
+            <ElSelect v-model="token.values.value.project" aria-label="In which project">
+              <ElOption :value="0" label="all that you see" />
+              <ElOption v-for="one in projects.projects" :key="one.id" :value="one.id" :label="`${one.name} alone`" />
+            </ElSelect>
           </ElFormItem>
           <p v-if="token.fault.value" class="fault" role="alert">{{ token.fault.value }}</p>
           <ElButton native-type="submit" :loading="token.isBusy.value">Create token</ElButton>

@@ -25,7 +25,8 @@ import ProjectRoles from './ProjectRoles.vue'
 
 const MAY: Record<Role, string> = {
   reader: 'reads plans, runs and reports',
-  author: 'also writes plans and targets, rehearses and runs',
+  reporter: 'reports runs that pipelines make, and does nothing else',
+  author: 'reads, writes plans and targets, rehearses and runs',
   administrator: 'also people, projects, secrets and approvals',
 }
 const session = useSession()
@@ -174,7 +175,7 @@ const reset = useChecked(
       @open="reset.empty()"
       @opened="input?.focus()"
     >
-      <p class="soft">Their sessions end; tokens stay. Tell them the password in person.</p>
+      <p class="soft">Their sessions and tokens end. Tell them the password in person.</p>
       <ElForm label-position="top" @submit.prevent="reset.send()">
         <ElFormItem label="New password" :error="reset.faults.value.password">
           <ElInput

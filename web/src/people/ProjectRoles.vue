@@ -12,6 +12,7 @@ const AS_ELSEWHERE = 'as elsewhere'
 const WORDS: Record<ProjectRole, string> = {
   none: 'none: does not see it',
   reader: 'reader',
+  reporter: 'reporter of runs',
   author: 'author',
   administrator: 'administrator of it',
 }

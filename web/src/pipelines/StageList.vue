@@ -4,7 +4,7 @@ import { beginsWords, lengthWords, type Stage } from '@jolt-gate/core'
 
 defineProps<{ stages: readonly Stage[] }>()
 
-function linesOf({ after, begins, requires, plans, target, hasApproval }: Stage): string[] {
+function linesOf({ after, begins, requires, plans, target, madeBy, hasApproval }: Stage): string[] {
   const needs = requires.map(({ stage, withinMs }) =>
     withinMs === null ? stage : `${stage} within ${lengthWords(withinMs)}`,
   )
@@ -15,6 +15,7 @@ function linesOf({ after, begins, requires, plans, target, hasApproval }: Stage)
     ...(plans.length === 0
       ? []
       : [`${plans.map(({ name }) => name).join(', ')}${target === null ? '' : ` on ${target}`}`]),
+    ...(madeBy === 'server' ? ['takes runs of the server alone'] : []),
     ...(hasApproval ? ['an administrator may approve it'] : []),
   ]
 }

@@ -149,6 +149,7 @@ watch(range, (next) => {
           run {{ run.number }} · commit {{ run.commit?.slice(0, 7) ?? 'none' }} on
           <b>{{ run.branch ?? 'no branch' }}</b> · against <b>{{ run.targetName }}</b> · {{ lengthOf(run.seconds)
           }}<template v-if="run.startedBy"> · by {{ run.startedBy }}</template
+          ><template v-if="run.signedBy"> · signed by runner {{ run.signedBy }}</template
           >, {{ ago(run.askedAt, now.getTime()) }}
         </span>
         <RunActions

@@ -8,7 +8,7 @@ export function useMay(project: () => number) {
   const [projects, session] = [useProjects(), useSession()]
   const role = computed(() => projects.projects.find(({ id }) => id === project())?.role ?? session.person?.role)
   return reactive({
-    mayWrite: computed(() => role.value !== undefined && role.value !== 'reader'),
+    mayWrite: computed(() => role.value === 'author' || role.value === 'administrator'),
     isAdministrator: computed(() => role.value === 'administrator'),
   })
 }

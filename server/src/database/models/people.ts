@@ -41,6 +41,8 @@ export class TokenRow extends Model<InferAttributes<TokenRow>, InferCreationAttr
   declare personId: number
   declare label: string
   declare scopes: string
+  /** The one project that it is for; null for all of its person's. */
+  declare projectId: CreationOptional<number | null>
   declare hash: string
   declare expiresAt: Date
   declare usedAt: Date | null
@@ -89,6 +91,7 @@ export function definePeople(sequelize: Sequelize): void {
       personId: number(),
       label: text(100),
       scopes: text(100),
+      projectId: DataTypes.INTEGER,
       hash: text(64),
       expiresAt: moment(),
       usedAt: DataTypes.DATE(3),

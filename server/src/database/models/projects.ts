@@ -7,7 +7,7 @@ import {
   type Sequelize,
   type CreationOptional,
 } from 'sequelize'
-import { moment, number, part, text } from './columns.js'
+import { id, moment, number, part, text } from './columns.js'
 
 export class ProjectRow extends Model<InferAttributes<ProjectRow>, InferCreationAttributes<ProjectRow>> {
   declare id: CreationOptional<number>
@@ -30,6 +30,17 @@ export class RetentionDayRow extends Model<InferAttributes<RetentionDayRow>, Inf
   /** So many runs the plan had when the day began. */
   declare had: number
   declare deleted: number
+}
+
+/** The public half of the key by which a runner signs what it reports. */
+export class RunnerKeyRow extends Model<InferAttributes<RunnerKeyRow>, InferCreationAttributes<RunnerKeyRow>> {
+  declare id: CreationOptional<number>
+  declare projectId: number
+  declare name: string
+  /** As PEM. */
+  declare publicKey: string
+  declare madeBy: string
+  declare madeAt: Date
 }
 
 /** Where a project's branches are pulled from and pushed to. */
@@ -82,6 +93,10 @@ export function defineProjects(sequelize: Sequelize): void {
       deleted: number(),
     },
     { ...common, tableName: 'retention_days' },
+  )
+  RunnerKeyRow.init(
+    { id: id(), projectId: number(), name: text(100), publicKey: text(1000), madeBy: text(200), madeAt: moment() },
+    { ...common, tableName: 'runner_keys' },
   )
   RemoteRow.init(
     { projectId: { type: DataTypes.INTEGER, primaryKey: true }, url: text(700), sealed: DataTypes.TEXT },

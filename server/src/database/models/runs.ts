@@ -59,6 +59,8 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare askedAs: CreationOptional<string | null>
   /** Why it counts for no stage of a pipeline, in words. */
   declare unfit: CreationOptional<string | null>
+  /** The runner whose key the result is signed with. */
+  declare signedBy: CreationOptional<string | null>
   /** What a search looks through, in lower case. */
   declare searched: string
   declare askedAt: Date
@@ -157,6 +159,7 @@ export function defineRuns(sequelize: Sequelize): void {
       p95: DataTypes.DOUBLE,
       impact: DataTypes.STRING(20),
       startedBy: DataTypes.STRING(200),
+      signedBy: DataTypes.STRING(100),
       labels: json('labels'),
       note: DataTypes.TEXT,
       baselineId: DataTypes.STRING(20),

@@ -6,6 +6,7 @@ const LABELS: Partial<Record<string, string>> = {
   after: 'Comes after',
   also: 'More origins',
   approval: 'Approval by',
+  'made by': 'Runs made by',
   as: 'Read as',
   begins: 'Begins with',
   ca: 'Authorities',
