@@ -60,6 +60,7 @@ const order = {
     'live',
     'projects',
     'targets',
+    'merges',
     'git',
     'rehearsals',
     'runs',

@@ -63,22 +63,6 @@ function aim(folder: string, origins: DemoOrigins): string[] {
   })
 }
 
-/** A token of the demo's person, for the pipeline that runs beside the server. */
-export async function pipelineToken(server: string): Promise<string> {
-  const json = await demoSession(server)
-  const { token } = await json<{ token: string }>(`${server}/api/tokens`, {
-    method: 'POST',
-    headers: { 'content-type': 'application/json' },
-    body: JSON.stringify({
-      label: 'pipeline of the demo',
-      scopes: ['read', 'report'],
-      until: new Date(Date.now() + TOKEN_MS).toISOString(),
-    }),
-  })
-  return token
-}
-const TOKEN_MS = 30 * 86_400_000
-
 /** Asks the server for the demo's first runs, one after another; resolves when they have ended. */
 export async function makeFirstRuns(server: string): Promise<void> {
   const json = await demoSession(server)
@@ -117,9 +101,13 @@ export async function untilNoneGoes(server: string, json: Ask): Promise<void> {
 
 export type Ask = <T>(url: string, init?: RequestInit, as?: 'json' | 'text') => Promise<T>
 
-/** Signs in to the demo, and asks in that session. */
-export async function demoSession(server: string): Promise<Ask> {
-  const response = await fetch(`${server}/api/session/demo`, { method: 'POST' })
+/** Signs in to the demo, or as somebody else, and asks in that session. */
+export async function demoSession(server: string, as?: { email: string; password: string }): Promise<Ask> {
+  const response = await fetch(`${server}/api/session${as === undefined ? '/demo' : ''}`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(as ?? {}),
+  })
   const cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? ''
   // Our own server's answers, whose shapes its description gives.
   const { csrf } = (await response.json()) as { csrf: string }

@@ -2,4 +2,5 @@ export { addDatabase, dropDatabase, startMariaDb, type MariaDb } from './mariadb
 export { freePort } from './ports.js'
 export { startChild, type Child } from './children.js'
 export { programOf } from './sources.js'
-export { DEMO_SECRETS, pipelineToken, prepareDemo, RECORDED_RUNS, sealKeyFile } from './demo.js'
+export { DEMO_SECRETS, prepareDemo, RECORDED_RUNS, sealKeyFile } from './demo.js'
+export { pipelineToken } from './team.js'

@@ -3,9 +3,10 @@ import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import { startBoard } from './board.js'
 import { startChild } from './children.js'
-import { DEMO_ENVIRONMENT, makeFirstRuns, pipelineToken } from './demo.js'
+import { DEMO_ENVIRONMENT, makeFirstRuns } from './demo.js'
 import { freePort } from './ports.js'
 import { root, setStage, whileRunning } from './stage.js'
+import { addColleague, pipelineToken } from './team.js'
 
 const PORT = 7700
 
@@ -24,6 +25,7 @@ At its first start the demo makes a few runs now, and then its pipeline lets fiv
 That takes about three minutes; you can watch.
 `)
   running.add(await startBoard(server.origin))
+  await addColleague(server.origin)
   await makeFirstRuns(server.origin)
   if (!existsSync(join(stage.demo, 'plans/release.gate.yaml'))) return
   running.add(

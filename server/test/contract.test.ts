@@ -6,7 +6,7 @@ import { Validator } from '@seriousme/openapi-schema-validator'
 import { previewOf, readPlan, shapeOf } from '@jolt-gate/core'
 import { API_PROBLEM, ROUTES, type Route, type Schema } from '@jolt-gate/core/api'
 import { Schema as YupSchema, ValidationError } from 'yup'
-import { bareRemote, callerOf, PIPELINE, PLAN, signedIn, startPlace, type Place } from './place.js'
+import { bareRemote, callerOf, git, PIPELINE, PLAN, signedIn, startPlace, type Place } from './place.js'
 
 type Name = keyof typeof ROUTES
 interface Example {
@@ -150,6 +150,11 @@ function examples(): [Name, () => Example][] {
       }),
     ],
     ['fittingBaseline', () => ({ params: project, query: { ...PLAN_AND_TARGET, scale: '1', load: 'x' } })],
+    ['merges', () => ({ params: project })],
+    ['mergeChanges', () => ({ params: project, query: { branch: aside().branch } })],
+    ['approveMerge', () => ({ params: project, body: aside() })],
+    ['merge', () => ({ params: project, body: aside() })],
+    ['protect', () => ({ params: project, body: { isProtected: false } })],
     ['addRunnerKey', () => ({ params: project, body: { name: 'quay', publicKey: RUNNER_KEY } })],
     ['runnerKeys', () => ({ params: project })],
     ['removeRunnerKey', () => ({ params: { ...project, key: '1' } })],
@@ -219,6 +224,15 @@ const PLAN_AND_TARGET = { plan: PLAN, target: 'here' }
 const TARGET = 'targets/other.target.yaml'
 const originOf = () => `origin: ${place.ferries.origin}\nsecrets: [user]\n`
 const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString()
+/** A branch with a commit of somebody else. */
+function aside(): { branch: string; commit: string } {
+  const { repository } = place
+  const known = git(repository, 'for-each-ref', '--format=%(objectname)', 'refs/heads/aside')
+  const commit =
+    known === '' ? git(repository, 'commit-tree', 'HEAD^{tree}', '-p', 'HEAD', '-m', 'An empty one') : known
+  git(repository, 'update-ref', 'refs/heads/aside', commit)
+  return { branch: 'aside', commit }
+}
 const idOf = (name: Name) => String((seen.get(name) as { id: unknown }).id)
 const pipelineChange = () => {
   const { text, base } = seen.get('pipelineText') as { text: string; base: string }

@@ -12,6 +12,12 @@ export const router = createRouter({
       meta: { area: 'plans' },
     },
     {
+      path: '/p/:project(\\d+)/merges',
+      name: 'merges',
+      component: () => import('./plans/MergesPage.vue'),
+      meta: { area: 'plans' },
+    },
+    {
       path: '/p/:project(\\d+)/plan',
       name: 'plan',
       component: () => import('./plan/PlanPage.vue'),

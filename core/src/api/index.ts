@@ -3,6 +3,7 @@
 import { BADGE_ROUTES } from './badges.js'
 import { BUDGET_ROUTES } from './budget.js'
 import { LIVE_ROUTES } from './live.js'
+import { MERGE_ROUTES } from './merges.js'
 import { PEOPLE_ROUTES } from './people.js'
 import { PIPELINE_ROUTES } from './pipelines.js'
 import { PROJECT_ROUTES } from './projects.js'
@@ -18,6 +19,7 @@ import { WEBHOOK_ROUTES } from './webhooks.js'
 export const ROUTES = {
   ...PEOPLE_ROUTES,
   ...PROJECT_ROUTES,
+  ...MERGE_ROUTES,
   ...TARGET_ROUTES,
   ...REHEARSAL_ROUTES,
   ...RUN_ROUTES,
@@ -49,6 +51,7 @@ export * from './projects.js'
 export * from './reading.js'
 export * from './reported.js'
 export * from './rehearsals.js'
+export * from './merges.js'
 export * from './runs.js'
 export * from './live.js'
 export * from './targets.js'

@@ -32,8 +32,9 @@ export interface Stage {
   requires: Requirement[]
   /** Whether runs count that commands report, too; else the server's own alone. */
   madeBy: 'anybody' | 'server'
-  /** Whether an administrator may open it in writing. */
+  /** Whether an administrator may open it in writing; `isByAnother`: one who has no hand in the change. */
   hasApproval: boolean
+  isByAnother: boolean
   at: Position
 }
 

@@ -86,6 +86,7 @@ function readStage(context: StageContext, node: Node): Stage[] {
   if (before.some((other) => other.name === name))
     source.report(offsetOf(fields.get('stage')?.value ?? null), 'NAME', `there is a stage "${name}" already`)
   const target = readTargetName(context, fields.get('target'))
+  const approval = readWord(source, fields.get('approval'), 'approval', ['administrator', 'another administrator'])
   const stage: Stage = {
     name,
     after: readAfter(context, fields.get('after')),
@@ -95,7 +96,8 @@ function readStage(context: StageContext, node: Node): Stage[] {
     baselineBranch: phrase(source, fields.get('baseline'), 'BaselineOnly', 'baseline') ?? null,
     requires: readRequires(context, fields.get('requires')),
     madeBy: readWord(source, fields.get('made by'), 'made by', ['server']) ?? 'anybody',
-    hasApproval: readWord(source, fields.get('approval'), 'approval', ['administrator']) !== undefined,
+    hasApproval: approval !== undefined,
+    isByAnother: approval === 'another administrator',
     at: placeOf(source, node),
   }
   checkStage(source, stage, fields, node)

@@ -10,12 +10,13 @@ import { CHANGES } from '../events/changes.js'
 import { GIT_ENVIRONMENT } from '../projects/git-environment.js'
 import { oneAtATime } from '../projects/one-at-a-time.js'
 import { projectOf } from '../projects/project-of.js'
+import { withGate } from './push-gate.js'
 
 const WITHIN_MS = 120_000
 const MOST_HEADER = 16_384
 /** Of one push. */
 const MOST_PUSHED = '50m'
-/** Refuses links and submodules; hooks of the repository itself are not run. */
+/** Refuses links and submodules, and asks the rest of this server; hooks of the repository itself are not run. */
 const HOOKS = fileURLToPath(new URL('../../hooks', import.meta.url))
 
 /** Answers `/git/NUMBER.git/...`; a personal token with the scope git is the password. */
@@ -34,13 +35,13 @@ export const gitRemote: RequestHandler = async (request, response) => {
   const act = service === 'push' ? 'write' : 'read'
   await refuseUnlessMay({ ...visitor, scopes: [...visitor.scopes, act] }, act, Number(id))
   const { project, copy } = await projectOf(id)
-  const answer = () => serve(request, response, { root: copy.root, path: rest, visitor })
+  const answer = (place = '') => serve(request, response, { root: copy.root, path: rest, visitor, place })
   if (rest !== '/git-receive-pack') {
     await answer()
     return
   }
   await noteOf(visitor.person, 'pushed', project.name, project.id)
-  await oneAtATime(copy.root, answer)
+  await oneAtATime(copy.root, () => withGate({ project, copy, person: visitor.person }, answer))
   // Branches have moved: pages and pipelines look at them anew.
   CHANGES.emit('project', project.id)
 }
@@ -55,7 +56,7 @@ async function visitorOf(request: Request): Promise<Visitor | undefined> {
 function serve(
   request: Request,
   response: Response,
-  { root, path, visitor }: { root: string; path: string; visitor: Visitor },
+  { root, path, visitor, place }: { root: string; path: string; visitor: Visitor; place: string },
 ): Promise<void> {
   const { person } = visitor
   const child = spawn('git', ['http-backend'], {
@@ -73,6 +74,8 @@ function serve(
       CONTENT_TYPE: request.headers['content-type'] ?? '',
       HTTP_CONTENT_ENCODING: request.headers['content-encoding'] ?? '',
       GIT_PROTOCOL: String(request.headers['git-protocol'] ?? ''),
+      JOLT_GATE_ASK: place,
+      JOLT_GATE_NODE: process.execPath,
       GIT_COMMITTER_NAME: person.name,
       GIT_COMMITTER_EMAIL: person.email,
       // The files on disk follow a push, unless somebody has changed them there; then Git refuses the push.

@@ -1,6 +1,7 @@
 // The remote of a project: where its branches are pulled from and pushed to.
-import { RemoteRow } from '../database/models.js'
+import { ProjectRow, RemoteRow } from '../database/models.js'
 import { Problem } from '../http/problem.js'
+import { refuseUnapproved } from '../merges/merge.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { open, seal, type SealKey } from '../targets/seal.js'
 import { gitOverNetwork, type Source } from '../projects/git-over-network.js'
@@ -45,7 +46,7 @@ export class RemoteStore {
       const count = await between(copy, 'HEAD', theirs)
       if (count > 0 && (await between(copy, theirs, 'HEAD')) > 0)
         throw new Problem(409, 'DIVERGED', `${branch} has commits here and at the remote: merge them with Git`)
-      if (count > 0) await copy.forward(theirs)
+      if (count > 0) await forward(projectId, copy, theirs)
       return count
     })
   }
@@ -80,6 +81,16 @@ export class RemoteStore {
       )
     return { url: row.url, credential }
   }
+}
+
+/** What others merged elsewhere is held to the rule of this project, too. */
+async function forward(projectId: number, copy: WorkingCopy, to: string): Promise<void> {
+  const project = await ProjectRow.findByPk(projectId, { rejectOnEmpty: true })
+  if (copy.isOwn) {
+    const [from, tip] = await Promise.all([copy.git.revparse(['HEAD']), copy.git.revparse([to])])
+    await refuseUnapproved(project, copy, from, tip)
+  }
+  await copy.forward(to)
 }
 
 async function branchOf(copy: WorkingCopy): Promise<string> {

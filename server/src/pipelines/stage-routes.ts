@@ -11,6 +11,7 @@ import type { WorkingCopy } from '../projects/working-copy.js'
 import { admissionFor, scheduleOf } from './answers.js'
 import { changeOf, factsOf, fullCommit } from './facts.js'
 import { pipelineOf, stageOf } from './files.js'
+import { whyOwnChange } from './hands-in.js'
 import type { StageRuns } from './stage-runs.js'
 
 export function stageRoutes(stages: StageRuns): Router {
@@ -61,6 +62,8 @@ export function stageRoutes(stages: StageRuns): Router {
         `the stage "${stage.name}" takes no approval: its file needs approval: administrator`,
       )
     const commit = await fullCommit(project.id, own, body.commit)
+    const why = stage.isByAnother ? await whyOwnChange(person, project.id, own, commit) : undefined
+    if (why !== undefined) throw new Problem(403, 'OWN_CHANGE', `another administrator may approve it: ${why}`)
     const { reason } = body
     await StageApprovalRow.create({
       ...{ projectId: project.id, pipeline: pipeline.file, stage: stage.name, commit, reason },

@@ -20,13 +20,13 @@ export async function copyOfBranch(own: WorkingCopy, branch: string): Promise<Wo
   return own.alone(async () => {
     if (!existsSync(join(place, '.git'))) await makeCopy(own, place, tip.trim())
     try {
-      await follow(new WorkingCopy(place, branch, own.root), tip.trim())
+      await follow(new WorkingCopy(place, own.keeper, branch, own.root), tip.trim())
     } catch {
       // Git was killed there in the middle of something.
       await removeCopy(own, place)
       await makeCopy(own, place, tip.trim())
     }
-    return new WorkingCopy(place, branch, own.root)
+    return new WorkingCopy(place, own.keeper, branch, own.root)
   })
 }
 

@@ -38,9 +38,20 @@ export interface SaveRequest {
 }
 
 export interface Author {
+  id: number
   name: string
   email: string
 }
+
+/** What a project says of changes to its files. */
+export interface Keeper {
+  /** Whether the branch of its own files goes on by merges alone. */
+  isProtected: boolean
+  /** Is told of each commit that was made here. */
+  committed: (commit: string, author: Author) => Promise<void>
+}
+/** Of a copy that is only read. */
+const NOBODY: Keeper = { isProtected: true, committed: () => Promise.resolve() }
 
 export class WorkingCopy {
   readonly git: SimpleGit
@@ -49,11 +60,13 @@ export class WorkingCopy {
 
   /**
    * @param root - where its files are
+   * @param keeper - of the project
    * @param branch - the branch that it shows, of a copy beside the project's own; see branch-copies.ts
    * @param projectRoot - the project's own copy, whose changes and those of its branches are made one at a time
    */
   constructor(
     readonly root: string,
+    readonly keeper: Keeper,
     private readonly branch?: string,
     private readonly projectRoot = root,
   ) {
@@ -89,7 +102,7 @@ export class WorkingCopy {
   }
 
   /** Opens a folder that is the top of a Git working copy. */
-  static async open(path: string): Promise<WorkingCopy> {
+  static async open(path: string, keeper = NOBODY): Promise<WorkingCopy> {
     const root = await realpath(path).catch(() => undefined)
     if (root === undefined) throw new Problem(400, 'NO_FOLDER', `there is no folder ${path}`)
     const top = await simpleGit(root)
@@ -97,7 +110,7 @@ export class WorkingCopy {
       .catch(() => undefined)
     if (top?.trim() !== root)
       throw new Problem(400, 'NO_GIT', `${path} is not the top of a Git working copy: run git init there`)
-    return new WorkingCopy(root)
+    return new WorkingCopy(root, keeper)
   }
 
   /** Paths of plans, targets and shared steps, tracked or new, in order. */
@@ -155,9 +168,20 @@ export class WorkingCopy {
     return { commit, branch, dirty: changes !== '' }
   }
 
+  /** Does something that makes a commit on the branch of this copy. */
+  private async change<T>(task: () => Promise<T>): Promise<T> {
+    if (this.isOwn && this.keeper.isProtected)
+      throw new Problem(
+        403,
+        'PROTECTED',
+        'the default branch is protected: make the change on a branch, and have somebody else approve its merge',
+      )
+    return this.alone(task)
+  }
+
   /** Writes files and commits them alone; when one has changed in the meantime, none is written. */
   save(asked: SaveRequest): Promise<CommitInfo> {
-    return this.alone(() => this.saveNow(asked))
+    return this.change(() => this.saveNow(asked))
   }
 
   private async saveNow({ files, message, author }: SaveRequest): Promise<CommitInfo> {
@@ -192,7 +216,7 @@ export class WorkingCopy {
 
   /** Deletes a file in a commit; Git keeps it. */
   remove(file: string, message: string, author: Author): Promise<CommitInfo> {
-    return this.alone(async () => {
+    return this.change(async () => {
       await this.existing(file)
       await this.wholly([{ file, text: null }], async () => {
         if (await this.removeFromTree(file)) await this.commit([file], message, author)
@@ -211,7 +235,7 @@ export class WorkingCopy {
     to: string,
     { message, author, others = [] }: { message: string; author: Author; others?: { file: string; text: string }[] },
   ): Promise<CommitInfo> {
-    return this.alone(async () => {
+    return this.change(async () => {
       const text = await this.existing(file)
       await this.refuseChanged(to, null)
       const written = [{ file: to, text }, ...others]
@@ -255,7 +279,8 @@ export class WorkingCopy {
     })
   }
 
-  private async commit(paths: readonly string[], message: string, { name, email }: Author): Promise<void> {
+  private async commit(paths: readonly string[], message: string, author: Author): Promise<void> {
+    const { name, email } = author
     const before = this.branch === undefined ? '' : await this.git.revparse(['HEAD'])
     await this.git
       .env({
@@ -266,6 +291,7 @@ export class WorkingCopy {
         GIT_COMMITTER_EMAIL: email,
       })
       .raw(['commit', '-q', '-m', message, `--author=${name} <${email}>`, '--', ...paths])
+    await this.keeper.committed(await this.git.revparse(['HEAD']), author)
     if (this.branch !== undefined) await this.moveBranch(this.branch, before)
   }
 

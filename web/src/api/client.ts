@@ -120,6 +120,13 @@ export const api = {
   version: (project: number, file: string, commit: string) =>
     call(ROUTES.version, { project }, { query: { file, commit } }),
 
+  merges: (project: number) => call(ROUTES.merges, { project }),
+  mergeChanges: (project: number, branch: string) => call(ROUTES.mergeChanges, { project }, { query: { branch } }),
+  approveMerge: (project: number, body: BodyOf<typeof ROUTES.approveMerge>) =>
+    call(ROUTES.approveMerge, { project }, { body }),
+  merge: (project: number, body: BodyOf<typeof ROUTES.merge>) => call(ROUTES.merge, { project }, { body }),
+  protect: (project: number, isProtected: boolean) => call(ROUTES.protect, { project }, { body: { isProtected } }),
+
   remote: (project: number) => call(ROUTES.remote, { project }),
   setRemote: (project: number, url: string) => call(ROUTES.setRemote, { project }, { body: { url } }),
   pull: (project: number) => call(ROUTES.pull, { project }),

@@ -4,7 +4,7 @@ import { beginsWords, lengthWords, type Stage } from '@jolt-gate/core'
 
 defineProps<{ stages: readonly Stage[] }>()
 
-function linesOf({ after, begins, requires, plans, target, madeBy, hasApproval }: Stage): string[] {
+function linesOf({ after, begins, requires, plans, target, madeBy, hasApproval, isByAnother }: Stage): string[] {
   const needs = requires.map(({ stage, withinMs }) =>
     withinMs === null ? stage : `${stage} within ${lengthWords(withinMs)}`,
   )
@@ -16,7 +16,7 @@ function linesOf({ after, begins, requires, plans, target, madeBy, hasApproval }
       ? []
       : [`${plans.map(({ name }) => name).join(', ')}${target === null ? '' : ` on ${target}`}`]),
     ...(madeBy === 'server' ? ['takes runs of the server alone'] : []),
-    ...(hasApproval ? ['an administrator may approve it'] : []),
+    ...(hasApproval ? [isByAnother ? 'an administrator without a hand in the change may approve it' : 'an administrator may approve it'] : []),
   ]
 }
 </script>

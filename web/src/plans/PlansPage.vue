@@ -61,6 +61,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         <ElInput class="mono clone" readonly aria-label="Clone command" :model-value="clone" />
         <RouterLink :to="{ name: 'account' }">Create a token</RouterLink>
       </ElPopover>
+      <RouterLink :to="{ name: 'merges', params: { project } }">Merges</RouterLink>
       <RemotePanel
         v-if="state && may.mayWrite"
         :project="project"

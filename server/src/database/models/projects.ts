@@ -20,6 +20,8 @@ export class ProjectRow extends Model<InferAttributes<ProjectRow>, InferCreation
   declare mostMinutesADay: CreationOptional<number | null>
   /** By which its badges are public; null where they are not. */
   declare badgeKey: CreationOptional<string | null>
+  /** Whether its default branch goes on only by merges that somebody else has approved. */
+  declare isProtected: CreationOptional<boolean>
 }
 
 /** What a rule has deleted of a plan's runs within a day. */
@@ -41,6 +43,27 @@ export class RunnerKeyRow extends Model<InferAttributes<RunnerKeyRow>, InferCrea
   declare publicKey: string
   declare madeBy: string
   declare madeAt: Date
+}
+
+/** Who brought a commit to a project. */
+export class CommitHandRow extends Model<InferAttributes<CommitHandRow>, InferCreationAttributes<CommitHandRow>> {
+  declare projectId: number
+  declare commit: string
+  declare personId: number
+}
+
+/** Somebody's word that a commit, with all before it, may be merged into the default branch. */
+export class MergeApprovalRow extends Model<
+  InferAttributes<MergeApprovalRow>,
+  InferCreationAttributes<MergeApprovalRow>
+> {
+  declare id: CreationOptional<number>
+  declare projectId: number
+  declare commit: string
+  declare personId: number
+  /** The name as it was then. */
+  declare by: string
+  declare at: Date
 }
 
 /** Where a project's branches are pulled from and pushed to. */
@@ -70,6 +93,7 @@ export class ApprovalRow extends Model<InferAttributes<ApprovalRow>, InferCreati
 }
 
 /** Binds them to a connection. */
+// eslint-disable-next-line max-lines-per-function -- one table after another
 export function defineProjects(sequelize: Sequelize): void {
   const common = { sequelize, timestamps: false, underscored: true }
   ProjectRow.init(
@@ -81,6 +105,7 @@ export function defineProjects(sequelize: Sequelize): void {
       mostRunsADay: DataTypes.INTEGER,
       mostMinutesADay: DataTypes.INTEGER,
       badgeKey: DataTypes.STRING(40),
+      isProtected: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false },
     },
     { ...common, tableName: 'projects' },
   )
@@ -97,6 +122,14 @@ export function defineProjects(sequelize: Sequelize): void {
   RunnerKeyRow.init(
     { id: id(), projectId: number(), name: text(100), publicKey: text(1000), madeBy: text(200), madeAt: moment() },
     { ...common, tableName: 'runner_keys' },
+  )
+  CommitHandRow.init(
+    { projectId: { type: DataTypes.INTEGER, primaryKey: true }, commit: part(64), personId: number() },
+    { ...common, tableName: 'commit_hands' },
+  )
+  MergeApprovalRow.init(
+    { id: id(), projectId: number(), commit: text(64), personId: number(), by: text(200), at: moment() },
+    { ...common, tableName: 'merge_approvals' },
   )
   RemoteRow.init(
     { projectId: { type: DataTypes.INTEGER, primaryKey: true }, url: text(700), sealed: DataTypes.TEXT },
