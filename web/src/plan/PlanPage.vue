@@ -284,6 +284,7 @@ useUnsaved({
       :who="session.person?.name ?? ''"
       :then-run="saving.thenRuns.value"
       :fault="saving.fault.value"
+      :is-protected="saving.isProtected.value"
       :is-busy="saving.isBusy.value"
       @save="saving.save"
     />

@@ -2,7 +2,9 @@
 import { useQuery } from '@tanstack/vue-query'
 import { merge } from 'node-diff3'
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
+import { useRouter } from 'vue-router'
 import { api, ApiError, wordsOf } from '../api/client.js'
+import { useBranchLookedAt } from '../stores/branches.js'
 import type { usePlan } from './use-plan.js'
 
 interface SavingOptions {
@@ -14,10 +16,14 @@ interface SavingOptions {
 
 // eslint-disable-next-line max-lines-per-function -- its parts share what they keep
 export function useSaving({ project, file, state, run }: SavingOptions) {
+  const router = useRouter()
   const isOpen = ref(false)
   const thenRuns = ref(false)
   const fault = ref('')
   const isBusy = ref(false)
+  /** Whether the branch that is shown takes no commits: another one is asked for. */
+  const isProtected = ref(false)
+  const looked = useBranchLookedAt()
   /** The text that is there now, where it is not the one that was opened. */
   const theirs = shallowRef<{ text: string; base: string }>()
 
@@ -27,14 +33,22 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
     isOpen.value = true
   }
 
-  async function save(message: string): Promise<void> {
+  /** @param branch - a new one, which the commit goes to and the page then shows */
+  async function save(message: string, branch = ''): Promise<void> {
     isBusy.value = true
     try {
+      if (branch !== '') {
+        await api.newBranch(project.value, branch)
+        looked.look(project.value, branch)
+      }
       await state.save(message)
+      if (branch !== '') await router.replace({ query: { ...router.currentRoute.value.query, branch } })
+      isProtected.value = false
       isOpen.value = false
       if (thenRuns.value) await run()
     } catch (error) {
       fault.value = wordsOf(error)
+      if (error instanceof ApiError && error.problem.code === 'PROTECTED') isProtected.value = true
       if (error instanceof ApiError && error.problem.code === 'CHANGED' && error.problem.current !== undefined) {
         theirs.value = { text: error.problem.current, base: error.problem.base ?? '' }
         isOpen.value = false
@@ -84,5 +98,5 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
     theirs.value = undefined
   }
 
-  return { isOpen, thenRuns, fault, isBusy, theirs, ask, save, takeTheirs, keepMine, merged, mergeBoth }
+  return { isProtected, isOpen, thenRuns, fault, isBusy, theirs, ask, save, takeTheirs, keepMine, merged, mergeBoth }
 }

@@ -22,6 +22,11 @@ const { data, error, isLoading, refetch } = useQuery({
   queryKey: ['merges', project],
   queryFn: () => api.merges(project.value),
 })
+const PROTECTED =
+  'Plans, targets and pipelines come to this branch by merges alone, each approved by somebody who wrote, pushed and ' +
+  'saved nothing of it.'
+const OPEN =
+  'Whoever may write changes this branch at once. Protected, it goes on only by merges that somebody else has approved.'
 const fault = ref('')
 const busy = ref('')
 
@@ -37,18 +42,23 @@ async function act(what: string, work: () => Promise<unknown>): Promise<void> {
   }
   busy.value = ''
 }
-const approve = ({ branch, commit }: MergeLine) =>
-  act(`approve ${branch}`, () => api.approveMerge(project.value, { branch, commit }))
-const merge = ({ branch, commit }: MergeLine) =>
-  act(`merge ${branch}`, () => api.merge(project.value, { branch, commit }))
+const lineOf = (branch: string): MergeLine | undefined => data.value?.merges.find((one) => one.branch === branch)
+/** Where it stood when it was looked at: what came since is not meant. */
+const seenOf = (branch: string) => ({ branch, commit: lineOf(branch)?.commit ?? '' })
+const approve = (branch: string) => act(`approve ${branch}`, () => api.approveMerge(project.value, seenOf(branch)))
+const merge = (branch: string) => act(`merge ${branch}`, () => api.merge(project.value, seenOf(branch)))
 const protect = (isProtected: boolean) => act('protect', () => api.protect(project.value, isProtected))
 
-const hasApproved = ({ whyNoApproval, approvals }: MergeLine) =>
-  whyNoApproval === null && approvals.some(({ why }) => why === null)
+function hasApproved(branch: string): boolean {
+  const line = lineOf(branch)
+  return line?.whyNoApproval === null && line.approvals.some(({ why }) => why === null)
+}
 /** Why a branch cannot be merged now; empty where it can. */
-function held({ isInConflict, mayGoOn }: MergeLine): string {
-  if (isInConflict) return `in conflict: merge ${data.value?.defaultBranch ?? 'the default branch'} into it first`
-  return mayGoOn ? '' : 'waits for the approval of somebody who has no hand in it'
+function held(branch: string): string {
+  const line = lineOf(branch)
+  if (line?.isInConflict === true)
+    return `in conflict: merge ${data.value?.defaultBranch ?? 'the default branch'} into it first`
+  return line?.mayGoOn === true ? '' : 'waits for the approval of somebody who has no hand in it'
 }
 </script>
 
@@ -73,11 +83,7 @@ function held({ isInConflict, mayGoOn }: MergeLine): string {
       </template>
     </PageHead>
     <p v-if="data" class="soft words">
-      {{
-        data.isProtected
-          ? 'Plans, targets and pipelines come to this branch by merges alone, each approved by somebody who wrote, pushed and saved nothing of it.'
-          : 'Whoever may write changes this branch at once. Protected, it goes on only by merges that somebody else has approved.'
-      }}
+      {{ data.isProtected ? PROTECTED : OPEN }}
     </p>
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
     <PageError v-if="error" title="The branches could not be read" :detail="wordsOf(error)" @again="refetch()" />
@@ -89,30 +95,30 @@ function held({ isInConflict, mayGoOn }: MergeLine): string {
       :empty-text="`No branch has anything that ${data.defaultBranch ?? 'the default branch'} has not.`"
     >
       <ElTableColumn type="expand" width="36">
-        <template #default="{ row }: { row: MergeLine }"
+        <template #default="{ row }"
           ><MergeChanges :project="project" :branch="row.branch" :commit="row.commit"
         /></template>
       </ElTableColumn>
       <ElTableColumn label="branch" min-width="230">
-        <template #default="{ row }: { row: MergeLine }">
+        <template #default="{ row }">
           <b>{{ row.branch }}</b> <code class="soft">{{ row.commit.slice(0, 7) }}</code>
           <span class="line soft">{{ row.message }}</span>
         </template>
       </ElTableColumn>
       <ElTableColumn label="last change" width="150">
-        <template #default="{ row }: { row: MergeLine }">
+        <template #default="{ row }">
           {{ row.who
           }}<span class="line soft">{{ ago(row.at, now.getTime()) }}, {{ counted(row.commits, 'commit') }}</span>
         </template>
       </ElTableColumn>
       <ElTableColumn label="files" min-width="190">
-        <template #default="{ row }: { row: MergeLine }">
+        <template #default="{ row }">
           <code v-for="file in row.files.slice(0, 2)" :key="file" class="line file">{{ file }}</code>
           <span v-if="row.fileCount > 2" class="line soft">and {{ row.fileCount - 2 }} more</span>
         </template>
       </ElTableColumn>
       <ElTableColumn label="approved by" min-width="180">
-        <template #default="{ row }: { row: MergeLine }">
+        <template #default="{ row }">
           <span v-for="one in row.approvals" :key="one.at" class="line">
             {{ one.by }}, {{ ago(one.at, now.getTime()) }}
             <span v-if="one.why" class="soft">(does not count: {{ one.why }})</span>
@@ -121,27 +127,27 @@ function held({ isInConflict, mayGoOn }: MergeLine): string {
         </template>
       </ElTableColumn>
       <ElTableColumn v-if="may.mayWrite" width="210" align="right">
-        <template #default="{ row }: { row: MergeLine }">
+        <template #default="{ row }">
           <ElButton
-            v-if="!hasApproved(row)"
+            v-if="!hasApproved(row.branch)"
             size="small"
             :disabled="row.whyNoApproval !== null"
             :title="row.whyNoApproval ?? ''"
             :loading="busy === `approve ${row.branch}`"
             :aria-label="`Approve ${row.branch}`"
-            @click="approve(row)"
+            @click="approve(row.branch)"
             >Approve</ElButton
           >
           <ElButton
             size="small"
             type="primary"
-            :disabled="held(row) !== ''"
+            :disabled="held(row.branch) !== ''"
             :loading="busy === `merge ${row.branch}`"
             :aria-label="`Merge ${row.branch}`"
-            @click="merge(row)"
+            @click="merge(row.branch)"
             >Merge</ElButton
           >
-          <span v-if="held(row)" class="line soft why">{{ held(row) }}</span>
+          <span v-if="held(row.branch)" class="line soft why">{{ held(row.branch) }}</span>
         </template>
       </ElTableColumn>
     </ElTable>
