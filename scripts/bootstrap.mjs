@@ -41,4 +41,5 @@ export function build() {
   step('node', ['cli/scripts/schemas.mjs'])
   step('node', ['cli/scripts/types.mjs'])
   step('npx', ['--no-install', 'vite', 'build', 'web', '--logLevel', 'warn'])
+  step('node', ['scripts/sbom.mjs'])
 }

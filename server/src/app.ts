@@ -19,6 +19,7 @@ import { liveRoutes } from './live/routes.js'
 import { cookieName, findVisitor, onlyPeople, whoMay } from './people/access.js'
 import { accountRoutes, tokenRoutes } from './people/account-routes.js'
 import { auditLogRoutes } from './people/audit-log-routes.js'
+import { useIdleLimit } from './people/idle.js'
 import { peopleRoutes } from './people/people-routes.js'
 import { sessionRoutes, type PeopleOptions } from './people/session-routes.js'
 import { isForAdmission } from './pipelines/files.js'
@@ -28,6 +29,7 @@ import { stageRoutes } from './pipelines/stage-routes.js'
 import type { StageRuns } from './pipelines/stage-runs.js'
 import type { ProjectWatch } from './projects/watch.js'
 import { projectRoutes } from './projects/routes.js'
+import { accessRoutes } from './runs/access-routes.js'
 import { readingRoutes, sharedRoutes } from './runs/reading-routes.js'
 import { retentionRoutes } from './runs/retention-routes.js'
 import type { ReportedRuns } from './reported-runs/reported-runs.js'
@@ -65,6 +67,8 @@ export interface AppOptions extends PeopleOptions {
   hosts: readonly string[]
   /** Whether a proxy before this server says where requests come from. */
   isBehindProxy: boolean
+  /** How long a session may rest; undefined for as long as it lasts. */
+  idleMs: number | undefined
 }
 
 const HSTS_SECONDS = 365 * 86_400
@@ -75,6 +79,7 @@ export function createApp(options: AppOptions): Express {
   const app = express()
   app.disable('x-powered-by')
   useAccess(app, whoMay)
+  if (options.idleMs !== undefined) useIdleLimit(app, options.idleMs)
   app.set('trust proxy', isBehindProxy ? 1 : false)
   app.use(healthRoutes(readiness))
   app.use(logRequests, countRequests)
@@ -128,7 +133,7 @@ export function createApp(options: AppOptions): Express {
   api.use(stageRoutes(options.stages))
   api.use(webhookRoutes(options.webhooks, options.signing))
   api.use(badgeRoutes())
-  api.use(readingRoutes(queue))
+  api.use(readingRoutes(queue), accessRoutes())
   api.use(retentionRoutes())
   api.use(liveRoutes())
   api.use(noSuchRoute)

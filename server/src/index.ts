@@ -30,6 +30,8 @@ import { RunQueue } from './runs/queue.js'
 import type { SealKey } from './targets/seal.js'
 import { SecretStore } from './targets/secrets.js'
 import { Signing } from './pushes/signing.js'
+import { keepSending, type AuditTo } from './webhooks/audit-sending.js'
+import { sealAnew } from './webhooks/new-key.js'
 import { Webhooks } from './webhooks/webhooks.js'
 
 export type { ProviderOptions } from './people/provider.js'
@@ -61,10 +63,18 @@ export interface ServerOptions {
   tls?: { cert: string; key: string } | undefined
   isBehindProxy?: boolean
   sealKey?: SealKey | undefined
+  /** The key before it: what that opens is sealed anew. */
+  oldSealKey?: SealKey | undefined
   isDemo?: boolean
   /** A file of runs that the first of these projects has from its start, where it has none. */
   recordedRuns?: string | undefined
   provider?: ProviderOptions | undefined
+  /** Whether people sign in by password, too; by default they do. */
+  hasPasswords?: boolean
+  /** After which a session ends that nobody has used. */
+  idleMs?: number | undefined
+  /** Where the audit log is sent, entry by entry, and what signs them (Standard Webhooks). */
+  audit?: AuditTo | undefined
   /** How many runs this machine makes at once, each against another target; one by default. */
   runsAtOnce?: number | undefined
   /** That takes results and series (OTLP). */
@@ -112,6 +122,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
     const { id } = await openProject(path)
     if (index === 0 && options.recordedRuns !== undefined) await addRecordedRuns(id, options.recordedRuns)
   }
+  await takeNewKey(options)
   const watch = new ProjectWatch()
   await watch.follow()
   const rehearsals = new Rehearsals(options.runsFolder)
@@ -128,6 +139,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
   const stages = new StageRuns(queue, ask)
   const signing = new Signing(options.sealKey)
   const webhooks = new Webhooks(signing, options.deliveryWaitsMs)
+  const stopSending = options.audit === undefined ? undefined : keepSending(options.audit)
   const setupCode = (await PersonRow.count()) === 0 ? newSetupCode() : undefined
   const { listen = '127.0.0.1', tls, isBehindProxy = false } = options
   const app = createApp({
@@ -149,6 +161,8 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
     isDemo: options.isDemo ?? false,
     setupCode,
     provider: options.provider,
+    hasPasswords: options.hasPasswords ?? true,
+    idleMs: options.idleMs,
     isSecure: tls !== undefined || isBehindProxy,
   })
   const server = tls === undefined ? createServer(app) : createSecureServer(tls, app)
@@ -176,6 +190,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
     origin: `${tls === undefined ? 'http' : 'https'}://${here}`,
     async stop() {
       stopDeleting()
+      await stopSending?.()
       await webhooks.close()
       await triggers.close()
       await stages.close()
@@ -202,6 +217,12 @@ async function readinessOf({ runsFolder, projectsFolder, backupsFolder }: Server
   if (fault !== undefined) throw new StartFault(`${fault}: give it to the server, or name another`)
   for (const warning of [...full, ...warnings]) log.warn(warning)
   return readiness
+}
+
+async function takeNewKey({ sealKey, oldSealKey }: ServerOptions): Promise<void> {
+  if (sealKey === undefined || oldSealKey === undefined) return
+  const { sealed, lost } = await sealAnew(oldSealKey, sealKey)
+  log.warn({ sealed, lost }, 'what was sealed with the old key is sealed with the new one; the old one can go')
 }
 
 /** The database and the folder of runs are one server's alone. */

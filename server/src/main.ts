@@ -34,6 +34,7 @@ const { values } = parseArgs({
     'tls-key': { type: 'string' },
     'behind-proxy': { type: 'boolean', default: false },
     'key-file': { type: 'string' },
+    'old-key-file': { type: 'string' },
     demo: { type: 'boolean', default: false },
     'recorded-runs': { type: 'string' },
     otlp: { type: 'string' },
@@ -42,6 +43,9 @@ const { values } = parseArgs({
     'oidc-client': { type: 'string' },
     'oidc-name': { type: 'string' },
     'oidc-role': { type: 'string' },
+    'no-passwords': { type: 'boolean', default: false },
+    'idle-minutes': { type: 'string' },
+    'audit-to': { type: 'string' },
     network: { type: 'string', multiple: true, default: [] },
     standby: { type: 'boolean', default: false },
   },
@@ -84,6 +88,16 @@ function providerOf(): ProviderOptions | undefined {
   }
   const secret = process.env['JOLT_GATE_OIDC_SECRET']
   return { issuer, client, secret, name: name ?? new URL(issuer).hostname, newRole }
+}
+
+const idleMinutes = values['idle-minutes'] === undefined ? undefined : Number(values['idle-minutes'])
+if (idleMinutes !== undefined && !(idleMinutes >= 1 && idleMinutes <= 720)) {
+  process.stderr.write('--idle-minutes is a number from 1 to 720\n')
+  process.exit(2)
+}
+if (values['no-passwords'] && values['oidc-issuer'] === undefined) {
+  process.stderr.write('--no-passwords needs --oidc-issuer: nobody could sign in\n')
+  process.exit(2)
 }
 
 function placeOfDatabase(): { socketPath: string } | { host: string; port: number; ca: string | undefined } {
@@ -132,9 +146,16 @@ const options: ServerOptions = {
       : { cert: readFileSync(cert, 'utf8'), key: readFileSync(key, 'utf8') },
   isBehindProxy: values['behind-proxy'],
   sealKey: sealKeyFrom(values['key-file'], process.env),
+  oldSealKey: values['old-key-file'] === undefined ? undefined : sealKeyFrom(values['old-key-file'], {}),
   isDemo: values.demo,
   recordedRuns: values['recorded-runs'],
   provider: providerOf(),
+  hasPasswords: !values['no-passwords'],
+  idleMs: idleMinutes === undefined ? undefined : idleMinutes * 60_000,
+  audit:
+    values['audit-to'] === undefined
+      ? undefined
+      : { url: values['audit-to'], secret: process.env['JOLT_GATE_AUDIT_SECRET'] ?? '' },
   collector,
   runsAtOnce,
   isStandby: values.standby,

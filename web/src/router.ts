@@ -92,6 +92,7 @@ export const router = createRouter({
     { path: '/shared/:token', name: 'shared', component: () => import('./run/SharedRunPage.vue') },
     { path: '/account', name: 'account', component: () => import('./people/AccountPage.vue') },
     { path: '/people', name: 'people', component: () => import('./people/PeoplePage.vue') },
+    { path: '/access', name: 'access', component: () => import('./people/AccessPage.vue') },
     { path: '/audit-log', name: 'audit-log', component: () => import('./people/AuditLogPage.vue') },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./frame/NotFoundPage.vue') },
   ],

@@ -59,7 +59,7 @@ describe('signing in', () => {
     const first = page({ kind: 'first', isDemo: false })
     await flushPromises()
     expect(labels(first).join()).toContain('Setup code')
-    const other = page({ kind: 'signed out', isDemo: false, provider: null })
+    const other = page({ kind: 'signed out', isDemo: false, hasPasswords: true, provider: null })
     await flushPromises()
     expect(labels(other).join()).toMatch(/Email.*Password/)
     expect(labels(other).join()).not.toContain('Setup code')
@@ -79,8 +79,12 @@ describe('signing in', () => {
   })
 
   it('offers the demo where there is one', () => {
-    expect(page({ kind: 'signed out', isDemo: true, provider: null }).text()).toContain('Enter the demo')
-    expect(page({ kind: 'signed out', isDemo: false, provider: null }).text()).not.toContain('Enter the demo')
+    expect(page({ kind: 'signed out', isDemo: true, hasPasswords: true, provider: null }).text()).toContain(
+      'Enter the demo',
+    )
+    expect(page({ kind: 'signed out', isDemo: false, hasPasswords: true, provider: null }).text()).not.toContain(
+      'Enter the demo',
+    )
   })
 })
 

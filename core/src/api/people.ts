@@ -52,11 +52,16 @@ const SOMEBODY = object({
 const SIGNED_OUT = object({
   kind: string().oneOf(['signed out']).required(),
   isDemo: boolean().required(),
+  /** Whether people sign in by password. */
+  hasPasswords: boolean().required(),
   provider: string().nullable().defined(),
 })
 /** No account exists yet. */
 const FIRST = object({ kind: string().oneOf(['first']).required(), isDemo: boolean().required() })
 export type Session = InferType<typeof SOMEBODY> | InferType<typeof SIGNED_OUT> | InferType<typeof FIRST>
+
+/** On a request of a page that a person is behind, who has touched a key or the pointer a moment ago. */
+export const ACTIVE_HEADER = 'jolt-gate-active'
 
 const TOKEN = object({
   id: number().required(),
@@ -233,6 +238,66 @@ export const PEOPLE_ROUTES = {
     path: '/tokens/{token}',
     summary: 'revoke a token',
     needs: 'account',
+    status: 204,
+    answer: nothing,
+  }),
+  checkAuditLog: route({
+    method: 'GET',
+    path: '/audit-log/check',
+    summary: 'whether each entry of the audit log still bears the hash of itself and of the one before it',
+    needs: 'admin',
+    status: 200,
+    answer: json(
+      object({
+        entries: number().integer().required(),
+        /** The first entry that does not; null where all do. */
+        brokenAt: number().integer().nullable().defined(),
+        /** The hash of the last entry: kept elsewhere it shows whether any was taken off the end. */
+        head: string().defined(),
+      }),
+    ),
+  }),
+  access: route({
+    method: 'GET',
+    path: '/access',
+    summary: 'every token and every shared link that has not ended',
+    needs: 'admin',
+    status: 200,
+    answer: json(
+      object({
+        tokens: array()
+          .of(TOKEN.shape({ person: string().required() }))
+          .required(),
+        shares: array()
+          .of(
+            object({
+              id: number().integer().required(),
+              project: number().integer().required(),
+              run: string().required(),
+              number: number().integer().required(),
+              plan: string().required(),
+              by: string().required(),
+              at: moment(),
+              until: moment(),
+            }),
+          )
+          .required(),
+      }),
+    ),
+  }),
+  endToken: route({
+    method: 'DELETE',
+    path: '/access/tokens/{token}',
+    summary: 'revoke a token of anybody',
+    needs: 'admin',
+    status: 204,
+    answer: nothing,
+  }),
+  endShare: route({
+    method: 'DELETE',
+    path: '/access/shares/{share}',
+    summary: 'revoke a shared link of anybody',
+    needs: 'admin',
     status: 204,
     answer: nothing,
   }),

@@ -41,7 +41,11 @@ export const PIPELINE_CONTEXTS = {
         words('server'),
         'server',
       ),
-      approval: key('who may approve the stage when it is shut', words('administrator', 'another administrator'), 'another administrator'),
+      approval: key(
+        'who may approve the stage when it is shut',
+        words('administrator', 'another administrator'),
+        'another administrator',
+      ),
     },
   },
 } satisfies Record<string, Context>

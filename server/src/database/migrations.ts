@@ -10,6 +10,7 @@ import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
 import { retentionDays } from './retention-days.js'
 import { narrowDoors } from './narrow-doors.js'
+import { auditChain } from './audit-chain.js'
 import { protectedBranches } from './protected-branches.js'
 import { runsMade } from './runs-made.js'
 import { webhooks } from './webhooks.js'
@@ -317,4 +318,5 @@ export const MIGRATIONS: readonly Migration[] = [
   runsMade,
   narrowDoors,
   protectedBranches,
+  auditChain,
 ]

@@ -3,6 +3,8 @@ import { EventEmitter } from 'node:events'
 
 /**
  * `queue`: runs were queued, begun or ended. `ended`: a run has its result, by its id. `project`: something in a
- * project was changed, by its number.
+ * project was changed, by its number. `audit`: the audit log has an entry more.
  */
-export const CHANGES = new EventEmitter<{ queue: []; ended: [string]; project: [number] }>().setMaxListeners(0)
+export const CHANGES = new EventEmitter<{ queue: []; ended: [string]; project: [number]; audit: [] }>().setMaxListeners(
+  0,
+)

@@ -6,7 +6,7 @@ import type { WorkingCopy } from '../projects/working-copy.js'
 import { open, seal, type SealKey } from '../targets/seal.js'
 import { gitOverNetwork, type Source } from '../projects/git-over-network.js'
 
-const placeOf = (projectId: number) => `project ${String(projectId)}, password of the remote`
+export const placeOfRemote = (projectId: number) => `project ${String(projectId)}, password of the remote`
 
 export class RemoteStore {
   constructor(private readonly key: SealKey | undefined) {}
@@ -27,7 +27,7 @@ export class RemoteStore {
     this.refuseUnsealed(source)
     const { url, credential } = source
     const sealed =
-      this.key === undefined || credential === undefined ? null : seal(this.key, placeOf(projectId), credential)
+      this.key === undefined || credential === undefined ? null : seal(this.key, placeOfRemote(projectId), credential)
     await RemoteRow.upsert({ projectId, url, sealed })
   }
 
@@ -72,7 +72,7 @@ export class RemoteStore {
     const row = await RemoteRow.findByPk(projectId)
     if (row === null) throw new Problem(409, 'NO_REMOTE', 'this project has no remote: an administrator can set one')
     if (row.sealed === null) return { url: row.url, credential: undefined }
-    const credential = this.key === undefined ? undefined : open(this.key, placeOf(projectId), row.sealed)
+    const credential = this.key === undefined ? undefined : open(this.key, placeOfRemote(projectId), row.sealed)
     if (credential === undefined)
       throw new Problem(
         409,

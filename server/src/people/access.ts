@@ -4,6 +4,7 @@ import { parse } from 'cookie'
 import type { Request, RequestHandler } from 'express'
 import { PersonRow, SessionRow, TokenRow } from '../database/models.js'
 import { Problem } from '../http/problem.js'
+import { isIdle, noteUse } from './idle.js'
 import { hashToken } from './passwords.js'
 import { roleIn } from './roles.js'
 
@@ -49,6 +50,11 @@ async function visitorOf(request: Request): Promise<Visitor | undefined> {
   if (cookie === undefined) return undefined
   const session = await SessionRow.findByPk(hashToken(cookie))
   if (session === null || session.expiresAt < new Date()) return undefined
+  if (isIdle(request.app, session)) {
+    await session.destroy()
+    return undefined
+  }
+  await noteUse(request, session)
   const person = await PersonRow.findByPk(session.personId)
   return person === null ? undefined : { person, scopes: SCOPES, session, token: undefined }
 }

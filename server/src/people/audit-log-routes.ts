@@ -4,6 +4,7 @@ import { Router } from 'express'
 import { Op, type WhereOptions } from 'sequelize'
 import { EventRow } from '../database/models.js'
 import { serve } from '../http/serve.js'
+import { checkChain } from './audit-log.js'
 
 const LISTED_EVENTS = 100
 
@@ -26,6 +27,8 @@ export function auditLogRoutes(): Router {
       })),
     }
   })
+
+  serve(routes, ROUTES.checkAuditLog, checkChain)
 
   return routes
 }

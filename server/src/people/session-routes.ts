@@ -14,6 +14,7 @@ import { providerRoutes, type ProviderOptions } from './provider.js'
 import { publicPerson } from './public-person.js'
 
 const SESSION_MS = 12 * 3_600_000
+const ASK_PROVIDER = 'use the sign-in provider'
 const DEMO_EMAIL = 'ida@larkholm.example'
 
 export interface PeopleOptions {
@@ -24,10 +25,12 @@ export interface PeopleOptions {
   setupCode: string | undefined
   /** By which people sign in beside their passwords. */
   provider: ProviderOptions | undefined
+  /** Whether people sign in by password, too. */
+  hasPasswords: boolean
 }
 
 /** What may be asked before signing in. */
-export function sessionRoutes({ isDemo, isSecure, setupCode, provider }: PeopleOptions): Router {
+export function sessionRoutes({ isDemo, isSecure, setupCode, provider, hasPasswords }: PeopleOptions): Router {
   const routes = Router()
   const { perAddress, perAddressAndName, slowPerName } = attemptLimits(isDemo)
 
@@ -39,10 +42,11 @@ export function sessionRoutes({ isDemo, isSecure, setupCode, provider }: PeopleO
       return { kind: 'somebody', person: publicPerson(visitor.person), csrf: visitor.session?.csrf ?? '' }
     if ((await PersonRow.count()) === 0) return { kind: 'first', isDemo }
     const isAtDemo = isDemo && isLoopbackAddress(request.socket.remoteAddress ?? '')
-    return { kind: 'signed out', isDemo: isAtDemo, provider: provider?.name ?? null }
+    return { kind: 'signed out', isDemo: isAtDemo, hasPasswords, provider: provider?.name ?? null }
   })
 
   const signIn = async ({ request, response, body: asked }: Asked<typeof ROUTES.signIn>) => {
+    if (!hasPasswords) throw new Problem(403, 'NO_PASSWORDS', `nobody signs in by password here: ${ASK_PROVIDER}`)
     const person = await PersonRow.findOne({ where: { email: asked.email } })
     if (!(await isPassword(asked.password, person?.password ?? null)) || person === null) {
       await note({
@@ -103,6 +107,7 @@ async function beginSession(
     personId: person.id,
     csrf: randomBytes(18).toString('base64url'),
     expiresAt: new Date(Date.now() + SESSION_MS),
+    usedAt: new Date(),
   })
   await SessionRow.destroy({ where: { personId: person.id, hash: (await oldSessions(person.id)).slice(20) } })
   response.cookie(cookieName(isSecure), token, { ...cookieOptions(isSecure), maxAge: SESSION_MS })

@@ -4,6 +4,7 @@ import type { Request } from 'express'
 import { Op } from 'sequelize'
 import { SessionRow, TokenRow } from '../database/models.js'
 import { visitorIn } from './access.js'
+import { hasIdleLimit, isIdle } from './idle.js'
 
 const ended = new EventEmitter<Record<string, []>>().setMaxListeners(0)
 
@@ -36,6 +37,8 @@ export async function endStreamsOf(personId: number): Promise<void> {
   for (const { hash } of [...sessions, ...tokens]) ended.emit(hash)
 }
 
+/** A session that rests too long is looked for that often. */
+const LOOK_MS = 5000
 /** Longer than a timer can wait; a stream does not last as long. */
 const MOST_WAIT_MS = 2 ** 31 - 1
 
@@ -46,8 +49,15 @@ export function whenAccessEnds(request: Request, act: () => void): () => void {
   if (by === undefined) return () => undefined
   ended.once(by.hash, act)
   const timer = setTimeout(act, Math.min(MOST_WAIT_MS, by.expiresAt.getTime() - Date.now()))
+  const looking = visitor?.session === undefined || !hasIdleLimit(request.app) ? undefined : setInterval(look, LOOK_MS)
+  function look(): void {
+    void SessionRow.findByPk(by?.hash).then((session) => {
+      if (session === null || isIdle(request.app, session)) act()
+    })
+  }
   return () => {
     clearTimeout(timer)
+    clearInterval(looking)
     ended.off(by.hash, act)
   }
 }

@@ -15,14 +15,14 @@ export class Signing {
     if (this.key === undefined)
       throw new Problem(409, 'NO_KEY', 'no key for secrets: start the server with --key-file, or set JOLT_GATE_KEY')
     const secret = `whsec_${randomBytes(SECRET_BYTES).toString('base64')}`
-    return { secret, sealed: seal(this.key, placeOf(projectId), secret) }
+    return { secret, sealed: seal(this.key, placeOfSigning(projectId), secret) }
   }
 
   /** Signs and proves with a secret as it is kept; undefined where another key has sealed it. */
   with(projectId: number, sealed: string): Webhook | undefined {
-    const secret = this.key === undefined ? undefined : open(this.key, placeOf(projectId), sealed)
+    const secret = this.key === undefined ? undefined : open(this.key, placeOfSigning(projectId), sealed)
     return secret === undefined ? undefined : new Webhook(secret)
   }
 }
 
-const placeOf = (projectId: number): string => `project ${String(projectId)}, webhook`
+export const placeOfSigning = (projectId: number): string => `project ${String(projectId)}, webhook`

@@ -10,6 +10,7 @@ import { partsOf } from '../database/run-summary.js'
 import { baselineOfRun } from '../runs/baselines.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { reportedFitness } from './fitness.js'
+import { SecondsQuota } from './quota.js'
 import type { Reader } from './reader.js'
 import type { ReadRun, ReadSeconds } from './reading.js'
 
@@ -20,6 +21,7 @@ export class ReportedRuns {
   /** What happened in live ones beside their seconds. */
   private readonly events = new Map<string, ReportedEvent[]>()
   private readonly timer: NodeJS.Timeout
+  private readonly quota = new SecondsQuota()
 
   constructor(
     readonly reader: Reader,
@@ -66,11 +68,12 @@ export class ReportedRuns {
   }
 
   /** What happened since; returns how many seconds are known. */
-  async seconds(row: RunRow, { state, seconds, events }: ReadSeconds): Promise<number> {
+  async seconds(row: RunRow, person: number, { state, seconds, events }: ReadSeconds): Promise<number> {
     this.refuseOthers(row)
     // The same again, of a run that was handed in: nothing more is taken.
     if (row.state === 'ended' && (await partsOf(row.id)).result !== null)
       return BucketRow.count({ where: { runId: row.id } })
+    this.quota.spend(person, seconds.length)
     for (const { second, data, bytes } of seconds) {
       await addBucket(row.id, second, bytes)
       this.emit(row.id, { kind: 'bucket', second, data })

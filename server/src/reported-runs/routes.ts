@@ -30,7 +30,7 @@ export function reportedRoutes(runs: ReportedRuns): Router {
   serve(
     routes,
     ROUTES.reportSeconds,
-    async ({ params, body }) => ({ seconds: await runs.seconds(await runOf(params.run), body) }),
+    async ({ person, params, body }) => ({ seconds: await runs.seconds(await runOf(params.run), person.id, body) }),
     { before, read: (bytes: Uint8Array) => runs.reader.read('seconds', bytes) },
   )
 

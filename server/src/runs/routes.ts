@@ -6,6 +6,7 @@ import type { ProjectRow } from '../database/models.js'
 import { Problem } from '../http/problem.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from '../people/audit-log.js'
+import { fewStreams } from '../people/streams-at-once.js'
 import { whenAccessEnds } from '../people/sessions.js'
 import { maySee, rolesOf } from '../people/roles.js'
 import { projectOf } from '../projects/project-of.js'
@@ -73,14 +74,19 @@ export function runRoutes(queue: RunQueue, ask: Asker, reported: RunsElsewhere):
     return summaryOfRun(row)
   })
 
-  serve(routes, ROUTES.runStream, async ({ params, request, response }) => {
-    const { id: runId } = await runOf(params.run)
-    await streamRun(request, response, {
-      ...{ runId, queue, reported },
-      whenOver: (end) => whenAccessEnds(request, end),
-    })
-    return undefined
-  })
+  serve(
+    routes,
+    ROUTES.runStream,
+    async ({ params, request, response }) => {
+      const { id: runId } = await runOf(params.run)
+      await streamRun(request, response, {
+        ...{ runId, queue, reported },
+        whenOver: (end) => whenAccessEnds(request, end),
+      })
+      return undefined
+    },
+    { before: [fewStreams] },
+  )
 
   serve(routes, ROUTES.stopRun, async ({ person, params }) => {
     const row = await runOf(params.run)

@@ -26,7 +26,7 @@ export class SecretStore {
   async write(projectId: number, target: Target, name: string, value: string): Promise<void> {
     if (this.key === undefined)
       throw new Problem(409, 'NO_KEY', 'no key for secrets: start the server with --key-file, or set JOLT_GATE_KEY')
-    const sealed = seal(this.key, placeOf(projectId, target.name, name), value)
+    const sealed = seal(this.key, placeOfSecret(projectId, target.name, name), value)
     await SecretRow.upsert({ projectId, target: target.name, name, sealed, bound: boundTo(target) })
   }
 
@@ -53,10 +53,10 @@ export class SecretStore {
     projectId: number,
     { from, to, name, sealed }: { from: string; to: string; name: string; sealed: string },
   ): string {
-    const value = this.key === undefined ? undefined : open(this.key, placeOf(projectId, from, name), sealed)
+    const value = this.key === undefined ? undefined : open(this.key, placeOfSecret(projectId, from, name), sealed)
     if (this.key === undefined || value === undefined)
       throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was sealed with another key: delete it, then rename`)
-    return seal(this.key, placeOf(projectId, to, name), value)
+    return seal(this.key, placeOfSecret(projectId, to, name), value)
   }
 
   async forgetAll(projectId: number, target: string): Promise<void> {
@@ -80,7 +80,8 @@ export class SecretStore {
         )
       if (source !== 'store') continue
       const sealed = rows.get(name)?.sealed ?? ''
-      const value = this.key === undefined ? undefined : open(this.key, placeOf(projectId, target.name, name), sealed)
+      const value =
+        this.key === undefined ? undefined : open(this.key, placeOfSecret(projectId, target.name, name), sealed)
       if (value === undefined)
         throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was sealed with another key: store it again`)
       stored[name] = value
@@ -133,4 +134,5 @@ export function boundTo({ origin, also, proxy, tls, metrics }: Target): string {
   return createHash('sha256').update(words).digest('hex')
 }
 
-const placeOf = (projectId: number, target: string, name: string) => `${String(projectId)}/${target}/${name}`
+export const placeOfSecret = (projectId: number, target: string, name: string) =>
+  `${String(projectId)}/${target}/${name}`

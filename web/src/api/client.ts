@@ -1,5 +1,6 @@
 // Calls of the server's API, typed by its contract; what it refuses becomes an error in the person's words.
 import {
+  ACTIVE_HEADER,
   API_PROBLEM,
   BRANCH_HEADER,
   ROUTES,
@@ -23,6 +24,12 @@ export class ApiError extends Error {
     super(problem.detail)
   }
 }
+
+/** When a person was last seen at this page: what it asks by itself keeps no session alive. */
+let lastSeenMs = 0
+const ACTIVE_MS = 30_000
+for (const sign of ['pointerdown', 'keydown'])
+  window.addEventListener(sign, () => (lastSeenMs = Date.now()), { capture: true, passive: true })
 
 /** The token of this session against forged requests, which every change carries. */
 let csrf = ''
@@ -57,6 +64,10 @@ export const api = {
   createToken: (body: { label: string; scopes: Scope[]; until: string; project: number | null }) =>
     call(ROUTES.createToken, {}, { body }),
   revokeToken: (token: number) => call(ROUTES.revokeToken, { token }),
+  checkAuditLog: () => call(ROUTES.checkAuditLog, {}),
+  access: () => call(ROUTES.access, {}),
+  endToken: (token: number) => call(ROUTES.endToken, { token }),
+  endShare: (share: number) => call(ROUTES.endShare, { share }),
   auditLog: (query: QueryOf<typeof ROUTES.auditLog> = {}) => call(ROUTES.auditLog, {}, { query }),
 
   projects: () => call(ROUTES.projects, {}),
@@ -236,6 +247,7 @@ async function send<R extends Route>(
   const headers = {
     ...(body === undefined ? {} : { 'content-type': 'application/json' }),
     ...(method === 'GET' ? {} : { 'x-jolt-gate-csrf': csrf }),
+    ...(Date.now() - lastSeenMs < ACTIVE_MS ? { [ACTIVE_HEADER]: 'yes' } : {}),
     ...branchHeader(params),
   }
   const init: RequestInit = {

@@ -6,6 +6,7 @@ import type { AuditEvent } from '@jolt-gate/core/api'
 import { onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
+import { grouped } from '../text/figures.js'
 import PageError from '../frame/PageError.vue'
 import PageHead from '../frame/PageHead.vue'
 import PeopleTabs from './PeopleTabs.vue'
@@ -18,6 +19,22 @@ const hasMore = ref(false)
 const isBusy = ref(false)
 const fault = ref('')
 const search = ref(typeof route.query['search'] === 'string' ? route.query['search'] : '')
+/** What came of looking whether the log is whole. */
+const checked = ref('')
+const isChecking = ref(false)
+async function check(): Promise<void> {
+  isChecking.value = true
+  try {
+    const { entries, brokenAt, head } = await api.checkAuditLog()
+    checked.value =
+      brokenAt === null
+        ? `${grouped(entries)} of ${grouped(entries)} entries are as they were written. Hash of the last: ${head}`
+        : `Entry ${String(brokenAt)} is not what was written there, or one before it is gone.`
+  } catch (error) {
+    checked.value = wordsOf(error)
+  }
+  isChecking.value = false
+}
 const moment = (instant: string) => instant.slice(0, 19).replace('T', ' ')
 
 /** Reads from the newest on, or what was before the last that is shown. */
@@ -53,10 +70,12 @@ onMounted(() => load(false))
     <PeopleTabs />
     <PageHead title="Audit log">
       <template #end>
+        <ElButton :loading="isChecking" @click="check()">Check it is whole</ElButton>
         <ElInput v-model="search" class="search" clearable aria-label="Search the audit log" placeholder="Search" />
       </template>
     </PageHead>
     <p class="soft">Who did what, newest first (UTC). Entries are never removed.</p>
+    <p v-if="checked" class="checked" role="status">{{ checked }}</p>
     <PageError v-if="fault" title="The audit log could not be read" :detail="fault" @again="load(false)" />
     <ElTable
       v-loading="isBusy"
@@ -78,6 +97,9 @@ onMounted(() => load(false))
 <style scoped>
 .audit > p {
   padding-bottom: 10px;
+}
+.checked {
+  overflow-wrap: anywhere;
 }
 .search {
   width: 280px;

@@ -9,6 +9,7 @@ const pages = computed(() => [
   ...(session.isAdministrator
     ? [
         { name: 'people', label: 'People' },
+        { name: 'access', label: 'Tokens and links' },
         { name: 'audit-log', label: 'Audit log' },
       ]
     : []),

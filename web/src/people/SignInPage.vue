@@ -10,6 +10,7 @@ import WhatItIs from './WhatItIs.vue'
 
 const store = useSession()
 const isFirst = computed(() => store.session?.kind === 'first')
+const hasPasswords = computed(() => store.session?.kind !== 'signed out' || store.session.hasPasswords)
 const provider = computed(() => (store.session?.kind === 'signed out' ? store.session.provider : null))
 /** Why the provider's way in ended here. */
 const refused = new URLSearchParams(window.location.search).get('refused') ?? ''
@@ -60,7 +61,7 @@ async function enterDemo(): Promise<void> {
         <p v-if="refused" class="fault" role="alert">{{ refused }}</p>
         <ElButton type="primary" size="large" tag="a" href="/api/session/provider">Continue to {{ provider }}</ElButton>
       </section>
-      <section>
+      <section v-if="hasPasswords || isFirst">
         <h2 v-if="isFirst">{{ isDemo ? 'Or create your own administrator' : 'The first administrator' }}</h2>
         <h2 v-else>{{ isDemo ? 'Or sign in' : provider ? 'Or by password' : 'Sign in' }}</h2>
         <p v-if="isFirst" class="soft">

@@ -16,7 +16,13 @@ function linesOf({ after, begins, requires, plans, target, madeBy, hasApproval, 
       ? []
       : [`${plans.map(({ name }) => name).join(', ')}${target === null ? '' : ` on ${target}`}`]),
     ...(madeBy === 'server' ? ['takes runs of the server alone'] : []),
-    ...(hasApproval ? [isByAnother ? 'an administrator without a hand in the change may approve it' : 'an administrator may approve it'] : []),
+    ...(hasApproval
+      ? [
+          isByAnother
+            ? 'an administrator without a hand in the change may approve it'
+            : 'an administrator may approve it',
+        ]
+      : []),
   ]
 }
 </script>

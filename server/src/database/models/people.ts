@@ -34,6 +34,8 @@ export class SessionRow extends Model<InferAttributes<SessionRow>, InferCreation
   declare personId: number
   declare csrf: string
   declare expiresAt: Date
+  /** When its person was last seen to do something; null for sessions of old. */
+  declare usedAt: CreationOptional<Date | null>
 }
 
 export class TokenRow extends Model<InferAttributes<TokenRow>, InferCreationAttributes<TokenRow>> {
@@ -56,9 +58,18 @@ export class EventRow extends Model<InferAttributes<EventRow>, InferCreationAttr
   declare event: string
   declare detail: string
   declare projectId: number | null
+  /** Of the entry and the one before it. */
+  declare hash: string
+}
+
+/** How far the audit log has been sent elsewhere: one row. */
+export class AuditSentRow extends Model<InferAttributes<AuditSentRow>, InferCreationAttributes<AuditSentRow>> {
+  declare id: number
+  declare eventId: number
 }
 
 /** Binds them to a connection. */
+// eslint-disable-next-line max-lines-per-function -- one table after another
 export function definePeople(sequelize: Sequelize): void {
   const common = { sequelize, timestamps: false, underscored: true }
   PersonRow.init(
@@ -82,7 +93,13 @@ export function definePeople(sequelize: Sequelize): void {
     { ...common, tableName: 'project_roles' },
   )
   SessionRow.init(
-    { hash: { type: DataTypes.STRING(64), primaryKey: true }, personId: number(), csrf: text(40), expiresAt: moment() },
+    {
+      hash: { type: DataTypes.STRING(64), primaryKey: true },
+      personId: number(),
+      csrf: text(40),
+      expiresAt: moment(),
+      usedAt: DataTypes.DATE(3),
+    },
     { ...common, tableName: 'sessions' },
   )
   TokenRow.init(
@@ -107,7 +124,12 @@ export function definePeople(sequelize: Sequelize): void {
       event: text(100),
       detail: text(1000),
       projectId: DataTypes.INTEGER,
+      hash: text(64),
     },
     { ...common, tableName: 'events' },
+  )
+  AuditSentRow.init(
+    { id: { type: DataTypes.INTEGER, primaryKey: true }, eventId: number() },
+    { ...common, tableName: 'audit_sent' },
   )
 }
