@@ -44,6 +44,8 @@ const PAGES = [
   'run',
   '/account',
   '/people',
+  '/access',
+  '/p/1/merges',
   '/audit-log',
   '/?add=yes',
 ]

@@ -1,5 +1,6 @@
 // Runs from one to the next, as a person reads them: the trend of the demo's recorded runs, what changed, and both
 // sides of it beside one another.
+import { execFileSync } from 'node:child_process'
 import { readFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import type { Page } from 'playwright-core'
@@ -182,6 +183,45 @@ describe('integrations', () => {
     await expect.poll(() => page.getByLabel('Runs a day').inputValue()).toBe('40')
     board.closeAllConnections()
     board.close()
+  })
+})
+
+describe('a protected default branch', () => {
+  it('takes a change by a branch that somebody else approves, and is merged from its page', async () => {
+    const git = (...words: string[]) => execFileSync('git', words, { cwd: place.demo, encoding: 'utf8' }).trim()
+    const colleague = ['-c', 'user.name=Tove Berth', '-c', 'user.email=tove@larkholm.example']
+    const commit = git(...colleague, 'commit-tree', 'HEAD^{tree}', '-p', 'HEAD', '-m', 'Nothing but a word')
+    git('branch', 'a-word', commit)
+    await page.goto(`${place.origin}/p/1/plans`)
+    await page.getByRole('link', { name: 'Merges' }).click()
+    await page.getByRole('switch', { name: 'Protected' }).press('Space')
+    await page.getByText('protected', { exact: true }).waitFor()
+
+    await page.goto(`${place.origin}/p/1/plan?file=plans/smoke.gate.yaml`)
+    await page.locator('.cm-content').click()
+    await page.keyboard.press('Control+End')
+    await page.keyboard.type('# said once more')
+    await page.getByRole('button', { name: 'Commit…' }).click()
+    await page.getByLabel('Commit message').fill('Say it once more')
+    await page.keyboard.press('Enter')
+    await page.getByText('the default branch is protected').waitFor()
+    expect(faults.splice(0)).toEqual([expect.stringContaining('403')])
+    await page.getByLabel('Name of a new branch, which the commit goes to').fill('once-more')
+    await page.keyboard.press('Enter')
+    await page.getByRole('button', { name: /^branch\s+once-more$/ }).waitFor()
+
+    await page.goto(`${place.origin}/p/1/merges`)
+    await page.getByRole('button', { name: 'Approve once-more' }).waitFor()
+    expect(await page.getByRole('button', { name: 'Approve once-more' }).isDisabled()).toBe(true)
+    expect(await page.getByRole('button', { name: 'Merge a-word' }).isDisabled()).toBe(true)
+    await page.getByRole('button', { name: 'Approve a-word' }).press('Enter')
+    await page.getByText(/Ida Quay, just now/).waitFor()
+    await page.getByRole('button', { name: 'Merge a-word' }).press('Enter')
+    await expect.poll(() => page.getByText('Nothing but a word').count()).toBe(0)
+    expect(git('rev-parse', 'main^2')).toBe(commit)
+
+    await page.getByRole('switch', { name: 'Protected' }).press('Space')
+    await page.getByText('not protected', { exact: true }).waitFor()
   })
 })
 
