@@ -248,6 +248,21 @@ describe('XML', () => {
     expect(found('/doc/para/@type')).toEqual(['warning', 'plain'])
   })
 
+  it.each([
+    'doc("file:///etc/hostname")',
+    'collection("file:///etc")',
+    'unparsed-text("file:///etc/hostname")',
+    'json-doc("file:///etc/hostname")',
+    'environment-variable("PATH")',
+  ])('is asked for itself alone: %s reaches nothing', (path) => {
+    const told = () => verify(`xml ${path} exists`)
+    try {
+      expect(told()).toBe(false)
+    } catch (error) {
+      expect(String(error)).not.toMatch(/AssertionError/)
+    }
+  })
+
   it('that is none, or that would expand without end, cannot be read', () => {
     const bomb = `<!DOCTYPE b [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;&a;"><!ENTITY c "&b;&b;&b;&b;">]><b>&c;</b>`
 

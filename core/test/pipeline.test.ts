@@ -89,7 +89,11 @@ describe('a pipeline file', () => {
       '* 30 2 * * Mon',
       '15:13 "* 30 2 * * Mon" must have five parts: minute, hour, day, month, day of the week, such as "30 2 * * Mon-Fri"',
     ],
-    ['approval: administrator', 'approval: everybody', '21:15 approval must be "administrator" or "another administrator", found "everybody"'],
+    [
+      'approval: administrator',
+      'approval: everybody',
+      '21:15 approval must be "administrator" or "another administrator", found "everybody"',
+    ],
     [
       '    requires: [staging within 24h, nightly within 3d]\n',
       '',

@@ -152,11 +152,17 @@ describe('HTTP', () => {
       files: { 'ca.pem': cert },
     })
     const unknown = await runPlan(origin, journeyOf(steps, 1))
+    // It is trusted, and of another name than the one that is asked for.
+    const { result: misnamed } = await runPlan(origin.replace('127.0.0.1', 'localhost'), journeyOf(steps, 1), {
+      target: 'tls: { ca: ca.pem }\n',
+      files: { 'ca.pem': cert },
+    })
     const unchecked = await runPlan(origin, journeyOf(steps, 1), { target: 'tls: { verify: no }\n' })
     secure.close()
 
     expect(known.result.totals).toMatchObject({ requests: 8, failedRequests: 0 })
     expect(unknown.result.steps[0]?.failures).toMatchObject([{ kind: 'tls' }])
+    expect(misnamed.steps[0]?.failures).toMatchObject([{ kind: 'tls' }])
     expect(unchecked.result.totals.failedRequests).toBe(0)
   })
 

@@ -1,4 +1,5 @@
 // Attacks that were seen to work once: each must fail, and leave what it was aimed at as it was.
+import { randomBytes } from 'node:crypto'
 import { createServer, request } from 'node:http'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { execFile, execFileSync } from 'node:child_process'
@@ -126,6 +127,18 @@ describe('a push', () => {
     rmSync(join(clone, 'plans/link.gate.yaml'))
     commit('no link')
     expect(await push()).toMatch(/symbolic link or a submodule/)
+    git(clone, 'reset', '-q', '--hard', 'origin/main')
+  })
+
+  it('is bounded in size: more than 50 MB are not taken, and nothing of them stays', async () => {
+    writeFileSync(join(clone, 'large.bin'), randomBytes(54_000_000))
+    // Whatever the machine's own settings do with large files.
+    git(clone, '-c', 'core.attributesFile=/dev/null', 'add', '-A')
+    git(clone, '-c', 'core.attributesFile=/dev/null', 'commit', '-qm', 'very much')
+    const before = execFileSync('git', ['count-objects', '-v'], { cwd: repository, encoding: 'utf8' })
+
+    expect(await push()).toMatch(/pack exceeds maximum allowed size|unpack failed|hung up/)
+    expect(execFileSync('git', ['count-objects', '-v'], { cwd: repository, encoding: 'utf8' })).toBe(before)
     git(clone, 'reset', '-q', '--hard', 'origin/main')
   })
 
