@@ -32,7 +32,7 @@ export function accountRoutes(): Router {
       await person.update({ password: await hashPassword(password) })
       await endSessionsOf(person.id, session)
       const ended = endsTokens ? await endTokensOf(person.id) : 0
-      await noteOf(person, 'changed their password', ended === 0 ? '' : `and ended ${String(ended)} tokens`)
+      await noteOf(person, 'changed their password', ended === 0 ? '' : `and ended tokens: ${String(ended)}`)
       return undefined
     },
     { before: [perPerson()] },

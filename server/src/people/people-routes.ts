@@ -74,7 +74,7 @@ export function peopleRoutes(): Router {
     await noteOf(
       administrator,
       'reset a password',
-      tokens === 0 ? person.name : `${person.name}, and ended ${String(tokens)} tokens`,
+      tokens === 0 ? person.name : `${person.name}, and ended tokens: ${String(tokens)}`,
     )
     return undefined
   })
