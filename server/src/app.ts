@@ -11,6 +11,7 @@ import { figureRoutes, healthRoutes } from './health/routes.js'
 import type { Readiness } from './health/readiness.js'
 import { countRequests, logRequests } from './health/requests.js'
 import { mergeRoutes } from './merges/routes.js'
+import { signingKeyRoutes } from './merges/signing-keys.js'
 import { onlyJson, onlyOwnPages } from './http/guard.js'
 import { openApiOf } from './http/openapi.js'
 import { answerProblems, noSuchRoute } from './http/problems.js'
@@ -121,7 +122,7 @@ export function createApp(options: AppOptions): Express {
   api.use(onlyPeople)
   api.use(accountRoutes(), tokenRoutes(), peopleRoutes(), auditLogRoutes())
   api.use(projectRoutes(projectsFolder, options.watch, remotes))
-  api.use(mergeRoutes())
+  api.use(mergeRoutes(), signingKeyRoutes())
   api.use(gitRoutes(remotes))
   api.use(targetRoutes(secrets))
   api.use(rehearsalRoutes(secrets, options.rehearsals))

@@ -17,6 +17,8 @@ interface Example {
 
 const person = { name: 'Tove Berth', email: 'tove@larkholm.example', password: 'ten letters and more' }
 const RUNNER_KEY = generateKeyPairSync('ed25519').publicKey.export({ type: 'spki', format: 'pem' })
+/** Of OpenSSH: the kind, and 32 bytes. */
+const SIGNING_KEY = `ssh-ed25519 ${Buffer.concat([Buffer.from('\0\0\0\x0bssh-ed25519\0\0\0\x20'), Buffer.alloc(32, 9)]).toString('base64')}`
 const target = (name: string) => ({ project: '1', target: name })
 let place: Place
 /** Answers by route; what one makes, a later one needs. */
@@ -79,6 +81,9 @@ function examples(): [Name, () => Example][] {
     ['removePerson', () => ({ params: { person: idOf('addPerson') } })],
     ['createToken', () => ({ body: { label: 'pipeline', scopes: ['read'], until: inDays(20) } })],
     ['tokens', () => ({})],
+    ['addSigningKey', () => ({ body: { label: 'laptop', publicKey: SIGNING_KEY } })],
+    ['signingKeys', () => ({})],
+    ['removeSigningKey', () => ({ params: { key: idOf('addSigningKey') } })],
     ['revokeToken', () => ({ params: { token: idOf('createToken') } })],
     ['auditLog', () => ({})],
     ['checkAuditLog', () => ({})],

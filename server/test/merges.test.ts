@@ -7,6 +7,7 @@ import { promisify } from 'node:util'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { MergeLine } from '@jolt-gate/core/api'
 import { CommitHandRow } from '../src/database/models.js'
+import { keyOfCommit } from '../src/merges/ssh-signature.js'
 import { bareRemote, callerOf, git, PIPELINE, PLAN, planText, signedIn, teamPlace, type Call } from './place.js'
 
 const { place, administrator } = teamPlace()
@@ -198,6 +199,47 @@ describe('a protected default branch', () => {
     asker.git('merge', '-q', '--no-ff', '-m', 'As it was approved', commit)
     expect(await asker.push('main')).toBe('')
     expect(readFileSync(join(place.repository, PLAN), 'utf8')).toBe(planText(6))
+  })
+
+  it('takes a merge that somebody without a hand in it has signed and pushed themselves, and no other signature', async () => {
+    const { asker, other } = await the()
+    const keyOf = async (of: Writer, name: string) => {
+      const file = join(of.git('rev-parse', '--show-toplevel'), '..', `${name}-${String(of.id)}`)
+      await run('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-f', file])
+      folders.push(file, `${file}.pub`)
+      of.git('config', 'gpg.format', 'ssh')
+      of.git('config', 'user.signingKey', `${file}.pub`)
+      const publicKey = readFileSync(`${file}.pub`, 'utf8')
+      return { publicKey, add: () => of.call('POST', '/signing-keys', { label: name, publicKey }) }
+    }
+    const commit = asker.commit(branch, planText(11))
+    await asker.push(branch)
+    const signedBy = async (of: Writer) => {
+      await of.fetch()
+      of.git('checkout', '-q', '-B', 'main', 'origin/main')
+      of.git('merge', '-q', '--no-ff', '-S', '-m', 'Merged and signed', commit)
+      return of.git('rev-parse', 'HEAD')
+    }
+    const [own, theirs] = [await keyOf(asker, 'own'), await keyOf(other, 'theirs')]
+    expect((await own.add()).status).toBe(201)
+    // Signed by who wrote it, and by a key that nobody has registered.
+    await signedBy(asker)
+    expect(await asker.push('main')).toMatch(/needs the approval of somebody/)
+    const merged = await signedBy(other)
+    expect(await other.push('main')).toMatch(/needs the approval of somebody/)
+
+    expect((await theirs.add()).status).toBe(201)
+    expect((await other.call('POST', '/signing-keys', { label: 'again', publicKey: own.publicKey })).status).toBe(409)
+    // A merge that somebody signed for a branch of their own is no word for this one, whoever brings it here.
+    await other.push('main:theirs')
+    await asker.fetch()
+    expect(await asker.push(`${merged}:main`)).toMatch(/needs the approval of somebody/)
+    expect(await other.push('main')).toBe('')
+    expect(tip()).toBe(merged)
+    // As OpenSSH and Git have signed it, and with one word changed.
+    const { stdout } = await run('git', ['cat-file', 'commit', merged], { cwd: place.repository })
+    expect(keyOfCommit(stdout)).toBe(theirs.publicKey.split(' ').slice(0, 2).join(' '))
+    expect(keyOfCommit(stdout.replace('Merged and', 'Forged and'))).toBeUndefined()
   })
 
   it('takes what nobody is known to have brought by the word of an administrator alone', async () => {

@@ -112,6 +112,23 @@ export const NEW_TOKEN = object({
     .default(null),
 })
 
+/** A key by which a person signs commits. */
+const SIGNING_KEY = object({
+  id: number().integer().required(),
+  label: string().required(),
+  publicKey: string().required(),
+  madeAt: moment(),
+})
+export type SigningKeyLine = InferType<typeof SIGNING_KEY>
+export const NEW_SIGNING_KEY = object({
+  label: string().trim().required('enter a name for the key').max(100),
+  publicKey: string()
+    .trim()
+    .required('paste the public half')
+    .max(1000)
+    .matches(/^ssh-ed25519 \S+/, 'a public key of Ed25519 begins with ssh-ed25519'),
+})
+
 export const PEOPLE_ROUTES = {
   session: route({
     method: 'GET',
@@ -213,6 +230,31 @@ export const PEOPLE_ROUTES = {
     path: '/people/{person}',
     summary: 'remove a person',
     needs: 'admin',
+    status: 204,
+    answer: nothing,
+  }),
+  signingKeys: route({
+    method: 'GET',
+    path: '/signing-keys',
+    summary: 'list the keys by which you sign commits',
+    needs: 'account',
+    status: 200,
+    answer: json(object({ keys: array().of(SIGNING_KEY).required() })),
+  }),
+  addSigningKey: route({
+    method: 'POST',
+    path: '/signing-keys',
+    summary: 'register the public half of a key by which you sign commits (SSH, Ed25519)',
+    needs: 'account',
+    body: NEW_SIGNING_KEY,
+    status: 201,
+    answer: json(SIGNING_KEY),
+  }),
+  removeSigningKey: route({
+    method: 'DELETE',
+    path: '/signing-keys/{key}',
+    summary: 'take signatures of a key no more',
+    needs: 'account',
     status: 204,
     answer: nothing,
   }),

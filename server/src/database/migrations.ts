@@ -10,6 +10,7 @@ import { runParts } from './run-parts.js'
 import { trends } from './trends.js'
 import { retentionDays } from './retention-days.js'
 import { narrowDoors } from './narrow-doors.js'
+import { signingKeys } from './signing-keys.js'
 import { auditChain } from './audit-chain.js'
 import { protectedBranches } from './protected-branches.js'
 import { runsMade } from './runs-made.js'
@@ -319,4 +320,5 @@ export const MIGRATIONS: readonly Migration[] = [
   narrowDoors,
   protectedBranches,
   auditChain,
+  signingKeys,
 ]

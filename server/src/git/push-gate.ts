@@ -6,6 +6,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { array, object, string, type InferType } from 'yup'
 import type { PersonRow, ProjectRow } from '../database/models.js'
+import { Problem } from '../http/problem.js'
 import { log } from '../observability/log.js'
 import { gitAt, type Git } from '../merges/git-at.js'
 import { whyNotGoOn } from '../merges/rule.js'
@@ -66,8 +67,11 @@ async function answer(socket: Socket, pushing: Pushing): Promise<void> {
   try {
     words = (await whyNot(await QUESTION.validate(JSON.parse(await heard(socket))), pushing)) ?? 'yes'
   } catch (error) {
-    log.error({ err: error, project: pushing.project.id }, 'a push could not be looked at')
-    words = 'the server could not look at the push; its log says why'
+    if (error instanceof Problem) words = error.detail
+    else {
+      log.error({ err: error, project: pushing.project.id }, 'a push could not be looked at')
+      words = 'the server could not look at the push; its log says why'
+    }
   }
   socket.end(words)
 }
@@ -95,7 +99,9 @@ async function whyNot(
   for (const move of moves) {
     const [from = '', to = '', ref = ''] = move.split(':')
     if (project.isProtected && ref === `refs/heads/${branch ?? ''}`) {
-      const why = NONE.test(from) ? 'it has no commit yet' : await whyNotGoOn(git, project.id, from, to)
+      const why = NONE.test(from)
+        ? 'it has no commit yet'
+        : await whyNotGoOn(git, project.id, { from, to, pusher: person.id })
       if (why !== undefined) return `${branch ?? ''} is protected: ${why}`
     }
     await noteNew(git, pushedBy(project, person), to)

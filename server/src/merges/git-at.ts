@@ -7,16 +7,19 @@ const run = promisify(execFile)
 const WITHIN_MS = 60_000
 const MOST_SAID = 20_000_000
 
-/** Runs one command of Git; rejects where it fails. */
-export type Git = (...words: string[]) => Promise<string>
+/** Runs one command of Git, and gives what it says without blanks around it; rejects where it fails. */
+export interface Git {
+  (...words: string[]): Promise<string>
+  /** The same, byte for byte. */
+  whole: (...words: string[]) => Promise<string>
+}
 
 /**
  * @param root - of the repository
  * @param more - environment, such as where a push keeps its objects until it is taken (git-receive-pack(1))
  */
-export const gitAt =
-  (root: string, more: Record<string, string> = {}): Git =>
-  async (...words) => {
+export function gitAt(root: string, more: Record<string, string> = {}): Git {
+  const whole: Git['whole'] = async (...words) => {
     const { stdout } = await run('git', words, {
       ...{ cwd: root, timeout: WITHIN_MS, maxBuffer: MOST_SAID },
       env: {
@@ -27,5 +30,7 @@ export const gitAt =
         ...more,
       },
     })
-    return stdout.trim()
+    return stdout
   }
+  return Object.assign(async (...words: string[]) => (await whole(...words)).trim(), { whole })
+}

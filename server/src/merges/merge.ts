@@ -14,7 +14,7 @@ export async function refuseUnapproved(
   to: string,
 ): Promise<void> {
   if (!project.isProtected) return
-  const why = await whyNotGoOn(gitAt(root), project.id, from, to)
+  const why = await whyNotGoOn(gitAt(root), project.id, { from, to })
   if (why !== undefined) throw new Problem(403, 'PROTECTED', `the default branch is protected: ${why}`)
 }
 

@@ -9,7 +9,7 @@ import { projectOf } from '../projects/project-of.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { gitAt, type Git } from './git-at.js'
 import { mergeBranch, tipOf } from './merge.js'
-import { approvalsOf, broughtBy, treeOfMerge, whyNoApproval } from './rule.js'
+import { approvalsOf, broughtBy, MOST_COMMITS, TOO_MANY, treeOfMerge, whyNoApproval } from './rule.js'
 
 const MOST_BRANCHES = 30
 const MOST_FILES = 50
@@ -31,8 +31,9 @@ export function mergeRoutes(): Router {
     for (const branch of named) {
       const commit = tips.get(branch)
       if (branch === defaultBranch || commit === undefined || merges.length >= MOST_BRANCHES) continue
-      if ((await git('rev-list', '--count', `${head}..${commit}`, '--')) !== '0')
-        merges.push(await lineOf({ project, own, git, head, person }, branch, commit))
+      const commits = Number(await git('rev-list', '--count', `${head}..${commit}`, '--'))
+      if (commits > MOST_COMMITS) merges.push({ ...(await namedLine(own, branch, commit)), commits, ...TOO_LARGE })
+      else if (commits > 0) merges.push(await lineOf({ project, own, git, head, person }, branch, commit))
     }
     return { isProtected, defaultBranch, merges }
   })
@@ -48,7 +49,9 @@ export function mergeRoutes(): Router {
       '--no-textconv',
       `HEAD...${commit}`,
       '--',
-    )
+    ).catch(() => {
+      throw new Problem(413, 'TOO_LARGE', `${branch} changes too much to be shown: look at it with Git`)
+    })
     return { commit, changes: changes.slice(0, MOST_CHANGES), isCut: changes.length > MOST_CHANGES }
   })
 
@@ -106,14 +109,23 @@ async function lineOf({ project, own, git, head, person }: Asked, branch: string
   const approvals = await approvalsOf(project.id, commit, brought)
   const listed = await git('diff', '--name-only', '-z', `${head}...${commit}`, '--')
   const files = listed.split('\0').filter((path) => path !== '')
-  const [known] = await own.commits.named([commit])
   return {
-    ...{ branch, commit, fileCount: files.length, files: files.slice(0, MOST_FILES) },
-    ...{ message: known?.message ?? '', who: known?.who ?? '', at: known?.at ?? '' },
+    ...(await namedLine(own, branch, commit)),
+    ...{ fileCount: files.length, files: files.slice(0, MOST_FILES) },
     commits: brought.commits.length,
     isInConflict: (await treeOfMerge(git, head, commit)) === undefined,
     mayGoOn: !project.isProtected || approvals.some(({ why }) => why === undefined),
     approvals: approvals.map(({ by, at, why }) => ({ by, at: at.toISOString(), why: why ?? null })),
     whyNoApproval: (await whyNoApproval(person, project.id, brought)) ?? null,
   }
+}
+
+async function namedLine(own: WorkingCopy, branch: string, commit: string) {
+  const [known] = await own.commits.named([commit])
+  return { branch, commit, message: known?.message ?? '', who: known?.who ?? '', at: known?.at ?? '' }
+}
+/** Of a branch with so much that nobody looks through it. */
+const TOO_LARGE = {
+  ...{ files: [], fileCount: 0, isInConflict: false, mayGoOn: false, approvals: [] },
+  whyNoApproval: TOO_MANY,
 }

@@ -1,12 +1,16 @@
 // The rule of a protected branch: it goes on only by a merge of what somebody has approved who has no hand in it.
 import { Op } from 'sequelize'
-import { MergeApprovalRow, PersonRow } from '../database/models.js'
+import { MergeApprovalRow, PersonRow, SigningKeyRow } from '../database/models.js'
+import { Problem } from '../http/problem.js'
 import { roleIn } from '../people/roles.js'
 import { handsOf } from '../projects/hands.js'
 import type { Git } from './git-at.js'
+import { keyOfCommit } from './ssh-signature.js'
 
 /** Of one merge. */
-const MOST_COMMITS = 5000
+export const MOST_COMMITS = 5000
+
+export const TOO_MANY = `more than ${String(MOST_COMMITS)} commits are not merged at once`
 
 /** What a branch would bring to another, and who has a hand in it. */
 export interface Brought {
@@ -20,13 +24,13 @@ export interface Brought {
 
 /**
  * @param from - undefined where there is nothing before
- * @throws Error where there are too many commits to look at
+ * @throws Problem where there are too many commits to look at
  */
 export async function broughtBy(git: Git, projectId: number, from: string | undefined, to: string): Promise<Brought> {
   const most = `--max-count=${String(MOST_COMMITS + 1)}`
   const listed = await git('log', most, '--format=%H%x00%ae%x00%ce', from === undefined ? to : `${from}..${to}`, '--')
   const lines = listed === '' ? [] : listed.split('\n').map((line) => line.split('\0'))
-  if (lines.length > MOST_COMMITS) throw new Error(`more than ${String(MOST_COMMITS)} commits cannot be merged at once`)
+  if (lines.length > MOST_COMMITS) throw new Problem(409, 'TOO_MANY', TOO_MANY)
   const commits = lines.flatMap(([commit]) => commit ?? [])
   const emails = new Set(lines.flatMap(([, author = '', committer = '']) => [author, committer]).map(plain))
   return { commits, emails, ...(await handsOf(projectId, commits)) }
@@ -67,22 +71,39 @@ export async function approvalsOf(
 
 /**
  * Why a protected branch may not go on; undefined where it may: to a commit that is approved, or to a merge of one that
- * holds nothing beside.
+ * holds nothing beside. A merge is approved, too, by who signs it.
+ *
+ * @param pusher - who brings it: a signature counts as theirs alone, since people sign merges for branches of their
+ * own, too; undefined where it was merged elsewhere
  */
-export async function whyNotGoOn(git: Git, projectId: number, from: string, to: string): Promise<string | undefined> {
+export async function whyNotGoOn(
+  git: Git,
+  projectId: number,
+  { from, to, pusher }: { from: string; to: string; pusher?: number },
+): Promise<string | undefined> {
   if (from === to) return undefined
   const [, first, second, ...more] = (await git('rev-list', '--parents', '--max-count=1', to)).split(' ')
   const isMerge = first === from && second !== undefined && more.length === 0
   const asked = isMerge ? second : to
   const brought = await broughtBy(git, projectId, from, asked)
   const approvals = await approvalsOf(projectId, asked, brought)
-  if (!approvals.some(({ why }) => why === undefined)) {
+  const signer = isMerge ? await signerOf(git, to) : null
+  const isTheirs = signer !== null && (pusher === undefined || pusher === signer.id)
+  const isSigned = isTheirs && (await whyNoApproval(signer, projectId, brought)) === undefined
+  if (!isSigned && !approvals.some(({ why }) => why === undefined)) {
     const [unfit] = approvals
     const but = unfit === undefined ? '' : ` (${unfit.by} may not: ${unfit.why ?? ''})`
     return `${asked.slice(0, 7)} needs the approval of somebody who has no hand in it${but}`
   }
   if (!isMerge || (await treeOfMerge(git, from, asked)) === (await git('rev-parse', `${to}^{tree}`))) return undefined
   return `the merge ${to.slice(0, 7)} holds more than was approved: merge without changes, or have them approved on the branch`
+}
+
+/** The person whose registered key a commit is signed with. */
+async function signerOf(git: Git, commit: string): Promise<PersonRow | null> {
+  const publicKey = keyOfCommit(await git.whole('cat-file', 'commit', commit))
+  const key = publicKey === undefined ? null : await SigningKeyRow.findOne({ where: { publicKey } })
+  return key === null ? null : PersonRow.findByPk(key.personId)
 }
 
 /** What Git makes of both without a person; undefined where they are in conflict. */

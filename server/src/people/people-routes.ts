@@ -1,7 +1,7 @@
 // People as administrators keep them: added, given roles, removed.
 import { ROUTES, type Role } from '@jolt-gate/core/api'
 import { Router } from 'express'
-import { PersonRow, ProjectRoleRow, ProjectRow } from '../database/models.js'
+import { PersonRow, ProjectRoleRow, ProjectRow, SigningKeyRow } from '../database/models.js'
 import { Problem } from '../http/problem.js'
 import { serve } from '../http/serve.js'
 import { noteOf } from './audit-log.js'
@@ -84,6 +84,7 @@ export function peopleRoutes(): Router {
     await refuseLastAdministrator(person, undefined)
     await endSessionsOf(person.id)
     await endTokensOf(person.id)
+    await SigningKeyRow.destroy({ where: { personId: person.id } })
     await person.destroy()
     await noteOf(administrator, 'removed a person', person.name)
     return undefined

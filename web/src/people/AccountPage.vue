@@ -25,6 +25,7 @@ import { useChecked } from '../forms/use-checked.js'
 import { useProjects } from '../stores/projects.js'
 import { useSession } from '../stores/session.js'
 import PeopleTabs from './PeopleTabs.vue'
+import SigningKeys from './SigningKeys.vue'
 
 const SCOPES = [
   ['read', 'read plans, runs and reports'],
@@ -162,6 +163,7 @@ async function revoke(id: number): Promise<void> {
           <p v-if="password.fault.value" class="fault" role="alert">{{ password.fault.value }}</p>
           <ElButton native-type="submit" :loading="password.isBusy.value">Change password</ElButton>
         </ElForm>
+        <SigningKeys />
       </section>
     </div>
   </div>

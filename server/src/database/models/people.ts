@@ -62,6 +62,16 @@ export class EventRow extends Model<InferAttributes<EventRow>, InferCreationAttr
   declare hash: string
 }
 
+/** The public half of a key by which a person signs commits. */
+export class SigningKeyRow extends Model<InferAttributes<SigningKeyRow>, InferCreationAttributes<SigningKeyRow>> {
+  declare id: CreationOptional<number>
+  declare personId: number
+  declare label: string
+  /** `ssh-ed25519` and base64. */
+  declare publicKey: string
+  declare madeAt: Date
+}
+
 /** How far the audit log has been sent elsewhere: one row. */
 export class AuditSentRow extends Model<InferAttributes<AuditSentRow>, InferCreationAttributes<AuditSentRow>> {
   declare id: number
@@ -127,6 +137,10 @@ export function definePeople(sequelize: Sequelize): void {
       hash: text(64),
     },
     { ...common, tableName: 'events' },
+  )
+  SigningKeyRow.init(
+    { id: id(), personId: number(), label: text(100), publicKey: text(200), madeAt: moment() },
+    { ...common, tableName: 'signing_keys' },
   )
   AuditSentRow.init(
     { id: { type: DataTypes.INTEGER, primaryKey: true }, eventId: number() },
