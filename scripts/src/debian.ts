@@ -1,7 +1,10 @@
 // Debian packages that the project stands on, installed when they are missing.
 import { execFileSync, spawnSync } from 'node:child_process'
 
-const PROGRAMS = { git: 'git', mariadbd: 'mariadb-server', chromium: 'chromium', fish: 'fish', zsh: 'zsh' } as const
+const PROGRAMS = {
+  ...{ git: 'git', mariadbd: 'mariadb-server', chromium: 'chromium', fish: 'fish', zsh: 'zsh' },
+  'ssh-keygen': 'openssh-client',
+} as const
 export type Program = keyof typeof PROGRAMS
 
 /** Installs the packages of programs that are not there; says what to do when it may not. */
