@@ -242,6 +242,18 @@ describe('a protected default branch', () => {
     expect(keyOfCommit(stdout.replace('Merged and', 'Forged and'))).toBeUndefined()
   })
 
+  it('never stands at what is in between: a plan that was loosened and restored on a branch comes by a merge', async () => {
+    const { asker, other } = await the()
+    const loose = asker.commit(branch, LOOSE)
+    const restored = asker.commit(branch, planText(12))
+    await asker.push(branch)
+    expect((await approve(other.call, branch, restored)).status).toBe(201)
+
+    expect(await asker.push(`${branch}:main`)).toMatch(/is no single step from [0-9a-f]{7}: merge it with --no-ff/)
+    expect((await merge(asker.call, branch, restored)).status).toBe(200)
+    expect(git(place.repository, 'rev-list', '--first-parent', 'main')).not.toContain(loose)
+  })
+
   it('takes what nobody is known to have brought by the word of an administrator alone', async () => {
     const { asker, other } = await the()
     const commit = asker.commit(branch, planText(7), 'somebody@elsewhere.example')

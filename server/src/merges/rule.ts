@@ -83,7 +83,9 @@ export async function whyNotGoOn(
 ): Promise<string | undefined> {
   if (from === to) return undefined
   const [, first, second, ...more] = (await git('rev-list', '--parents', '--max-count=1', to)).split(' ')
-  const isMerge = first === from && second !== undefined && more.length === 0
+  // What it stands at counts for admissions, so it stands at nothing in between that nobody has looked at.
+  if (first !== from) return `${to.slice(0, 7)} is no single step from ${from.slice(0, 7)}: merge it with --no-ff`
+  const isMerge = second !== undefined && more.length === 0
   const asked = isMerge ? second : to
   const brought = await broughtBy(git, projectId, from, asked)
   const approvals = await approvalsOf(projectId, asked, brought)

@@ -6,7 +6,8 @@ import type { Outcome, TASKS } from './reading-thread.js'
 
 type Tasks = typeof TASKS
 
-const WITHIN_MS = 60_000
+/** A day of load takes minutes to be judged. */
+const WITHIN_MS: Record<keyof Tasks, number> = { run: 60_000, seconds: 60_000, result: 60_000, judge: 600_000 }
 /** Of what the thread keeps; its own code is most of it. */
 const MOST_MB = 320
 /** That wait for the thread; each has its body in memory. */
@@ -36,7 +37,7 @@ export class Reader {
     task: Name,
     ...of: Parameters<Tasks[Name]>
   ): Promise<Awaited<ReturnType<Tasks[Name]>>> {
-    const outcome = await this.ask<Awaited<ReturnType<Tasks[Name]>>>({ task, of })
+    const outcome = await this.ask<Awaited<ReturnType<Tasks[Name]>>>({ task, of }, WITHIN_MS[task])
     if (outcome.kind === 'done') return outcome.value
     if (outcome.kind === 'problem') throw new Problem(outcome.status, outcome.code, outcome.detail)
     throw new Problem(400, 'BAD_FIELD', outcome.errors.join('; '), { field: outcome.field })
@@ -46,12 +47,13 @@ export class Reader {
     return this.threads.destroy()
   }
 
-  private async ask<T>(order: unknown): Promise<Outcome<T>> {
-    const signal = AbortSignal.timeout(WITHIN_MS)
+  private async ask<T>(order: unknown, withinMs: number): Promise<Outcome<T>> {
+    const signal = AbortSignal.timeout(withinMs)
     try {
       return (await this.threads.run(order, { signal })) as Outcome<T>
     } catch (error) {
-      if (signal.aborted) throw new Problem(503, 'TOO_LONG', 'reading the report takes longer than a minute')
+      if (signal.aborted)
+        throw new Problem(503, 'TOO_LONG', `the report was not read within ${String(withinMs / 60_000)} min; try again`)
       const said = error instanceof Error ? error.message : ''
       if (/out of memory|memory limit/i.test(said))
         throw new Problem(413, 'TOO_LARGE', `reading the report takes more than ${String(MOST_MB)} MB`)

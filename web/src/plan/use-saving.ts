@@ -37,7 +37,8 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
   async function save(message: string, branch = ''): Promise<void> {
     isBusy.value = true
     try {
-      if (branch !== '') {
+      // Made already where the save alone had failed.
+      if (branch !== '' && looked.of(project.value) !== branch) {
         await api.newBranch(project.value, branch)
         looked.look(project.value, branch)
       }
