@@ -39,7 +39,7 @@ describe('the trend of a plan', () => {
     expect(await page.locator('.dot.not-counted').count()).toBeGreaterThan(0)
 
     await page.getByRole('button', { name: 'Acknowledge…' }).last().click()
-    await page.getByLabel('Note on the change').pressSequentially('Fares are joined to the search: known')
+    await page.getByLabel('Comment on the shift').pressSequentially('Fares are joined to the search: known')
     await page.keyboard.press('Enter')
     await page.getByText('Fares are joined to the search: known').waitFor()
     await page.reload()

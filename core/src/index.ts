@@ -112,7 +112,7 @@ export {
 } from './view/lanes.js'
 export { OwnSeries, type SeriesValues } from './view/own-series.js'
 export { pictureOfTimes, timesInResult, type TimesOf, type TimesPicture } from './view/times.js'
-export { dueBySecond, type PhaseSummary } from './view/phases.js'
+export { dueBySecond, type PhasePart, type PhaseSummary } from './view/phases.js'
 export { timeTicks } from './view/time-ticks.js'
 export { explain } from './explain/explain.js'
 export { type Finding, type FindingKind } from './explain/finding.js'

@@ -162,6 +162,18 @@ describe('a comparison', () => {
     expect(comparisonWords(one)).toMatch(/^Worse: mean, median.* of "step 0"\.$/)
   })
 
+  it('cannot tell where a figure doubles, and its seconds differ as much among themselves', () => {
+    const calm = stored(resultWith((index) => (index < 100 ? 400 : 100)))
+    const wild = stored(resultWith((index) => (index < 200 ? 900 : 100)))
+    const comparison = compareRuns(calm, wild)
+
+    expect(comparison.steps[0]?.changes.find(({ figure }) => figure === 'p95')).toMatchObject({
+      outcome: 'cannot tell',
+    })
+    expect(comparisonOutcome(comparison)).toBe('not worse')
+    expect(comparisonWords(comparison)).toMatch(/^Cannot tell: p9[59] of "search" moved by \+120 %, and 2 more, which/)
+  })
+
   it('tests nothing of another plan, of a run that is void, or of no step in common', () => {
     const result = stored(resultWith(even))
     const [step] = result.steps

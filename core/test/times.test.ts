@@ -25,6 +25,24 @@ describe('a picture of times', () => {
     )
   })
 
+  // Half of the times are at most the median: nearest rank, as every table has it.
+  it('prints the percentiles of the distribution, and none that no time lies beyond', () => {
+    const half = [...new Array<number>(60).fill(106), ...new Array<number>(40).fill(301)]
+
+    expect(pictureOfTimes(distributionOf(half))?.percentiles).toMatchObject({
+      '50': expect.closeTo(106, 0),
+      '75': expect.closeTo(301, 0),
+      '99.9': null,
+    })
+    fc.assert(
+      fc.property(anyTimes, (ms) => {
+        const times = distributionOf(ms)
+        for (const [name, value] of Object.entries(pictureOfTimes(times)?.percentiles ?? {}))
+          if (value !== null) expect(value).toBe(times.percentile(Number(name)) / 1000)
+      }),
+    )
+  })
+
   it('has each time in one bar, and bars that meet from the least to the largest', () => {
     fc.assert(
       fc.property(anyTimes, (ms) => {
@@ -73,6 +91,22 @@ describe('the times of a run', () => {
     expect([run.times(of).count, run.times(of).least, run.times(of).largest]).toEqual([3, 30_000, 50_000])
     const part = run.times(of, { fromSecond: 1, toSecond: 3 })
     expect([part.count, part.least, part.largest]).toEqual([2, 20_000, 30_000])
+  })
+
+  it('and its phases are told as far as they lie in a range', () => {
+    const run = view()
+    const of = (fromSecond: number, toSecond: number) =>
+      run.phasesWithin({ fromSecond, toSecond }).map(({ name, fromMs, toMs, arrivalsDue, throughput, steps }) => ({
+        ...{ name, span: [fromMs / 1000, toMs / 1000], arrivalsDue, throughput },
+        requests: steps.map(({ requests }) => requests),
+      }))
+
+    expect(of(1, 3)).toEqual([
+      { name: 'calm', span: [1, 2], arrivalsDue: 1, throughput: 1, requests: [1] },
+      { name: 'peak', span: [2, 3], arrivalsDue: 1, throughput: 1, requests: [1] },
+    ])
+    expect(of(3, 9)).toEqual([{ name: 'peak', span: [3, 5], arrivalsDue: 2, throughput: 1, requests: [2] }])
+    expect(of(0, 5).map(({ arrivalsDue }) => arrivalsDue)).toEqual(run.phases().map(({ arrivalsDue }) => arrivalsDue))
   })
 
   it('are none of what is not in the plan', () => {

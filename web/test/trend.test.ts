@@ -18,7 +18,7 @@ import {
 import RunActions from '../src/run/RunActions.vue'
 import TrendStrip from '../src/trend/TrendStrip.vue'
 import { changesIn, countsIn, impactPicture, pictureOf, STRIP_HEIGHT, xOf } from '../src/trend/trend-picture.js'
-import WhatChanged from '../src/trend/WhatChanged.vue'
+import ShiftList from '../src/trend/ShiftList.vue'
 import { pageAround, press } from './page.js'
 
 const { router, options, signIn } = pageAround()
@@ -141,7 +141,10 @@ describe('what changed', () => {
   const one = series(LEVELS.map((value) => point(value)))
   const changes = changesIn([read(one)], [one], RUNS)
   const shown = (over: object = {}): VueWrapper =>
-    mount(WhatChanged, { ...options, props: { project: 4, changes, notes: [], mayWrite: true, ...over } }) as VueWrapper
+    mount(ShiftList, {
+      ...options,
+      props: { project: 4, changes, isRead: true, countedRuns: 16, notes: [], mayWrite: true, ...over },
+    }) as VueWrapper
 
   it('is compared and acknowledged, in words', async () => {
     const wrapper = shown()
@@ -168,9 +171,16 @@ describe('what changed', () => {
 
     expect(wrapper.findAll('.note')).toHaveLength(1)
     expect(wrapper.text()).not.toContain('Acknowledge…')
-    await press('Remove note')
+    await press('Remove comment')
     expect(wrapper.emitted('retract')).toEqual([[note]])
-    expect(shown({ changes: [] }).text()).toContain('No change of level')
+    expect(shown({ changes: [] }).text()).toContain('No shift in these runs')
+  })
+
+  it('is not denied while it is looked for, nor where too few runs count', () => {
+    expect(shown({ changes: [], isRead: false }).text()).toContain('Looking for shifts…')
+    expect(shown({ changes: [], countedRuns: 5 }).text()).toContain(
+      'Cannot tell: 5 of these runs count, and a shift takes 4 on either side.',
+    )
   })
 })
 
@@ -286,7 +296,7 @@ describe('runs side by side', () => {
       { value: '320 ms', status: 'breached' },
     ])
     const [answer] = answersOf(runs, [comparison])
-    expect(answer).toMatchObject({ title: 'Run 2 against run 1', words: 'Worse: p95 of "search".', isWorse: true })
+    expect(answer).toMatchObject({ title: 'Run 2 against run 1', words: 'Worse: p95 of "search".', tone: 'worse' })
     expect(answer?.around[0]).toBe('the loads differ')
   })
 })

@@ -94,7 +94,7 @@ export const TREND_ROUTES = {
   addTrendNote: route({
     method: 'POST',
     path: '/runs/{run}/trend-notes',
-    summary: 'acknowledge a change of level that begins with a run',
+    summary: 'acknowledge a shift that begins with a run',
     needs: 'write',
     body: object({
       series: string().required('series is needed: what is measured').max(1000),

@@ -14,7 +14,8 @@ export const SMALLEST = 0.05
 /** With fewer blocks in a run nothing can be significant. */
 const LEAST_BLOCKS = 5
 
-export type Outcome = 'worse' | 'better' | 'no significant change' | 'not tested'
+/** A row cannot be told where its figure moved further than matters, and chance or the generator may have moved it. */
+export type Outcome = 'worse' | 'better' | 'no significant change' | 'cannot tell' | 'not tested'
 
 /** One figure of both runs. Times are ms, shares 0 to 1. */
 export interface Change {
@@ -81,7 +82,7 @@ export function compareRuns(before: RunResult, after: RunResult, smallest = SMAL
     changes: draft.changes.map((change) => {
       if (change.p === null) return change
       const p = corrected.next().value ?? 1
-      return { ...change, p, outcome: outcomeOf(change, p) }
+      return { ...change, p, outcome: outcomeOf(change, p, smallest) }
     }),
   }))
   const missing = (from: RunResult, other: RunResult) =>
@@ -131,11 +132,31 @@ export function comparisonWords(comparison: Comparison): string {
     ...(better.length > 0 ? [`${isWorse ? 'better' : 'Better'}: ${named(better)}`] : []),
   ]
   if (parts.length > 0) return `${parts.join('; ')}.`
+  const unclear = unclearWords(comparison)
+  if (unclear !== undefined) return unclear
   return `No significant change beyond ${String(Number((100 * comparison.smallest).toPrecision(3)))} %.`
 }
 
-const outcomeOf = ({ difference }: Change, p: number): Outcome =>
-  p >= LEVEL ? 'no significant change' : difference > 0 ? 'worse' : 'better'
+/** What moved furthest of what cannot be told, and why it cannot; undefined where all can. */
+function unclearWords(comparison: Comparison): string | undefined {
+  const moved = ({ change }: { change: Change }) => (change.before === 0 ? Infinity : change.difference / change.before)
+  const unclear = rowsThatAre('cannot tell', comparison).toSorted((one, other) => moved(other) - moved(one))
+  const [first] = unclear
+  if (first === undefined) return undefined
+  const { step, change } = first
+  const by = change.before === 0 ? 'from nothing' : `by ${signedPercent(moved(first))}`
+  const others = unclear.length === 1 ? '' : `, and ${String(unclear.length - 1)} more`
+  const words = `Cannot tell: ${change.figure} of "${step}" moved ${by}${others}, which may be chance`
+  return `${words}: blocks of seconds of one run differ as much among themselves. Longer runs tell more.`
+}
+
+const signedPercent = (share: number): string =>
+  `${share < 0 ? '−' : '+'}${String(Number((100 * Math.abs(share)).toPrecision(2)))} %`
+
+function outcomeOf({ before, difference }: Change, p: number, smallest: number): Outcome {
+  if (p < LEVEL) return difference > 0 ? 'worse' : 'better'
+  return Math.abs(difference) > smallest * Math.abs(before) ? 'cannot tell' : 'no significant change'
+}
 
 const sideOf = ({ id, startedAt, plan, verdict }: RunResult): Side => ({ id, startedAt, commit: plan.commit, verdict })
 

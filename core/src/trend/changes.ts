@@ -2,7 +2,7 @@
 import { medianOf } from '../numbers/trends.js'
 import { Draws } from '../values/random.js'
 
-/** A change of level between two runs that follow one another. */
+/** A shift between two runs that follow one another. */
 export interface LevelChange {
   /** Place of the first value after it, among the values that were given. */
   at: number
@@ -17,7 +17,7 @@ export interface LevelChange {
 export const LEAST_RUNS = 4
 /** A series without any change has one reported as often as this. */
 export const FALSE_ALARMS = 0.01
-/** A change of level that is smaller, as a share of the level before, does not matter to anybody. */
+/** A shift that is smaller, as a share of the level before, does not matter to anybody. */
 const SMALLEST = 0.05
 /** On either side so many runs must stand nearer to their own level than to the other: two bad runs of four do not. */
 const CLEAR = 0.75
@@ -30,7 +30,7 @@ interface Cut {
 }
 
 /**
- * The changes of level in a series, the oldest first.
+ * The shifts in a series, the oldest first.
  *
  * Circular binary segmentation: the stretch whose mean stands furthest from the mean of the rest is sought, one in
  * the middle as well as one at an end, and taken where a permutation of the values parts them as far in fewer than one

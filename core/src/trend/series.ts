@@ -1,7 +1,7 @@
 // One figure over runs, some of which have none or do not count.
 import { levelChanges, levelsOf } from './changes.js'
 
-/** A change of level; places are those of the runs, whether they count or not. */
+/** A shift; places are those of the runs, whether they count or not. */
 export interface TrendChange {
   /** The last run of the level before, and the first of the level after. */
   last: number

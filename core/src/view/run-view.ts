@@ -15,7 +15,7 @@ import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
 import type { Distribution } from '../numbers/distribution.js'
 import { familyOf, isOfRun } from '../plan/measures.js'
-import { phaseSummaries, type PhaseSummary } from './phases.js'
+import { phaseSummaries, phasesWithin, type PhasePart, type PhaseSummary } from './phases.js'
 import { groupSummaries, journeySummaries, type GroupSummary, type JourneySummary } from './scopes.js'
 import { TimeRanges } from './time-ranges.js'
 import { timesIn, type TimesOf } from './times.js'
@@ -215,7 +215,13 @@ export class RunView {
 
   /** The phases, with what was due in each. */
   phases(): PhaseSummary[] {
-    return phaseSummaries(this.recording, this.shape)
+    return phaseSummaries(this.recording, this.recording.seconds, this.shape)
+  }
+
+  /** The phases as far as they lie in a range of seconds. */
+  phasesWithin(range: TimeRange): PhasePart[] {
+    const span = { fromMs: 1000 * range.fromSecond, toMs: 1000 * range.toSecond }
+    return phasesWithin(this.within(range), this.recording.seconds, this.shape, span)
   }
 
   private readonly isMeasured = (phase: number): boolean => this.shape.phases[phase]?.measured === true

@@ -6,6 +6,7 @@ import type { RunShape } from '../measure/shape.js'
 import type { RunResult } from '../judge/result-schema.js'
 import { bytesOfBase64 } from '../numbers/base64.js'
 import { Distribution } from '../numbers/distribution.js'
+import type { PercentileName } from './summaries.js'
 
 export interface TimesOf {
   kind: 'step' | 'group' | 'journey'
@@ -14,6 +15,8 @@ export interface TimesOf {
 
 export interface TimesPicture {
   count: number
+  /** In ms, as every table has them; null for one that has no time beyond it. */
+  percentiles: Record<PercentileName, number | null>
   /** Nearest-rank percentiles, ten to each power of ten of the tail; the last is the largest time. */
   curve: { percent: number; ms: number }[]
   /** How many times lie between bounds that grow by one factor. */
@@ -59,7 +62,20 @@ export function timesInResult(result: RunResult, step: string): Distribution {
 export function pictureOfTimes(times: Distribution): TimesPicture | null {
   if (times.count === 0) return null
   const values = [...times.values()]
-  return { count: times.count, curve: curveOfTimes(times, values), bars: barsOf(times, values) }
+  return {
+    count: times.count,
+    percentiles: percentilesOf(times),
+    curve: curveOfTimes(times, values),
+    bars: barsOf(times, values),
+  }
+}
+
+function percentilesOf(times: Distribution): TimesPicture['percentiles'] {
+  const of = (name: PercentileName) => {
+    const beyond = times.count * (1 - Number(name) / 100)
+    return beyond < 1 - 1e-9 && times.count > 1 ? null : times.percentile(Number(name)) / 1000
+  }
+  return { '50': of('50'), '75': of('75'), '90': of('90'), '95': of('95'), '99': of('99'), '99.9': of('99.9') }
 }
 
 type Values = readonly (readonly [valueUs: number, count: number])[]

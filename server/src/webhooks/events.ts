@@ -26,7 +26,7 @@ const MOST_RUNS = 500
 const MOST_CHANGES = 50
 const TREND_RUNS = 50
 const MOST_SERIES = 60
-/** A change of level is found at a run or two beside as more runs come. */
+/** A shift is found at a run or two beside as more runs come. */
 const SAME_CHANGE_RUNS = 7
 
 /**
@@ -157,7 +157,7 @@ function stageEvents(page: string, pipeline: Pipeline, commit: string, at: Stage
   ]
 }
 
-/** Changes of level that the last runs have brought to light. */
+/** Shifts that the last runs have brought to light. */
 async function trendsOf(page: string, projectId: number, ended: readonly RunRow[]): Promise<WebhookEvent[]> {
   const latest = new Map<string, RunRow>()
   for (const row of ended) {

@@ -221,7 +221,7 @@ export class Webhooks {
   }
 }
 
-/** Whether a webhook has heard of it already, or of what is the same: a change of level that is found a run beside. */
+/** Whether a webhook has heard of it already, or of what is the same: a shift that is found a run beside. */
 async function isTold({ id: webhookId }: WebhookRow, { id, near }: WebhookEvent): Promise<boolean> {
   if ((await DeliveryRow.count({ where: { webhookId, eventId: id } })) > 0) return true
   if (near === undefined) return false

@@ -68,7 +68,7 @@ function show(next: readonly string[]): void {
       <div class="desk">
         <section class="answers" aria-live="polite">
           <p v-if="comparisons === undefined" class="soft">Testing every figure…</p>
-          <article v-for="answer in answers" :key="answer.title" :class="{ worse: answer.isWorse }">
+          <article v-for="answer in answers" :key="answer.title" :class="answer.tone.replace(' ', '-')">
             <h2>{{ answer.title }}</h2>
             <p class="words">{{ answer.words }}</p>
             <ul v-if="answer.around.length > 0" class="soft">
@@ -143,6 +143,9 @@ article {
 }
 article.worse {
   border-left-color: var(--brick);
+}
+article.cannot-tell {
+  border-left-color: var(--ochre);
 }
 .words {
   padding: 4px 0;

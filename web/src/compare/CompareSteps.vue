@@ -5,6 +5,8 @@ import { computed } from 'vue'
 import type { ComparedRun, CompareRow } from './compare-picture.js'
 
 const props = defineProps<{ rows: CompareRow[]; runs: ComparedRun[] }>()
+/** What is said beside a difference. */
+const WORDS = new Set(['worse', 'better', 'cannot tell'])
 const numbers = computed(() => props.runs.map(({ detail }) => detail.number))
 </script>
 
@@ -16,7 +18,7 @@ const numbers = computed(() => props.runs.map(({ detail }) => detail.number))
     <ElTableColumn
       v-for="(number, index) in numbers.slice(1)"
       :key="number"
-      :label="`run ${number}, and how far it is off`"
+      :label="`run ${number} · difference · 95 % interval`"
       min-width="230"
       align="right"
     >
@@ -25,9 +27,7 @@ const numbers = computed(() => props.runs.map(({ detail }) => detail.number))
           <b>{{ row.others[index].value }}</b>
           <span class="difference" :class="row.others[index].outcome">
             {{ row.others[index].difference }}
-            <em v-if="row.others[index].outcome === 'worse' || row.others[index].outcome === 'better'">{{
-              row.others[index].outcome
-            }}</em>
+            <em v-if="WORDS.has(row.others[index].outcome)">{{ row.others[index].outcome }}</em>
           </span>
           <span class="soft interval">{{ row.others[index].interval }}</span>
         </div>
@@ -51,6 +51,9 @@ const numbers = computed(() => props.runs.map(({ detail }) => detail.number))
 .difference.better {
   color: var(--lake);
   font-weight: 600;
+}
+.difference.cannot.tell {
+  color: var(--ochre-text);
 }
 .difference em {
   font-style: normal;

@@ -150,7 +150,7 @@ export interface CompareAnswer {
   words: string
   /** What differed around the two, in words. */
   around: string[]
-  isWorse: boolean
+  tone: 'worse' | 'cannot tell' | 'calm'
 }
 
 export function answersOf(runs: readonly ComparedRun[], comparisons: readonly Comparison[]): CompareAnswer[] {
@@ -163,11 +163,26 @@ export function answersOf(runs: readonly ComparedRun[], comparisons: readonly Co
       {
         title: `Run ${String(run.detail.number)} against run ${String(base.detail.number)}`,
         words: comparisonWords(comparison),
-        around: [...comparison.warnings, ...aloneIn(comparison), ...aroundOf(base, run)],
-        isWorse: comparisonOutcome(comparison) === 'worse',
+        around: [...comparison.warnings, ...aloneIn(comparison), ...breachedAfter(base, run), ...aroundOf(base, run)],
+        tone: toneOf(comparison),
       },
     ]
   })
+}
+
+function toneOf(comparison: Comparison): CompareAnswer['tone'] {
+  const outcome = comparisonOutcome(comparison)
+  if (outcome === 'worse') return 'worse'
+  const isUnclear = comparison.steps.some(({ changes }) => changes.some((change) => change.outcome === 'cannot tell'))
+  return outcome === 'not tested' || isUnclear ? 'cannot tell' : 'calm'
+}
+
+/** Gates that the first run held and this one breaches: a fact of both runs, whatever the test makes of them. */
+function breachedAfter(base: ComparedRun, run: ComparedRun): string[] {
+  const rules = run.result.gates.flatMap(({ rule, status }) =>
+    status === 'breached' && base.result.gates.some((one) => one.rule === rule && one.status === 'held') ? [rule] : [],
+  )
+  return rules.length === 0 ? [] : [`gates breached now and held before: ${rules.join('; ')}`]
 }
 
 /** Steps that are on one side alone. */

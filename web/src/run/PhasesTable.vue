@@ -1,11 +1,11 @@
 <script setup lang="ts">
 // The phases: what was due in each, and what came of it; a phase selects its seconds.
-import { formatMs, type PhaseSummary, type TimeRange } from '@jolt-gate/core'
+import { formatMs, type PhasePart, type TimeRange } from '@jolt-gate/core'
 import { ElButton, ElTable, ElTableColumn } from 'element-plus'
 import { computed } from 'vue'
 import { clock, grouped, rate } from '../text/figures.js'
 
-const props = defineProps<{ phases: PhaseSummary[] }>()
+const props = defineProps<{ phases: PhasePart[] }>()
 defineEmits<{ pick: [range: TimeRange] }>()
 
 const rows = computed(() =>
@@ -18,7 +18,7 @@ const rows = computed(() =>
       note: [...(track === null ? [] : [track]), ...(measured ? [] : ['not measured'])].join(', '),
       range: { fromSecond: Math.floor(fromMs / 1000), toSecond: Math.ceil(toMs / 1000) },
       span: `${clock(fromMs / 1000)} – ${clock(toMs / 1000)}`,
-      due: grouped(Math.round(phase.arrivalsDue)),
+      due: phase.arrivalsDue === null ? '–' : grouped(Math.round(phase.arrivalsDue)),
       started: grouped(phase.arrivalsStarted),
       users: grouped(phase.peakUsers),
       requests: total('requests'),

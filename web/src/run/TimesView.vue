@@ -80,14 +80,14 @@ const drawn = computed((): DrawnTimes[] => {
   ]
   return shown.flatMap(([words, picture]) => (picture === null ? [] : [{ words, picture }]))
 })
-const FIGURES = [50, 90, 95, 99, 99.9]
+const FIGURES = ['50', '90', '95', '99', '99.9'] as const
 const rows = computed(() =>
   drawn.value.map(({ words, picture }) => ({
     words,
     count: grouped(picture.count),
-    figures: FIGURES.map((percent) => {
-      const found = picture.curve.find((point) => point.percent >= percent - 1e-9)
-      return `p${String(percent)} ${found === undefined ? '–' : formatMs(found.ms)}`
+    figures: FIGURES.map((name) => {
+      const ms = picture.percentiles[name]
+      return `${name === '50' ? 'median' : `p${name}`} ${ms === null ? '–' : formatMs(ms)}`
     }),
   })),
 )

@@ -16,7 +16,7 @@ import {
   type GateResult,
   type GroupSummary,
   type JourneySummary,
-  type PhaseSummary,
+  type PhasePart,
   type Plan,
   type ResultFinding,
   type ResultImpact,
@@ -61,7 +61,7 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
   steps: StepSummary[]
   groups: GroupSummary[]
   journeys: JourneySummary[]
-  phases: PhaseSummary[]
+  phases: PhasePart[]
   findings: ResultFinding[]
   /** Series that were asked for, by their text. */
   own: Record<string, SeriesValues>
@@ -75,7 +75,7 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
 /** What of a picture does not depend on what is asked for. */
 type WholePicture = Omit<RunPicture, keyof RangePicture | 'own'>
 /** What of it is of the selected seconds. */
-type RangePicture = Pick<RunPicture, 'steps' | 'groups' | 'journeys' | 'times' | 'range'>
+type RangePicture = Pick<RunPicture, 'steps' | 'groups' | 'journeys' | 'phases' | 'times' | 'range'>
 /** A picture as it is told: what has not changed is null, and is not drawn again. */
 export interface ToldPicture extends RangePicture {
   whole: WholePicture | null
@@ -174,7 +174,6 @@ function wholeOf(run: RunView): WholePicture {
     metrics: shape.metrics.map((metric, index) => ({ ...metric, values: series.metrics[index] ?? [] })),
     gates: results,
     limitLines: limitLinesOf(gates, source),
-    phases: run.phases(),
     ...explainedNow(run),
   }
 }
@@ -190,6 +189,7 @@ function tell(): void {
     steps: view.steps(range),
     groups: view.groups(range),
     journeys: view.journeys(range),
+    phases: range === null ? view.phases() : view.phasesWithin(range),
     times: timesNow(view),
     range,
   }

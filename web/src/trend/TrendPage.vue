@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A plan against a target, run by run: each gate, any step, and where their level has changed.
+// A plan against a target, run by run: each gate, any step, and where they shifted.
 import type { TrendNote } from '@jolt-gate/core/api'
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
@@ -15,12 +15,12 @@ import { changesIn, impactPicture, keyOf, pictureOf, xOf, type ChangeWords } fro
 import TrendChoices from './TrendChoices.vue'
 import TrendRuns from './TrendRuns.vue'
 import { useTrend } from './use-trend.js'
-import WhatChanged from './WhatChanged.vue'
+import ShiftList from './ShiftList.vue'
 
 const route = useRoute()
 const project = computed(() => Number(route.params['project']))
 const may = useMay(() => project.value)
-const { asked, ask, choices, trend, runs, shown, reads, error, isLoading, refetch } = useTrend(project)
+const { asked, ask, choices, trend, runs, shown, reads, isRead, error, isLoading, refetch } = useTrend(project)
 
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
@@ -31,6 +31,10 @@ const pictures = computed(() => {
   return impact === undefined ? strips : [...strips, impact]
 })
 const changes = computed(() => changesIn(pictures.value, shown.value, runs.value))
+/** Of the figure that has most of them. */
+const countedRuns = computed(() =>
+  Math.max(0, ...pictures.value.map(({ dots }) => dots.filter(({ look }) => look !== 'not counted').length)),
+)
 const place = (run: number) => xOf(run, runs.value.length, width.value)
 const runWidth = computed(() => Math.min(18, Math.max(6, width.value / Math.max(1, runs.value.length))))
 const days = computed(() => {
@@ -124,9 +128,11 @@ const retract = ({ run, id }: TrendNote) => doing(() => api.removeTrendNote(run,
       </div>
       <aside>
         <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
-        <WhatChanged
+        <ShiftList
           :project="project"
           :changes="changes"
+          :is-read="isRead"
+          :counted-runs="countedRuns"
           :notes="trend?.notes ?? []"
           :may-write="may.mayWrite"
           @acknowledge="acknowledge"
@@ -137,7 +143,7 @@ const retract = ({ run, id }: TrendNote) => doing(() => api.removeTrendNote(run,
           <h2>How to read this</h2>
           <p class="soft small">
             A dot is a run, its bar the 95 % interval. An open ring is a run that is void or stopped: shown, not
-            counted. An ochre line is the level between two changes; a change is marked when it is unlikely to be chance
+            counted. An ochre line is the median between two shifts; a shift is marked when it is unlikely to be chance
             (one false mark in about 100 figures), at least 5 %, and lasts for four runs.
           </p>
         </section>

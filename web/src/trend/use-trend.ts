@@ -74,10 +74,10 @@ export function useTrend(project: Ref<number>) {
     (trend.value?.series ?? []).filter(({ kind, name }) => kind === 'gate' || asked.value.steps.includes(name)),
   )
   const runs = computed(() => trend.value?.runs ?? [])
-  const reads = useReads(runs, shown)
+  const { reads, isRead } = useReads(runs, shown)
   const error = computed(() => trendFault.value ?? fault.value)
   const isLoading = computed(() => isPending.value || (isFetching.value && trend.value === undefined))
-  return { asked, ask, choices, trend, runs, shown, reads, error, isLoading, refetch }
+  return { asked, ask, choices, trend, runs, shown, reads, isRead, error, isLoading, refetch }
 }
 
 /** Changes and levels of what is shown, computed beside the page. */
@@ -111,7 +111,9 @@ function useReads(runs: Ref<TrendRun[]>, shown: Ref<TrendSeries[]>) {
   onScopeDispose(() => {
     worker.terminate()
   })
-  return reads
+  /** Whether what is shown has been read: without an answer there is nothing to say of it. */
+  const isRead = computed(() => shown.value.every((one) => reads.value.has(keyOf(one))))
+  return { reads, isRead }
 }
 
 /** A run of the plan and target of which there are most; the newest of them. */

@@ -16,7 +16,7 @@ export class BaselineRow extends Model<InferAttributes<BaselineRow>, InferCreati
   declare at: Date
 }
 
-/** What a person says of a change of level that begins with a run. */
+/** What a person says of a shift that begins with a run. */
 export class TrendNoteRow extends Model<InferAttributes<TrendNoteRow>, InferCreationAttributes<TrendNoteRow>> {
   declare id: CreationOptional<number>
   declare runId: string

@@ -1,12 +1,22 @@
 <script setup lang="ts">
-// Changes of level, the latest first, each with the runs it lies between, and what is known of it.
+// Shifts, the latest first, each with the runs it lies between, and what is known of it.
+import { LEAST_RUNS } from '@jolt-gate/core'
 import { ElButton, ElDialog, ElInput } from 'element-plus'
 import { ref } from 'vue'
 import type { TrendNote } from '@jolt-gate/core/api'
 import { takeCursor } from '../forms/take-cursor.js'
 import type { ChangeWords } from './trend-picture.js'
 
-const props = defineProps<{ project: number; changes: ChangeWords[]; notes: TrendNote[]; mayWrite: boolean }>()
+const props = defineProps<{
+  project: number
+  changes: ChangeWords[]
+  /** Whether shifts have been looked for in all that is shown. */
+  isRead: boolean
+  /** Runs that are neither void nor stopped. */
+  countedRuns: number
+  notes: TrendNote[]
+  mayWrite: boolean
+}>()
 const emit = defineEmits<{
   acknowledge: [change: ChangeWords, words: string]
   retract: [note: TrendNote]
@@ -34,8 +44,13 @@ const compareTo = ([last, first]: ChangeWords['runs']) => ({
 
 <template>
   <section>
-    <h2>What changed</h2>
-    <p v-if="changes.length === 0" class="soft">No change of level in these runs.</p>
+    <h2>Shifts</h2>
+    <p v-if="!isRead" class="soft">Looking for shifts…</p>
+    <p v-else-if="countedRuns < 2 * LEAST_RUNS" class="soft">
+      Cannot tell: {{ countedRuns }} of these runs {{ countedRuns === 1 ? 'counts' : 'count' }}, and a shift takes
+      {{ LEAST_RUNS }} on either side.
+    </p>
+    <p v-else-if="changes.length === 0" class="soft">No shift in these runs.</p>
     <article v-for="change in changes" :key="change.key" :class="{ worse: change.isWorse }">
       <h3>{{ change.title }}</h3>
       <p class="soft">{{ change.detail }}</p>
@@ -44,7 +59,7 @@ const compareTo = ([last, first]: ChangeWords['runs']) => ({
       </p>
       <p v-for="note in notesOf(change)" :key="note.id" class="note">
         {{ note.words }} <span class="soft">{{ note.by }}</span>
-        <ElButton v-if="mayWrite" link size="small" @click="$emit('retract', note)">Remove note</ElButton>
+        <ElButton v-if="mayWrite" link size="small" @click="$emit('retract', note)">Remove comment</ElButton>
       </p>
       <p class="acts">
         <RouterLink :to="compareTo(change.runs)"
@@ -55,7 +70,7 @@ const compareTo = ([last, first]: ChangeWords['runs']) => ({
     </article>
     <ElDialog
       :model-value="acknowledged !== undefined"
-      title="Acknowledge the change"
+      title="Acknowledge the shift"
       width="460"
       @update:model-value="acknowledged = undefined"
       @open-auto-focus="takeCursor()"
@@ -63,7 +78,7 @@ const compareTo = ([last, first]: ChangeWords['runs']) => ({
     >
       <form class="ask" @submit.prevent="save()">
         <p>{{ acknowledged?.title }}: what caused it?</p>
-        <ElInput v-model="words" autofocus maxlength="1000" aria-label="Note on the change" />
+        <ElInput v-model="words" autofocus maxlength="1000" aria-label="Comment on the shift" />
         <span>
           <ElButton type="primary" native-type="submit" :disabled="words.trim() === ''">Acknowledge</ElButton>
           <ElButton @click="acknowledged = undefined">Cancel</ElButton>
