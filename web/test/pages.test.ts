@@ -107,21 +107,22 @@ describe('lanes', () => {
   })
 
   it('say what stands under the cursor, or of the whole run', () => {
-    const captions = (second: number | null) => drawn.map((lane) => lane.caption(view, [1, 2], second))
+    const said = (lane: (typeof drawn)[number], second: number | null) =>
+      lane.readouts(view, [1, 2], second).map(({ label, value }) => `${label} ${value}`)
 
-    expect(captions(null)).toEqual([
-      'due at most 2/s · at most 1 users',
-      'p99 at most 30.0 ms',
-      'status 3',
-      'queue at most 3',
-      'start lag at most 0.20 ms · at most 20.0 % busy',
+    expect(drawn.map((lane) => [lane.over, ...said(lane, null)])).toEqual([
+      ['peak', 'due 2/s', 'started 2/s', 'users 1'],
+      ['peak', 'median 10.0 ms', 'p95 20.0 ms', 'p99 30.0 ms'],
+      ['total', 'status 3'],
+      ['peak', 'queue 3'],
+      ['peak', 'start lag 0.20 ms', 'busy 20.0 %'],
     ])
-    expect(captions(1)).toEqual([
-      'due 2/s · started 2 · 1 users',
-      'median – · p95 – · p99 –',
-      'status 2',
-      'queue –',
-      'start lag 0.20 ms · 20.0 % busy',
+    expect(drawn.map((lane) => said(lane, 1))).toEqual([
+      ['due 2/s', 'started 2/s', 'users 1'],
+      ['median –', 'p95 –', 'p99 –'],
+      ['status 2'],
+      ['queue –'],
+      ['start lag 0.20 ms', 'busy 20.0 %'],
     ])
     for (const lane of drawn) expect(lane.highest(view, [1, 2])).toBeGreaterThan(0)
     expect(drawn.map((lane) => lane.tick(215.507512).length < 9)).not.toContain(false)
@@ -130,9 +131,11 @@ describe('lanes', () => {
   it("of one's own say and draw what was chosen, the second unit on a scale of its own", () => {
     const [lane] = lanesOf(readLanes('step~search~p95+step~search~failed!'))
 
-    expect(lane).toMatchObject({ title: 'search', note: 'p95, failed', isTall: true })
-    expect(lane?.caption(view, [], null)).toBe('p95 at most 40.0 ms · failed at most 2/s')
-    expect(lane?.caption(view, [], 1)).toBe('p95 – · failed 2/s')
+    expect(lane).toMatchObject({ title: 'search', note: 'ms, /s', isTall: true })
+    const said = (second: number | null) =>
+      lane?.readouts(view, [], second).map(({ label, value, look }) => `${label} ${value} ${look}`)
+    expect(said(null)).toEqual(['p95 40.0 ms line', 'failed 2/s dashed'])
+    expect(said(1)).toEqual(['p95 – line', 'failed 2/s dashed'])
     expect([lane?.highest(view, []), lane?.highestRight?.(view)]).toEqual([40, 2])
   })
 

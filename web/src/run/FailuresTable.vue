@@ -27,8 +27,8 @@ const isOpen = computed({
   <ElTable v-else :data="rows" size="small">
     <ElTableColumn prop="step" label="step" min-width="130" show-overflow-tooltip />
     <ElTableColumn prop="kind" label="kind" width="96" />
-    <ElTableColumn prop="detail" label="what" min-width="200" show-overflow-tooltip />
-    <ElTableColumn label="times" width="84" align="right">
+    <ElTableColumn prop="detail" label="detail" min-width="200" show-overflow-tooltip />
+    <ElTableColumn label="count" width="84" align="right">
       <template #default="{ row }">{{ grouped(row.count) }}</template>
     </ElTableColumn>
     <ElTableColumn label="first at" width="84" align="right">
@@ -39,7 +39,7 @@ const isOpen = computed({
         <code>{{ row.sample.slice(0, 120) }}</code>
       </template>
     </ElTableColumn>
-    <ElTableColumn label="one in full" width="104">
+    <ElTableColumn label="example" width="104">
       <template #default="{ row }">
         <ElButton v-if="row.kept" link @click="opened = row.kept">Open</ElButton>
       </template>

@@ -12,6 +12,7 @@ interface Row {
   name: string
   finished: string
   failed: string
+  share: string
   unfinished: string
   median: string
   p95: string
@@ -40,16 +41,21 @@ function rowOf(name: string, finished: number, failed: number, time: JourneySumm
   const at = (percentile: '50' | '95' | '99') => (time === null ? '–' : formatMs(time.percentiles[percentile]))
   return {
     ...{ key: name, name, children: [], finished: grouped(finished), unfinished: '' },
-    failed: finished + failed === 0 ? '–' : percent(failed / (finished + failed)),
+    failed: grouped(failed),
+    share: finished + failed === 0 ? '–' : percent(failed / (finished + failed)),
     ...{ median: at('50'), p95: at('95'), p99: at('99'), max: time === null ? '–' : formatMs(time.max) },
   }
 }
-const FIGURES = ['finished', 'failed', 'unfinished', 'median', 'p95', 'p99', 'max']
+const FIGURES = [
+  ...['finished', 'failed'].map((name) => ({ prop: name, label: name })),
+  { prop: 'share', label: 'failed %' },
+  ...['unfinished', 'median', 'p95', 'p99', 'max'].map((name) => ({ prop: name, label: name })),
+]
 </script>
 
 <template>
   <ElTable :data="rows" row-key="key" default-expand-all size="small" empty-text="No iterations yet">
     <ElTableColumn prop="name" label="journey, group" min-width="200" />
-    <ElTableColumn v-for="one in FIGURES" :key="one" :prop="one" :label="one" width="100" align="right" />
+    <ElTableColumn v-for="one in FIGURES" :key="one.prop" v-bind="one" width="88" align="right" />
   </ElTable>
 </template>

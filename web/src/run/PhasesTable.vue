@@ -3,7 +3,7 @@
 import { formatMs, type PhasePart, type TimeRange } from '@jolt-gate/core'
 import { ElButton, ElTable, ElTableColumn } from 'element-plus'
 import { computed } from 'vue'
-import { clock, grouped, rate } from '../text/figures.js'
+import { clock, grouped, percent, rate } from '../text/figures.js'
 
 const props = defineProps<{ phases: PhasePart[] }>()
 defineEmits<{ pick: [range: TimeRange] }>()
@@ -23,18 +23,24 @@ const rows = computed(() =>
       users: grouped(phase.peakUsers),
       requests: total('requests'),
       failed: total('failed'),
-      throughput: rate(phase.throughput),
+      share: shareOf(steps),
+      throughput: `${rate(phase.throughput)}/s`,
       slowest: slowest.length === 0 ? '–' : formatMs(Math.max(...slowest)),
     }
   }),
 )
+function shareOf(steps: PhasePart['steps']): string {
+  const of = (what: 'requests' | 'failed') => steps.reduce((sum, step) => sum + step[what], 0)
+  return of('requests') === 0 ? '–' : percent(of('failed') / of('requests'))
+}
 const FIGURES = [
-  { prop: 'due', label: 'due', width: 80 },
-  { prop: 'started', label: 'started', width: 80 },
-  { prop: 'users', label: 'most users', width: 96 },
+  { prop: 'due', label: 'due', width: 72 },
+  { prop: 'started', label: 'started', width: 76 },
+  { prop: 'users', label: 'peak users', width: 92 },
   { prop: 'requests', label: 'requests', width: 88 },
   { prop: 'failed', label: 'failed', width: 72 },
-  { prop: 'throughput', label: 'per second', width: 96 },
+  { prop: 'share', label: 'failed %', width: 82 },
+  { prop: 'throughput', label: 'throughput', width: 96 },
   { prop: 'slowest', label: 'slowest p95', width: 104 },
 ]
 </script>

@@ -11,7 +11,7 @@ import LaneChart from './LaneChart.vue'
 import LaneMenu from './LaneMenu.vue'
 import type { LaneChange } from './use-lanes.js'
 import { useRangeSelection } from './use-range-selection.js'
-import { lanesOf } from './lane-charts.js'
+import { lanesOf, type LaneDrawing } from './lane-charts.js'
 import type { LaneOverlay, LanePhase } from './lane-plugins.js'
 import type { RunPicture } from './run.worker.js'
 
@@ -25,7 +25,7 @@ const props = defineProps<{
 const emit = defineEmits<{ change: [what: Exclude<LaneChange, 'png'>, index: number]; mark: [second: number] }>()
 const range = defineModel<TimeRange | null>('range', { required: true })
 
-const TITLE = 104
+const TITLE = 156
 const AXIS = 52
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
@@ -76,7 +76,16 @@ watch(
 
 const ticks = computed(() => timeTicks(seconds.value, 12))
 const lanes = computed(() => lanesOf(props.specs))
-const caption = (index: number) => lanes.value[index]?.caption(props.view, due.value, cursor.value) ?? ''
+/** More do not fit beside a lane. */
+const MOST_READOUTS = 6
+const readouts = computed(() =>
+  lanes.value.map((lane) => lane.readouts(props.view, due.value, cursor.value).slice(0, MOST_READOUTS)),
+)
+const captionOf = (lane: LaneDrawing, index: number) =>
+  [
+    cursor.value === null ? lane.over : clock(cursor.value),
+    ...(readouts.value[index] ?? []).map(({ label, value }) => `${label} ${value}`),
+  ].join(' · ')
 
 function act(what: LaneChange, index: number): void {
   if (what === 'png') save(index)
@@ -88,7 +97,12 @@ function save(index: number): void {
   if (lane === undefined || chart === undefined) return
   const { title, note } = lane
   savePng(
-    laneImage(over === undefined ? [chart] : [chart, over], { title, note, caption: caption(index), run: props.name }),
+    laneImage(over === undefined ? [chart] : [chart, over], {
+      title,
+      note,
+      caption: captionOf(lane, index),
+      run: props.name,
+    }),
     `${props.name} ${lane.name}`,
   )
 }
@@ -131,7 +145,17 @@ function save(index: number): void {
     </div>
     <div v-for="(lane, index) in lanes" :key="lane.name" class="lane">
       <div class="title">
-        <b :title="lane.title">{{ lane.title }}</b><span class="soft">{{ lane.note }}</span>
+        <div class="head">
+          <b :title="`${lane.title}: ${lane.note}`">{{ lane.title }}</b><span class="soft over">{{
+            cursor === null ? lane.over : clock(cursor)
+          }}</span>
+        </div>
+        <div v-for="one in readouts[index]" :key="one.label" class="readout" :title="`${one.label} ${one.value}`">
+          <svg width="14" height="10" aria-hidden="true">
+            <path :class="one.look" d="M0 5H14" :style="{ stroke: `var(--${one.color})` }" />
+          </svg>
+          <span class="label">{{ one.label }}</span><span class="value">{{ one.value }}</span>
+        </div>
         <LaneMenu
           class="menu"
           :title="lane.title"
@@ -153,7 +177,6 @@ function save(index: number): void {
         :axis-width="AXIS"
         :redraws="redraws"
       />
-      <span class="caption">{{ caption(index) }}</span>
     </div>
     <div class="axis">
       <span
@@ -198,29 +221,51 @@ function save(index: number): void {
 .lane {
   position: relative;
   display: grid;
-  grid-template-columns: 104px minmax(0, 1fr);
+  grid-template-columns: 156px minmax(0, 1fr);
   padding-bottom: 6px;
 }
 .title {
-  padding-top: 2px;
-  line-height: 1.25;
+  padding: 1px 8px 0 0;
+  line-height: 15px;
 }
-.title b,
-.title span {
-  display: block;
+.head,
+.readout {
+  display: flex;
+  gap: 5px;
+  align-items: baseline;
+  white-space: nowrap;
 }
-.title > b,
-.title > span {
+.head b,
+.label {
+  flex: 1;
+  min-width: 0;
   overflow: hidden;
   text-overflow: ellipsis;
 }
-.title span {
+.over,
+.readout {
   font-size: 11.5px;
+}
+.readout svg {
+  flex: none;
+}
+.readout path {
+  stroke-width: 2;
+}
+.readout .dashed {
+  stroke-dasharray: 4 3;
+}
+.readout .bar {
+  stroke-width: 8;
+}
+.value {
+  font-variant-numeric: tabular-nums;
 }
 .menu {
   position: absolute;
-  top: 2px;
-  left: 80px;
+  top: 1px;
+  left: 124px;
+  background: var(--paper);
   opacity: 0;
 }
 .lane:hover .menu,
@@ -241,16 +286,6 @@ function save(index: number): void {
   font-size: 12px;
   text-overflow: ellipsis;
   white-space: nowrap;
-}
-.caption {
-  position: absolute;
-  z-index: 2;
-  top: 3px;
-  right: 6px;
-  padding: 0 4px;
-  background: var(--veil);
-  color: var(--soft);
-  font-size: 12px;
 }
 .axis {
   position: relative;

@@ -173,7 +173,7 @@ watch(range, (next) => {
       </template>
       <p v-if="actFault" class="fault" role="alert">{{ actFault }}</p>
       <RunLanes
-        v-if="laneView && laneView.seconds > 0"
+        v-if="laneView && (laneView.seconds > 0 || isGoing)"
         v-model:range="range"
         :view="laneView"
         :shape="run.shape"
@@ -183,11 +183,11 @@ watch(range, (next) => {
         @change="changeLane"
         @mark="(second) => !isShared && mark(second)"
       />
-      <div v-else-if="isGoing" class="soft waiting">
-        {{ state === 'waiting' ? queuedWords : 'Waiting for the first second …' }}
-      </div>
       <div v-else-if="!view" class="soft waiting">Loading run…</div>
       <div v-else class="soft waiting">No load was sent.</div>
+      <p v-if="isGoing && view?.seconds === 0" class="soft">
+        {{ state === 'waiting' ? queuedWords : 'Waiting for the first second …' }}
+      </p>
       <div class="tabs">
         <ElTabs v-model="tab">
           <ElTabPane name="steps" label="Steps" />
@@ -199,8 +199,7 @@ watch(range, (next) => {
           <ElTabPane name="once" label="Setup and teardown" />
         </ElTabs>
         <span v-if="range" class="range">
-          {{ isComputed ? 'computed for' : 'reading seconds:' }} {{ clock(range.fromSecond) }} –
-          {{ clock(range.toSecond) }} ·
+          {{ isComputed ? 'computed for' : 'loading' }} {{ clock(range.fromSecond) }} – {{ clock(range.toSecond) }} ·
           <ElButton class="whole" size="small" text @click="range = null">Whole run</ElButton>
         </span>
         <span v-else class="soft hint">drag over the chart to select</span>

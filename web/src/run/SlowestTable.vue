@@ -38,7 +38,7 @@ const rows = computed(() =>
     }),
 )
 const PARTS = [
-  { prop: 'total', label: 'in all', width: 92 },
+  { prop: 'total', label: 'total', width: 92 },
   { prop: 'dns', label: 'DNS', width: 84 },
   { prop: 'connect', label: 'connecting', width: 96 },
   { prop: 'tls', label: 'TLS', width: 84 },

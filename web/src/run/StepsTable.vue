@@ -2,7 +2,7 @@
 // The figures of each step.
 import { formatMs, type StepSummary } from '@jolt-gate/core'
 import { ElTable, ElTableColumn } from 'element-plus'
-import { grouped, percent } from '../text/figures.js'
+import { grouped, percent, rate } from '../text/figures.js'
 
 defineProps<{ steps: StepSummary[] }>()
 
@@ -14,30 +14,36 @@ const columns: {
   value: (step: StepSummary) => number
   text: (step: StepSummary) => string
 }[] = [
-  { label: 'requests', width: 100, value: (step) => step.requests, text: (step) => grouped(step.requests) },
-  { label: 'per second', width: 105, value: (step) => step.throughput, text: (step) => step.throughput.toFixed(1) },
-  { label: 'failed', width: 90, value: (step) => step.failedShare, text: (step) => percent(step.failedShare) },
+  { label: 'requests', width: 88, value: (step) => step.requests, text: (step) => grouped(step.requests) },
+  { label: 'failed', width: 76, value: (step) => step.failed, text: (step) => grouped(step.failed) },
+  { label: 'failed %', width: 84, value: (step) => step.failedShare, text: (step) => percent(step.failedShare) },
+  {
+    label: 'throughput',
+    width: 100,
+    value: (step) => step.throughput,
+    text: (step) => `${rate(step.throughput)}/s`,
+  },
   {
     label: 'median',
-    width: 95,
+    width: 80,
     value: (step) => step.responseTime?.percentiles['50'] ?? -1,
     text: (step) => time(step.responseTime?.percentiles['50']),
   },
   {
     label: 'p95',
-    width: 95,
+    width: 80,
     value: (step) => step.responseTime?.percentiles['95'] ?? -1,
     text: (step) => time(step.responseTime?.percentiles['95']),
   },
   {
     label: 'p99',
-    width: 95,
+    width: 80,
     value: (step) => step.responseTime?.percentiles['99'] ?? -1,
     text: (step) => time(step.responseTime?.percentiles['99']),
   },
   {
     label: 'max',
-    width: 95,
+    width: 80,
     value: (step) => step.responseTime?.max ?? -1,
     text: (step) => time(step.responseTime?.max),
   },

@@ -100,7 +100,7 @@ const wait = computed(() => (props.times === undefined ? 'Computing…' : 'Nothi
       <ElSelect
         :model-value="of === undefined ? '' : keyOf(of)"
         filterable
-        aria-label="Whose times"
+        aria-label="Times of"
         @change="(key: string) => $emit('choose', key)"
       >
         <ElOptionGroup v-for="group in offered" :key="group.label" :label="group.label">

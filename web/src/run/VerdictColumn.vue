@@ -54,7 +54,7 @@ const ended = computed(() => {
   if (props.verdict === null || props.verdict === 'stopped') return ''
   const stop = props.gates.find(({ stoppedAtMs }) => stoppedAtMs !== null)
   if (stop !== undefined) return `ended by a stop rule at ${clock((stop.stoppedAtMs ?? 0) / 1000)}: ${stop.rule}`
-  return props.elapsed >= Math.floor(props.seconds) && props.seconds > 0 ? 'finished by itself' : ''
+  return props.elapsed >= Math.floor(props.seconds) && props.seconds > 0 ? 'ran to the end' : ''
 })
 /** Reasons that the gates below do not tell by themselves. */
 const others = computed(() => props.reasons.filter((reason) => !reason.startsWith('breached: ')))
@@ -123,7 +123,7 @@ const ownReason = (gate: GateResult) =>
     <div v-if="trust !== null" class="trust">
       <h2>Generator</h2>
       <p v-if="trust.length === 0" class="soft">
-        kept to its schedule{{ errorMs === null ? '' : `; times are exact to ${formatMs(errorMs)}` }}
+        kept to its schedule{{ errorMs === null ? '' : `; times are within ±${formatMs(errorMs)}` }}
       </p>
       <p v-else-if="verdict === 'void'" class="soft">the run is void for these reasons</p>
       <template v-else>

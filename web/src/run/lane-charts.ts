@@ -20,20 +20,31 @@ export interface Point {
   y: number
 }
 
+/** One colour of a lane, with its figure. */
+export interface Readout {
+  /** A token of colour. */
+  color: string
+  look: 'line' | 'dashed' | 'bar'
+  label: string
+  value: string
+}
+
 export interface LaneDrawing {
   name: string
   title: string
   note: string
   height: number
-  /** Beams of this kind are drawn in it. */
+  /** Limit lines of this kind are drawn in it. */
   limitLines: LimitLine['lane'] | null
   kind: 'line' | 'bar'
   isTall: boolean
   /** The end of a second scale, where the lane has one. */
   highestRight?: (view: RunPicture) => number
   datasets: (view: RunPicture, due: number[], palette: Palette) => ChartDataset<'line' | 'bar', Point[]>[]
-  /** The words at the right end: at the cursor, or of the whole run. */
-  caption: (view: RunPicture, due: number[], second: number | null) => string
+  /** What stands beside it: its colours, and what they come to at the cursor, or over the whole run. */
+  readouts: (view: RunPicture, due: number[], second: number | null) => Readout[]
+  /** What a readout over the whole run is. */
+  over: 'peak' | 'total'
   tick: (value: number) => string
   highest: (view: RunPicture, due: number[]) => number
 }
@@ -57,6 +68,14 @@ const curve = (color: string, width: number) => ({
   tension: 0,
 })
 
+/** At a second, or the peak of all; null where there was nothing. */
+const at = (values: readonly (number | null)[], second: number | null): number | null =>
+  second !== null ? (values[second] ?? null) : values.some((value) => value !== null) ? most(values) : null
+const line = (color: string, label: string, value: string): Readout => ({ color, look: 'line', label, value })
+const LINE_COLORS = ['lake', 'ochre', 'slate', 'ink'] as const
+const lineColor = (index: number): string => LINE_COLORS[index] ?? 'ink'
+const FAILURE_COLORS = ['brick', 'ochre', 'slate', 'ink'] as const
+
 type Drawn = Omit<LaneDrawing, 'isTall'>
 
 const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
@@ -79,17 +98,19 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
         barPercentage: 0.9,
       },
     ],
-    caption: (view, due, second) =>
-      second === null
-        ? `due at most ${rate(most(due))}/s · at most ${rate(most(view.users))} users`
-        : `due ${rate(due[second] ?? 0)}/s · started ${String(view.started[second] ?? 0)} · ${String(view.users[second] ?? 0)} users`,
+    over: 'peak',
+    readouts: (view, due, second) => [
+      line('lake', 'due', `${rate(at(due, second) ?? 0)}/s`),
+      { color: 'lane-started', look: 'bar', label: 'started', value: `${rate(at(view.started, second) ?? 0)}/s` },
+      { ...line('slate', 'users', rate(at(view.users, second) ?? 0)), look: 'dashed' },
+    ],
     tick: (value) => `${rate(value)}/s`,
     highest: (view, due) => Math.max(most(due), most(view.started), most(view.users)),
   },
   time: {
     name: 'time',
     title: 'Response time',
-    note: 'median, p95, p99',
+    note: 'of requests ending in a second',
     height: 168,
     kind: 'line',
     limitLines: 'time',
@@ -98,10 +119,12 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
       { ...curve(palette.slate, 1.8), data: points(view.p95) },
       { ...curve(palette.far, 1), data: points(view.p99), fill: 'origin', backgroundColor: palette.farFill },
     ],
-    caption: (view, _, second) =>
-      second === null
-        ? `p99 at most ${time(most(view.p99))}`
-        : `median ${time(view.median[second])} · p95 ${time(view.p95[second])} · p99 ${time(view.p99[second])}`,
+    over: 'peak',
+    readouts: (view, _, second) => [
+      line('lake', 'median', time(at(view.median, second))),
+      line('slate', 'p95', time(at(view.p95, second))),
+      line('lane-far', 'p99', time(at(view.p99, second))),
+    ],
     tick: timeTick,
     highest: (view) => most(view.p99),
   },
@@ -113,7 +136,7 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
     kind: 'bar',
     limitLines: 'failures',
     datasets: (view, _, palette) => {
-      const colors = [palette.brick, palette.ochre, palette.slate, palette.ink]
+      const colors = FAILURE_COLORS.map((name) => palette[name])
       return view.failures.map(({ counts }, index) => ({
         type: 'bar' as const,
         // Seconds without failures stay: the chart takes the width of a bar from the distance to its neighbour.
@@ -124,11 +147,15 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
         stack: 'failures',
       }))
     },
-    caption: (view, _, second) => {
-      const parts = view.failures.map(
-        ({ kind, total, counts }) => `${kind} ${String(second === null ? total : (counts[second] ?? 0))}`,
-      )
-      return parts.length === 0 ? 'none' : parts.join(' · ')
+    over: 'total',
+    readouts: (view, _, second) => {
+      const all = view.failures.map(({ kind, total, counts }, index): Readout => ({
+        color: FAILURE_COLORS[Math.min(index, FAILURE_COLORS.length - 1)] ?? 'ink',
+        look: 'bar',
+        label: kind,
+        value: String(second === null ? total : (counts[second] ?? 0)),
+      }))
+      return all.length === 0 ? [{ color: 'brick', look: 'bar', label: 'failed', value: '0' }] : all
     },
     tick: (value) => (Number.isInteger(value) ? String(value) : ''),
     highest: (view) =>
@@ -140,28 +167,29 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
   throughput: {
     name: 'throughput',
     title: 'Throughput',
-    note: 'passed per second',
+    note: 'passed requests per second',
     height: 70,
     kind: 'line',
     limitLines: 'throughput',
     datasets: (view, _, palette) => [{ ...curve(palette.lake, 1.6), data: points(passedIn(view)) }],
-    caption: (view, _, second) =>
-      second === null ? `at most ${rate(most(passedIn(view)))}/s` : `${String(passedIn(view)[second] ?? 0)}/s`,
+    over: 'peak',
+    readouts: (view, _, second) => [line('lake', 'passed', `${rate(at(passedIn(view), second) ?? 0)}/s`)],
     tick: (value) => `${rate(value)}/s`,
     highest: (view) => most(passedIn(view)),
   },
   generator: {
     name: 'generator',
     title: 'Generator',
-    note: 'start lag p99',
+    note: 'start lag at p99',
     height: 54,
     kind: 'line',
     limitLines: null,
     datasets: (view, _, palette) => [{ ...curve(palette.lake, 1.3), data: points(view.startLag) }],
-    caption: (view, _, second) =>
-      second === null
-        ? `start lag at most ${time(most(view.startLag))} · at most ${percent(most(view.busy))} busy`
-        : `start lag ${time(view.startLag[second])} · ${percent(view.busy[second] ?? 0)} busy`,
+    over: 'peak',
+    readouts: (view, _, second) => [
+      line('lake', 'start lag', time(at(view.startLag, second))),
+      { color: 'transparent', look: 'line', label: 'busy', value: percent(at(view.busy, second) ?? 0) },
+    ],
     tick: timeTick,
     highest: (view) => Math.max(1, most(view.startLag)),
   },
@@ -174,7 +202,7 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
     kind: 'line',
     limitLines: null,
     datasets: (view, _, palette) => {
-      const colors = [palette.lake, palette.ochre, palette.slate, palette.ink]
+      const colors = LINE_COLORS.map((name) => palette[name])
       return view.metrics.flatMap(({ values, ceiling }, index) => {
         const color = colors[Math.min(index, colors.length - 1)] ?? palette.ink
         const line = { ...curve(color, 1.6), data: points(values) }
@@ -182,13 +210,11 @@ const LANES: Readonly<Record<BuiltInLane, Drawn>> = {
         return [line, { ...curve(color, 1), data: points(values.map(() => ceiling)), borderDash: [3, 4] }]
       })
     },
-    caption: (view, _, second) =>
-      view.metrics
-        .map(
-          ({ name, values }) =>
-            `${name} ${second === null ? `at most ${reading(most(values))}` : reading(values[second])}`,
-        )
-        .join(' · '),
+    over: 'peak',
+    readouts: (view, _, second) =>
+      view.metrics.map(({ name, values, unit }, index) =>
+        line(lineColor(index), name, `${reading(at(values, second))}${unit === '' ? '' : ` ${unit}`}`),
+      ),
     tick: (value) => reading(value),
     highest: (view) => Math.max(1, ...view.metrics.map(({ values, ceiling }) => Math.max(most(values), ceiling ?? 0))),
   },
@@ -225,16 +251,15 @@ function ownLane(series: readonly SeriesOf[]): Drawn {
   const highestOf = (view: RunPicture, some: readonly SeriesOf[] = []) =>
     Math.max(0, ...some.map((one) => most(valuesOf(view, one))))
   const subjects = [...new Set(series.map((one) => ('name' in one ? one.name : 'generator')))]
-  const figures = series.map((one) => ('figure' in one ? one.figure : 'value'))
   return {
     name: series.map(seriesText).join('+'),
     title: subjects.length === 1 ? (subjects[0] ?? '') : 'Own lane',
-    note: subjects.length === 1 ? figures.join(', ') : series.map(seriesWords).join(', '),
+    note: [...new Set(series.map(unitOfSeries).map((one) => (one.startsWith('metric ') ? 'as read' : one)))].join(', '),
     height: 70,
     kind: 'line',
     limitLines: null,
     datasets: (view, _, palette) => {
-      const colors = [palette.lake, palette.ochre, palette.slate, palette.ink]
+      const colors = LINE_COLORS.map((name) => palette[name])
       return series.map((one, index) => ({
         ...curve(colors[index] ?? palette.ink, 1.6),
         data: points(valuesOf(view, one)),
@@ -242,16 +267,14 @@ function ownLane(series: readonly SeriesOf[]): Drawn {
         ...(unitOfSeries(one) === unit ? {} : { borderDash: [5, 3] }),
       }))
     },
-    caption: (view, _, second) =>
-      series
-        .map((one) => {
-          const values = valuesOf(view, one)
-          const words = formatOf(unitOfSeries(one))
-          const value = second === null ? most(values) : (values[second] ?? null)
-          const said = value === null ? '–' : words(value)
-          return `${'figure' in one ? one.figure : one.name} ${second === null ? `at most ${said}` : said}`
-        })
-        .join(' · '),
+    over: 'peak',
+    readouts: (view, _, second) =>
+      series.map((one, index) => {
+        const value = at(valuesOf(view, one), second)
+        const label = subjects.length === 1 && 'figure' in one ? one.figure : seriesWords(one)
+        const said = value === null ? '–' : formatOf(unitOfSeries(one))(value)
+        return { ...line(lineColor(index), label, said), look: unitOfSeries(one) === unit ? 'line' : 'dashed' }
+      }),
     tick: unit === 'ms' ? timeTick : (value) => format(value),
     highest: (view) => highestOf(view, left) || 1,
     ...(right === undefined || right.length === 0 ? {} : { highestRight: (view) => highestOf(view, right) || 1 }),

@@ -12,7 +12,9 @@ export function grouped(value: number): string {
 
 /** A rate with as many digits as matter. */
 export function rate(value: number): string {
-  return value >= 100 ? grouped(value) : ONE_DIGIT.format(value)
+  if (value >= 100) return grouped(value)
+  // What is there is not written as nothing.
+  return value > 0 && value < 0.95 ? String(Number(value.toPrecision(1))) : ONE_DIGIT.format(value)
 }
 
 /** Seconds as m:ss. */
