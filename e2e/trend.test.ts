@@ -236,7 +236,7 @@ describe('a run', () => {
   it('is kept as the baseline from its page, and the trend names it', async () => {
     await openRun('23')
     await page.getByRole('button', { name: 'More' }).click()
-    await page.getByRole('menuitem', { name: 'Keep as baseline' }).click()
+    await page.getByRole('menuitem', { name: 'Pin as baseline' }).click()
     await page.locator('.kept').waitFor()
 
     await page.getByRole('button', { name: 'More' }).click()
@@ -287,7 +287,7 @@ describe('a run that is read together', () => {
     await page.locator('.mark', { hasText: 'deployed 1.4.2' }).waitFor()
 
     await page.getByRole('button', { name: /^View/ }).click()
-    await page.getByRole('menuitem', { name: 'Keep these lanes…' }).click()
+    await page.getByRole('menuitem', { name: 'Save as view…' }).click()
     await page.getByLabel('Name of the view').fill('Search')
     await page.keyboard.press('Enter')
     await page.getByRole('button', { name: 'View: Search' }).waitFor()
@@ -302,8 +302,8 @@ describe('a run that is read together', () => {
     await stranger.getByText('Shut (failed)').waitFor()
     await stranger.locator('.el-table__row').first().waitFor()
     expect(await stranger.getByRole('button', { name: /^(More|Run again|View)/ }).count()).toBe(0)
-    await page.getByRole('button', { name: 'End', exact: true }).click()
-    await page.getByRole('button', { name: 'End', exact: true }).waitFor({ state: 'detached' })
+    await page.getByRole('button', { name: 'Revoke', exact: true }).click()
+    await page.getByRole('button', { name: 'Revoke', exact: true }).waitFor({ state: 'detached' })
     await stranger.reload()
     await stranger.getByText(/this link does not open anything/).waitFor()
     await stranger.context().close()

@@ -94,11 +94,11 @@ function stepTable(result: RunResult, output: Output): string {
 
 function findingLines(result: RunResult, colors: Colors): string {
   const findings = findingsOf(result).filter(({ kind }) => kind !== NOT_FOR_LOGS)
-  const lines = findings.slice(0, MOST_FINDINGS).flatMap(({ level, levelWords, text, tryNext }) => {
-    const paint = level === 'problem' ? colors.red : level === 'warning' ? colors.yellow : colors.dim
-    const next = level === 'note' ? undefined : tryNext[0]
+  const lines = findings.slice(0, MOST_FINDINGS).flatMap(({ severity, severityWords, text, tryNext }) => {
+    const paint = severity === 'problem' ? colors.red : severity === 'warning' ? colors.yellow : colors.dim
+    const next = severity === 'info' ? undefined : tryNext[0]
     return [
-      `  ${paint(levelWords.toLowerCase())}  ${text}`,
+      `  ${paint(severityWords.toLowerCase())}  ${text}`,
       ...(next === undefined ? [] : [`           ${colors.dim(next)}`]),
     ]
   })

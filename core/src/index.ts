@@ -66,7 +66,7 @@ export { GeneratorError } from './measure/generator-error.js'
 export { NOT_MEASURED, Numbers, phaseRanges, shapeOf, type RunShape } from './measure/shape.js'
 export { judgeGate } from './judge/gates.js'
 export {
-  budgetWords,
+  allowedWords,
   errorWords,
   observedWords,
   gateCountWords,
@@ -115,6 +115,7 @@ export { pictureOfTimes, timesInResult, type TimesOf, type TimesPicture } from '
 export { dueBySecond, type PhasePart, type PhaseSummary } from './view/phases.js'
 export { timeTicks } from './view/time-ticks.js'
 export { explain } from './explain/explain.js'
+export { evidenceWords } from './explain/evidence-names.js'
 export { type Finding, type FindingKind } from './explain/finding.js'
 export { isDue, readRetention, type KeepRule, type KeptRun } from './language/retention.js'
 export { GRADES, type Grade } from './language/grades.js'

@@ -11,14 +11,14 @@ function findings(load: string, service: SimulatedService, seed = 1): Finding[] 
 }
 const ofKind = (kind: FindingKind, found: readonly Finding[]) => found.filter((finding) => finding.kind === kind)
 
-describe('two populations', () => {
+describe('two groups of times', () => {
   it('are found with their shares and times', () => {
     const cached: SimulatedService = {
       ...HEALTHY,
       servers: 60,
       workMs: (_, draws) => (draws.next() < 0.7 ? 4 : 80) * Math.exp(0.2 * draws.nextNormal()),
     }
-    const [found] = ofKind('two populations', findings(CONSTANT, cached))
+    const [found] = ofKind('two groups of times', findings(CONSTANT, cached))
 
     expect(found?.evidence['slowerShare']).toBeCloseTo(0.3, 1)
     expect(found?.evidence['fasterMs']).toBeLessThan(15)
@@ -42,7 +42,7 @@ describe('two populations', () => {
       'have answers of more than',
     ],
   ])('are told apart by their %s', (_, traits, kind, words) => {
-    const [found] = ofKind('two populations', findings(CONSTANT, { ...quarter, traits }))
+    const [found] = ofKind('two groups of times', findings(CONSTANT, { ...quarter, traits }))
 
     expect(found?.evidence['toldApartBy']).toBe(kind)
     expect(found?.text).toContain(`; the slower ones ${words}`)
@@ -55,7 +55,7 @@ describe('two populations', () => {
         bytesReceived: Math.round(9000 * draws.next()),
         isConnected: draws.next() < 0.25,
       })
-      const [found] = ofKind('two populations', findings(CONSTANT, { ...quarter, traits }, seed + 1))
+      const [found] = ofKind('two groups of times', findings(CONSTANT, { ...quarter, traits }, seed + 1))
       return found === undefined ? 'not found' : found.evidence['toldApartBy']
     })
 
@@ -65,7 +65,7 @@ describe('two populations', () => {
   it('are none where one population is widely spread', () => {
     const wide: SimulatedService = { ...HEALTHY, servers: 60, workMs: (_, draws) => 20 * Math.exp(draws.nextNormal()) }
 
-    expect(ofKind('two populations', findings(CONSTANT, wide))).toEqual([])
+    expect(ofKind('two groups of times', findings(CONSTANT, wide))).toEqual([])
   })
 })
 

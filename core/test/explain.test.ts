@@ -39,16 +39,16 @@ function findings(load: string, service: SimulatedService, seed = 1, gates?: str
   return explain({ view, gates: plan.gates, reasons: [] }).findings
 }
 const ofKind = (kind: FindingKind, found: readonly Finding[]) => found.filter((finding) => finding.kind === kind)
-const aboveNote = (found: readonly Finding[]) =>
-  found.filter(({ level }) => level !== 'note').map(({ kind, text }) => `${kind}: ${text}`)
+const aboveInfo = (found: readonly Finding[]) =>
+  found.filter(({ severity }) => severity !== 'info').map(({ kind, text }) => `${kind}: ${text}`)
 
 describe('a healthy service', () => {
   it.each([
     ['constant', CONSTANT],
     ['growing', CLIMB],
     ['peaked', PEAKED],
-  ])('has no finding above a note in ten runs under a %s load', (_, load) => {
-    const found = Array.from({ length: 10 }, (_, seed) => aboveNote(findings(load, HEALTHY, seed + 1))).flat()
+  ])('has no finding above info in ten runs under a %s load', (_, load) => {
+    const found = Array.from({ length: 10 }, (_, seed) => aboveInfo(findings(load, HEALTHY, seed + 1))).flat()
 
     expect(found).toEqual([])
   })
@@ -75,7 +75,7 @@ describe('first to fill', () => {
   it('names the metric that reached its ceiling, before response times broke away', () => {
     const [found] = ofKind('first to fill', findings(CLIMB, { servers: 4, workMs: exponential(50) }))
 
-    expect(found).toMatchObject({ level: 'warning', evidence: { metric: 'busy places', ceiling: 4 } })
+    expect(found).toMatchObject({ severity: 'warning', evidence: { metric: 'busy places', ceiling: 4 } })
     expect(found?.fromMs).toBeGreaterThan(20_000)
     expect(found?.evidence['responseTimesBreakAwayAtMs']).toBeGreaterThan(found?.fromMs ?? Infinity)
   })
@@ -103,7 +103,7 @@ describe('failures', () => {
     const failure = (atMs: number) => (atMs >= 60_000 && atMs < 66_000 ? '500' : undefined)
     const [found] = ofKind('failures', findings(CLIMB, { ...HEALTHY, failure }))
 
-    expect(found).toMatchObject({ level: 'problem', steps: ['search'], evidence: { kind: 'status', detail: '500' } })
+    expect(found).toMatchObject({ severity: 'problem', steps: ['search'], evidence: { kind: 'status', detail: '500' } })
     expect(found?.evidence['arrivalsPerSecondThen']).toBeCloseTo(5 + 145 / 2, -1)
     expect(found?.text).toContain('in bursts')
   })
@@ -118,7 +118,7 @@ describe('failures only under concurrency', () => {
   it('are found where they need several users in flight', () => {
     const [found] = ofKind('only under concurrency', findings(CLIMB, race(5)))
 
-    expect(found?.level).toBe('problem')
+    expect(found?.severity).toBe('problem')
     expect(found?.evidence['usersAtLeast']).toBeGreaterThan(2)
   })
 
@@ -139,7 +139,7 @@ describe('a cold start', () => {
     const cold = { ...HEALTHY, delayMs: (atMs: number) => (atMs < 6000 ? 150 : 5) }
     const [found] = ofKind('cold start', findings(CONSTANT, cold))
 
-    expect(found?.level).toBe('warning')
+    expect(found?.severity).toBe('warning')
     expect(found?.evidence['seconds']).toBeGreaterThanOrEqual(6)
     expect(found?.evidence['seconds']).toBeLessThanOrEqual(7)
   })
@@ -179,7 +179,7 @@ describe('drift', () => {
     const [found] = ofKind('drift', findings(CONSTANT, { ...HEALTHY, metrics: [memory] }))
 
     // 480 left at one a second: eight minutes.
-    expect(found).toMatchObject({ level: 'warning', evidence: { metric: 'memory' } })
+    expect(found).toMatchObject({ severity: 'warning', evidence: { metric: 'memory' } })
     expect(Number(found?.evidence['hoursToCeiling']) * 60).toBeCloseTo(8, 0)
   })
 
@@ -423,7 +423,7 @@ describe('a plan of hundreds of steps', () => {
     const { findings: found } = explain({ view, gates: plan.gates, reasons: [] })
 
     expect(found).toHaveLength(100)
-    const levels = found.map(({ level }) => ['problem', 'warning', 'note'].indexOf(level))
+    const levels = found.map(({ severity }) => ['problem', 'warning', 'info'].indexOf(severity))
     expect(levels).toEqual(levels.toSorted((a, b) => a - b))
   })
 })

@@ -35,7 +35,7 @@ function findingsOf({ plan, shape, buckets }: Recorded): Finding[] {
   return explain({ view, gates, reasons: [] }).findings
 }
 const worth = (found: readonly Finding[]) =>
-  found.filter(({ level }) => level !== 'note').map(({ kind, text }) => `${kind}: ${text}`)
+  found.filter(({ severity }) => severity !== 'info').map(({ kind, text }) => `${kind}: ${text}`)
 
 describe('the healthy service', () => {
   const healthy = runs.filter(({ name }) => name.startsWith('healthy'))
@@ -44,7 +44,7 @@ describe('the healthy service', () => {
     expect(healthy).toHaveLength(10)
   })
 
-  it.each(healthy.map((run) => [run.name, run] as const))('has no finding above a note: %s', (_, run) => {
+  it.each(healthy.map((run) => [run.name, run] as const))('has no finding above info: %s', (_, run) => {
     expect(worth(findingsOf(run))).toEqual([])
   })
 })
@@ -69,7 +69,7 @@ describe('the service with a flaw', () => {
     ['stall', 'failures', /timeout/i],
     ['errors', 'failures', /500/],
     ['pauses', 'periodic spikes', /./],
-    ['two populations', 'two populations', /./],
+    ['two groups of times', 'two groups of times', /./],
     ['slow dependency', 'where the time goes', /receiv/i],
     ['lost connections', 'drift', /connections/],
   ] as const)('%s shows: %s', (name, kind, words) => {

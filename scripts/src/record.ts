@@ -61,7 +61,7 @@ async function findings(): Promise<unknown[]> {
     await recorder.stop()
     lines.push({ name, plan: run['plan'], shape: run['shape'], buckets })
     tell(
-      `${name}: ${(result['findings'] as { kind: string; level: string }[]).map((one) => `${one.kind} (${one.level})`).join(', ')}`,
+      `${name}: ${(result['findings'] as { kind: string; severity: string }[]).map((one) => `${one.kind} (${one.severity})`).join(', ')}`,
     )
   }
   return lines

@@ -271,7 +271,7 @@ describe('the way out', () => {
     }
     await call('PUT', `${place.project}/targets/kept`, elsewhere)
 
-    expect((await kept())?.secrets).toEqual([{ name: 'key', from: 'sealed off' }])
+    expect((await kept())?.secrets).toEqual([{ name: 'key', from: 'blocked' }])
     expect(await runPlan('kept')).toMatchObject({ status: 409, body: { code: 'SEALED_OFF' } })
     expect((await call('POST', `${place.project}/targets/kept/secrets`)).status).toBe(204)
     expect((await runPlan('kept')).status).toBe(201)
@@ -287,7 +287,7 @@ describe('the way out', () => {
     await save('at-home', `origin: ${place.ferries.origin}\nsecrets: [tide]\n`)
     await save('abroad', 'origin: http://192.0.2.1\nsecrets: [tide]\n')
 
-    expect([await source('at-home'), await source('abroad')]).toEqual(['environment', 'sealed off'])
+    expect([await source('at-home'), await source('abroad')]).toEqual(['environment', 'blocked'])
     expect(await runPlan('abroad')).toMatchObject({ status: 409, body: { code: 'SEALED_OFF' } })
     expect((await call('POST', `${place.project}/targets/abroad/secrets`)).status).toBe(204)
     expect(await source('abroad')).toBe('environment')

@@ -8,13 +8,13 @@ import PhasesTable from '../src/run/PhasesTable.vue'
 
 const finding = (over: Partial<ResultFinding>): ResultFinding => ({
   kind: 'saturation',
-  level: 'warning',
+  severity: 'warning',
   confidence: 0.995,
   phases: ['rush'],
   steps: [],
   fromMs: 13_000,
   toMs: 18_000,
-  evidence: { arrivalsPerSecond: 301, errorP99Ms: 4 },
+  evidence: { arrivalsPerSecond: 301, errorP99Ms: 4, firstAtMs: 65_000, shareOfRequests: 0.0296 },
   text: 'Completed requests stop growing at about 301 arrivals/s.',
   tryNext: ['Look at what is full.', 'Scale it.'],
   ...over,
@@ -23,10 +23,10 @@ const list = (findings: ResultFinding[], more: object = {}) =>
   mount(FindingList, { props: { findings, impact: undefined, isLive: false, ...more } })
 
 describe('findings', () => {
-  it('stand with the gravest first, their level in words, and the first step to take', () => {
+  it('stand with the gravest first, their severity in words, and the first step to take', () => {
     const shown = list([
       finding({}),
-      finding({ kind: 'failures', level: 'problem', evidence: { count: 7, kind: 'status' } }),
+      finding({ kind: 'failures', severity: 'problem', evidence: { count: 7, kind: 'status' } }),
     ])
 
     const titles = shown.findAll('h3').map((title) => title.text())
@@ -43,7 +43,17 @@ describe('findings', () => {
     await evidence?.trigger('click')
 
     expect(shown.emitted('pick')).toEqual([[{ fromSecond: 13, toSecond: 18 }]])
-    expect(shown.findAll('dt').map((name) => name.text())).toEqual(['arrivals per second', 'error p99, ms'])
+    const told = shown.findAll('dl > *').map((part) => part.text())
+    expect(told).toEqual([
+      'arrivals',
+      '301/s',
+      'generator error, p99',
+      '4 ms',
+      'first',
+      'from 1:05',
+      'share',
+      '2.96 % of requests',
+    ])
     expect(shown.text()).toContain('Scale it.')
   })
 

@@ -18,7 +18,7 @@ const TARGET = object({
       object({
         name: string().required(),
         /** Sealed off: it was stored for other addresses than the target has now. */
-        from: string().oneOf(['store', 'sealed off', 'environment', 'nowhere']).required(),
+        from: string().oneOf(['store', 'blocked', 'environment', 'nowhere']).required(),
       }),
     )
     .required(),

@@ -4,7 +4,7 @@ import type { Gate } from '../plan/model.js'
 import { Draws } from '../values/random.js'
 import type { RunView } from '../view/run-view.js'
 import { evidenceOf, secondsByStep } from './evidence.js'
-import { FINDING_LEVELS, type Finding } from './finding.js'
+import { SEVERITIES, type Finding } from './finding.js'
 import { coldStart } from './findings/cold-start.js'
 import { onlyUnderConcurrency } from './findings/concurrency.js'
 import { drift } from './findings/drift.js'
@@ -67,7 +67,7 @@ export function explain({ view, gates, reasons, pastBorderline = new Map() }: To
     ...whereTheTimeGoes(evidence),
     ...gateFindings(judged, pastBorderline),
   ]
-  const rank = ({ level }: Finding) => FINDING_LEVELS.indexOf(level)
+  const rank = ({ severity }: Finding) => SEVERITIES.indexOf(severity)
   return { findings: findings.toSorted((one, other) => rank(one) - rank(other)).slice(0, MOST_FINDINGS), impact }
 }
 

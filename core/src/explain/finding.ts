@@ -1,4 +1,5 @@
 // What stands out in a run, with its evidence and what to try.
+import type { EvidenceName } from './evidence-names.js'
 
 export const FINDING_KINDS = [
   'saturation',
@@ -9,7 +10,7 @@ export const FINDING_KINDS = [
   'cold start',
   'periodic spikes',
   'drift',
-  'two populations',
+  'two groups of times',
   'where the time goes',
   'slow recovery',
   'loose gate',
@@ -17,12 +18,12 @@ export const FINDING_KINDS = [
   'generator',
 ] as const
 export type FindingKind = (typeof FINDING_KINDS)[number]
-export const FINDING_LEVELS = ['problem', 'warning', 'note'] as const
+export const SEVERITIES = ['problem', 'warning', 'info'] as const
 
 /** The shape in result.json. */
 export interface Finding {
   kind: FindingKind
-  level: (typeof FINDING_LEVELS)[number]
+  severity: (typeof SEVERITIES)[number]
   /** How sure: 0 to 1; 1 less the chance of seeing as much where there is nothing. */
   confidence: number
   phases: string[]
@@ -31,7 +32,7 @@ export interface Finding {
   fromMs: number
   toMs: number
   /** Figures, with their unit in the name. */
-  evidence: Record<string, number | string>
+  evidence: Partial<Record<EvidenceName, number | string>>
   text: string
   tryNext: string[]
 }
@@ -39,14 +40,8 @@ export interface Finding {
 /** Chances below this are told; findings are many, and a false alarm is worse than a miss. */
 export const SURE = 0.005
 
-/** A figure to three places, as evidence and sentences have it. */
-export const figure = (value: number): number => (Number.isFinite(value) ? Number(value.toPrecision(3)) : 0)
-/** A time in words: "46.2 ms", "1.8 s". */
-export const timeWords = (ms: number): string =>
-  ms < 1000 ? `${String(figure(ms))} ms` : `${String(figure(ms / 1000))} s`
-/** A moment of the load: "1:05". */
-export const momentWords = (ms: number): string =>
-  `${String(Math.floor(ms / 60_000))}:${String(Math.floor(ms / 1000) % 60).padStart(2, '0')}`
-/** A share: "7.1 %". */
-export const shareWords = (share: number): string => `${String(figure(100 * share))} %`
-export const numberWords = (value: number): string => String(figure(value))
+/** A kind of failure with its detail, said once where the detail says it: "connection refused", "status 500". */
+export const causeWords = (kind: string, detail: string): string =>
+  detail === '' ? kind : detail.includes(kind) ? detail : `${kind} ${detail}`
+
+export { figure, momentWords, numberWords, shareWords, timeWords } from './figure-words.js'

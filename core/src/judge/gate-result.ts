@@ -68,16 +68,16 @@ export function observedWords(gate: ObservedParts): string {
   return error === undefined ? words : `${words} (${error})`
 }
 
-/** How much of the share that a gate allows is used up; undefined for a gate that allows none. */
-export function budgetWords({
+/** How much of the failures that a gate allows there were; undefined for a gate that allows none. */
+export function allowedWords({
   rule,
   observed,
   limit,
 }: Pick<GateResult, 'rule' | 'observed' | 'limit'>): string | undefined {
   if (observed === null || limit === null || limit <= 0 || !isRuleOnShare(rule)) return undefined
   const used = observed / limit
-  if (used > 1) return `budget used ${used < 10 ? used.toFixed(1) : used.toFixed(0)} times over`
-  return `${(100 * used).toFixed(0)} % of the budget used`
+  if (used > 1) return `${used < 10 ? used.toFixed(1) : used.toFixed(0)} × the allowed failures`
+  return `${(100 * used).toFixed(0)} % of the allowed failures`
 }
 
 /** The generator error, where it is over a tenth of the value, or of the margin. */
@@ -88,7 +88,7 @@ export function errorWords(gate: ObservedParts): string | undefined {
   if (unit === 'grade') return `${formatValue(lowerBound, unit)} to ${formatValue(upperBound, unit)}, by the generator`
   const error = Math.max(upperBound - observed, observed - lowerBound)
   const isLarge = error > Math.abs(observed) / 10 || (margin !== null && error > Math.abs(margin) / 10)
-  return isLarge ? `±${formatValue(error, unit)} generator error` : undefined
+  return isLarge ? `±${formatValue(error, unit)} (generator error)` : undefined
 }
 /** How long requests that timed out would have taken is unknown: at a bound they stand at the far end of all times. */
 export const isUnknown = (ms: number): boolean => ms >= (0.99 * HIGHEST) / 1000

@@ -158,7 +158,7 @@ const calibration = object({
 
 const finding = object({
   kind: text(),
-  level: string().oneOf(['problem', 'warning', 'note']).required(),
+  severity: string().oneOf(['problem', 'warning', 'info']).required(),
   confidence: figure(),
   phases: array().of(text()).required(),
   steps: array().of(text()).required(),

@@ -53,7 +53,7 @@ function unmeasuredPhases({ load }: Plan, { during, at }: Gate): Warning[] {
   )
   return names.map((name) => ({
     line: at.line,
-    message: `the phase "${name}" is not measured: this gate would be unmeasured in it`,
+    message: `the phase "${name}" is warm-up: this gate would have no samples`,
   }))
 }
 

@@ -165,7 +165,7 @@ function isMeasurable(source: Source, gate: GateSentence, at: PlaceOfSpan): bool
     return fault(
       spans.comparison,
       'UNIT',
-      `impact has a worst grade that is allowed: write "impact at most strained"; from the best they are ${GRADES.join(', ')}`,
+      `name the worst grade allowed: write "impact at most strained"; from the best they are ${GRADES.join(', ')}`,
     )
   if (family === 'grade' && limit.kind === 'baseline')
     return fault(spans.limit, 'UNIT', `impact needs ${words}: a grade is no share of another`)

@@ -1,17 +1,17 @@
 // Findings and impact in words, one way for all reports and pages.
-import { FINDING_KINDS, FINDING_LEVELS, timeWords, type FindingKind } from '../explain/finding.js'
+import { causeWords, FINDING_KINDS, SEVERITIES, timeWords, type FindingKind } from '../explain/finding.js'
 import type { RunResult } from '../judge/result-schema.js'
 
 export type ResultFinding = NonNullable<RunResult['findings']>[number]
 export type ResultImpact = NonNullable<RunResult['impact']>
 
-/** A finding with its level and its heading in words. */
+/** A finding with its severity and its heading in words. */
 export interface FindingWords extends ResultFinding {
-  levelWords: string
+  severityWords: string
   title: string
 }
 
-const LEVEL_WORDS = { problem: 'Problem', warning: 'Warning', note: 'Note' } as const
+const SEVERITY_WORDS = { problem: 'Problem', warning: 'Warning', info: 'Info' } as const
 
 type Figures = Readonly<Record<string, number | string>>
 const said = (figures: Figures, name: string): string => String(figures[name] ?? '')
@@ -19,31 +19,30 @@ const TITLES: Readonly<Record<FindingKind, (evidence: Figures, steps: readonly s
   saturation: (of) => `Saturated at about ${said(of, 'arrivalsPerSecond')} arrivals/s`,
   'first to fill': (of) => `${said(of, 'metric')} filled up first`,
   queueing: () => 'A queue grew',
-  failures: (of) =>
-    `${said(of, 'count')} failures: ${[said(of, 'kind'), said(of, 'detail')].filter(Boolean).join(' ')}`,
+  failures: (of) => `${said(of, 'count')} failures: ${causeWords(said(of, 'kind'), said(of, 'detail'))}`,
   'only under concurrency': (_, steps) => `${steps.join(', ')} fails under concurrency only`,
   'cold start': () => 'Cold start',
   'periodic spikes': (of) => `Spikes every ${said(of, 'periodSeconds')} s`,
   drift: (of) => (of['metric'] === undefined ? 'Response times drift upwards' : `${said(of, 'metric')} drifts upwards`),
-  'two populations': (_, steps) => `Two kinds of times in ${steps.join(', ')}`,
+  'two groups of times': (_, steps) => `Two groups of times in ${steps.join(', ')}`,
   'where the time goes': (of, steps) => `${steps.join(', ')} spends its time on ${said(of, 'part')}`,
   'slow recovery': () => 'Slow recovery',
   'loose gate': (of) => (of['gates'] === 1 ? 'A gate that is loose' : `${said(of, 'gates')} gates that are loose`),
-  'tight gate': () => 'A gate that noise decides',
-  generator: () => 'The generator was late or lacked something',
+  'tight gate': () => 'Gate too close to normal values',
+  generator: () => 'Generator fell behind or ran out of resources',
 }
 
 /** The findings in the order in which they are read. */
 export function findingsOf({ findings = [] }: { findings?: readonly ResultFinding[] | undefined }): FindingWords[] {
-  return FINDING_LEVELS.flatMap((level) =>
-    findings.filter((finding) => finding.level === level).map((finding) => wordsOf(finding)),
+  return SEVERITIES.flatMap((severity) =>
+    findings.filter((finding) => finding.severity === severity).map((finding) => wordsOf(finding)),
   )
 }
 
 function wordsOf(finding: ResultFinding): FindingWords {
   const kind = FINDING_KINDS.find((one) => one === finding.kind)
   const title = kind === undefined ? finding.kind : TITLES[kind](figuresOf(finding.evidence), finding.steps)
-  return { ...finding, levelWords: LEVEL_WORDS[finding.level], title }
+  return { ...finding, severityWords: SEVERITY_WORDS[finding.severity], title }
 }
 
 /** The impact in one line; undefined where there is no grade. */
@@ -58,7 +57,7 @@ export function impactWords({ impact }: { impact?: ResultImpact | undefined }): 
 export function recoveryWords({ recoveryMs }: Pick<ResultImpact, 'recoveryMs'>): string {
   return Object.entries(recoveriesOf(recoveryMs))
     .map(([phase, ms]) => {
-      if (ms === null) return `after ${phase} no recovery was seen`
+      if (ms === null) return `did not recover before the load ended, after ${phase}`
       return ms === 0 ? `recovered at once after ${phase}` : `recovered in ${timeWords(ms)} after ${phase}`
     })
     .join('; ')

@@ -30,8 +30,8 @@ export function findingsSection(result: RunResult): string {
   const [findings, impact] = [findingsOf(result), impactWords(result)]
   if (findings.length === 0 && impact === undefined) return ''
   const items = findings.map(
-    ({ level, levelWords, text: words, tryNext }) =>
-      `<li class="${level}"><strong>${levelWords}</strong> ${text(words)}${tryNext.length === 0 ? '' : `<ul>${tryNext.map((one) => `<li>${text(one)}</li>`).join('')}</ul>`}</li>`,
+    ({ severity, severityWords, text: words, tryNext }) =>
+      `<li class="${severity}"><strong>${severityWords}</strong> ${text(words)}${tryNext.length === 0 ? '' : `<ul>${tryNext.map((one) => `<li>${text(one)}</li>`).join('')}</ul>`}</li>`,
   )
   return `<section><h2>Findings</h2>${items.length === 0 ? '<p>Nothing stands out.</p>' : `<ul class="findings">${items.join('')}</ul>`}${impact === undefined ? '' : `<p>${text(impact)}</p>`}</section>`
 }

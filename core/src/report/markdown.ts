@@ -49,8 +49,8 @@ function explainedIn(result: RunResult): string[] {
   return [
     ...(findings.length === 0 ? [] : ['', 'Findings:']),
     ...findings.map(
-      ({ levelWords, text, tryNext }) =>
-        `- **${levelWords}** ${cell(text)}${tryNext[0] === undefined ? '' : ` *${cell(tryNext[0])}*`}`,
+      ({ severityWords, text, tryNext }) =>
+        `- **${severityWords}** ${cell(text)}${tryNext[0] === undefined ? '' : ` *${cell(tryNext[0])}*`}`,
     ),
     ...(impact === undefined ? [] : ['', cell(impact)]),
   ]

@@ -51,7 +51,7 @@ export class ReportedRuns {
     const known = await RunRow.findByPk(id)
     if (known !== null) {
       if (known.projectId === projectId && known.reported === reported) return known
-      throw new Problem(409, 'KNOWN', `a run with the id ${id} is known, and it is another one`)
+      throw new Problem(409, 'KNOWN', `another run already has the id ${id}`)
     }
     const { commit, branch } = change
     // A plan with other values is as little the committed one as a plan with changes: it becomes no baseline by rule.

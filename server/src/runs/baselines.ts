@@ -87,7 +87,7 @@ export async function whyNoBaseline(where: BaselineOf, run: Parameters<typeof ba
   const fault = baselineFault(baseline, run)
   const number = String(first.row.number)
   if (fault === undefined) return `run ${number} fits, and was there only after this run began`
-  return `run ${number}, ${first.kept === undefined ? 'the last open one' : 'which is kept'}, is none for this run: ${fault}`
+  return `run ${number}, ${first.kept === undefined ? 'the last open one' : 'which is pinned'}, cannot be this run's baseline: ${fault}`
 }
 
 /** What a stored run is as a baseline. */

@@ -16,9 +16,9 @@ export class SecretStore {
       target.secrets.map((name) => {
         const row = rows.get(name)
         const isConfirmed = row?.bound === boundTo(target)
-        if (row !== undefined && row.sealed !== CONFIRMED) return [name, isConfirmed ? 'store' : 'sealed off']
+        if (row !== undefined && row.sealed !== CONFIRMED) return [name, isConfirmed ? 'store' : 'blocked']
         if (!isInEnvironment(name)) return [name, 'nowhere']
-        return [name, isConfirmed || isHere(target) ? 'environment' : 'sealed off']
+        return [name, isConfirmed || isHere(target) ? 'environment' : 'blocked']
       }),
     )
   }
@@ -72,7 +72,7 @@ export class SecretStore {
     const stored: Record<string, string> = {}
     const rows = await this.rowsOf(projectId, target)
     for (const [name, source] of await this.sources(projectId, target)) {
-      if (source === 'sealed off')
+      if (source === 'blocked')
         throw new Problem(
           409,
           'SEALED_OFF',
@@ -108,7 +108,7 @@ export class SecretStore {
   }
 }
 
-export type SecretSource = 'store' | 'environment' | 'sealed off' | 'nowhere'
+export type SecretSource = 'store' | 'environment' | 'blocked' | 'nowhere'
 
 /** In place of a sealed value: the value is in the environment, and an administrator has confirmed where it may go. */
 const CONFIRMED = ''

@@ -72,7 +72,7 @@ function stateWords({ state, attempts, nextAt }: DeliveryLine): string {
         </template>
       </ElTableColumn>
       <ElTableColumn prop="answer" label="answer" min-width="110" show-overflow-tooltip />
-      <ElTableColumn label="made" width="92">
+      <ElTableColumn label="created" width="92">
         <template #default="{ row }">{{ ago(row.madeAt, now) }}</template>
       </ElTableColumn>
       <ElTableColumn width="100" align="right">

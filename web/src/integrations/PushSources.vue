@@ -36,7 +36,7 @@ const address = `POST ${location.origin}/api/projects/${String(props.project)}/p
 
 <template>
   <section>
-    <h2>Pushes from elsewhere</h2>
+    <h2>Pushes from other repositories</h2>
     <p class="soft">
       A Git server or a pipeline posts here on each push, signed as Standard Webhooks says. Stages that begin with a
       push run this project’s plans for that change.

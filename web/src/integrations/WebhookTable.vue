@@ -72,7 +72,7 @@ async function doing(task: Promise<unknown>): Promise<void> {
       </ElTableColumn>
       <ElTableColumn label="state" width="70">
         <template #default="{ row }">
-          <span :class="{ paused: row.isPaused }">{{ row.isPaused ? 'paused' : 'sends' }}</span>
+          <span :class="{ paused: row.isPaused }">{{ row.isPaused ? 'paused' : 'active' }}</span>
         </template>
       </ElTableColumn>
       <ElTableColumn width="210" align="right">

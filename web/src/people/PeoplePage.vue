@@ -52,7 +52,7 @@ async function act(work: () => Promise<unknown>): Promise<void> {
   await refetch()
 }
 const rolesWords = (others: number) =>
-  others === 0 ? 'the same…' : `${String(others)} other role${others === 1 ? '' : 's'}…`
+  others === 0 ? 'no other…' : `${String(others)} other role${others === 1 ? '' : 's'}…`
 const added = useChecked(
   NEW_PERSON,
   (): { name: string; email: string; password: string; role: Role } => ({
@@ -101,7 +101,7 @@ const reset = useChecked(
           </ElTableColumn>
           <ElTableColumn label="in projects" width="132">
             <template #default="{ row }">
-              <span v-if="row.role === 'administrator'" class="soft">the same</span>
+              <span v-if="row.role === 'administrator'" class="soft">administrator everywhere</span>
               <ElButton
                 v-else
                 class="differ"

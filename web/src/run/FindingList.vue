@@ -1,6 +1,13 @@
 <script setup lang="ts">
 // What stands out in a run, and how it would have felt to users; a finding selects the seconds that it is about.
-import { findingsOf, recoveryWords, type ResultFinding, type ResultImpact, type TimeRange } from '@jolt-gate/core'
+import {
+  evidenceWords,
+  findingsOf,
+  recoveryWords,
+  type ResultFinding,
+  type ResultImpact,
+  type TimeRange,
+} from '@jolt-gate/core'
 import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 
@@ -13,16 +20,6 @@ const rangeOf = ({ fromMs, toMs }: ResultFinding): TimeRange => ({
   fromSecond: Math.floor(fromMs / 1000),
   toSecond: Math.ceil(toMs / 1000),
 })
-const evidenceOf = ({ evidence }: ResultFinding): [string, string][] =>
-  typeof evidence === 'object' ? Object.entries(evidence).map(([name, value]) => [labelOf(name), String(value)]) : []
-
-/** "errorP99Ms" is read as "error p99, ms". */
-function labelOf(name: string): string {
-  return name
-    .replace(/Ms$/, ', ms')
-    .replaceAll(/([a-z\d])([A-Z])/g, '$1 $2')
-    .toLowerCase()
-}
 const sureWords = ({ confidence }: ResultFinding) =>
   confidence >= 1 ? 'counted' : `${(100 * confidence).toFixed(confidence > 0.99 ? 1 : 0)} % sure`
 </script>
@@ -42,10 +39,10 @@ const sureWords = ({ confidence }: ResultFinding) =>
       v-for="(finding, index) in all"
       :key="`${finding.kind} ${finding.text}`"
       class="finding"
-      :class="finding.level"
+      :class="finding.severity"
     >
       <h3>
-        {{ finding.title }} <span class="soft level">{{ finding.levelWords }}</span>
+        {{ finding.title }} <span class="soft severity">{{ finding.severityWords }}</span>
       </h3>
       <p class="soft">
         {{ finding.text }} <span v-if="finding.tryNext[0]" class="try">{{ finding.tryNext[0] }}</span>
@@ -55,9 +52,9 @@ const sureWords = ({ confidence }: ResultFinding) =>
           <li v-for="one in finding.tryNext.slice(1)" :key="one">{{ one }}</li>
         </ul>
         <dl>
-          <template v-for="[name, value] in evidenceOf(finding)" :key="name">
-            <dt>{{ name }}</dt>
-            <dd>{{ value }}</dd>
+          <template v-for="one in evidenceWords(finding.evidence)" :key="one.label">
+            <dt>{{ one.label }}</dt>
+            <dd>{{ one.value }}</dd>
           </template>
         </dl>
       </template>
@@ -156,7 +153,7 @@ dd {
   margin: 0;
   font-size: 12px;
 }
-.level {
+.severity {
   font-weight: 400;
   font-size: 11.5px;
 }

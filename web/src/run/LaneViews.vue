@@ -73,12 +73,12 @@ function act(what: Act): void {
         <ElDropdownItem v-for="view in views" :key="view.id" :command="`show ${view.lanes}`"
           >{{ view.name }}<span v-if="view.planFile === planFile" class="soft">, of this plan</span></ElDropdownItem
         >
-        <ElDropdownItem v-if="may.mayWrite" command="save" divided>Keep these lanes…</ElDropdownItem>
+        <ElDropdownItem v-if="may.mayWrite" command="save" divided>Save as view…</ElDropdownItem>
         <ElDropdownItem v-if="may.mayWrite && shown" command="delete">Delete “{{ shown.name }}”</ElDropdownItem>
       </ElDropdownMenu>
     </template>
   </ElDropdown>
-  <ElDialog v-model="isSaving" title="Keep these lanes" width="420" append-to-body @opened="takeCursor">
+  <ElDialog v-model="isSaving" title="Save as view" width="420" append-to-body @opened="takeCursor">
     <form @submit.prevent="save()">
       <ElInput v-model="name" maxlength="100" aria-label="Name of the view" placeholder="Name, such as Checkout" />
       <ElCheckbox v-model="isOfPlan">Runs of this plan open with it</ElCheckbox>

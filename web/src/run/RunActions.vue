@@ -91,7 +91,7 @@ function act(what: Act): void {
 <template>
   <span class="buttons">
     <span v-if="!isConnected" class="soft">reconnecting …</span>
-    <span v-if="run.keptBy" class="kept" :title="`kept by ${run.keptBy}`">Baseline</span>
+    <span v-if="run.keptBy" class="kept" :title="`pinned by ${run.keptBy}`">Baseline</span>
     <ElButton v-if="isGoing && may.mayWrite && state === 'load'" @click="emit('mark')">Mark…</ElButton>
     <ElButton v-if="isGoing && may.mayWrite" @click="emit('share')">Share…</ElButton>
     <ElButton v-if="isGoing && may.mayWrite" :loading="isStopping" @click="stop()">Stop</ElButton>
@@ -105,7 +105,7 @@ function act(what: Act): void {
             <ElDropdownItem v-if="run.result.baseline" command="baseline">Compare with its baseline</ElDropdownItem>
             <ElDropdownItem command="before">Compare with the run before</ElDropdownItem>
             <ElDropdownItem command="trend">Show the trend</ElDropdownItem>
-            <ElDropdownItem v-if="mayKeep && !run.keptBy" command="keep" divided>Keep as baseline</ElDropdownItem>
+            <ElDropdownItem v-if="mayKeep && !run.keptBy" command="keep" divided>Pin as baseline</ElDropdownItem>
             <ElDropdownItem v-else-if="mayKeep" command="keep no longer" divided>Remove as baseline</ElDropdownItem>
             <ElDropdownItem v-if="may.mayWrite" command="describe">Note and labels…</ElDropdownItem>
             <ElDropdownItem v-if="may.mayWrite" command="mark">Marks…</ElDropdownItem>

@@ -65,7 +65,7 @@ const dayOf = (moment: string) => moment.slice(0, 10)
       <li v-for="share in shares" :key="share.id">
         <span class="words">until {{ dayOf(share.until) }}</span>
         <span class="soft">made by {{ share.by }}, {{ dayOf(share.at) }}</span>
-        <ElButton link @click="changing(() => api.revokeShare(run.id, share.id))">End</ElButton>
+        <ElButton link @click="changing(() => api.revokeShare(run.id, share.id))">Revoke</ElButton>
       </li>
     </ul>
     <p class="fault" role="alert">{{ fault }}</p>

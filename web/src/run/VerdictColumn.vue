@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // The verdict, and each gate with what was observed against its limit.
 import {
-  budgetWords,
+  allowedWords,
   errorWords,
   formatMs,
   formatValue,
@@ -103,7 +103,7 @@ const ownReason = (gate: GateResult) =>
             : formatValue(gate.observed, gate.unit)
         }}</b>
       </div>
-      <div v-if="budgetWords(gate)" class="borderline soft">{{ budgetWords(gate) }}</div>
+      <div v-if="allowedWords(gate)" class="borderline soft">{{ allowedWords(gate) }}</div>
       <div v-if="errorWords(gate)" class="borderline soft">{{ errorWords(gate) }}</div>
       <div v-if="gate.status === 'no baseline' && noBaseline" class="borderline soft">
         no baseline: {{ noBaseline }}

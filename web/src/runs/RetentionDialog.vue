@@ -66,7 +66,7 @@ const countOfRuns = (count: number) => `${String(count)} ${count === 1 ? 'run' :
         {{ fault || wrong || dueWords }}
       </p>
       <p class="soft">
-        Such as <code>{{ EXAMPLES[0] }}</code> or <code>{{ EXAMPLES[1] }}</code>. Runs kept as a baseline stay. Empty
+        Such as <code>{{ EXAMPLES[0] }}</code> or <code>{{ EXAMPLES[1] }}</code>. Runs pinned as a baseline stay. Empty
         keeps all.
       </p>
       <div class="buttons">

@@ -14,7 +14,7 @@ const value = ref('')
 const fault = ref('')
 const FROM = {
   store: 'sealed in the store',
-  'sealed off': 'sealed off: its addresses are not confirmed',
+  'blocked': "blocked: the target's address changed; an administrator must confirm it",
   environment: 'from the server’s environment',
   nowhere: 'missing',
 }
@@ -31,7 +31,7 @@ async function act(work: () => Promise<unknown>): Promise<void> {
   }
 }
 const write = (name: string) => act(() => api.storeSecret(props.project, props.target.name, name, value.value))
-const isSealedOff = computed(() => props.target.secrets.some(({ from }) => from === 'sealed off'))
+const isBlocked = computed(() => props.target.secrets.some(({ from }) => from === 'blocked'))
 const confirm = () => act(() => api.confirmSecrets(props.project, props.target.name))
 const forget = (name: string) => act(() => api.deleteSecret(props.project, props.target.name, name))
 </script>
@@ -42,12 +42,12 @@ const forget = (name: string) => act(() => api.deleteSecret(props.project, props
     <p v-if="target.secrets.length === 0" class="soft">No secrets: list their names under <code>secrets</code></p>
     <div v-for="secret in target.secrets" :key="secret.name" class="secret">
       <code>{{ secret.name }}</code>
-      <span :class="secret.from === 'nowhere' || secret.from === 'sealed off' ? 'fault' : 'soft'">{{
+      <span :class="secret.from === 'nowhere' || secret.from === 'blocked' ? 'fault' : 'soft'">{{
         FROM[secret.from]
       }}</span>
       <span v-if="may.isAdministrator" class="acts">
         <ElButton link @click="writing = secret.name">write</ElButton>
-        <ElButton v-if="secret.from === 'store' || secret.from === 'sealed off'" link @click="forget(secret.name)">
+        <ElButton v-if="secret.from === 'store' || secret.from === 'blocked'" link @click="forget(secret.name)">
           forget
         </ElButton>
       </span>
@@ -56,7 +56,7 @@ const forget = (name: string) => act(() => api.deleteSecret(props.project, props
         <ElButton native-type="submit" :disabled="value === ''">Store</ElButton>
       </form>
     </div>
-    <p v-if="isSealedOff" class="sealed">
+    <p v-if="isBlocked" class="sealed">
       No run or rehearsal uses them until an administrator allows these addresses.
       <ElButton v-if="may.isAdministrator" size="small" @click="confirm">Allow these addresses</ElButton>
     </p>

@@ -16,16 +16,16 @@ const now = useNow({ interval: 60_000 })
       <p>
         <RouterLink :to="{ name: 'run', params: { project, run: baseline.run.id } }"
           >Run {{ baseline.run.number }}</RouterLink
-        >, <b>{{ baseline.how === 'kept' ? 'kept' : 'last open run' }}</b>
+        >, <b>{{ baseline.how === 'kept' ? 'pinned' : 'last open run' }}</b>
       </p>
       <p class="soft">
         {{
           baseline.how === 'kept'
             ? `by ${baseline.by ?? ''}, ${ago(baseline.at, now.getTime())}`
-            : `by rule, from ${ago(baseline.run.askedAt, now.getTime())}`
+            : `chosen automatically; ran ${ago(baseline.run.askedAt, now.getTime())}`
         }}
       </p>
-      <p class="soft">To keep another run as baseline, open its page.</p>
+      <p class="soft">To pin another run as baseline, open its page.</p>
     </template>
   </section>
 </template>

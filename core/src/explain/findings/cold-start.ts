@@ -32,14 +32,14 @@ export function coldStart(evidence: Evidence, bySteps: readonly SecondsOfStep[])
   return [
     {
       kind: 'cold start',
-      level: isMeasured && count > 1 ? 'warning' : 'note',
+      severity: isMeasured && count > 1 ? 'warning' : 'info',
       confidence: figure(confidence),
       phases: phasesWithin(evidence.shape, begin, toMs / 1000),
       steps: cold.map((one) => one.name),
       fromMs: begin * 1000,
       toMs,
       evidence: { step: name, medianThenMs: figure(thenMs), medianLaterMs: figure(laterMs), seconds: count },
-      text: `The first ${count === 1 ? 'second' : `${String(count)} seconds`} of traffic (until ${momentWords(toMs)}) were slow: "${name}" had a median of up to ${timeWords(thenMs)}; at the same load later it had ${timeWords(laterMs)}.`,
+      text: `The first ${count === 1 ? 'second' : `${String(count)} seconds`} of traffic (until ${momentWords(toMs)}) ${count === 1 ? 'was' : 'were'} slow: "${name}" had a median of up to ${timeWords(thenMs)}; at the same load later it had ${timeWords(laterMs)}.`,
       tryNext: [
         'Begin the plan with a phase that is not measured (measure: no), so that gates judge the warm service.',
         'If users meet it after each deployment: fill caches and pools before the service takes traffic.',

@@ -46,7 +46,7 @@ export function onlyUnderConcurrency({ failures, seconds, shape }: Evidence, ran
     return [
       {
         kind: 'only under concurrency',
-        level: 'problem',
+        severity: 'problem',
         confidence: figure(1 - p),
         phases: phasesWithin(shape, first, last + 1),
         steps: [name],

@@ -37,7 +37,7 @@ function timesDrift(bySteps: readonly SecondsOfStep[], steady: Steady): Finding[
   return [
     {
       ...framed(steady, p),
-      level: 'warning',
+      severity: 'warning',
       steps: drifting.map((one) => one.name),
       evidence: {
         step: name,
@@ -69,7 +69,7 @@ function metricDrift({ name, ceiling, values }: Evidence['metrics'][number], ste
   return [
     {
       ...framed(steady, found.p),
-      level: hours !== undefined && hours < 24 ? 'warning' : 'note',
+      severity: hours !== undefined && hours < 24 ? 'warning' : 'info',
       evidence: {
         metric: name,
         atFirst: figure(found.begin),

@@ -2,7 +2,7 @@
 import { keptFrom } from '../../measure/rehearsed.js'
 import { phasesWithin, type Evidence } from '../evidence.js'
 import { failedRowsOf, type FailedRows } from './rows.js'
-import { figure, momentWords, numberWords, shareWords, type Finding } from '../finding.js'
+import { figure, momentWords, numberWords, shareWords, type Finding, causeWords } from '../finding.js'
 
 const MOST = 5
 const LEAST = 3
@@ -20,7 +20,7 @@ const TRY: Readonly<Record<string, readonly string[]>> = {
   check: ['Open a failure to see what was found instead.', 'Rehearse the journey: is it wrong with one user, too?'],
   timeout: [
     'See what was full then: the requests waited for it.',
-    'Compare the timeout of the step with what users bear.',
+    'Compare the timeout of the step with what users accept.',
   ],
   refused: ['Nothing listened, or the backlog of connections was full: look at the service and its limits.'],
   reset: ['The service or something before it closed connections: look at its limits for idle time and requests.'],
@@ -58,12 +58,12 @@ export function failureFindings({ failures, requests, seconds, shape, steps }: E
       const rows = failedRowsOf(cells, shape)
       const due = seconds[first]?.due ?? 0
       const isAlone = named.length === 1 && steps.filter((step) => step.requests > 0).length > 1
-      const what = detail === '' || detail === kind ? kind : `${kind} ${detail}`
+      const what = causeWords(kind, detail)
       const where = named.length <= 2 ? named.map((name) => `"${name}"`).join(' and ') : `${String(named.length)} steps`
       return [
         {
           kind: 'failures',
-          level: share >= PROBLEM_FROM ? 'problem' : share >= WARNING_FROM ? 'warning' : 'note',
+          severity: share >= PROBLEM_FROM ? 'problem' : share >= WARNING_FROM ? 'warning' : 'info',
           confidence: 1,
           phases: phasesWithin(shape, first, last + 1),
           steps: named,
@@ -80,7 +80,7 @@ export function failureFindings({ failures, requests, seconds, shape, steps }: E
             ...(retryAfter === undefined ? {} : { retryAfter }),
             ...(rows === undefined ? {} : { data: rows.data, rows: rows.rows.join(', '), failuresOfRows: rows.count }),
           },
-          text: `${what[0]?.toUpperCase() ?? ''}${what.slice(1)}${retryAfter === undefined ? '' : ` with Retry-After: ${retryAfter}`} in ${where}${isAlone ? ' alone' : ''}: ${String(count)} of ${String(requests)} requests (${shareWords(share)}), first at ${momentWords(first * 1000)}${due > 0 ? ` at ${numberWords(due)} arrivals/s` : ''}${isBurst ? ', in bursts' : ''}${rows === undefined ? '' : `; ${shareWords(rows.count / count)} of them with ${rowWords(rows)}`}.`,
+          text: `${what[0]?.toUpperCase() ?? ''}${what.slice(1)}${retryAfter === undefined ? '' : ` (Retry-After: ${retryAfter}${/^\d+$/.test(retryAfter) ? ' s' : ''})`} in ${where}${isAlone ? ' alone' : ''}: ${String(count)} of ${String(requests)} requests (${shareWords(share)}), first at ${momentWords(first * 1000)}${due > 0 ? ` at ${numberWords(due)} arrivals/s` : ''}${isBurst ? ', in bursts' : ''}${rows === undefined ? '' : `; ${shareWords(rows.count / count)} of them with ${rowWords(rows)}`}.`,
           tryNext: [
             ...(rows === undefined ? [] : [`Rehearse with ${rowWords(rows)}: the load does not matter there.`]),
             ...(retryAfter === undefined ? [] : [WAIT]),

@@ -32,7 +32,7 @@ export function firstToFill({ metrics, seconds, shape }: Evidence): Finding[] {
   return [
     {
       kind: 'first to fill',
-      level: rose === undefined ? 'note' : 'warning',
+      severity: rose === undefined ? 'info' : 'warning',
       confidence: rose === undefined ? 0.9 : figure(1 - rose.p),
       phases: phasesWithin(shape, first.second, first.second + 1),
       steps: [],

@@ -1,4 +1,4 @@
-// Gates that cannot fail, and gates that noise decides.
+// Gates that cannot fail, and gates too close to normal values.
 import { isUpperLimit } from '../../language/comparisons.js'
 import type { GateResult } from '../../judge/gate-result.js'
 import { formatValue } from '../../judge/values.js'
@@ -36,12 +36,12 @@ function looseGates(gates: readonly Judged[]): Finding[] {
   return [
     {
       kind: 'loose gate',
-      level: 'note',
+      severity: 'info',
       ...FRAME,
       phases: [...new Set(loose.flatMap(({ gate }) => gate.during))],
       evidence: { rule, observed: figure(observed), limit: figure(limit), gates: loose.length },
       text: `${which} would hold if it were ten times as slow: it observed ${formatValue(observed, unit)}.`,
-      tryNext: ['Set the limit to what users bear, or to two or three times what is observed, whichever is less.'],
+      tryNext: ['Set the limit to what users accept, or to two or three times what is observed, whichever is less.'],
     },
   ]
 }
@@ -53,11 +53,11 @@ function tightGates(gates: readonly Judged[], pastBorderline: ReadonlyMap<string
     return [
       {
         kind: 'tight gate',
-        level: 'note',
+        severity: 'info',
         ...FRAME,
         phases: gate.during,
         evidence: { rule, observed: figure(observed ?? NaN), limit: figure(limit ?? NaN), borderlineOfTen: times },
-        text: `The gate "${rule}" was borderline in ${String(times)} of the last ten runs: noise decides it.`,
+        text: `The gate "${rule}" was borderline in ${String(times)} of the last ten runs: it is too close to normal values.`,
         tryNext: [
           'Measure longer, so that the interval is narrower.',
           'Move the limit away from what is usual, or make the service faster.',

@@ -17,7 +17,7 @@ export interface GeneratorFacts {
   lateShare: number
   /** Whether it could have decided a gate. */
   isDecisive: boolean
-  /** Shares of a second, at most and on the mean. */
+  /** Shares of a second, at most and on average. */
   busiest: number
   steal: number
 }
@@ -38,7 +38,7 @@ export function generatorFindings({ failures, requests, shape, seconds }: Eviden
   if (count > 0)
     found.push({
       ...frame,
-      level: 'problem',
+      severity: 'problem',
       evidence: { failures: count, ofRequests: requests, detail: local[0]?.detail ?? '' },
       text: `This machine itself failed ${String(count)} requests (${local[0]?.detail ?? ''}): they never reached the target.`,
       tryNext: [
@@ -51,7 +51,7 @@ export function generatorFindings({ failures, requests, shape, seconds }: Eviden
   if (facts.reasons.length > 0 || facts.lateShare >= LATE_SHARE)
     found.push({
       ...frame,
-      level: facts.reasons.length > 0 ? 'problem' : facts.isDecisive ? 'warning' : 'note',
+      severity: facts.reasons.length > 0 ? 'problem' : facts.isDecisive ? 'warning' : 'info',
       evidence: {
         errorP99Ms: figure(facts.errorMs),
         busiestShare: figure(facts.busiest),

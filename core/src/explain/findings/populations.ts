@@ -45,8 +45,8 @@ export function twoPopulations(evidence: Evidence): Finding[] {
     const trait = tellingTrait(drawn, splitMs, () => draws.next())
     return [
       {
-        kind: 'two populations',
-        level: 'note',
+        kind: 'two groups of times',
+        severity: 'info',
         confidence: figure(1 - p),
         phases: shape.phases.map(({ name }) => name).filter((name) => name === longest.phase),
         steps: [step.name],

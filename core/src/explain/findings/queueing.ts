@@ -41,7 +41,7 @@ export function queueing({ seconds, steady, shape }: Evidence): Finding[] {
     return [
       {
         kind: 'queueing',
-        level: 'warning',
+        severity: 'warning',
         confidence: figure(1 - trend.p),
         phases: [phase],
         steps: [],

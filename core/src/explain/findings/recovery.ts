@@ -18,7 +18,7 @@ export function slowRecovery(shape: RunShape, recovery: Recovery): Finding[] {
   return [
     {
       kind: 'slow recovery',
-      level: isLate ? 'warning' : 'problem',
+      severity: isLate ? 'warning' : 'problem',
       confidence: 0.95,
       phases: [recovery.phase],
       steps: [],
@@ -31,7 +31,7 @@ export function slowRecovery(shape: RunShape, recovery: Recovery): Finding[] {
       },
       text: isLate
         ? `After ${recovery.phase} it took ${timeWords(recovery.ms)} until times and failures were as before.`
-        : `After ${recovery.phase} times and failures did not become as before until the load ended.`,
+        : `After ${recovery.phase} times and failures did not recover before the load ended.`,
       tryNext: [
         'Look for what the peak left behind: a queue, retries, exhausted connections, a cache that was emptied.',
         'Give the plan a longer phase at the usual rate after the peak, to see when it recovers.',

@@ -34,7 +34,7 @@ export function saturation({ seconds, shape }: Evidence, random: () => number): 
   return [
     {
       kind: 'saturation',
-      level: 'warning',
+      severity: 'warning',
       confidence: figure(1 - found.p),
       phases: phasesWithin(shape, fromSecond, end),
       steps: [],
@@ -48,7 +48,7 @@ export function saturation({ seconds, shape }: Evidence, random: () => number): 
         completedPerSecond: figure(most.passed),
         expectedPerSecond: figure(promised),
       },
-      text: `Completed requests stop growing at about ${numberWords(found.at)} arrivals/s (${numberWords(low)} to ${numberWords(high)}): at ${numberWords(most.due)} arrivals/s ${numberWords(most.passed)} requests/s are completed where ${numberWords(promised)} would be expected.`,
+      text: `Completed requests stop growing at about ${numberWords(found.at)} arrivals/s (${numberWords(low)} to ${numberWords(high)}). At ${numberWords(most.due)} arrivals/s, ${numberWords(most.passed)} requests/s completed; ${numberWords(promised)} expected.`,
       tryNext: [
         'Look for what is full at that rate: workers, connections, processor, locks.',
         'Put a gate on throughput at the rate that you need.',

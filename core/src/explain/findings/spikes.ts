@@ -47,7 +47,7 @@ export function periodicSpikes({ seconds, steady, shape }: Evidence): Finding[] 
     return [
       {
         kind: 'periodic spikes',
-        level: 'warning',
+        severity: 'warning',
         confidence: figure(1 - Math.exp((-period.r * period.r * residuals.length) / 2)),
         phases: phasesWithin(shape, fromSecond, toSecond),
         steps: [],
@@ -69,7 +69,7 @@ export function periodicSpikes({ seconds, steady, shape }: Evidence): Finding[] 
   })
 }
 
-/** Which second of the beat is highest on the mean. */
+/** Which second of the beat is highest on average. */
 function phaseOfBeat(residuals: readonly number[], period: number): number {
   const sums = Array.from({ length: period }, (_, phase) => {
     const own = residuals.filter((_, index) => index % period === phase)

@@ -24,7 +24,7 @@ export function whereTheTimeGoes({ steps, shape }: Evidence): Finding[] {
     return [
       {
         kind: 'where the time goes',
-        level: 'note',
+        severity: 'info',
         confidence: 1,
         phases: shape.phases.filter(({ measured }) => measured).map(({ name }) => name),
         steps: [step.name],
@@ -38,8 +38,8 @@ export function whereTheTimeGoes({ steps, shape }: Evidence): Finding[] {
         },
         text:
           part.name === 'connecting'
-            ? `"${step.name}" spends ${shareWords(share)} of its time on connecting: ${timeWords(part.ms)} of ${timeWords(whole)} on the mean, TLS and DNS included.`
-            : `"${step.name}" spends ${shareWords(share)} of its time on receiving: ${timeWords(part.ms)} of ${timeWords(whole)} on the mean come after the first byte.`,
+            ? `"${step.name}" spends ${shareWords(share)} of its time on connecting: ${timeWords(part.ms)} of ${timeWords(whole)} on average, TLS and DNS included.`
+            : `"${step.name}" spends ${shareWords(share)} of its time on receiving: ${timeWords(part.ms)} of ${timeWords(whole)} on average come after the first byte.`,
         tryNext:
           part.name === 'connecting'
             ? [

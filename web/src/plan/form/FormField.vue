@@ -151,7 +151,7 @@ function calledAt(index: number): string {
   </div>
   <span v-else class="one">
     <FormText :text="text" :label="name" :line="node?.line ?? 0" :shape="shape" @set="set($event)" />
-    <ElButton v-if="other" link @click="set(startOf(other))">In full</ElButton>
+    <ElButton v-if="other" link @click="set(startOf(other))">Show all options</ElButton>
   </span>
 </template>
 

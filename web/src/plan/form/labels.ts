@@ -26,7 +26,7 @@ const LABELS: Partial<Record<string, string>> = {
   mix: 'Mix of journeys',
   off: 'Switched off',
   'on failure': 'After a failure',
-  pacing: 'At least between starts',
+  pacing: 'Pacing',
   pick: 'One of',
   query: 'Query parameters',
   redirects: 'Redirects to follow',
@@ -46,7 +46,7 @@ const LABELS: Partial<Record<string, string>> = {
   url: 'URL',
   verify: 'Verified',
   when: 'Condition',
-  with: 'URL values',
+  with: 'URL parameters',
   within: 'Longest wait',
   xml: 'XML',
 }
