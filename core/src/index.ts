@@ -74,6 +74,7 @@ export {
   type GateResult,
 } from './judge/gate-result.js'
 export { isRuleFromBelow, measuredByRule, subjectOfRule } from './judge/subject.js'
+export { triedOnPast, type PastFigure, type PastOutcome } from './judge/past.js'
 
 export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
 export { LABEL_WORDS, labelsWritten, MOST_LABELS, readLabel } from './language/labels.js'

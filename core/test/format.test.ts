@@ -276,6 +276,8 @@ load:
     ['a statement in a journey', '- sql: mariadb://h/d\n        run: SELECT 1', 'SQL'],
     ['a socket that is posted', '- socket: POST /x', 'REQUEST'],
     ['a value of nothing', '- when: value none is 1\n        steps:\n          - send: GET /', 'UNKNOWN_NAME'],
+    ['a name that no value can have', '- send: POST /\n        text: "{first-row.people}"', 'UNKNOWN_NAME'],
+    ['such a name in a path', '- send: GET /sailings/{first-row}', 'UNKNOWN_NAME'],
     ['a refresh outside setup', '- send: GET /\n        refresh: every 20m', 'REFRESH'],
     ['HTTP 3', '- send: GET /\n        http: 3', 'WORD'],
     ['two bodies', '- send: POST /\n        text: a\n        xml: <a/>', 'BODY'],
@@ -289,6 +291,18 @@ load:
     const text = planText({ journeys: `  a:\n    steps:\n      - send: GET /first\n      ${step}` })
 
     expect(firstProblem(text, { 's.json': '{"type":"object"}' }).code).toBe(code)
+  })
+
+  it('takes what is in braces and no name for the text that it is, and finds the name that is meant', () => {
+    const textOf = (text: string) =>
+      planText({ journeys: `  a:\n    steps:\n      - { send: POST /, text: '${text}' }` })
+    const meant = 'run-seed'
+
+    expect(read(textOf('{"a": 1} {{x-y} { a } {3f2504e0-4f89-11d3-9a0c-0305e82c3301}')).problems).toEqual([])
+    expect(firstProblem(textOf(`{${meant}}`))).toMatchObject({
+      message:
+        '"{run-seed}" is no value: names have letters, digits, _ and dots. Did you mean "{run.seed}"? Write "{{" for a plain brace',
+    })
   })
 
   it('send every kind of body, over HTTP 1 and 2', () => {

@@ -20,6 +20,7 @@ import {
   type Ending,
   type Plan,
   type RunShape,
+  triedOnPast,
 } from '../src/index.js'
 import { bucketOf, distributionOf, type Second } from './buckets.js'
 import { planText, read } from './reading.js'
@@ -467,5 +468,30 @@ describe('reports', () => {
       histograms: [{ step: 'search', phase: 'peak' }],
     })
     expect(JSON.parse(JSON.stringify(result))).toEqual(result)
+  })
+})
+
+describe('a limit that is tried on past runs', () => {
+  const figures = [
+    { rule: 'p95 response time of "search" under 300 ms', unit: 'ms', values: [120, null, 250, 310] },
+    { rule: 'failed requests at most 1 %', unit: '%', values: [0, 2, null, 0.5] },
+  ] as const
+
+  it('is held to what they measured, whatever their own limit was', () => {
+    expect(triedOnPast('p95 response time of "search" at most 200 ms', figures)).toEqual({
+      kind: 'tried',
+      measured: [0, 2, 3],
+      breached: [2, 3],
+    })
+    expect(triedOnPast('failed requests under 0.5 %', figures)).toMatchObject({ measured: [0, 1, 3], breached: [1, 3] })
+  })
+
+  it('is not judged where no run has the figure, where each would have a limit of its own, or where it is none', () => {
+    expect(triedOnPast('p99 response time of "search" under 1 s', figures)).toEqual({ kind: 'never measured' })
+    expect(triedOnPast('failed requests at most 3', figures)).toEqual({ kind: 'never measured' })
+    expect(triedOnPast('p95 response time of "search" at most 110 % of baseline', figures)).toEqual({
+      kind: 'of a baseline',
+    })
+    expect(triedOnPast('soon', figures)).toBeUndefined()
   })
 })

@@ -14,6 +14,7 @@ import SlowestTable from '../src/run/SlowestTable.vue'
 import StepsTable from '../src/run/StepsTable.vue'
 import VerdictColumn from '../src/run/VerdictColumn.vue'
 import { press } from './page.js'
+import { planForm } from './plan-form.js'
 
 let shown: VueWrapper | undefined
 afterEach(() => shown?.unmount())
@@ -212,23 +213,11 @@ gates: [failed requests at most 1 %]
 function formOf(problems: Problem[] = []): PlanForm {
   const { plan, target } = readPlan('a.gate.yaml', PLAN, { files: () => undefined })
   const around: Surroundings = { plan, target: target ?? null, files: ['data/p.csv', 'schemas/hold.json'] }
-  return {
-    file: shallowRef('a.gate.yaml'),
+  return planForm({
     tree: shallowRef(treeOf(PLAN) ?? null),
     problems: shallowRef(problems),
     around: shallowRef(around),
-    rehearsed: shallowRef([]),
-    observed: shallowRef({}),
-    files: shallowRef({}),
-    project: shallowRef(1),
-    mayWrite: shallowRef(true),
-    addFile: vi.fn(),
-    readFiles: vi.fn(),
-    selectPath: vi.fn(),
-    edit: vi.fn(),
-    rename: vi.fn(),
-    select: vi.fn(),
-  }
+  })
 }
 
 describe('a text of the form', () => {
@@ -287,7 +276,7 @@ describe('problems', () => {
     ]
     const wrapper = mount(ProblemList, { props: { file: 'a.gate.yaml', problems } })
     shown = wrapper
-    expect(wrapper.findAll('.place').map((place) => place.text())).toEqual(['4:3', 'targets/here.target.yaml'])
+    expect(wrapper.findAll('.place').map((place) => place.text())).toEqual(['4:3', 'targets/here.target.yaml:1'])
     await wrapper.findAll('button')[1]?.trigger('click')
     expect(wrapper.emitted('pick')).toEqual([[problems[1]]])
   })

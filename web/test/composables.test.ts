@@ -1,5 +1,5 @@
 // What pages hold between a person and the server: edits of a plan's parts, and saving over somebody else's text.
-import { readPlan, pathOfLine, treeOf, type Edit } from '@jolt-gate/core'
+import { readPlan, pathOfLine, treeOf, type Edit, type Path } from '@jolt-gate/core'
 import { VueQueryPlugin } from '@tanstack/vue-query'
 import { mount } from '@vue/test-utils'
 import { afterEach, describe, expect, it, vi } from 'vitest'
@@ -37,11 +37,17 @@ const { plan } = readPlan('a.gate.yaml', PLAN, { files: () => undefined })
 describe('parts of a plan', () => {
   const made = () => {
     const edits: Edit[] = []
+    const selected: Path[] = []
     const tree = treeOf(PLAN)
     // Only the plan is asked of the view.
     const view = shallowRef({ plan } as PlanView)
-    const parts = useParts({ view, edit: (edit) => edits.push(edit), pathAt: (line) => partOf(pathOfLine(tree, line)) })
-    return { edits, parts }
+    const parts = useParts({
+      view,
+      edit: (edit) => edits.push(edit),
+      pathAt: (line) => partOf(pathOfLine(tree, line)),
+      select: (path) => selected.push(path),
+    })
+    return { edits, parts, selected }
   }
   const [steady, climb, pause] = plan.load.phases
   const [plain, stopping] = plan.gates

@@ -1,7 +1,8 @@
 // The form: phases by kind and gates by choices, and what they write into the plan.
+import { VueQueryPlugin } from '@tanstack/vue-query'
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { ElRadioGroup, ElSelect, ElSwitch } from 'element-plus'
-import { afterEach, describe, expect, it, vi } from 'vitest'
+import { afterEach, describe, expect, it } from 'vitest'
 import { computed, nextTick, shallowRef } from 'vue'
 import { applyChanges, editText, nodeAt, readPlan, treeOf, type Edit, type Path, type Problem } from '@jolt-gate/core'
 import GateForm from '../src/plan/form/GateForm.vue'
@@ -10,6 +11,7 @@ import PhaseForm from '../src/plan/form/PhaseForm.vue'
 import { PHASE_KINDS, phaseOf } from '../src/plan/form/phase-kinds.js'
 import RequestForm from '../src/plan/form/RequestForm.vue'
 import { PLAN_FORM, type PlanForm } from '../src/plan/form/use-form.js'
+import { planForm } from './plan-form.js'
 
 let shown: VueWrapper | undefined
 afterEach(async () => {
@@ -40,23 +42,12 @@ gates:
 function formOver(text = PLAN): { form: PlanForm; now: () => string; faults: () => readonly Problem[] } {
   const current = shallowRef(text)
   const read = () => readPlan('a.gate.yaml', current.value, { files: () => undefined })
-  const form: PlanForm = {
-    file: shallowRef('a.gate.yaml'),
+  const form = planForm({
     tree: computed(() => treeOf(current.value) ?? null),
-    problems: shallowRef([]),
     around: computed(() => ({ plan: read().plan, target: read().target ?? null, files: [] })),
-    rehearsed: shallowRef([]),
     observed: shallowRef({ 'failed requests at most 1 %': '0.2 %' }),
-    files: shallowRef({}),
-    project: shallowRef(1),
-    mayWrite: shallowRef(true),
-    addFile: vi.fn(),
-    readFiles: vi.fn(),
     edit: (edit: Edit) => (current.value = applyChanges(current.value, editText('a.gate.yaml', current.value, edit))),
-    rename: vi.fn(),
-    select: vi.fn(),
-    selectPath: vi.fn(),
-  }
+  })
   return {
     form,
     now: () => current.value,
@@ -64,7 +55,7 @@ function formOver(text = PLAN): { form: PlanForm; now: () => string; faults: () 
   }
 }
 function shownFor(part: 'phase' | 'gate' | 'request', path: Path, form: PlanForm) {
-  const options = { props: { path }, global: { provide: { [PLAN_FORM]: form } } }
+  const options = { props: { path }, global: { plugins: [VueQueryPlugin], provide: { [PLAN_FORM]: form } } }
   // eslint-disable-next-line @typescript-eslint/no-unsafe-assignment -- the linter cannot follow .vue files
   const wrapper: VueWrapper =
     part === 'phase'

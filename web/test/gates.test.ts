@@ -1,4 +1,5 @@
 // Gates of a plan as sentences: their words are picked and changed, and gates are added and removed.
+import { VueQueryPlugin } from '@tanstack/vue-query'
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { ElDropdown, ElPopover } from 'element-plus'
 import { afterEach, describe, expect, it } from 'vitest'
@@ -33,7 +34,11 @@ afterEach(() => {
 })
 function list(over: Partial<InstanceType<typeof GateList>['$props']> = {}) {
   const props = { plan, target: null, line: 12, observed: { [LIMITED]: '212 ms' }, mayWrite: true }
-  const wrapper = mount(GateList, { attachTo: document.body, props: { ...props, ...over } })
+  const wrapper = mount(GateList, {
+    attachTo: document.body,
+    props: { ...props, ...over },
+    global: { plugins: [VueQueryPlugin] },
+  })
   shown = wrapper
 }
 function page(): VueWrapper {

@@ -8,10 +8,11 @@ import type { RunSummary, TargetLine } from '@jolt-gate/core/api'
 import { api, ApiError } from '../src/api/client.js'
 import FindOrDo from '../src/find/FindOrDo.vue'
 import DataRows from '../src/plan/form/DataRows.vue'
-import { PLAN_FORM, type PlanForm } from '../src/plan/form/use-form.js'
+import { PLAN_FORM } from '../src/plan/form/use-form.js'
 import RunsPage from '../src/runs/RunsPage.vue'
 import TargetMetrics from '../src/targets/TargetMetrics.vue'
 import { button, pageAround, press, rows } from './page.js'
+import { planForm } from './plan-form.js'
 
 const { router, options, signIn } = pageAround()
 const refused = (detail: string) =>
@@ -258,23 +259,12 @@ describe('the metrics of a target', () => {
 
 describe('the rows of a file', () => {
   const fileOf = async (file: string, files: Record<string, string>, mayWrite = true) => {
-    const form: PlanForm = {
+    const form = planForm({
       file: shallowRef('plans/a.gate.yaml'),
-      tree: shallowRef(null),
-      problems: shallowRef([]),
-      around: shallowRef(undefined),
-      rehearsed: shallowRef([]),
-      observed: shallowRef({}),
       files: computed(() => files),
       project: shallowRef(4),
       mayWrite: shallowRef(mayWrite),
-      addFile: vi.fn(),
-      readFiles: vi.fn(),
-      edit: vi.fn(),
-      rename: vi.fn(),
-      select: vi.fn(),
-      selectPath: vi.fn(),
-    }
+    })
     const global = { ...options.global, provide: { [PLAN_FORM]: form } }
     const wrapper = mount(DataRows, { ...options, global, props: { file, name: 'passenger' } })
     await flushPromises()

@@ -7,7 +7,7 @@ import type { Gate } from '../plan/model.js'
 import { percentOf } from './scope.js'
 
 /** The unit in which a gate's values are shown and stored. */
-export function unitOf(gate: Gate): GateUnit {
+export function unitOf(gate: Pick<Gate, 'measure' | 'limit'>): GateUnit {
   const family = familyOf(gate.measure)
   if (family === 'share or count' && isCount(gate)) return 'count'
   if (family === 'metric' && gate.limit.kind === 'fixed' && gate.limit.unit === 'time') return 'ms'
@@ -15,7 +15,7 @@ export function unitOf(gate: Gate): GateUnit {
 }
 
 /** The limit in the gate's unit; of a baseline, the larger of its share and the quantity that may stand beside it. */
-export function limitOf(gate: Gate, baselineValue: number | null): number | null {
+export function limitOf(gate: Pick<Gate, 'measure' | 'limit'>, baselineValue: number | null): number | null {
   const { limit } = gate
   const scale = unitOf(gate) === '%' ? 100 : 1
   if (limit.kind === 'fixed') return limit.value * scale
@@ -69,7 +69,8 @@ export function isRuleOnShare(rule: string): boolean {
 }
 
 /** Whether a gate on a share is held against a count. */
-export const isCount = (gate: Gate): boolean => gate.limit.kind === 'fixed' && gate.limit.unit === 'number'
+export const isCount = (gate: Pick<Gate, 'limit'>): boolean =>
+  gate.limit.kind === 'fixed' && gate.limit.unit === 'number'
 
 /** Whether a gate is on the target's times, and not on our own. */
 export function isOfTarget({ measure }: Gate): boolean {

@@ -31,6 +31,17 @@ export function splitText(text: string): TextPart[] {
   return parts
 }
 
+/** What stands in braces, looks like a name, and is none that a value can have; an identifier of RFC 9562 is a text. */
+const LOOKS_LIKE_NAME = /(?<!\{)\{([\p{L}\d_](?:[\p{L}\d_.-]*[\p{L}\d_])?)\}/gu
+const UUID = /^[\da-f]{8}(-[\da-f]{4}){3}-[\da-f]{12}$/i
+
+/** The names in braces that no value can have, such as `passengers-web.people`: they would be sent as they stand. */
+export function misnamedIn(text: string): string[] {
+  return [...text.matchAll(LOOKS_LIKE_NAME)].flatMap(([, name = '']) =>
+    /^[A-Za-z0-9_.]+$/.test(name) || UUID.test(name) ? [] : [name],
+  )
+}
+
 /** The names used in a text. */
 export function namesInText(text: string): string[] {
   return splitText(text).flatMap((part) => (part.kind === 'name' ? [part.name] : []))

@@ -1,6 +1,6 @@
 // Every {name} of a plan must mean something before anything is sent.
 import { nearestWord } from '../language/sentences.js'
-import { namesInText, namesInUrl, urlTemplateFault } from '../language/templates.js'
+import { misnamedIn, namesInText, namesInUrl, urlTemplateFault } from '../language/templates.js'
 import { fixOf } from './fields.js'
 import { MOST_PROBLEMS } from './source.js'
 import type { Check, Fix, Keep, Plan, Position, Problem, Step } from './model.js'
@@ -80,18 +80,23 @@ class Scope implements NameScope {
   }
 
   texts(texts: Iterable<string>, at: Position): void {
-    for (const text of texts) for (const name of namesInText(text)) this.check(name, at)
+    for (const text of texts) {
+      for (const name of namesInText(text)) this.check(name, at)
+      for (const name of misnamedIn(text)) reportMisnamed(this.context, name, this.known, at)
+    }
   }
 
   url({ url, with: values, at }: Parameters<NameScope['url']>[0]): void {
-    const fault = urlTemplateFault(url)
+    const misnamed = misnamedIn(url)
+    for (const name of misnamed) reportMisnamed(this.context, name, this.known, at)
+    const fault = misnamed.length > 0 ? undefined : urlTemplateFault(url)
     if (fault !== undefined) report(this.context, locate(this.context, at, url), 'URL', fault)
     this.texts(
       values.map(([, text]) => text),
       at,
     )
     const here = this.with(values.map(([name]) => name))
-    for (const name of namesInUrl(url)) here.check(name, at)
+    for (const name of namesInUrl(url)) if (!misnamed.includes(name)) here.check(name, at)
   }
 
   operands({ subject, test, at }: Check): void {
@@ -150,6 +155,19 @@ function checkName(context: Context, name: string, known: ReadonlySet<string>, f
     at,
     'UNKNOWN_NAME',
     `no value "${name}" is known before this step${meant === undefined ? '. Keep it in an earlier step, or add it to values' : `. Did you mean "${meant}"?`}`,
+    fixOf(name, meant),
+  )
+}
+
+/** In braces stands what no value can be called: it would be sent as it stands. */
+function reportMisnamed(context: Context, name: string, known: ReadonlySet<string>, from: Position): void {
+  if (context.problems.length >= MOST_PROBLEMS) return
+  const meant = nearestWord(name, [...known, ...RESERVED_NAMES])
+  report(
+    context,
+    locate(context, from, name),
+    'UNKNOWN_NAME',
+    `"{${name}}" is no value: names have letters, digits, _ and dots.${meant === undefined ? '' : ` Did you mean "{${meant}}"?`} Write "{{" for a plain brace`,
     fixOf(name, meant),
   )
 }

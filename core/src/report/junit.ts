@@ -76,7 +76,10 @@ function propertiesOf(result: RunResult) {
     ['branch', change?.branch ?? null],
     ...Object.entries(labels),
     ['impact', impact?.grade ?? null],
-    ...findingsOf(result).map(({ kind, severity, text }): [string, string] => [`finding: ${kind}`, `${severity}: ${text}`]),
+    ...findingsOf(result).map(({ kind, severity, text }): [string, string] => [
+      `finding: ${kind}`,
+      `${severity}: ${text}`,
+    ]),
   ]
   const property = said.flatMap(([name, value]) => (value === null ? [] : [{ '@name': name, '@value': value }]))
   return property.length === 0 ? {} : { properties: { property } }

@@ -4,6 +4,7 @@ import { setTimeout } from 'node:timers/promises'
 import { parseArgs } from 'node:util'
 import { workOff } from './pipeline.js'
 import { FIRST_CHANGES, ServiceRepository } from './service-repository.js'
+import { Staging } from './staging.js'
 
 const LOOK_EVERY_MS = 1000
 
@@ -32,10 +33,9 @@ const needed = (name: 'repository' | 'plans' | 'ferries' | 'command' | 'port' | 
 const options = {
   repository: await ServiceRepository.open(needed('repository')),
   // Arguments of Node before them, such as a loader, come from the one who starts this.
-  ferries: [...process.execArgv, needed('ferries')],
+  staging: new Staging([...process.execArgv, needed('ferries')], Number(needed('port'))),
   joltGate: [needed('command')],
   plans: needed('plans'),
-  port: Number(needed('port')),
   to: needed('to'),
   token: process.env['JOLT_TOKEN'] ?? '',
   ...{ plan: values.plan, pipeline: values.pipeline, stage: values.stage, target: values.target },
@@ -48,6 +48,8 @@ process.stdout.write(`the pipeline of the booking service answers at ${options.t
 // The one who started it is gone, killed perhaps.
 process.once('disconnect', () => process.exit(0))
 process.once('SIGTERM', () => process.exit(0))
+// Something is deployed from the start: a stage may be run before the first change comes.
+await options.staging.deploy('{}')
 const isNew =
   (await options.repository.inProduction()) === undefined && (await options.repository.waiting()).length === 0
 for (const { message, flaws } of isNew && values['first-changes'] ? FIRST_CHANGES : []) {

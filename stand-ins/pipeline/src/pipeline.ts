@@ -1,13 +1,13 @@
 // A small team's pipeline: for each version of the service, in order, it deploys to staging, runs the gate by the
 // command, asks whether the change may go on, and promotes or does not.
-import { createInterface } from 'node:readline'
 import { execa } from 'execa'
 import type { ServiceRepository, Version } from './service-repository.js'
+import type { Staging } from './staging.js'
 
 export interface PipelineOptions {
   repository: ServiceRepository
-  /** The ferry service and the command, as arguments of Node. */
-  ferries: readonly string[]
+  staging: Staging
+  /** The command, as arguments of Node. */
   joltGate: readonly string[]
   /** A checkout of the plans. */
   plans: string
@@ -15,8 +15,6 @@ export interface PipelineOptions {
   pipeline: string
   stage: string
   target: string
-  /** Where the staging environment answers. */
-  port: number
   /** The server that sees the runs, and its token. */
   to: string
   token: string
@@ -29,17 +27,13 @@ export type Promotion = 'promoted' | 'refused'
 export async function workOff(version: Version, options: PipelineOptions): Promise<Promotion> {
   const { repository, say } = options
   const name = `${version.commit.slice(0, 7)} "${version.message}"`
-  const staging = await deploy(version, options)
-  try {
-    const run = await jolt(options, [
-      ...['run', options.plan, '--target', options.target, '--to', options.to],
-      ...['--commit', version.commit, '--branch', 'main', '--label', `message=${version.message.slice(0, 200)}`],
-      ...['--retry-void', '2', '--quiet'],
-    ])
-    say(`${name}: the gate ended with ${String(run.exitCode)}: ${lastLine(run.text)}`)
-  } finally {
-    await staging.stop()
-  }
+  await options.staging.deploy(version.flaws)
+  const run = await jolt(options, [
+    ...['run', options.plan, '--target', options.target, '--to', options.to],
+    ...['--commit', version.commit, '--branch', 'main', '--label', `message=${version.message.slice(0, 200)}`],
+    ...['--retry-void', '2', '--quiet'],
+  ])
+  say(`${name}: the gate ended with ${String(run.exitCode)}: ${lastLine(run.text)}`)
   const admission = await jolt(options, [
     ...['admit', '--stage', options.stage, '--pipeline', options.pipeline],
     ...['--commit', version.commit, '--to', options.to, '--quiet'],
@@ -48,32 +42,6 @@ export async function workOff(version: Version, options: PipelineOptions): Promi
   await repository.markHandled(version)
   say(`${name}: ${lastLine(admission.text)}`)
   return admission.exitCode === 0 ? 'promoted' : 'refused'
-}
-
-/** Starts the service in this version; ready when it answers. */
-async function deploy({ flaws }: Version, { ferries, port }: PipelineOptions): Promise<{ stop: () => Promise<void> }> {
-  const child = execa(process.execPath, [...ferries, '--port', String(port), '--flaws', flaws], {
-    stdin: 'ignore',
-    stderr: 'inherit',
-    reject: false,
-    buffer: false,
-    ipc: true,
-  })
-  await new Promise<void>((resolve, reject) => {
-    const lines = createInterface({ input: child.stdout })
-    lines.on('line', (line) => {
-      if (line.includes('answers at')) resolve()
-    })
-    lines.once('close', () => {
-      reject(new Error('the service did not start in staging'))
-    })
-  })
-  return {
-    async stop() {
-      child.kill('SIGTERM')
-      await child
-    },
-  }
 }
 
 async function jolt({ joltGate, plans, token }: PipelineOptions, words: string[]) {

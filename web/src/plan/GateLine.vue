@@ -3,8 +3,9 @@
 import { readSentence, type Gate, type Plan, type StopRule, type Target } from '@jolt-gate/core'
 import { Close } from '@element-plus/icons-vue'
 import { useEventListener } from '@vueuse/core'
-import { ElButton, ElInput, ElPopover } from 'element-plus'
-import { computed, ref } from 'vue'
+import { ElButton, ElInput, ElPopover, type InputInstance } from 'element-plus'
+import { computed, ref, useTemplateRef } from 'vue'
+import PastRuns from './PastRuns.vue'
 import { wordsOfGate, type GateWord } from './gate-words.js'
 import { choicesFor, suggestedLimit } from './use-gates.js'
 
@@ -31,8 +32,15 @@ function edit(word: GateWord, index: number): void {
   draft.value = word.text
   fault.value = ''
 }
+/** The cursor stands in what is changed, and what is typed takes its place. */
+const input = useTemplateRef<InputInstance[]>('input')
+function takeDraft(): void {
+  input.value?.[0]?.select()
+}
+const ruleWith = (index: number, text = draft.value.trim()) =>
+  words.value.map((word, place) => (place === index ? text : word.text)).join('')
 function apply(index: number, text = draft.value.trim()): void {
-  const rule = words.value.map((word, place) => (place === index ? text : word.text)).join('')
+  const rule = ruleWith(index, text)
   const parsed = readSentence('Gate', rule)
   if (!parsed.ok) {
     fault.value = parsed.fault.message
@@ -61,16 +69,18 @@ const suggested = computed(() => (props.observed === undefined ? undefined : sug
         :persistent="false"
         placement="bottom"
         :width="260"
+        @after-enter="takeDraft()"
       >
         <template #reference>
           <ElButton link class="word" :class="word.kind" @click.stop="edit(word, index)">{{ word.text }}</ElButton>
         </template>
         <form class="change" @submit.prevent="apply(index)" @keydown.esc.stop="editing = undefined">
-          <ElInput v-model="draft" :aria-label="word.kind === 'limit' ? 'Limit' : 'Word of the gate'" autofocus />
+          <ElInput ref="input" v-model="draft" :aria-label="word.kind === 'limit' ? 'Limit' : 'Word of the gate'" />
           <p v-if="fault" class="fault">{{ fault }}</p>
           <ElButton v-if="word.kind === 'limit' && suggested" link @click="draft = suggested">
             {{ suggested }}: the last run saw {{ observed }}
           </ElButton>
+          <PastRuns v-if="word.kind === 'limit'" :rule="ruleWith(index)" />
           <div v-if="word.kind !== 'limit'" class="offers">
             <ElButton
               v-for="choice in choicesFor(word, gate, plan, target)"

@@ -5,6 +5,7 @@ import { ElButton } from 'element-plus'
 import { computed, nextTick, ref } from 'vue'
 import AddMenu from '../forms/AddMenu.vue'
 import GateLine from './GateLine.vue'
+import PastRuns from './PastRuns.vue'
 import GateChoices from './form/GateChoices.vue'
 import { usualGates } from './use-gates.js'
 
@@ -69,6 +70,7 @@ function addBuilt(): void {
     <form v-if="isBuilding" ref="builder" class="build" @submit.prevent="addBuilt" @keydown.esc="isBuilding = false">
       <GateChoices v-model="built" :plan="plan" :target="target" />
       <p v-if="observed[built]" class="soft">last run {{ observed[built] }}</p>
+      <PastRuns :rule="built" />
       <span>
         <ElButton size="small" type="primary" native-type="submit">Add gate</ElButton>
         <ElButton size="small" @click="isBuilding = false">Cancel</ElButton>

@@ -1,13 +1,15 @@
 <script setup lang="ts">
 // What the plan goes against, and the two ways to try it: one user once, or the load.
 import { ElButton } from 'element-plus'
-import { growthWarning, type HeldLoad } from '@jolt-gate/core'
+import { growthWarning, type HeldLoad, type Problem } from '@jolt-gate/core'
 import { computed } from 'vue'
 import type { PlanView } from './plan.worker.js'
 import { counted } from '../text/figures.js'
 
 const props = defineProps<{
   view: PlanView | undefined
+  /** Of the text and of the form. */
+  problems: readonly Problem[]
   held: (HeldLoad & { target: string })[]
   isChanged: boolean
   isBusy: boolean
@@ -17,7 +19,7 @@ const props = defineProps<{
 defineEmits<{ rehearse: []; run: [] }>()
 
 const target = computed(() => props.view?.target)
-const errors = computed(() => props.view?.problems.filter(({ severity }) => severity === 'error').length ?? 0)
+const errors = computed(() => props.problems.filter(({ severity }) => severity === 'error').length)
 const isReady = computed(() => props.view !== undefined && errors.value === 0 && props.mayWrite)
 const isOnLoopback = computed(
   () => !props.view?.problems.some(({ code }) => code === 'PERMISSION') && target.value?.permission === undefined,

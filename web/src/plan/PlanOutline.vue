@@ -5,7 +5,16 @@ import { outlineOf, type OutlineLine, type Plan, type Step } from '@jolt-gate/co
 import { computed } from 'vue'
 
 const props = defineProps<{ plan: Plan; line: number; section: string; mayWrite: boolean }>()
-defineEmits<{ pick: [line: number]; journey: []; step: [section: 'setup' | 'teardown'] }>()
+const emit = defineEmits<{
+  pick: [line: number]
+  elsewhere: [at: { file: string; line: number }]
+  journey: []
+  step: [section: 'setup' | 'teardown']
+}>()
+function pick({ file, line, isElsewhere }: Row): void {
+  if (isElsewhere) emit('elsewhere', { file, line })
+  else emit('pick', line)
+}
 
 interface Row {
   key: string
@@ -14,6 +23,7 @@ interface Row {
   method: string
   note: string
   depth: number
+  file: string
   line: number
   isElsewhere: boolean
 }
@@ -44,6 +54,7 @@ const rows = computed(() => {
       method: '',
       note: part.note,
       depth: 0,
+      file: plan.file,
       line: part.line,
       isElsewhere: false,
     },
@@ -69,7 +80,7 @@ function linesOf(lines: readonly OutlineLine[], depth: number, prefix: string): 
     const isElsewhere = at.file !== props.plan.file
     const note = isElsewhere ? 'shared' : ''
     return [
-      { key, kind: sort, label, method, depth, line: at.line, isElsewhere, note },
+      { key, kind: sort, label, method, depth, file: at.file, line: at.line, isElsewhere, note },
       ...linesOf(inner, depth + 1, `${key}.act`),
       ...rowsOf(steps, depth + 1, key),
     ]
@@ -86,9 +97,8 @@ function linesOf(lines: readonly OutlineLine[], depth: number, prefix: string): 
       class="row"
       :class="[row.kind, { here: row.key === here }]"
       :style="{ paddingLeft: `${String(row.depth * 14 + (row.depth > 0 ? 14 : 14))}px` }"
-      :disabled="row.isElsewhere"
-      :title="row.isElsewhere ? 'from a file of shared steps' : undefined"
-      @click="$emit('pick', row.line)"
+      :title="row.isElsewhere ? `from ${row.file}` : undefined"
+      @click="pick(row)"
     >
       <span v-if="row.kind !== 'part'" class="method">{{ row.method }}</span>
       <span class="label">{{ row.label }}</span>

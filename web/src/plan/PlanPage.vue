@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // One plan: outline, text or form or changes, gates and problems, and the load that it would make.
-import type { Problem } from '@jolt-gate/core'
+import { nodeAt, type Problem } from '@jolt-gate/core'
 import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
@@ -14,6 +14,7 @@ import ConflictBar from './ConflictBar.vue'
 import GateList from './GateList.vue'
 import HistoryView from './HistoryView.vue'
 import LoadStrip from './LoadStrip.vue'
+import OtherFile from './OtherFile.vue'
 import PlanEditor from './PlanEditor.vue'
 import PlanForm from './form/PlanForm.vue'
 import PlanHead from './PlanHead.vue'
@@ -48,7 +49,7 @@ const runFault = ref('')
 const isBusy = ref(false)
 const renaming = shallowRef<Named>()
 const older = ref<{ text: string; commit: string }>()
-const { around, edit, rename, treeNow, pathAt, addRehearsed } = useEdits({
+const { around, edit, rename, treeNow, pathAt, faults, addRehearsed } = useEdits({
   project,
   mayWrite: computed(() => may.mayWrite),
   file,
@@ -60,7 +61,15 @@ const { changeRule, removeGate, addGate, changeLength, changeRate, addPhase, add
   view,
   edit,
   pathAt,
+  select: (path) => {
+    const node = nodeAt(treeNow(), path)
+    if (node !== undefined) pick(node.line)
+  },
 })
+/** Those of the text, and what is typed in the form and not in the text yet. */
+const problems = computed(() => [...faults.problems.value, ...(view.value?.problems ?? [])])
+/** A file beside the plan that is looked at, such as shared steps. */
+const other = ref<{ file: string; line: number }>()
 /** The section of the plan in which the selection is. */
 const section = computed(() => (view.value === undefined ? '' : String(pathAt(line.value)[0] ?? '')))
 const saving = useSaving({ project, file, state, run })
@@ -87,6 +96,7 @@ function showFresh(next: Mode): void {
 }
 
 function pick(to: number, column = 1): void {
+  other.value = undefined
   line.value = to
   if (mode.value === 'text') editor.value?.goTo(to, column)
   else if (mode.value !== 'form')
@@ -99,7 +109,11 @@ function follow(to: number): void {
   if (mode.value === 'text') line.value = to
 }
 function pickProblem(problem: Problem): void {
-  if (problem.file === file.value) pick(problem.line, problem.column)
+  if (problem.code === 'FORM') {
+    line.value = problem.line
+    show('form')
+  } else if (problem.file === file.value) pick(problem.line, problem.column)
+  else other.value = { file: problem.file, line: problem.line }
 }
 function compare(before: { text: string; commit: string }): void {
   older.value = before
@@ -202,14 +216,22 @@ useUnsaved({
           :section="section"
           :may-write="may.mayWrite"
           @pick="pick"
+          @elsewhere="(at) => (other = at)"
           @journey="addJourney"
           @step="addStep"
         />
       </div>
       <div class="middle">
+        <OtherFile
+          v-if="other && opened"
+          :file="other.file"
+          :line="other.line"
+          :text="opened.files[other.file]"
+          @close="other = undefined"
+        />
         <PlanEditor
           v-if="opened"
-          v-show="mode === 'text'"
+          v-show="mode === 'text' && !other"
           ref="editor"
           v-model="text"
           :problems="view?.problems ?? []"
@@ -218,9 +240,9 @@ useUnsaved({
           @line="follow"
         />
         <p v-else class="soft reading">Loading plan…</p>
-        <PlanForm v-if="opened && mode === 'form'" :line="line" />
+        <PlanForm v-if="opened && mode === 'form' && !other" :line="line" />
         <ChangesView
-          v-if="opened && mode === 'changes'"
+          v-if="opened && mode === 'changes' && !other"
           :before="older?.text ?? opened.committed ?? ''"
           :after="text"
           :before-label="older ? older.commit.slice(0, 7) : `commit ${opened.commit?.slice(0, 7) ?? ''}`"
@@ -228,7 +250,7 @@ useUnsaved({
           @pick="pick"
         />
         <HistoryView
-          v-if="opened && mode === 'history'"
+          v-if="opened && mode === 'history' && !other"
           :project="project"
           :file="file"
           :may-write="may.mayWrite"
@@ -249,7 +271,7 @@ useUnsaved({
           @add="addGate"
           @remove="removeGate"
         />
-        <ProblemList v-if="view" :problems="view.problems" :file="file" @pick="pickProblem" />
+        <ProblemList v-if="view" :problems="problems" :file="file" @pick="pickProblem" />
       </div>
     </div>
     <LoadStrip
@@ -266,6 +288,7 @@ useUnsaved({
     >
       <PlanLaunch
         :view="view"
+        :problems="problems"
         :held="opened?.history.held ?? []"
         :is-changed="changedLines > 0"
         :is-busy="isBusy"

@@ -19,7 +19,9 @@ defineEmits<{ pick: [problem: Problem] }>()
       :class="problem.severity"
       @click="$emit('pick', problem)"
     >
-      <span class="place">{{ problem.file === file ? `${problem.line}:${problem.column}` : problem.file }}</span>
+      <span class="place">{{
+        problem.file === file ? `${problem.line}:${problem.column}` : `${problem.file}:${problem.line}`
+      }}</span>
       <span>{{ problem.message }}</span>
     </ElButton>
   </div>
@@ -30,17 +32,29 @@ defineEmits<{ pick: [problem: Problem] }>()
   padding-top: 10px;
 }
 .problem {
-  display: flex;
-  gap: 10px;
   width: 100%;
+  height: auto;
+  margin: 0;
   padding: 6px 0;
+  justify-content: start;
   border: 0;
   background: none;
   color: var(--ink);
   font: inherit;
   text-align: left;
   overflow-wrap: anywhere;
+  white-space: normal;
   cursor: pointer;
+}
+.problem :deep(> span) {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 10px;
+  line-height: 1.35;
+}
+.problem :deep(> span > span:last-child) {
+  flex: 1 1 180px;
+  min-width: 0;
 }
 .place {
   flex: none;

@@ -15,6 +15,7 @@ import {
 import { computed, provide, shallowRef, watch, type Ref } from 'vue'
 import type { RehearsedStep } from '@jolt-gate/core'
 import { api } from '../api/client.js'
+import { useFaults } from './form/use-faults.js'
 import { partOf, PLAN_FORM } from './form/use-form.js'
 import type { usePlan } from './use-plan.js'
 
@@ -79,8 +80,11 @@ export function useEdits({ project, mayWrite, file, state, editor, select }: Edi
     tree.value = treeNow() ?? null
   }
 
+  const faults = useFaults(file)
+  watch(file, faults.clear)
   provide(PLAN_FORM, {
     file,
+    faults,
     tree,
     problems: computed(() => view.value?.problems.filter((problem) => problem.file === file.value) ?? []),
     around,
@@ -109,6 +113,7 @@ export function useEdits({ project, mayWrite, file, state, editor, select }: Edi
     rename,
     treeNow,
     pathAt,
+    faults,
     addRehearsed: (steps: readonly RehearsedStep[]) => (rehearsed.value = steps),
   }
 }

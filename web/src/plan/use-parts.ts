@@ -8,10 +8,12 @@ interface PartsOptions {
   edit: (edit: Edit) => void
   /** The part of the text that begins on a line. */
   pathAt: (line: number) => Path
+  /** Shows the part at a path. */
+  select: (path: Path) => void
 }
 const LAST = Number.MAX_SAFE_INTEGER
 
-export function useParts({ view, edit, pathAt }: PartsOptions) {
+export function useParts({ view, edit, pathAt, select }: PartsOptions) {
   const pathOf = ({ at }: Gate | Phase) => pathAt(at.line)
 
   return {
@@ -41,6 +43,7 @@ export function useParts({ view, edit, pathAt }: PartsOptions) {
       for (let number = 2; names.has(name); number++) name = `visit ${String(number)}`
       const first = { send: 'GET /', name: `${name}: first`, check: ['status is 200'] }
       edit({ kind: 'set', path: ['journeys', name], value: { steps: [first] } })
+      select(['journeys', name])
     },
     addStep: (section: 'setup' | 'teardown') => {
       const value =

@@ -14,7 +14,7 @@ const value = ref('')
 const fault = ref('')
 const FROM = {
   store: 'sealed in the store',
-  'blocked': "blocked: the target's address changed; an administrator must confirm it",
+  blocked: "blocked: the target's address changed; an administrator must confirm it",
   environment: 'from the server’s environment',
   nowhere: 'missing',
 }

@@ -81,7 +81,7 @@ function calledAt(index: number): string {
 
 <template>
   <FormSteps v-if="isSteps" :path="path" :items="items" />
-  <FormJson v-else-if="shape.kind === 'json'" :node="node" :label="name" @set="set" />
+  <FormJson v-else-if="shape.kind === 'json'" :node="node" :path="path" :label="name" @set="set" />
   <ElSwitch
     v-else-if="shape.kind === 'switch'"
     :model-value="text"
@@ -110,7 +110,12 @@ function calledAt(index: number): string {
         @click="remove(entry.key)"
       />
     </div>
-    <AddMenu v-if="missing.length > 0" :label="`Add to ${name.toLowerCase()}`" :items="missing" @add="addKey" />
+    <AddMenu
+      v-if="missing.length > 0"
+      :label="shape.kind === 'map' && shape.of === 'check' ? 'Add a condition…' : `Add to ${name.toLowerCase()}`"
+      :items="missing"
+      @add="addKey"
+    />
   </div>
   <div v-else-if="shape.kind === 'entries'" class="map">
     <div v-for="entry in entries" :key="entry.key" class="entry" :class="{ deep: entry.value?.kind === 'map' }">

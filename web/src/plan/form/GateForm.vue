@@ -4,6 +4,7 @@ import { CONTEXTS, nodeAt, textAt, type Path } from '@jolt-gate/core'
 import { computed, inject } from 'vue'
 import FormText from './FormText.vue'
 import GateChoices from './GateChoices.vue'
+import PastRuns from '../PastRuns.vue'
 import PartHead from './PartHead.vue'
 import { PLAN_FORM } from './use-form.js'
 
@@ -31,6 +32,7 @@ function setStop(stop: string): void {
   <div v-if="around" class="built">
     <GateChoices :model-value="written" :plan="around.plan" :target="around.target" @update:model-value="setRule" />
     <p class="soft">{{ seen === undefined ? 'No run has measured it yet.' : `The last run saw ${seen}.` }}</p>
+    <PastRuns :rule="written" />
     <label>
       <span class="soft">Stops the run (optional)</span>
       <FormText

@@ -1,6 +1,7 @@
 // The form of a file that stands for itself, such as a target or a pipeline: no plan is around it.
 import { applyChanges, editText, readPlan, treeOf, type Edit, type Problem, type Surroundings } from '@jolt-gate/core'
 import { computed, provide, shallowRef, type Ref } from 'vue'
+import { useFaults } from './use-faults.js'
 import { PLAN_FORM } from './use-form.js'
 
 export interface FileForm {
@@ -22,7 +23,7 @@ export function useFileForm({ file, text, problems, project, mayWrite, files }: 
     text.value = applyChanges(text.value, editText(file.value, text.value, wanted))
   }
   provide(PLAN_FORM, {
-    ...{ file, tree, problems, around, project, mayWrite, edit },
+    ...{ file, tree, problems, around, project, mayWrite, edit, faults: useFaults(file) },
     rehearsed: shallowRef([]),
     observed: shallowRef({}),
     files: shallowRef({}),

@@ -2,6 +2,7 @@
 import type { Edit, Path, Problem, Renamed, Surroundings, TreeNode } from '@jolt-gate/core'
 import type { InjectionKey, Ref } from 'vue'
 import type { RehearsedStep } from '@jolt-gate/core'
+import type { FormFaults } from './use-faults.js'
 
 export interface PlanForm {
   file: Ref<string>
@@ -21,6 +22,8 @@ export interface PlanForm {
   /** Reads the files around the plan anew. */
   readFiles: () => Promise<void>
   edit: (edit: Edit) => void
+  /** What is typed here and cannot be read yet. */
+  faults: FormFaults
   /** Renames with all uses. */
   rename: (kind: Renamed, before: string, after: string) => void
   select: (line: number) => void
