@@ -111,6 +111,23 @@ describe('rehearsals', () => {
     await (await own).text()
   })
 
+  it('are begun again for one step alone, and make nothing else', async () => {
+    const made = rehearse()
+    await untilSlow()
+    letGo()
+    const [begin = ''] = (await (await made).text()).split('\n')
+    const { id: rehearsal } = JSON.parse(begin) as { id: string }
+    const text = PLAN_TEXT.replace('- send: GET /slow', '- send: GET /slow\n      - send: GET /after')
+    const before = arrivals.length
+
+    const own = rehearse(1, { text, again: { rehearsal, step: '1', only: true } })
+    await untilSlow()
+    letGo()
+
+    expect(await (await own).text()).toContain('"passed":true')
+    expect(arrivals.slice(before)).toEqual(['GET /slow'])
+  })
+
   it.each(kills)('whose process is killed are torn down by another, and say so (%i)', async () => {
     const asked = rehearse()
     await untilSlow()

@@ -8,6 +8,19 @@ import ExchangeView from '../src/rehearsal/ExchangeView.vue'
 import RehearsalPage from '../src/rehearsal/RehearsalPage.vue'
 import { button, pageAround, press, wordsIn } from './page.js'
 
+// The plan is read beside the page: not here.
+vi.mock('../src/plan/plan.worker.js?worker', () => ({
+  default: class {
+    onmessage: unknown = null
+    postMessage(): void {
+      // Nothing is read.
+    }
+    terminate(): void {
+      // There is nothing to end.
+    }
+  },
+}))
+
 const { router, options, signIn } = pageAround()
 const FILE = 'plans/a.gate.yaml'
 
@@ -32,10 +45,16 @@ interface Played {
   role?: 'author' | 'reader'
   /** Whether it comes to its end. */
   isWhole?: boolean
+  /** Whether it was asked for, and not read again. */
+  isAsked?: boolean
 }
 /** The page with a rehearsal that tells its steps at once. */
-async function page({ steps, before = [], role = 'author', isWhole = true }: Played) {
+async function page({ steps, before = [], role = 'author', isWhole = true, isAsked = true }: Played) {
   signIn(role)
+  vi.spyOn(api, 'plan').mockResolvedValue({
+    ...{ file: FILE, text: 'jolt: 1\nname: A\n', committed: 'jolt: 1\nname: A\n', base: 'b', files: {}, dirty: false },
+    ...{ commit: 'c', branch: 'main', history: { journeyMs: {}, observed: {}, held: [] } },
+  })
   vi.spyOn(api, 'targets').mockResolvedValue({ targets: [], commit: 'c', branch: 'main', dirty: false })
   vi.spyOn(api, 'rehearsals').mockResolvedValue({
     rehearsals:
@@ -58,7 +77,11 @@ async function page({ steps, before = [], role = 'author', isWhole = true }: Pla
     else
       await new Promise<void>((_resolve, reject) => signal.addEventListener('abort', () => reject(new Error('left'))))
   })
-  await router.push({ name: 'rehearsal', params: { project: 4 }, query: { file: FILE } })
+  await router.push({
+    name: 'rehearsal',
+    params: { project: 4 },
+    query: { file: FILE, ...(isAsked ? { go: '1' } : {}) },
+  })
   const wrapper = mount(RehearsalPage, options)
   await flushPromises()
   return { asked, wrapper }
@@ -104,10 +127,27 @@ describe('a rehearsal', () => {
 
   it('goes again from a step, with those before it as they were', async () => {
     const { asked } = await page({ steps: [step('search'), failed('show')] })
-    await press('rehearse from here')
+    await press('From here on')
 
     expect(asked.mock.calls[1]?.[1]).toMatchObject({ plan: FILE, again: { rehearsal: 'r1', step: '1' } })
     expect(rows()).toHaveLength(3)
+  })
+
+  it('goes again for one step, with all others as they were', async () => {
+    const { asked } = await page({ steps: [step('search')], before: [step('search'), failed('show')], isAsked: false })
+    await press('Rehearse this step again')
+
+    expect(asked.mock.calls[0]?.[1]).toMatchObject({ again: { rehearsal: 'r0', step: '1', only: true } })
+    expect(rows()).toHaveLength(2)
+  })
+
+  it('that is read again shows what was, and sends nothing before somebody says so', async () => {
+    const { asked } = await page({ steps: [step('search')], before: [step('search'), failed('show')], isAsked: false })
+
+    expect(asked).not.toHaveBeenCalled()
+    expect(rows()).toHaveLength(2)
+    await press('Rehearse again')
+    expect(asked).toHaveBeenCalledOnce()
   })
 
   it('tries the text that is not committed yet', async () => {
@@ -135,6 +175,7 @@ describe('a rehearsal', () => {
       detail: 'the plan has an error',
     }
     vi.spyOn(api, 'rehearse').mockRejectedValue(new ApiError(refusal))
+    await router.push({ name: 'rehearsal', params: { project: 4 }, query: { file: FILE, go: '1' } })
     mount(RehearsalPage, options)
     await flushPromises()
     expect(document.querySelector('[role=alert]')?.textContent).toContain('the plan has an error')

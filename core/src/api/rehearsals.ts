@@ -23,6 +23,8 @@ const STORED = object({
   canResume: boolean().required(),
   rehearsal: REHEARSAL.required(),
 })
+export type StoredRehearsal = InferType<typeof STORED>
+
 const ASKED = object({
   plan: string().required('plan is needed: the path of a plan').max(500),
   /** The text as it is in the editor; without it the file on disk is rehearsed. */
@@ -30,7 +32,14 @@ const ASKED = object({
   target: string().max(200).optional(),
   journey: string().max(300).optional(),
   /** An earlier rehearsal and the number of the step to begin with. */
-  again: object({ rehearsal: string().required(), step: string().required() }).optional().default(undefined),
+  again: object({
+    rehearsal: string().required(),
+    step: string().required(),
+    /** That step alone. */
+    only: boolean().optional(),
+  })
+    .optional()
+    .default(undefined),
 })
 export type RehearsalAsked = InferType<typeof ASKED>
 

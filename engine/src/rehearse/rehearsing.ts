@@ -33,8 +33,8 @@ export interface Rehearsed {
   waits?: boolean | undefined
   /** Bytes of the files that requests carry. */
   files: Map<string, Uint8Array>
-  /** Begins at a step of a journey, with what an earlier rehearsal had kept before it. */
-  resume?: { memory: Memory } | undefined
+  /** Begins at a step of a journey, with what an earlier rehearsal had kept before it; `only` ends after that step. */
+  resume?: { memory: Memory; only?: boolean | undefined } | undefined
   /** Teardown alone, with what setup of a rehearsal that was cut off had kept. */
   teardownWith?: ReadonlyMap<string, Json> | undefined
 }
@@ -127,7 +127,8 @@ export async function rehearseHere(
       throw new RangeError(`the plan no longer has the step "${memory.step}" in "${memory.journey}"`)
     fill(frame, memory.values)
     const cookies = memory.cookies === null ? null : Cookies.fromText(memory.cookies)
-    const outcome = await walk(program, memory.journey, frame, at, cookies)
+    const walked = options.resume?.only === true ? upTo(program, at) : program
+    const outcome = await walk(walked, memory.journey, frame, at, cookies)
     return {
       plan: plan.name,
       target: target.origin,
@@ -174,6 +175,14 @@ function beginningOf({ operations }: Program, step: string): number {
   )
   if (outer < 0) return found
   return operations[outer]?.kind === 'repeat test' ? outer - 1 : outer
+}
+
+/** A program that ends after the operation at a place: after all of a repeat or together that begins there. */
+function upTo(program: Program, at: number): Program {
+  const { operations } = program
+  const [first, second] = [operations[at], operations[at + 1]]
+  const end = first?.kind === 'parallel' ? first.next : second?.kind === 'repeat test' ? second.end : at + 1
+  return { ...program, operations: operations.slice(0, end) }
 }
 
 /**

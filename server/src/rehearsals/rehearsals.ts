@@ -30,6 +30,8 @@ export interface Asked {
   secrets: Record<string, string>
   journey: string | undefined
   memory: Memory | undefined
+  /** Whether the step of the memory is made alone. */
+  only: boolean
   fileBytes: (path: string) => Uint8Array | undefined
   onStep: (step: RehearsedStep) => void
   signal: AbortSignal
@@ -78,12 +80,12 @@ export class Rehearsals {
   }
 
   /** Makes one; what each step had kept is remembered where it came to its end. */
-  async make(id: string, who: Rehearser, { secrets, memory, onStep, ...asked }: Asked): Promise<Rehearsal> {
+  async make(id: string, who: Rehearser, { secrets, memory, only, onStep, ...asked }: Asked): Promise<Rehearsal> {
     const memories: Memory[] = []
     const made = await rehearseApart({
       ...asked,
       target: who.target,
-      resume: memory === undefined ? undefined : { memory },
+      resume: memory === undefined ? undefined : { memory, only },
       run: { id, seed: asked.plan.seed, startedAtMs: Date.now(), secrets, overrides: {} },
       onStep: (step, remembered) => {
         memories.push(remembered)

@@ -38,7 +38,7 @@ export function rehearsalRoutes(secrets: SecretStore, rehearsals: Rehearsals): R
     const { journey } = body
     const made = await stream(response, id, (onStep, signal) =>
       rehearsals.make(id, who, {
-        ...{ plan, secrets: values, journey, memory, onStep, signal },
+        ...{ plan, secrets: values, journey, memory, onStep, signal, only: body.again?.only === true },
         fileBytes: (path) => copy.bytes(path),
       }),
     )

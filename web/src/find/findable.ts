@@ -34,7 +34,7 @@ export async function findable(project: number | undefined): Promise<Found[]> {
       more: name,
       to: at('plan', { file, line: String(step.line) }),
     })),
-    { kind: 'do', label: `Rehearse ${name}`, more: '', to: at('rehearsal', { file }) },
+    { kind: 'do', label: `Rehearse ${name}`, more: '', to: at('rehearsal', { file, go: '1' }) },
   ])
   return [
     ...inPlans,

@@ -147,7 +147,11 @@ async function run(): Promise<void> {
 function rehearse(): void {
   // The text goes along as it is: what is rehearsed need not be committed.
   sessionStorage.setItem(draftKey(project.value, file.value), text.value)
-  void router.push({ name: 'rehearsal', params: { project: project.value }, query: { file: file.value } })
+  void router.push({
+    name: 'rehearsal',
+    params: { project: project.value },
+    query: { file: file.value, go: '1' },
+  })
 }
 
 usePlanKeys({

@@ -45,7 +45,9 @@ const planLink = computed(() => ({ name: 'plan', params: params.value, query: { 
       </li>
       <li :class="{ done: done.rehearsal }">
         <ElIcon v-if="done.rehearsal" role="img" aria-label="done"><Check /></ElIcon>
-        <RouterLink v-if="first" :to="{ name: 'rehearsal', params, query: { file: first } }">Rehearse it</RouterLink>
+        <RouterLink v-if="first" :to="{ name: 'rehearsal', params, query: { file: first, go: '1' } }"
+          >Rehearse it</RouterLink
+        >
         <template v-else>Rehearse it</template>: one user, every request and response shown.
       </li>
       <li :class="{ done: done.run }">

@@ -5,8 +5,17 @@ import { computed } from 'vue'
 import type { RehearsedStep } from '@jolt-gate/core'
 import BodyView from './BodyView.vue'
 
-const props = defineProps<{ step: RehearsedStep; before: RehearsedStep | undefined; canResume: boolean }>()
-defineEmits<{ again: [] }>()
+const props = withDefaults(
+  defineProps<{
+    step: RehearsedStep
+    before: RehearsedStep | undefined
+    canResume: boolean
+    mayEdit?: boolean
+    isEditing?: boolean
+  }>(),
+  { mayEdit: false, isEditing: false },
+)
+defineEmits<{ again: [how: 'on' | 'only']; edit: [] }>()
 
 const PARTS = [
   ['lag', 'before it was sent'],
@@ -39,7 +48,13 @@ const beforeOf = (name: string) => props.before?.checks.find((check) => check.na
   <section class="exchange">
     <div class="title">
       <h2>{{ step.step }}</h2>
-      <ElButton v-if="canResume" link @click="$emit('again')">rehearse from here</ElButton>
+      <span class="acts">
+        <ElButton v-if="canResume" link @click="$emit('again', 'only')">Rehearse this step again</ElButton>
+        <ElButton v-if="canResume" link @click="$emit('again', 'on')">From here on</ElButton>
+        <ElButton v-if="mayEdit" link :aria-pressed="isEditing" @click="$emit('edit')">{{
+          isEditing ? 'Close the form' : 'Edit this step'
+        }}</ElButton>
+      </span>
     </div>
     <p v-if="step.failure" class="failure" role="alert">
       <b>{{ step.failure.kind }}</b> {{ step.failure.detail }}
@@ -67,7 +82,7 @@ const beforeOf = (name: string) => props.before?.checks.find((check) => check.na
       v-if="parts.length > 0"
       class="timing"
       role="img"
-      :aria-label="`Timing parts, ${ms(step.timing.total)} ms in all`"
+      :aria-label="`Timing parts, ${ms(step.timing.total)} ms in total`"
     >
       <span
         v-for="part in parts"
@@ -82,7 +97,7 @@ const beforeOf = (name: string) => props.before?.checks.find((check) => check.na
         ><i class="dot" :class="part.key"></i>{{ part.label }} <b>{{ ms(part.ms) }} ms</b></span
       >
       <span
-        >in all <b>{{ ms(step.timing.total) }} ms</b></span
+        >total <b>{{ ms(step.timing.total) }} ms</b></span
       >
     </p>
     <div class="sides">
@@ -111,7 +126,7 @@ const beforeOf = (name: string) => props.before?.checks.find((check) => check.na
             <dd>{{ value }}</dd>
           </template>
         </dl>
-        <BodyView :text="step.response.body" :type="typeOf(step.response.headers)" />
+        <slot><BodyView :text="step.response.body" :type="typeOf(step.response.headers)" /></slot>
       </div>
     </div>
   </section>

@@ -1,29 +1,36 @@
 <script setup lang="ts">
-// A rehearsal: one user, one iteration, step by step as it happens, with every exchange in full.
+// A rehearsal: one user, one iteration, step by step as it happens, with every exchange in full, and the step that made
+// it to be changed beside it.
 import { ElButton, ElOption, ElSelect } from 'element-plus'
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
-import { useRoute } from 'vue-router'
-import { api } from '../api/client.js'
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useNow } from '@vueuse/core'
+import { useRoute, useRouter } from 'vue-router'
+import { api, wordsOf } from '../api/client.js'
 import type { RehearsedStep } from '@jolt-gate/core'
-import { draftKey } from '../plan/use-plan.js'
+import PlanForm from '../plan/form/PlanForm.vue'
+import ResponsePicker from '../plan/form/ResponsePicker.vue'
+import { parseJson } from '@jolt-gate/core'
 import { useMay } from '../stores/may.js'
-import { counted, clock } from '../text/figures.js'
+import { ago, counted, clock } from '../text/figures.js'
 import ExchangeView from './ExchangeView.vue'
 import { useRehearsal } from './use-rehearsal.js'
+import { useWorkbench } from './use-workbench.js'
 
 const route = useRoute()
+const router = useRouter()
+const now = useNow({ interval: 30_000 })
 const project = computed(() => Number(route.params['project']))
 const file = computed(() => String(route.query['file'] ?? ''))
-const draft = sessionStorage.getItem(draftKey(project.value, file.value))
 const target = ref('')
 const targets = ref<string[]>([])
-const { steps, before, state, fault, canResume, start, stop, loadBefore } = useRehearsal({
-  project,
-  file,
-  draft,
-  target,
-})
 const may = useMay(() => project.value)
+const bench = useWorkbench({ project, file, mayWrite: computed(() => may.mayWrite) })
+const { draft, changedLines, view } = bench
+const { steps, before, state, fault, madeAt, canResume, start, stop, loadBefore, showLast } = useRehearsal({
+  ...{ project, file, draft, target },
+})
+watch(steps, (now) => bench.addRehearsed(now))
+const isEditing = ref(false)
 /** The step that the person chose; until then it is the first that failed. */
 const picked = ref<number>()
 const chosen = computed(
@@ -35,11 +42,27 @@ const chosen = computed(
     ),
 )
 const step = computed(() => steps.value[chosen.value])
+/** Where it is written: here, or in a file of shared steps. */
+const place = computed(() => (step.value === undefined ? undefined : bench.placeOf(step.value)))
+const isHere = computed(() => place.value?.file === file.value)
+const isJson = computed(() => parseJson(step.value?.response?.body ?? '') !== undefined)
+const errors = computed(
+  () =>
+    [...(view.value?.problems ?? []), ...bench.faults.problems.value].filter(({ severity }) => severity === 'error')
+      .length,
+)
 
 onMounted(async () => {
   const listed = await api.targets(project.value).catch(() => ({ targets: [] }))
   targets.value = listed.targets.map(({ name }) => name)
-  await loadBefore()
+  await Promise.all([loadBefore(), bench.load().catch((problem: unknown) => (fault.value = wordsOf(problem)))])
+  // Only who asks for a rehearsal sends anything: a page that is read again shows what was.
+  if (route.query['go'] === undefined) {
+    showLast()
+    return
+  }
+  const { go: _, ...query } = route.query
+  await router.replace({ query })
   if (may.mayWrite) await start()
 })
 onBeforeUnmount(stop)
@@ -73,6 +96,11 @@ function press(event: KeyboardEvent): void {
       <RouterLink class="soft" :to="{ name: 'plan', params: { project }, query: { file } }"
         >back to {{ file }}</RouterLink
       >
+      <span v-if="changedLines > 0" class="changed"
+        >{{ counted(changedLines, 'line') }} changed, not committed{{
+          errors > 0 ? `: ${counted(errors, 'problem')} to fix` : ''
+        }}</span
+      >
       <span v-if="targets.length > 0" class="soft against">
         against
         <ElSelect v-model="target" size="small" aria-label="Target" :empty-values="[undefined]">
@@ -81,6 +109,7 @@ function press(event: KeyboardEvent): void {
         </ElSelect>
       </span>
       <span class="outcome" role="status">
+        <span v-if="madeAt" class="soft">{{ ago(madeAt, now.getTime()) }}: </span>
         <template v-if="state === 'going'">{{ steps.length }} steps so far …</template>
         <template v-else-if="state === 'passed'"
           ><b class="held">Passed</b>: {{ counted(steps.length, 'step') }} in
@@ -89,13 +118,16 @@ function press(event: KeyboardEvent): void {
         <template v-else-if="state === 'failed'"
           ><b class="fault">Failed</b>: {{ failed }} of {{ steps.length }} steps</template
         >
-        <span v-else-if="fault" class="fault" role="alert">{{ fault }}</span>
+        <template v-else-if="state === 'ready' && steps.length === 0">Not rehearsed yet</template>
+        <span v-if="fault" class="fault" role="alert">{{ fault }}</span>
       </span>
       <ElButton v-if="state === 'going'" @click="stop()">Stop</ElButton>
-      <ElButton v-else-if="may.mayWrite" type="primary" @click="rehearseAgain()">Rehearse again</ElButton>
+      <ElButton v-else-if="may.mayWrite" type="primary" :disabled="errors > 0" @click="rehearseAgain()">{{
+        steps.length === 0 ? 'Rehearse' : 'Rehearse again'
+      }}</ElButton>
       <span v-else class="soft">Only authors and administrators rehearse.</span>
     </div>
-    <div class="desk">
+    <div class="desk" :class="{ three: step && isEditing }">
       <ol class="steps" tabindex="0" aria-label="Steps" @keydown="press">
         <template v-for="(one, index) in steps" :key="index">
           <li v-if="isOf(one.stage, index)" class="stage">{{ one.stage }}</li>
@@ -116,9 +148,24 @@ function press(event: KeyboardEvent): void {
         :step="step"
         :before="earlier(step)"
         :can-resume="canResume && state !== 'going' && step.stage !== 'setup' && step.stage !== 'teardown'"
-        @again="start(chosen)"
-      />
-      <p v-else class="soft waiting">{{ fault === '' ? 'Waiting for the first step …' : '' }}</p>
+        :may-edit="may.mayWrite"
+        :is-editing="isEditing"
+        @again="(how) => start(chosen, how)"
+        @edit="isEditing = !isEditing"
+      >
+        <ResponsePicker v-if="isHere && isJson && place && may.mayWrite" :step="step.step" :path="place.path" is-bare />
+      </ExchangeView>
+      <p v-else class="soft waiting">{{ state === 'going' ? 'Waiting for the first step …' : '' }}</p>
+      <section v-if="step && isEditing" class="editing" aria-label="The step in the plan">
+        <PlanForm v-if="place && isHere" :line="place.line" />
+        <p v-else class="soft waiting">
+          {{
+            place === undefined
+              ? 'The plan has no step of this name any more.'
+              : `This step is shared: it stands in ${place.file}, line ${String(place.line)}.`
+          }}
+        </p>
+      </section>
     </div>
   </div>
 </template>
@@ -152,6 +199,17 @@ function press(event: KeyboardEvent): void {
   flex: 1;
   grid-template-columns: 400px minmax(0, 1fr);
   min-height: 0;
+}
+.three {
+  grid-template-columns: 270px minmax(0, 1fr) minmax(0, 1fr);
+}
+.editing {
+  min-height: 0;
+  overflow: auto;
+  border-left: 1px solid var(--rule);
+}
+.changed {
+  color: var(--ochre-text);
 }
 .steps {
   margin: 0;

@@ -5,7 +5,12 @@ import { nodeAt, parseJson, type Json, type Path } from '@jolt-gate/core'
 import { computed, inject, ref, watch } from 'vue'
 import { PLAN_FORM } from './use-form.js'
 
-const props = defineProps<{ step: string; path: Path }>()
+const props = defineProps<{
+  step: string
+  path: Path
+  /** Whether it stands where the response itself is shown. */
+  isBare?: boolean
+}>()
 const form = inject(PLAN_FORM)
 const chosen = ref<{ path: string; key: string; text: string; json: string }>()
 
@@ -82,8 +87,9 @@ function check(): void {
 </script>
 
 <template>
-  <div v-if="rehearsed?.response" class="picker">
-    <h3>
+  <div v-if="rehearsed?.response" class="picker" :class="{ bare: isBare }">
+    <p v-if="isBare && !chosen" class="soft">Click a value to keep it or to check it.</p>
+    <h3 v-if="!isBare">
       Response in the last rehearsal <span class="soft">status {{ rehearsed.response.status }}</span>
     </h3>
     <p v-if="leaves.length === 0" class="soft">not JSON: keep values by match, xml or header</p>
@@ -126,9 +132,15 @@ function check(): void {
 h3 {
   font-size: 13px;
 }
+.bare {
+  margin-top: 4px;
+  padding-top: 0;
+  border-top: 0;
+}
 .acts {
   display: flex;
-  gap: 14px;
+  flex-wrap: wrap;
+  gap: 4px 14px;
   padding: 6px 0;
 }
 .check {
