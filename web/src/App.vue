@@ -19,6 +19,8 @@ const router = useRouter()
 const session = useSession()
 const projects = useProjects()
 const fault = ref('')
+/** Whether the server is away. */
+const isAway = ref(false)
 const isFinding = ref(false)
 const showsShortcuts = ref(false)
 const project = computed(() => Number(route.params['project']) || projects.projects[0]?.id)
@@ -74,8 +76,16 @@ useEventListener('keydown', (event) => {
   <PageError v-else-if="fault" title="The application could not start" :detail="fault" @again="load()" />
   <SignInPage v-else-if="session.session && session.session.kind !== 'somebody'" />
   <div v-else-if="session.person" class="app">
-    <FrameBar @find="isFinding = true" @theme="act('theme')" @sign-out="act('sign out')" />
-    <main class="page">
+    <FrameBar
+      @find="isFinding = true"
+      @theme="act('theme')"
+      @sign-out="act('sign out')"
+      @away="(now) => (isAway = now)"
+    />
+    <p v-if="isAway" class="away" role="status">
+      The server cannot be reached: what stands here may be old. It is read again by itself.
+    </p>
+    <main class="page" :class="{ old: isAway }">
       <PageError
         v-if="unloaded !== undefined"
         title="The page could not be loaded"
@@ -94,6 +104,14 @@ useEventListener('keydown', (event) => {
   display: flex;
   flex-direction: column;
   height: 100%;
+}
+.away {
+  flex: none;
+  padding: 6px 16px;
+  background: var(--ochre-light);
+}
+.old {
+  filter: grayscale(1) opacity(0.7);
 }
 .page {
   flex: 1;

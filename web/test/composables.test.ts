@@ -197,23 +197,25 @@ describe('saving', () => {
     },
   )
 
-  it('merges two changes that touch no line in common, and offers no merge where they do', async () => {
+  it('merges two changes; where both touched a line, one, the other or both is taken', async () => {
     const before = 'name: A\ntarget: here\nload: 1\ngates: 2\n'
     const theirs = before.replace('load: 1', 'load: 9')
     const { page, saving, text, opened } = pageWith(409, { ...CHANGED, current: theirs })
     opened.value = { ...opened.value, text: before }
     text.value = before.replace('name: A', 'name: B')
     await saving.save('why')
-    saving.mergeBoth()
+    expect(saving.conflicts.value).toBe(0)
+    saving.mergeBoth([])
     expect(text.value).toBe('name: B\ntarget: here\nload: 9\ngates: 2\n')
     expect(opened.value).toMatchObject({ text: theirs, base: 'b2' })
 
     opened.value = { ...opened.value, text: before }
     text.value = before.replace('load: 1', 'load: 5')
     await saving.save('why')
-    expect(saving.merged.value).toBeUndefined()
-    saving.mergeBoth()
-    expect(text.value).toContain('load: 5')
+    const place = saving.parts.value.find(({ kind }) => kind === 'both')
+    expect(place).toEqual({ kind: 'both', mine: ['load: 5'], theirs: ['load: 9'] })
+    saving.mergeBoth([['load: 5', 'load: 9']])
+    expect(text.value).toBe('name: A\ntarget: here\nload: 5\nload: 9\ngates: 2\n')
     page.unmount()
   })
 

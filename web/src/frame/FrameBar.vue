@@ -3,7 +3,7 @@
 import JoltMark from './JoltMark.vue'
 import { useQuery } from '@tanstack/vue-query'
 import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElOption, ElSelect } from 'element-plus'
-import { computed, onMounted } from 'vue'
+import { computed, onMounted, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '../api/client.js'
 import { useProjects } from '../stores/projects.js'
@@ -17,7 +17,6 @@ const projectId = computed(() => Number(route.params['project']) || store.projec
 const project = computed(() => store.projects.find((one) => one.id === projectId.value))
 // The server may be away for a moment; the bar then shows what it knew.
 const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue() })
-useChanges()
 const queued = computed(() => queue.value?.runs.filter(({ state }) => state === 'waiting').length ?? 0)
 const running = computed(() => (queue.value?.runs.length ?? 0) - queued.value)
 const first = computed(() => queue.value?.runs[0])
@@ -28,7 +27,11 @@ const areas = [
   { name: 'targets', label: 'Targets' },
 ]
 const session = useSession()
-const emit = defineEmits<{ find: []; theme: []; signOut: [] }>()
+const emit = defineEmits<{ find: []; theme: []; signOut: []; away: [isAway: boolean] }>()
+const isAway = useChanges()
+watch(isAway, (now) => {
+  emit('away', now)
+})
 
 const ADD = 'add'
 function goTo(id: number | typeof ADD): void {

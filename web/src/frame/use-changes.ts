@@ -2,34 +2,48 @@
 // browser opens only six connections to a server, over all its tabs.
 import { useQueryClient } from '@tanstack/vue-query'
 import { useDocumentVisibility } from '@vueuse/core'
-import { onScopeDispose, watch } from 'vue'
+import { onScopeDispose, ref, watch, type Ref } from 'vue'
 
 const NUMBER = /^\{"project":(\d+)\}$/
+/** A browser tries a lost connection again by itself, but not one that was answered otherwise than by a stream. */
+const TRY_AGAIN_MS = 3000
 
-export function useChanges(): void {
+/** @returns whether the server is away: what the pages show may be old, and is read anew when it is back */
+export function useChanges(): Ref<boolean> {
   const client = useQueryClient()
   const visibility = useDocumentVisibility()
+  const isAway = ref(false)
   let source: EventSource | undefined
+  let timer: ReturnType<typeof setTimeout> | undefined
 
   function open(): void {
-    source?.close()
-    source = new EventSource('/api/changes')
+    close()
+    const opened = (source = new EventSource('/api/changes'))
     // What changed while the connection was away is read now.
-    source.addEventListener('open', () => void client.invalidateQueries())
-    source.addEventListener('queue', () => {
+    opened.addEventListener('open', () => {
+      isAway.value = false
+      void client.invalidateQueries()
+    })
+    opened.addEventListener('error', () => {
+      isAway.value = true
+      if (opened.readyState === EventSource.CLOSED) timer = setTimeout(open, TRY_AGAIN_MS)
+    })
+    opened.addEventListener('queue', () => {
       void client.invalidateQueries({ queryKey: ['queue'] })
       void client.invalidateQueries({ queryKey: ['runs'] })
       void client.invalidateQueries({ queryKey: ['pipeline'] })
     })
-    source.addEventListener('project', ({ data }: MessageEvent<string>) => {
+    opened.addEventListener('project', ({ data }: MessageEvent<string>) => {
       const project = Number(NUMBER.exec(data)?.[1])
       void client.invalidateQueries({ predicate: ({ queryKey }) => queryKey[1] === project })
     })
   }
   function close(): void {
+    clearTimeout(timer)
     source?.close()
     source = undefined
   }
   watch(visibility, (now) => (now === 'visible' ? open() : close()), { immediate: true })
   onScopeDispose(close)
+  return isAway
 }

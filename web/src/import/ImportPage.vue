@@ -1,11 +1,13 @@
 <script setup lang="ts">
 // A plan from what exists: a recording, a description of a service, a command line, a URL.
 import { ElButton, ElInput, ElProgress, ElTabPane, ElTabs, ElUpload, type UploadFile } from 'element-plus'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import { useMay } from '../stores/may.js'
 import ImportChoices from './ImportChoices.vue'
+import { aimedAt } from './same-target.js'
 import { useImport } from './use-import.js'
 import { counted } from '../text/figures.js'
 
@@ -20,7 +22,12 @@ const isBusy = ref(false)
 const shown = ref(0)
 
 const ready = computed(() => (state.value.kind === 'made' ? state.value : undefined))
-const imported = computed(() => ready.value?.imported)
+const { data: known } = useQuery({ queryKey: ['targets', project], queryFn: () => api.targets(project.value) })
+const aimed = computed(() => aimedAt(ready.value?.imported?.files ?? [], known.value?.targets ?? []))
+const imported = computed(() => {
+  const made = ready.value?.imported
+  return made === undefined ? undefined : { ...made, files: aimed.value.files }
+})
 const what = computed(() => (ready.value === undefined ? '' : WHAT[ready.value.what]))
 const may = useMay(() => project.value)
 const mayWrite = computed(() => may.mayWrite)
@@ -44,7 +51,7 @@ async function save(): Promise<void> {
   const { files, secrets, name } = imported.value
   try {
     await api.addFiles(project.value, files, message.value.trim() || `Plan "${name}" from ${WHAT[ready.value.what]}`)
-    const target = /targets\/(.+)\.target\.yaml$/.exec(files[1]?.path ?? '')?.[1]
+    const target = aimed.value.target ?? /targets\/(.+)\.target\.yaml$/.exec(files[1]?.path ?? '')?.[1]
     if (target !== undefined && may.isAdministrator)
       for (const [secret, value] of Object.entries(secrets))
         if (value !== '') await api.storeSecret(project.value, target, secret, value)
@@ -115,6 +122,12 @@ async function save(): Promise<void> {
       <div class="end">
         <h2>What was made</h2>
         <ul>
+          <li v-if="aimed.target">
+            target: <b>{{ aimed.target }}</b>, which has this origin
+          </li>
+          <li v-else-if="aimed.lacks.length > 0">
+            a target of its own: the one of this origin lacks the secrets {{ aimed.lacks.join(', ') }}
+          </li>
           <li v-for="note in imported?.notes ?? []" :key="note">{{ note }}</li>
           <li v-if="Object.keys(imported?.secrets ?? {}).length > 0">
             secrets: <b>{{ Object.keys(imported?.secrets ?? {}).join(', ') }}</b>. Their values are in no file;

@@ -87,7 +87,12 @@ useUnsaved({
         </ElPopconfirm>
       </template>
     </PageHead>
-    <PageError v-if="error" title="The pipeline could not be read" :detail="wordsOf(error)" @again="refetch()" />
+    <PageError
+      v-if="error && !data"
+      title="The pipeline could not be read"
+      :detail="wordsOf(error)"
+      @again="refetch()"
+    />
     <p v-else-if="!data" class="soft">Loading the pipeline…</p>
     <div v-else class="desk">
       <section>

@@ -135,7 +135,12 @@ async function approve(reason: string): Promise<void> {
           </ElDropdown>
         </template>
       </PageHead>
-      <PageError v-if="error" title="The pipeline could not be read" :detail="wordsOf(error)" @again="refetch()" />
+      <PageError
+        v-if="error && !pipeline"
+        title="The pipeline could not be read"
+        :detail="wordsOf(error)"
+        @again="refetch()"
+      />
       <div v-else-if="pipeline" class="desk">
         <section>
           <div v-if="pipeline.problems.length > 0" class="faults" role="alert">

@@ -39,7 +39,12 @@ const rows = computed(() =>
       <span class="soft">of {{ data?.pipeline ?? file }}</span>
       <RouterLink :to="{ name: 'pipelines', params: { project }, query: { file } }">Pipelines</RouterLink>
     </PageHead>
-    <PageError v-if="error" title="The history could not be read" :detail="wordsOf(error)" @again="refetch()" />
+    <PageError
+      v-if="error && !data"
+      title="The history could not be read"
+      :detail="wordsOf(error)"
+      @again="refetch()"
+    />
     <p v-else-if="!data" class="soft">Loading the history…</p>
     <template v-else>
       <p class="sum">{{ historyWords(data.entries) }}</p>

@@ -43,9 +43,10 @@ async function look(branch: string): Promise<void> {
 async function make(): Promise<void> {
   fault.value = ''
   try {
-    await api.newBranch(props.project, name.value)
-    await look(name.value)
+    const made = name.value
+    await api.newBranch(props.project, made)
     name.value = ''
+    await look(made)
   } catch (error) {
     fault.value = wordsOf(error)
   }
@@ -68,6 +69,7 @@ async function make(): Promise<void> {
         <ElInput v-model="name" aria-label="Name of a new branch" :placeholder="`new, from ${branch ?? 'here'}`" />
         <ElButton native-type="submit" :disabled="name.trim() === ''">Create</ElButton>
       </form>
+      <RouterLink :to="{ name: 'merges', params: { project } }">Compare and merge…</RouterLink>
       <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
     </div>
   </ElPopover>

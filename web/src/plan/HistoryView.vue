@@ -33,7 +33,7 @@ async function take(commit: string, act: 'restore' | 'compare'): Promise<void> {
 </script>
 
 <template>
-  <PageError v-if="error" title="The history could not be read" :detail="wordsOf(error)" @again="refetch()" />
+  <PageError v-if="error && !state" title="The history could not be read" :detail="wordsOf(error)" @again="refetch()" />
   <div v-else class="history">
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
     <ElTable v-if="state && state.commits.length > 0" :data="state.commits" row-key="commit" :show-header="false">

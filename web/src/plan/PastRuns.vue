@@ -40,7 +40,10 @@ const words = computed(() => {
   if (outcome.kind === 'never measured') return 'No past run against this target has measured it.'
   const { measured, breached } = outcome
   const numbers = breached.map((run) => String(runs[run]?.number ?? ''))
-  const held = `would have held in ${String(measured.length - breached.length)} of the last ${String(measured.length)} runs`
+  const held =
+    measured.length === 1
+      ? `would ${breached.length === 0 ? '' : 'not '}have held in the one run that measured it`
+      : `would have held in ${String(measured.length - breached.length)} of the last ${String(measured.length)} runs`
   return numbers.length === 0 ? held : `${held}; breached in ${listed(numbers)}`
 })
 const MOST = 6

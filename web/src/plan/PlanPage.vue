@@ -9,8 +9,10 @@ import { useAddress } from '../frame/use-address.js'
 import { useUnsaved } from '../frame/use-unsaved.js'
 import { useMay } from '../stores/may.js'
 import { useSession } from '../stores/session.js'
+import { ago } from '../text/figures.js'
 import ChangesView from './ChangesView.vue'
 import ConflictBar from './ConflictBar.vue'
+import ConflictDialog from './ConflictDialog.vue'
 import GateList from './GateList.vue'
 import HistoryView from './HistoryView.vue'
 import LoadStrip from './LoadStrip.vue'
@@ -73,6 +75,15 @@ const other = ref<{ file: string; line: number }>()
 /** The section of the plan in which the selection is. */
 const section = computed(() => (view.value === undefined ? '' : String(pathAt(line.value)[0] ?? '')))
 const saving = useSaving({ project, file, state, run })
+const isMerging = ref(false)
+const theirWords = computed(() => {
+  const commit = saving.changedBy.value
+  return commit === undefined ? '' : `${commit.who}, ${ago(commit.at, Date.now())}:`
+})
+function mergeBoth(): void {
+  if (saving.conflicts.value === 0) saving.mergeBoth([])
+  else isMerging.value = true
+}
 
 async function open(): Promise<void> {
   loadFault.value = ''
@@ -205,8 +216,9 @@ useUnsaved({
     <ConflictBar
       v-if="saving.theirs.value"
       :is-dirty="changedLines > 0"
-      :can-merge="saving.merged.value !== undefined"
-      @merge="saving.mergeBoth()"
+      :conflicts="saving.conflicts.value"
+      :who="theirWords"
+      @merge="mergeBoth()"
       @compare="compare({ text: saving.theirs.value.text, commit: 'theirs' })"
       @theirs="saving.takeTheirs()"
       @mine="saving.keepMine()"
@@ -303,6 +315,7 @@ useUnsaved({
       />
     </LoadStrip>
     <RenameDialog :named="renaming" @rename="renameTo" @close="renaming = undefined" />
+    <ConflictDialog v-model="isMerging" :parts="saving.parts.value" :who="theirWords" @merge="saving.mergeBoth" />
     <SaveDialog
       v-model="saving.isOpen.value"
       :file="file"

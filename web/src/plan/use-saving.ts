@@ -1,11 +1,14 @@
 // Committing a plan, and noticing when its file has changed elsewhere.
 import { useQuery } from '@tanstack/vue-query'
-import { merge } from 'node-diff3'
+import { diff3Merge } from 'node-diff3'
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ApiError, wordsOf } from '../api/client.js'
 import { useBranchLookedAt } from '../stores/branches.js'
 import type { usePlan } from './use-plan.js'
+
+/** A stretch of both texts: alike or changed on one side alone, or changed on both. */
+export type MergePart = { kind: 'same'; lines: string[] } | { kind: 'both'; mine: string[]; theirs: string[] }
 
 interface SavingOptions {
   project: Ref<number>
@@ -78,19 +81,41 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
     state.text.value = theirs.value.text
     theirs.value = undefined
   }
-  /** Both changes in one text, where they touch no line in common; the text that was opened is what both began with. */
-  const merged = computed(() => {
+  /** Both changes in one text, in parts: the text that was opened is what both began with. */
+  const parts = computed((): MergePart[] => {
     const opened = state.opened.value
-    if (theirs.value === undefined || opened === undefined || state.text.value === opened.text) return undefined
+    if (theirs.value === undefined || opened === undefined) return []
     const [mine, before, their] = [state.text.value, opened.text, theirs.value.text].map((text) => text.split('\n'))
-    const { conflict, result } = merge(mine ?? [], before ?? [], their ?? [])
-    return conflict ? undefined : result.join('\n')
+    return diff3Merge(mine ?? [], before ?? [], their ?? []).map((region) =>
+      region.conflict === undefined
+        ? { kind: 'same', lines: region.ok ?? [] }
+        : { kind: 'both', mine: region.conflict.a, theirs: region.conflict.b },
+    )
   })
-  function mergeBoth(): void {
-    const both = merged.value
-    if (theirs.value === undefined || both === undefined) return
+  const conflicts = computed(() => parts.value.filter(({ kind }) => kind === 'both').length)
+  /** Who changed it last there, and when. */
+  const { data: history } = useQuery({
+    queryKey: ['plan history', project, file, computed(() => theirs.value?.base)],
+    queryFn: () => api.history(project.value, file.value),
+    enabled: computed(() => theirs.value !== undefined),
+  })
+  let readAt = Date.now()
+  watch(
+    () => state.opened.value?.base,
+    () => (readAt = Date.now()),
+  )
+  /** Undefined for a change on disk that is no commit. */
+  const changedBy = computed(() => {
+    const last = history.value?.commits[0]
+    return last !== undefined && Date.parse(last.at) >= readAt - 1000 ? last : undefined
+  })
+  /** @param chosen - what each place that both changed becomes, in order */
+  function mergeBoth(chosen: readonly (readonly string[])[]): void {
+    if (theirs.value === undefined) return
+    let place = 0
+    const both = parts.value.flatMap((part) => (part.kind === 'same' ? part.lines : (chosen[place++] ?? part.mine)))
     state.rebase(theirs.value.text, theirs.value.base)
-    state.text.value = both
+    state.text.value = both.join('\n')
     theirs.value = undefined
   }
   function keepMine(): void {
@@ -99,5 +124,20 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
     theirs.value = undefined
   }
 
-  return { isProtected, isOpen, thenRuns, fault, isBusy, theirs, ask, save, takeTheirs, keepMine, merged, mergeBoth }
+  return {
+    isProtected,
+    isOpen,
+    thenRuns,
+    fault,
+    isBusy,
+    theirs,
+    ask,
+    save,
+    takeTheirs,
+    keepMine,
+    parts,
+    conflicts,
+    changedBy,
+    mergeBoth,
+  }
 }

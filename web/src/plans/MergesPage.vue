@@ -86,7 +86,12 @@ function held(branch: string): string {
       {{ data.isProtected ? PROTECTED : OPEN }}
     </p>
     <p v-if="fault" class="fault" role="alert">{{ fault }}</p>
-    <PageError v-if="error" title="The branches could not be read" :detail="wordsOf(error)" @again="refetch()" />
+    <PageError
+      v-if="error && !data"
+      title="The branches could not be read"
+      :detail="wordsOf(error)"
+      @again="refetch()"
+    />
     <p v-else-if="isLoading && !data" class="soft">Loading branches…</p>
     <ElTable
       v-else-if="data"

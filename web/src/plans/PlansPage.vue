@@ -73,7 +73,7 @@ const linkTo = (file: string) => ({ name: 'plan', params: { project: project.val
         <ElButton type="primary" @click="isNewOpen = true">New plan…</ElButton>
       </template>
     </PageHead>
-    <PageError v-if="error" title="The plans could not be read" :detail="wordsOf(error)" @again="refetch()" />
+    <PageError v-if="error && !state" title="The plans could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="isLoading && !state" class="wait soft">Loading plans…</p>
     <ElTable
       v-else-if="state && state.plans.length > 0"

@@ -157,7 +157,7 @@ function press(event: KeyboardEvent): void {
       </ExchangeView>
       <p v-else class="soft waiting">{{ state === 'going' ? 'Waiting for the first step …' : '' }}</p>
       <section v-if="step && isEditing" class="editing" aria-label="The step in the plan">
-        <PlanForm v-if="place && isHere" :line="place.line" />
+        <PlanForm v-if="place && isHere" :line="place.line" has-no-response />
         <p v-else class="soft waiting">
           {{
             place === undefined

@@ -103,7 +103,7 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
     </PageHead>
     <RetentionDialog v-if="may.isAdministrator" v-model="isKeeping" :project="project" />
     <RunFilters v-if="isNarrowed || (state?.total ?? 0) > 0" :project="project" :filter="filter" @change="ask" />
-    <PageError v-if="error" title="The runs could not be read" :detail="wordsOf(error)" @again="refetch()" />
+    <PageError v-if="error && !state" title="The runs could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="isLoading && !state" class="wait soft">Loading runs…</p>
     <p v-else-if="state && state.runs.length === 0 && isNarrowed" class="wait soft">
       No run fits. <ElButton link @click="ask({})">Show all runs</ElButton>

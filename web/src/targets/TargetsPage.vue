@@ -28,7 +28,7 @@ const chosen = computed(() =>
   isNew.value ? undefined : (targets.value.find(({ name }) => name === route.query['target']) ?? targets.value[0]),
 )
 function choose(name: string): void {
-  void router.replace({ query: { target: name } })
+  void router.replace({ query: name === '' ? {} : { target: name } })
 }
 async function saved(name: string): Promise<void> {
   await refetch()
@@ -37,7 +37,7 @@ async function saved(name: string): Promise<void> {
 </script>
 
 <template>
-  <PageError v-if="error" title="The targets could not be read" :detail="wordsOf(error)" @again="refetch()" />
+  <PageError v-if="error && !state" title="The targets could not be read" :detail="wordsOf(error)" @again="refetch()" />
   <div v-else class="targets">
     <nav class="list" aria-label="Targets">
       <h1>Targets</h1>

@@ -85,7 +85,7 @@ const retract = ({ run, id }: TrendNote) => doing(() => api.removeTrendNote(run,
         <span v-else class="soft">click two runs to compare them</span>
       </template>
     </PageHead>
-    <PageError v-if="error" title="The trend could not be read" :detail="wordsOf(error)" @again="refetch()" />
+    <PageError v-if="error && !trend" title="The trend could not be read" :detail="wordsOf(error)" @again="refetch()" />
     <p v-else-if="isLoading" class="soft wait">Loading trend…</p>
     <div v-else-if="runs.length === 0" class="wait">
       <h2>No runs yet</h2>

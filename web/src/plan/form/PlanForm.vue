@@ -14,7 +14,11 @@ import PhaseForm from './PhaseForm.vue'
 import RequestForm from './RequestForm.vue'
 import { partOf, PLAN_FORM } from './use-form.js'
 
-const props = defineProps<{ line: number }>()
+const props = defineProps<{
+  line: number
+  /** Where the response of a step is shown beside the form. */
+  hasNoResponse?: boolean
+}>()
 const form = inject(PLAN_FORM)
 
 const tree = computed(() => form?.tree.value ?? undefined)
@@ -60,7 +64,7 @@ function rename(to: string): void {
 <template>
   <div class="form" aria-label="Form of the plan" role="region">
     <p v-if="!tree" class="fault">YAML cannot read this text: fix it as text first.</p>
-    <RequestForm v-else-if="context === 'send'" :key="String(path)" :path="path" />
+    <RequestForm v-else-if="context === 'send'" :key="String(path)" :path="path" :has-no-response="hasNoResponse" />
     <PhaseForm v-else-if="context === 'phase'" :path="path" />
     <GateForm v-else-if="isGate" :path="path" />
     <template v-else>

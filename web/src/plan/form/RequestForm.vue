@@ -13,7 +13,7 @@ import ResponsePicker from './ResponsePicker.vue'
 import { PLAN_FORM } from './use-form.js'
 import ValuesKnown from './ValuesKnown.vue'
 
-const props = defineProps<{ path: Path }>()
+const props = defineProps<{ path: Path; hasNoResponse?: boolean }>()
 const form = inject(PLAN_FORM)
 const METHODS = ['GET', 'POST', 'PUT', 'PATCH', 'DELETE', 'HEAD', 'OPTIONS']
 const { keys } = CONTEXTS.send
@@ -143,7 +143,7 @@ const setRequest = (method: string, address: string) => {
       </div>
     </ElTabPane>
   </ElTabs>
-  <ResponsePicker :step="name" :path="path" />
+  <ResponsePicker v-if="!hasNoResponse" :step="name" :path="path" />
 </template>
 
 <style scoped>

@@ -157,12 +157,21 @@ h3 {
 .leaf {
   display: block;
   width: 100%;
+  height: auto;
+  margin: 0;
   padding: 2px 0;
   border: 0;
   background: none;
   color: var(--ink);
   font: 12px/1.5 var(--mono);
   text-align: left;
+  white-space: normal;
+}
+.leaf :deep(> span:only-child) {
+  display: flex;
+  gap: 10px;
+  line-height: 1.45;
+  overflow-wrap: anywhere;
 }
 button.leaf {
   cursor: pointer;
