@@ -72,6 +72,12 @@ export const router = createRouter({
       meta: { area: 'pipelines' },
     },
     {
+      path: '/p/:project(\\d+)/schedules',
+      name: 'schedules',
+      component: () => import('./pipelines/SchedulesPage.vue'),
+      meta: { area: 'pipelines' },
+    },
+    {
       path: '/p/:project(\\d+)/stage',
       name: 'stage',
       component: () => import('./pipelines/StagePage.vue'),

@@ -2,7 +2,8 @@
 import { readPlan, pathOfLine, treeOf, type Edit, type Path } from '@jolt-gate/core'
 import { VueQueryPlugin } from '@tanstack/vue-query'
 import { mount } from '@vue/test-utils'
-import { afterEach, describe, expect, it, vi } from 'vitest'
+import { createPinia, setActivePinia } from 'pinia'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { computed, defineComponent, h, ref, shallowRef } from 'vue'
 import { api } from '../src/api/client.js'
 import type { PlanText } from '@jolt-gate/core/api'
@@ -92,6 +93,9 @@ describe('parts of a plan', () => {
 })
 
 describe('saving', () => {
+  beforeEach(() => {
+    setActivePinia(createPinia())
+  })
   afterEach(() => vi.unstubAllGlobals())
 
   /** A page with a plan that is open, before a server that answers every request so. */

@@ -122,6 +122,7 @@ async function approve(reason: string): Promise<void> {
         <template #end>
           <ElButton v-if="may.mayWrite" link @click="edit(file)">Edit</ElButton>
           <ElButton v-if="may.mayWrite" link @click="edit('')">New…</ElButton>
+          <RouterLink class="link" :to="{ name: 'schedules', params: { project } }">Schedules</RouterLink>
           <RouterLink class="link" :to="{ name: 'integrations', params: { project } }">Integrations</RouterLink>
           <ElDropdown v-if="may.mayWrite && runnable.length > 0" trigger="click" @command="run">
             <ElButton :loading="isBusy">Run a stage…</ElButton>

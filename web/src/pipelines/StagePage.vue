@@ -1,15 +1,19 @@
 <script setup lang="ts">
-// A stage's history: each time that it was run, how it ended, and why.
+// A stage's history: each time that it was run, how it ended, and why; of an admission, its answers.
 import { useQuery } from '@tanstack/vue-query'
 import { useNow } from '@vueuse/core'
 import { ElTable, ElTableColumn } from 'element-plus'
-import { computed } from 'vue'
+import type { ChangeLine } from '@jolt-gate/core/api'
+import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import PageHead from '../frame/PageHead.vue'
 import VerdictSign from '../verdict/VerdictSign.vue'
 import { ago, lengthOf } from '../text/figures.js'
+import { useMay } from '../stores/may.js'
+import AdmissionList from './AdmissionList.vue'
+import ApproveDialog from './ApproveDialog.vue'
 import { historyWords, signOf, stateWords } from './pipeline-picture.js'
 
 const route = useRoute()
@@ -20,6 +24,24 @@ const { data, error, refetch } = useQuery({
   queryKey: ['stage history', project, file, stage],
   queryFn: () => api.stageHistory(project.value, file.value, stage.value),
 })
+const { data: standing } = useQuery({
+  queryKey: ['pipeline', project, file, ''],
+  queryFn: () => api.pipeline(project.value, file.value, ''),
+})
+const place = computed(() => standing.value?.pipeline.stages.findIndex(({ name }) => name === stage.value) ?? -1)
+const own = computed(() => standing.value?.pipeline.stages[place.value])
+const may = useMay(() => project.value)
+const opened = ref<ChangeLine>()
+const asked = computed(() => {
+  const change = opened.value
+  if (change === undefined) return undefined
+  const words = change.stages[place.value]?.admission?.words ?? ''
+  return { stage: stage.value, commit: change.commit, message: change.message ?? '', words }
+})
+const approve = (reason: string) =>
+  api.approveStage(project.value, {
+    ...{ pipeline: file.value, stage: stage.value, commit: opened.value?.commit ?? '', reason },
+  })
 const rows = computed(() =>
   (data.value?.entries ?? []).map((entry) => ({
     ...entry,
@@ -45,7 +67,16 @@ const rows = computed(() =>
       :detail="wordsOf(error)"
       @again="refetch()"
     />
-    <p v-else-if="!data" class="soft">Loading the history…</p>
+    <p v-else-if="!data || !standing" class="soft">Loading the history…</p>
+    <AdmissionList
+      v-else-if="own?.isAdmission"
+      :stage="own"
+      :place="place"
+      :changes="standing.changes"
+      :now="now.getTime()"
+      :may-approve="may.isAdministrator && own.hasApproval"
+      @approve="(change) => (opened = change)"
+    />
     <template v-else>
       <p class="sum">{{ historyWords(data.entries) }}</p>
       <ElTable :data="rows" row-key="id" size="small" empty-text="Not run yet" aria-label="History of the stage">
@@ -78,9 +109,10 @@ const rows = computed(() =>
           </template>
         </ElTableColumn>
         <ElTableColumn prop="by" label="started by" min-width="150" show-overflow-tooltip />
-        <ElTableColumn prop="took" label="duration" width="80" align="right" />
+        <ElTableColumn prop="took" label="length" width="80" align="right" />
       </ElTable>
     </template>
+    <ApproveDialog :asked="asked" :approve="approve" @close="opened = undefined" />
   </div>
 </template>
 

@@ -12,7 +12,9 @@ import {
   ElTabs,
 } from 'element-plus'
 import type { PlanText } from '@jolt-gate/core/api'
+import { ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
+import ScheduleDialog from '../pipelines/ScheduleDialog.vue'
 import BranchMenu from './BranchMenu.vue'
 import { MODE_LABELS, MODES, type Mode } from './modes.js'
 import { counted } from '../text/figures.js'
@@ -41,7 +43,12 @@ function change(chosen: string | number): void {
 }
 
 /** What a box answers when it is closed by its main action; undefined when it is left. */
+const isScheduling = ref(false)
 async function act(command: string): Promise<void> {
+  if (command === 'schedule') {
+    isScheduling.value = true
+    return
+  }
   try {
     if (command === 'rename') {
       const { value: to } = await ElMessageBox.prompt('The new path, in this project', 'Rename the file', {
@@ -96,11 +103,13 @@ async function act(command: string): Promise<void> {
       <ElButton text :icon="MoreFilled" aria-label="More for this plan" />
       <template #dropdown>
         <ElDropdownMenu>
+          <ElDropdownItem command="schedule">Schedule…</ElDropdownItem>
           <ElDropdownItem command="rename" :disabled="changedLines > 0">Rename the file…</ElDropdownItem>
           <ElDropdownItem command="delete">Delete the plan…</ElDropdownItem>
         </ElDropdownMenu>
       </template>
     </ElDropdown>
+    <ScheduleDialog v-if="mayWrite" v-model="isScheduling" :project="project" :plan="file" :name="name" />
     <ElButton v-if="mayWrite" class="commit" :disabled="changedLines === 0" @click="$emit('commit')">Commit…</ElButton>
   </div>
 </template>
