@@ -26,6 +26,14 @@ describe('the list of runs', () => {
     expect((await list({ page: '0' })).status).toBe(400)
   })
 
+  it('is ordered by a figure over all pages, and by nothing else that is asked', async () => {
+    const byNumber = await list({ sort: 'number', direction: 'up', page: '3' })
+    expect(byNumber.numbers).toEqual(Array.from({ length: 20 }, (_, index) => 101 + index))
+    const slowest = (await list({ sort: 'p95' })).runs.map(({ p95 }) => p95 ?? -1)
+    expect(slowest).toEqual(slowest.toSorted((one, other) => other - one))
+    expect((await list({ sort: 'searched' })).status).toBe(400)
+  })
+
   it('is filtered by plan, target, branch, verdict and days, all of which must hold', async () => {
     expect(await list({ branch: 'release/summer' })).toMatchObject({ total: 12 })
     expect(await list({ branch: 'release/summer', verdict: 'open' })).toMatchObject({ numbers: [120, 90, 60, 30] })

@@ -66,9 +66,9 @@ describe('the runs of a project', () => {
 
     const [live, shut] = rows()
     expect(live?.slice(1, 4)).toEqual(['13', 'Running', 'Summer'])
-    expect(live?.slice(5, 9)).toEqual(['–', '–', '–', '1 min 30 s'])
+    expect(live?.slice(6, 10)).toEqual(['–', '–', '–', '1 min 30 s'])
     expect(shut?.slice(1, 3)).toEqual(['12', 'Shut (failed) 2 of 5 gates'])
-    expect(shut?.slice(5, 10)).toEqual(['412 ms', '12 345', '1.2 %', '1 min 30 s', 'abcdef0 main'])
+    expect(shut?.slice(6, 11)).toEqual(['412 ms', '12 345', '1.2 %', '1 min 30 s', 'abcdef0 main'])
     expect(shut?.at(-1)).toContain('Ida Quay')
   })
 
@@ -91,6 +91,17 @@ describe('the runs of a project', () => {
     wrapper.findComponent(ElTable).vm.$emit('row-click', run({ id: 'r9' }))
     await flushPromises()
     expect(router.currentRoute.value.params['run']).toBe('r9')
+  })
+
+  it('are ordered over all pages by a figure, which stands in the address', async () => {
+    const { wrapper } = await list([run({})], { query: { page: '2' } })
+
+    wrapper.findComponent(ElTable).vm.$emit('sort-change', { prop: 'p95', order: 'ascending' })
+    await flushPromises()
+    expect(router.currentRoute.value.query).toEqual({ sort: 'p95', direction: 'up' })
+    wrapper.findComponent(ElTable).vm.$emit('sort-change', { prop: null, order: null })
+    await flushPromises()
+    expect(router.currentRoute.value.query).toEqual({})
   })
 
   it('say what to do where there are none, and offer all where none fits', async () => {
@@ -133,7 +144,7 @@ describe('the runs of a project', () => {
     expect(link?.attributes('href')).toBe('/p/4/compare?runs=r9,r14')
     expect(wrapper.findComponent(ElPopconfirm).exists()).toBe(false)
     await choose([1, 2, 3, 4, 5, 6])
-    expect(wrapper.text()).toContain('at most 5 runs can be compared')
+    expect(wrapper.text()).toContain('up to 5 runs can be compared')
   })
 
   it('say when they cannot be read', async () => {

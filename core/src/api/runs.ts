@@ -99,6 +99,9 @@ const day = () =>
     .test('day', 'there is no such day', (value) => value === undefined || !Number.isNaN(Date.parse(value)))
     .optional()
 /** Which runs of a project; all of it together must hold. */
+/** What a list of runs can be ordered by. */
+export const RUN_ORDERS = ['number', 'p95', 'requests', 'failedShare', 'seconds'] as const
+
 const RUN_FILTER = object({
   plan: string().max(500).optional(),
   target: string().max(300).optional(),
@@ -111,6 +114,11 @@ const RUN_FILTER = object({
   to: day(),
   /** Runs of a lower number. */
   before: number().integer().min(1).optional(),
+  /** The newest first, unless another order is asked for. */
+  sort: string().oneOf(RUN_ORDERS).optional(),
+  direction: string()
+    .oneOf(['up', 'down'] as const)
+    .optional(),
   /** From 1; a page has 50 runs. */
   page: number().integer().min(1).max(10_000).optional(),
 })

@@ -1,6 +1,6 @@
 // The list of a project's runs: filtered, searched and paged by the database, and what is deleted from it.
 import type { RunFilter, RunSummary } from '@jolt-gate/core/api'
-import { col, fn, Op, type WhereOptions } from 'sequelize'
+import { col, fn, Op, type Order, type WhereOptions } from 'sequelize'
 import { BaselineRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problem.js'
 import { summaryOfRun } from '../database/run-summary.js'
@@ -15,12 +15,17 @@ export async function listRuns(
 ): Promise<{ runs: RunSummary[]; total: number; pageSize: number }> {
   const where = whereOf(projectId, filter)
   const offset = ((filter.page ?? 1) - 1) * PAGE_SIZE
+  const direction = filter.direction === 'up' ? 'ASC' : 'DESC'
+  const order: Order = [
+    [filter.sort ?? 'number', direction],
+    ['number', 'DESC'],
+  ]
   // The numbers come from an index alone; the rows themselves, with their pictures, are read for one page.
   const [total, found] = await Promise.all([
     RunRow.count({ where }),
-    RunRow.findAll({ where, attributes: ['id'], order: [['number', 'DESC']], limit: PAGE_SIZE, offset }),
+    RunRow.findAll({ where, attributes: ['id'], order, limit: PAGE_SIZE, offset }),
   ])
-  const rows = await RunRow.findAll({ where: { id: found.map(({ id }) => id) }, order: [['number', 'DESC']] })
+  const rows = await RunRow.findAll({ where: { id: found.map(({ id }) => id) }, order })
   return { runs: rows.map(summaryOfRun), total, pageSize: PAGE_SIZE }
 }
 

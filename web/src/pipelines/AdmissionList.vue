@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // A stage that admits: of each change whether it was admitted, refused or waits, why, and who approved it.
-import type { ChangeLine, PipelineSummary } from '@jolt-gate/core/api'
+import type { AdmissionAnswer, ChangeLine, PipelineSummary } from '@jolt-gate/core/api'
 import { ElButton, ElTable, ElTableColumn } from 'element-plus'
 import { computed } from 'vue'
 import VerdictSign from '../verdict/VerdictSign.vue'
@@ -22,6 +22,11 @@ const rows = computed(() =>
     return own?.admission == null ? [] : [{ change, admission: own.admission, cell: cellOf(own) }]
   }),
 )
+/** Why a required stage counts, or not, without its name, which stands before it. */
+function whyOf({ stage, words }: AdmissionAnswer['required'][number]): string {
+  const rest = words.startsWith(`${stage.stage}: `) ? words.slice(stage.stage.length + 2) : words
+  return rest.toLowerCase().startsWith(stage.state) ? rest : `${stateWords(stage.state)}: ${rest}`
+}
 const sum = computed(() => {
   const counts = new Map<string, number>()
   for (const { cell } of rows.value) counts.set(cell.title, (counts.get(cell.title) ?? 0) + 1)
@@ -32,7 +37,7 @@ const sum = computed(() => {
 
 <template>
   <p class="sum">
-    <template v-if="rows.length > 0">{{ sum }} </template>
+    <template v-if="rows.length > 0">{{ sum }}&nbsp;</template>
     <span class="soft">It requires {{ stage.requires.join(', ') || stage.after || 'nothing' }}.</span>
   </p>
   <ElTable
@@ -61,7 +66,7 @@ const sum = computed(() => {
       <template #default="{ row }">
         <div v-for="one in row.admission.required" :key="one.stage.stage">
           <VerdictSign v-if="signOf(one.stage.state)" :verdict="signOf(one.stage.state) ?? 'going'" />
-          <b>{{ one.stage.stage }}</b> <span class="soft">{{ stateWords(one.stage.state) }}: {{ one.words }}</span>
+          <b>{{ one.stage.stage }}</b> <span class="soft">{{ whyOf(one) }}</span>
         </div>
       </template>
     </ElTableColumn>

@@ -109,7 +109,7 @@ async function act(command: string): Promise<void> {
         </ElDropdownMenu>
       </template>
     </ElDropdown>
-    <ScheduleDialog v-if="mayWrite" v-model="isScheduling" :project="project" :plan="file" :name="name" />
+    <ScheduleDialog v-if="isScheduling" v-model="isScheduling" :project="project" :plan="file" :name="name" />
     <ElButton v-if="mayWrite" class="commit" :disabled="changedLines === 0" @click="$emit('commit')">Commit…</ElButton>
   </div>
 </template>

@@ -2,11 +2,20 @@
 // The runs of a project, newest first, each with a small picture of its load and response time.
 import { useQuery } from '@tanstack/vue-query'
 import { useNow } from '@vueuse/core'
-import { ElButton, ElMessage, ElPagination, ElPopconfirm, ElTable, ElTableColumn } from 'element-plus'
+import {
+  ElButton,
+  ElMessage,
+  ElPagination,
+  ElPopconfirm,
+  ElTable,
+  ElTableColumn,
+  ElTag,
+  type TableInstance,
+} from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { formatMs } from '@jolt-gate/core'
-import { RUN_VERDICTS, type RunFilter, type RunSummary } from '@jolt-gate/core/api'
+import { RUN_ORDERS, RUN_VERDICTS, type RunFilter, type RunSummary } from '@jolt-gate/core/api'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import PageHead from '../frame/PageHead.vue'
@@ -35,6 +44,8 @@ const filter = computed((): RunFilter => {
     ...{ plan: said('plan'), target: said('target'), branch: said('branch'), search: said('search') },
     ...{ from: said('from'), to: said('to') },
     verdict: RUN_VERDICTS.find((one) => one === said('verdict')),
+    sort: RUN_ORDERS.find((one) => one === said('sort')),
+    direction: said('direction') === 'up' ? 'up' : undefined,
     page: page > 1 ? page : undefined,
   }
 })
@@ -60,6 +71,17 @@ const {
   placeholderData: (before) => before,
 })
 
+/** By a figure, over all pages; the order stands in the address. */
+function sort({ prop, order }: { prop: string | null; order: string | null }): void {
+  const by = RUN_ORDERS.find((one) => one === prop)
+  const isUsual = order === null || by === undefined || (by === 'number' && order === 'descending')
+  ask({
+    ...filter.value,
+    ...{ page: undefined, sort: isUsual ? undefined : by },
+    direction: !isUsual && order === 'ascending' ? 'up' : undefined,
+  })
+}
+const table = ref<TableInstance>()
 const isKeeping = ref(false)
 const chosen = ref<RunSummary[]>([])
 async function remove(): Promise<void> {
@@ -114,57 +136,16 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
         Open a plan and run it. <RouterLink :to="{ name: 'plans', params: { project } }">Open plans</RouterLink>
       </p>
     </div>
-    <ElTable
-      v-else-if="state"
-      class="list"
-      :data="state.runs"
-      row-key="id"
-      size="small"
-      @row-click="(run: RunSummary) => router.push(linkTo(run.id))"
-      @selection-change="(next: RunSummary[]) => (chosen = next)"
-    >
-      <ElTableColumn type="selection" width="36" :selectable="(run: RunSummary) => run.state === 'ended'" />
-      <ElTableColumn prop="number" label="run" width="64" align="right" />
-      <ElTableColumn label="verdict" width="180">
-        <template #default="{ row }">
-          <RouterLink class="verdict" :class="row.verdict ?? 'going'" :to="linkTo(row.id)" @click.stop>
-            <VerdictSign :verdict="row.verdict ?? 'going'" />{{ runWords({ verdict: row.verdict, state: row.state }) }}
-          </RouterLink>
-          <div v-if="row.gates && row.gates.breached > 0" class="soft">
-            {{ row.gates.breached }} of {{ row.gates.all }} gates
-          </div>
-        </template>
-      </ElTableColumn>
-      <ElTableColumn prop="planName" label="plan" min-width="150" show-overflow-tooltip />
-      <ElTableColumn label="load and response time" width="180">
-        <template #default="{ row }"><RunSpark v-if="row.spark.due.length > 0" :spark="row.spark" /></template>
-      </ElTableColumn>
-      <ElTableColumn label="highest p95" width="104" align="right">
-        <template #default="{ row }">{{ row.p95 === null ? '–' : formatMs(row.p95) }}</template>
-      </ElTableColumn>
-      <ElTableColumn label="requests" width="88" align="right">
-        <template #default="{ row }">{{ row.requests === null ? '–' : grouped(row.requests) }}</template>
-      </ElTableColumn>
-      <ElTableColumn label="failed" width="76" align="right">
-        <template #default="{ row }">{{ row.failedShare === null ? '–' : percent(row.failedShare) }}</template>
-      </ElTableColumn>
-      <ElTableColumn label="length" width="76" align="right">
-        <template #default="{ row }">{{ lengthOf(row.seconds) }}</template>
-      </ElTableColumn>
-      <ElTableColumn label="commit" width="130" show-overflow-tooltip>
-        <template #default="{ row }">
-          <code>{{ row.commit?.slice(0, 7) ?? '–' }}</code> <span class="soft">{{ row.branch }}</span>
-        </template>
-      </ElTableColumn>
-      <ElTableColumn label="started" width="150" show-overflow-tooltip>
-        <template #default="{ row }">
-          <span class="soft">{{ ago(row.askedAt, now.getTime()) }}{{ row.startedBy ? `, ${row.startedBy}` : '' }}</span>
-        </template>
-      </ElTableColumn>
-    </ElTable>
-    <div v-if="state && state.runs.length > 0" class="foot">
+    <div v-if="chosen.length > 0" class="chosen" role="toolbar" aria-label="Selected runs">
+      <b>{{ counted(chosen.length, 'run') }} selected</b>
+      <RouterLink v-if="chosen.length > 1 && chosen.length <= MOST_COMPARED" :to="compareTo"
+        >Compare {{ counted(chosen.length, 'run') }}</RouterLink
+      >
+      <span v-else class="soft">{{
+        chosen.length === 1 ? 'select another to compare' : `up to ${MOST_COMPARED} runs can be compared`
+      }}</span>
       <ElPopconfirm
-        v-if="may.isAdministrator && chosen.length > 0"
+        v-if="may.isAdministrator"
         :title="`Delete ${counted(chosen.length, 'run')} with all that was recorded? This cannot be undone.`"
         confirm-button-text="Delete"
         width="280"
@@ -174,12 +155,71 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
           <ElButton link type="danger">Delete {{ counted(chosen.length, 'run') }}…</ElButton>
         </template>
       </ElPopconfirm>
-      <RouterLink v-if="chosen.length > 1 && chosen.length <= MOST_COMPARED" class="trend" :to="compareTo"
-        >Compare {{ counted(chosen.length, 'run') }}</RouterLink
-      >
-      <span v-else class="soft">{{
-        chosen.length > MOST_COMPARED ? `at most ${MOST_COMPARED} runs can be compared` : counted(state.total, 'run')
-      }}</span>
+      <ElButton class="clear" link @click="table?.clearSelection()">Clear</ElButton>
+    </div>
+    <ElTable
+      v-if="state && state.runs.length > 0"
+      ref="table"
+      class="list"
+      :data="state.runs"
+      row-key="id"
+      size="small"
+      :default-sort="{ prop: filter.sort ?? 'number', order: filter.direction === 'up' ? 'ascending' : 'descending' }"
+      @sort-change="sort"
+      @row-click="(run: RunSummary) => router.push(linkTo(run.id))"
+      @selection-change="(next: RunSummary[]) => (chosen = next)"
+    >
+      <ElTableColumn type="selection" width="36" :selectable="(run: RunSummary) => run.state === 'ended'" />
+      <ElTableColumn prop="number" label="run" width="68" align="right" sortable="custom" />
+      <ElTableColumn label="verdict" width="150">
+        <template #default="{ row }">
+          <RouterLink class="verdict" :class="row.verdict ?? 'going'" :to="linkTo(row.id)" @click.stop>
+            <VerdictSign :verdict="row.verdict ?? 'going'" />{{ runWords({ verdict: row.verdict, state: row.state }) }}
+          </RouterLink>
+          <div v-if="row.gates && row.gates.breached > 0" class="soft">
+            {{ row.gates.breached }} of {{ row.gates.all }} gates
+          </div>
+        </template>
+      </ElTableColumn>
+      <ElTableColumn label="plan" min-width="150">
+        <template #default="{ row }">
+          {{ row.planName }}
+          <div v-if="Object.keys(row.labels).length > 0" class="labels">
+            <ElTag v-for="(value, name) in row.labels" :key="name" size="small" type="info" :title="`${name}=${value}`"
+              >{{ name }}={{ value }}</ElTag
+            >
+          </div>
+        </template>
+      </ElTableColumn>
+      <ElTableColumn prop="targetName" label="target" width="92" show-overflow-tooltip />
+      <ElTableColumn label="load and p95" width="150">
+        <template #default="{ row }"><RunSpark v-if="row.spark.due.length > 0" :spark="row.spark" /></template>
+      </ElTableColumn>
+      <ElTableColumn prop="p95" label="slowest p95" width="108" align="right" sortable="custom">
+        <template #default="{ row }">{{ row.p95 === null ? '–' : formatMs(row.p95) }}</template>
+      </ElTableColumn>
+      <ElTableColumn prop="requests" label="requests" width="96" align="right" sortable="custom">
+        <template #default="{ row }">{{ row.requests === null ? '–' : grouped(row.requests) }}</template>
+      </ElTableColumn>
+      <ElTableColumn prop="failedShare" label="failed %" width="90" align="right" sortable="custom">
+        <template #default="{ row }">{{ row.failedShare === null ? '–' : percent(row.failedShare) }}</template>
+      </ElTableColumn>
+      <ElTableColumn prop="seconds" label="length" width="90" align="right" sortable="custom">
+        <template #default="{ row }">{{ lengthOf(row.seconds) }}</template>
+      </ElTableColumn>
+      <ElTableColumn label="commit" width="118" show-overflow-tooltip>
+        <template #default="{ row }">
+          <code>{{ row.commit?.slice(0, 7) ?? '–' }}</code> <span class="soft">{{ row.branch }}</span>
+        </template>
+      </ElTableColumn>
+      <ElTableColumn label="started" width="124" show-overflow-tooltip>
+        <template #default="{ row }">
+          <span class="soft">{{ ago(row.askedAt, now.getTime()) }}{{ row.startedBy ? `, ${row.startedBy}` : '' }}</span>
+        </template>
+      </ElTableColumn>
+    </ElTable>
+    <div v-if="state && state.runs.length > 0" class="foot">
+      <span class="soft">{{ counted(state.total, 'run') }}</span>
       <ElPagination
         v-if="state.total > state.pageSize"
         layout="prev, pager, next"
@@ -224,6 +264,30 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
 }
 .going {
   color: var(--ochre-text);
+}
+.chosen {
+  position: sticky;
+  top: 0;
+  z-index: 5;
+  display: flex;
+  gap: 18px;
+  align-items: center;
+  margin-bottom: 6px;
+  padding: 8px 12px;
+  background: var(--lake-light);
+}
+.chosen .clear {
+  margin-left: auto;
+}
+.labels {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 3px;
+}
+.labels .el-tag {
+  max-width: 140px;
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 .list :deep(.el-table__row) {
   cursor: pointer;
