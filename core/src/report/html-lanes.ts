@@ -16,7 +16,9 @@ const HEIGHT = 110
 interface Line {
   name: string
   unit: string
-  tone: 'ink' | 'lake' | 'brick' | 'ochre' | 'soft'
+  /** As on the page: median lake, p95 slate, p99 far. */
+  tone: 'ink' | 'lake' | 'brick' | 'ochre' | 'slate' | 'far'
+  isDashed?: boolean
   values: (number | null)[]
 }
 interface ReportLane {
@@ -36,40 +38,64 @@ export function lanesOf(result: RunResult): ReportLane[] {
       title: 'Load',
       unit: '',
       lines: [
-        { name: 'arrivals', unit: '/s', tone: 'ink', values: series.arrivals },
-        { name: 'users', unit: '', tone: 'lake', values: series.users },
+        { name: 'due', unit: '/s', tone: 'lake', values: series.arrivalsDue },
+        { name: 'started', unit: '/s', tone: 'far', values: series.arrivals },
+        { name: 'users', unit: '', tone: 'slate', isDashed: true, values: series.users },
       ],
     },
     {
       title: 'Response time',
       unit: 'ms',
       lines: [
-        { name: 'median', unit: ' ms', tone: 'soft', values: series.p50 },
-        { name: 'p95', unit: ' ms', tone: 'ink', values: series.p95 },
-        { name: 'p99', unit: ' ms', tone: 'ochre', values: series.p99 },
+        { name: 'median', unit: ' ms', tone: 'lake', values: series.p50 },
+        { name: 'p95', unit: ' ms', tone: 'slate', values: series.p95 },
+        { name: 'p99', unit: ' ms', tone: 'far', values: series.p99 },
       ],
     },
     {
-      title: 'Requests',
+      title: 'Failures',
       unit: '/s',
-      lines: [
-        { name: 'requests', unit: '/s', tone: 'ink', values: series.requests },
-        { name: 'failed', unit: '/s', tone: 'brick', values: series.failed },
-      ],
+      lines: failureLines(series),
     },
+    {
+      title: 'Throughput',
+      unit: '/s',
+      lines: [{ name: 'passed', unit: '/s', tone: 'lake', values: passedIn(series) }],
+    },
+    ...metricLanes(series),
     {
       title: 'Generator',
       unit: 'ms',
-      lines: [{ name: 'start lag p99', unit: ' ms', tone: 'ink', values: series.startLag }],
+      lines: [{ name: 'start lag p99', unit: ' ms', tone: 'lake', values: series.startLag }],
     },
   ]
-  for (const [name, values] of Object.entries(series.metrics))
-    lanes.push({ title: name, unit: '', lines: [{ name, unit: '', tone: 'ink', values }] })
   return lanes.map((lane) => ({
     ...lane,
     stepSeconds: 1,
     limits: lane.title === 'Response time' ? limitsOf(result) : [],
   }))
+}
+
+type Series = RunResult['series']
+const TONES = ['brick', 'ochre', 'slate', 'ink'] as const
+const METRIC_TONES = ['lake', 'ochre', 'slate', 'ink'] as const
+
+/** By kind, where the result has them; results of old have their sum alone. */
+function failureLines(series: Series): Line[] {
+  const kinds = Object.entries(series.failures ?? {})
+  if (kinds.length === 0) return [{ name: 'failed', unit: '/s', tone: 'brick', values: series.failed }]
+  return kinds.map(([name, values], index) => ({ name, unit: '/s', tone: TONES[index] ?? 'ink', values }))
+}
+
+const passedIn = ({ requests, failed }: Series): number[] =>
+  requests.map((all, second) => Math.max(0, all - (failed[second] ?? 0)))
+
+function metricLanes({ metrics }: Series): Omit<ReportLane, 'stepSeconds' | 'limits'>[] {
+  const lines = Object.entries(metrics).map(([name, values], index): Line => ({
+    ...{ name, unit: '', values },
+    tone: METRIC_TONES[index] ?? 'ink',
+  }))
+  return lines.length === 0 ? [] : [{ title: 'Target metrics', unit: '', lines }]
 }
 
 export function laneSvg(
@@ -100,7 +126,8 @@ export function laneSvg(
       return `<line class="border" x1="${fixed(from)}" x2="${fixed(from)}" y1="4" y2="${String(HEIGHT - 16)}"/>${name}${phase.measured ? '' : `<rect class="unmeasured" x="${fixed(from)}" y="16" width="${fixed(to - from)}" height="${String(HEIGHT - 32)}"/>`}`
     })
   const paths = lines.map(
-    (line) => `<path class="line ${line.tone}" d="${pathOf(line.values, (at) => x(at * stepSeconds), y)}"/>`,
+    (line) =>
+      `<path class="line ${line.tone}${line.isDashed === true ? ' dashed' : ''}" d="${pathOf(line.values, (at) => x(at * stepSeconds), y)}"/>`,
   )
   const limitLines = shown.flatMap(({ value, rule, spans }) =>
     spans.map(
@@ -171,7 +198,7 @@ export function stepLanesOf(result: RunResult): ReportLane[] {
       title: name,
       unit: 'ms',
       stepSeconds: blocks.seconds,
-      lines: [{ name: 'p95', unit: ' ms', tone: 'ink', values: p95 }],
+      lines: [{ name: 'p95', unit: ' ms', tone: 'slate', values: p95 }],
       limits: limitsOf(result, name),
     }
   })

@@ -1,11 +1,14 @@
-/** The look of the HTML report: the application's own tokens, light and dark. */
+import { HTML_FONT } from './html-font.js'
+
+/** The look of the HTML report: the application's own tokens and its font, light and dark. */
 export const HTML_STYLE = `
-:root { --paper: #f3efe6; --sheet: #fbf9f4; --ink: #1c2a32; --soft: #5f6c74; --rule: #dad3c3; --lake: #0d5c66; --brick: #a93a2a; --ochre: #8a5606 }
+@font-face { font-family: 'Archivo Variable'; font-weight: 100 900; src: url(data:font/woff2;base64,${HTML_FONT}) format('woff2') }
+:root { --paper: #f3efe6; --sheet: #fbf9f4; --ink: #1c2a32; --soft: #5f6c74; --rule: #dad3c3; --lake: #0d5c66; --brick: #a93a2a; --ochre: #8a5606; --slate: #575c8c; --far: #9a9694 }
 @media (prefers-color-scheme: dark) {
-  :root { --paper: #191b1e; --sheet: #222529; --ink: #e6e3da; --soft: #a2a69f; --rule: #3b3f44; --lake: #5cb8b0; --brick: #e08272; --ochre: #d9ac52 }
+  :root { --paper: #131c21; --sheet: #182329; --ink: #e8e4d9; --soft: #a0aaad; --rule: #2f3c43; --lake: #5fb9bd; --brick: #e58472; --ochre: #e0b061; --slate: #a5abdc; --far: #78848a }
 }
 * { box-sizing: border-box }
-body { margin: 0; background: var(--paper); color: var(--ink); font: 14px/1.45 system-ui, sans-serif; font-variant-numeric: tabular-nums }
+body { margin: 0; background: var(--paper); color: var(--ink); font: 14px/1.45 'Archivo Variable', system-ui, sans-serif; font-variant-numeric: tabular-nums }
 header, main { max-width: 1040px; margin: 0 auto; padding: 20px 24px }
 header { border-bottom: 2px solid var(--ink) }
 h1 { margin: 0 0 4px; font-size: 22px }
@@ -34,11 +37,11 @@ figure { margin: 0 0 8px; padding: 6px 8px; background: var(--sheet) }
 figcaption { color: var(--soft); font-size: 12px }
 .key { margin-left: 10px }
 .key::before { content: ''; display: inline-block; width: 14px; border-top: 2px solid currentColor; margin-right: 4px; vertical-align: middle }
-.key.ink { color: var(--ink) } .key.lake { color: var(--lake) } .key.brick { color: var(--brick) } .key.ochre { color: var(--ochre) }
+.key.ink { color: var(--ink) } .key.lake { color: var(--lake) } .key.brick { color: var(--brick) } .key.ochre { color: var(--ochre) } .key.slate { color: var(--slate) } .key.far { color: var(--far) }
 svg { display: block; width: 100%; height: auto }
 .line { fill: none; stroke-width: 1.6; stroke: var(--ink); stroke-linejoin: round; stroke-linecap: round }
-.line.lake { stroke: var(--lake); stroke-dasharray: 5 3 } .line.brick { stroke: var(--brick); stroke-width: 2.2 }
-.line.ochre { stroke: var(--ochre); stroke-dasharray: 2 3 } .line.soft { stroke: var(--soft); stroke-width: 1.2 }
+.line.lake { stroke: var(--lake) } .line.brick { stroke: var(--brick); stroke-width: 2.2 } .line.ochre { stroke: var(--ochre) }
+.line.slate { stroke: var(--slate) } .line.far { stroke: var(--far); stroke-width: 1.2 } .line.dashed { stroke-dasharray: 5 3 }
 .limit { stroke: var(--brick); stroke-width: 1.2; stroke-dasharray: 7 3 }
 .axis, .border { stroke: var(--rule) }
 .unmeasured { fill: var(--rule); opacity: .35 }

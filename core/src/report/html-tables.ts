@@ -40,12 +40,12 @@ export function stepsTable({ steps, groups }: RunResult): string {
   const time = (value: number | undefined) => (value === undefined ? '–' : text(formatMs(value)))
   const rows = steps.map((step) => {
     const times = step.responseTime
-    const failed = `${(100 * step.failedShare).toFixed(1)} %`
     return [
       text(step.name),
       String(step.requests),
+      String(step.failed),
+      `${(100 * step.failedShare).toFixed(1)} %`,
       `${step.throughput.toFixed(1)}/s`,
-      failed,
       time(times?.percentiles['50']),
       time(times?.percentiles['95']),
       time(times?.percentiles['99']),
@@ -55,8 +55,9 @@ export function stepsTable({ steps, groups }: RunResult): string {
   const inner = groups.map((group) => [
     `${text(group.name)} (group)`,
     String(group.count),
-    '',
     String(group.failed),
+    group.count + group.failed === 0 ? '–' : `${((100 * group.failed) / (group.count + group.failed)).toFixed(1)} %`,
+    '',
     time(group.time?.percentiles['50']),
     time(group.time?.percentiles['95']),
     time(group.time?.percentiles['99']),
@@ -64,7 +65,7 @@ export function stepsTable({ steps, groups }: RunResult): string {
   ])
   return table(
     'Steps',
-    ['step', 'requests', 'throughput', 'failed', 'median', 'p95', 'p99', 'max'],
+    ['step', 'requests', 'failed', 'failed %', 'throughput', 'median', 'p95', 'p99', 'max'],
     [...rows, ...inner],
     1,
   )
@@ -104,7 +105,7 @@ export function slowestTable({ steps, target }: RunResult): string {
   )
   return rows.length === 0
     ? ''
-    : table('Slowest', ['step', 'trace', 'due', 'in all', 'connecting', 'first byte', 'receiving'], rows, 2)
+    : table('Slowest', ['step', 'trace', 'due', 'total', 'connecting', 'first byte', 'receiving'], rows, 2)
 }
 
 export function generatorTable({ generator }: RunResult): string {
@@ -165,5 +166,5 @@ export function phasesTable({ phases }: RunResult): string {
     String(phase.peakUsers),
     `${phase.throughput.toFixed(1)}/s`,
   ])
-  return table('Phases', ['phase', 'from, to', 'due', 'started', 'most users', 'throughput'], rows, 1)
+  return table('Phases', ['phase', 'from, to', 'due', 'started', 'peak users', 'throughput'], rows, 1)
 }

@@ -33,7 +33,7 @@ export function htmlOf(result: RunResult): string {
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
-<meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; img-src data:">
+<meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; img-src data:; font-src data:">
 <title>${text(`${verdictWords(verdict)}: ${plan.name}`)}</title>
 <style>${HTML_STYLE}</style>
 </head>

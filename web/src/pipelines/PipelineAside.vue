@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Beside the changes: schedules, what is queued, and how a pipeline elsewhere runs and asks.
 import type { RunSummary, ScheduleLine } from '@jolt-gate/core/api'
-import CommandBox from './CommandBox.vue'
+import CommandBox from '../forms/CommandBox.vue'
 import ScheduleList from './ScheduleList.vue'
 
 defineProps<{

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import type { TargetLine } from '@jolt-gate/core/api'
 import { api, wordsOf } from '../api/client.js'
 import PageError from '../frame/PageError.vue'
 import { useMay } from '../stores/may.js'
@@ -27,6 +28,12 @@ const targets = computed(() => state.value?.targets ?? [])
 const chosen = computed(() =>
   isNew.value ? undefined : (targets.value.find(({ name }) => name === route.query['target']) ?? targets.value[0]),
 )
+/** Of one beyond loopback: whether its load is permitted, and until when. */
+function stateOf({ isLoopback, fault, target }: TargetLine): string {
+  if (isLoopback || target === null) return ''
+  if (target.permission === undefined) return 'no permission yet'
+  return fault === null ? `permitted until ${target.permission.until}` : 'not permitted now'
+}
 function choose(name: string): void {
   void router.replace({ query: name === '' ? {} : { target: name } })
 }
@@ -51,7 +58,7 @@ async function saved(name: string): Promise<void> {
       >
         <b>{{ one.name }}</b>
         <span class="soft">{{ one.target?.origin ?? 'not valid' }}</span>
-        <span v-if="one.fault" class="warn">{{ one.isLoopback ? '' : 'not permitted yet' }}</span>
+        <span v-if="stateOf(one)" :class="one.fault ? 'warn' : 'soft'">{{ stateOf(one) }}</span>
       </ElButton>
       <p v-if="state && targets.length === 0" class="soft none">No targets yet. A target is the system under test.</p>
       <ElButton v-if="may.mayWrite" @click="router.push({ query: { new: '' } })">New target…</ElButton>
