@@ -78,7 +78,7 @@ describe('a database of before', () => {
     await say(
       "INSERT INTO run_parts (run_id, plan, shape, result) VALUES ('old', '{}', '{}', :result), ('none', '{}', '{}', NULL)",
       {
-        result: JSON.stringify(result),
+        result: JSON.stringify({ ...result, findings: [{ kind: 'two populations', level: 'note' }] }),
       },
     )
     for (const [position, gate] of result.gates.entries())
@@ -89,10 +89,16 @@ describe('a database of before', () => {
 
     await migrator.up()
     const steps = await sequelize.query('SELECT * FROM step_results ORDER BY position', { type: QueryTypes.SELECT })
+    const [stored] = await sequelize.query<{ result: string }>('SELECT result FROM run_parts WHERE run_id = :id', {
+      ...{ replacements: { id: 'old' }, type: QueryTypes.SELECT },
+    })
     const gates = await sequelize.query('SELECT * FROM gate_results ORDER BY position', { type: QueryTypes.SELECT })
     await sequelize.close()
 
     expect(run.number).toBe(14)
+    expect(JSON.parse(stored?.result ?? '')).toMatchObject({
+      findings: [{ kind: 'two groups of times', severity: 'info' }],
+    })
     expect(steps).toEqual(
       result.steps.map(({ name, requests, failedShare, responseTime }, position) => ({
         ...{ run_id: 'old', position, step: name, requests, failed_share: failedShare },

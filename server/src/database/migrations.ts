@@ -15,6 +15,7 @@ import { auditChain } from './audit-chain.js'
 import { protectedBranches } from './protected-branches.js'
 import { runsMade } from './runs-made.js'
 import { webhooks } from './webhooks.js'
+import { severities } from './severities.js'
 
 const text = (length: number) => ({ type: DataTypes.STRING(length), allowNull: false })
 const number = { type: DataTypes.INTEGER, allowNull: false }
@@ -321,4 +322,5 @@ export const MIGRATIONS: readonly Migration[] = [
   protectedBranches,
   auditChain,
   signingKeys,
+  severities,
 ]

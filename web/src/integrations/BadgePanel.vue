@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { ElButton, ElOption, ElPopconfirm, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import CommandBox from '../pipelines/CommandBox.vue'
+import CommandBox from '../forms/CommandBox.vue'
 
 const props = defineProps<{ project: number; mayChange: boolean }>()
 const project = computed(() => props.project)

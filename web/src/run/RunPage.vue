@@ -267,6 +267,7 @@ h1 a:hover {
 }
 .tabs {
   display: flex;
+  flex-wrap: wrap;
   gap: 8px;
   align-items: center;
   padding: 8px 0 4px;

@@ -6,7 +6,8 @@ import type { RunPicture } from './run.worker.js'
 export function pictureOfResult({ plan, shape }: Pick<RunDetail, 'plan' | 'shape'>, result: RunResult): RunPicture {
   const { series } = result
   const nothing = series.atMs.map(() => 0)
-  const failures = Object.entries(series.failures ?? {}).map(([kind, values]) => {
+  // Results of old know their sum alone: it is not nothing.
+  const failures = Object.entries(series.failures ?? { failed: series.failed }).map(([kind, values]) => {
     const counts = values.map((value) => value ?? 0)
     return { kind, counts, total: counts.reduce((sum, count) => sum + count, 0) }
   })
@@ -25,7 +26,7 @@ export function pictureOfResult({ plan, shape }: Pick<RunDetail, 'plan' | 'shape
     busy: series.busy,
     steal: series.steal ?? nothing,
     seconds: series.atMs.length,
-    failures: failures.toSorted((one, other) => other.total - one.total),
+    failures: failures.filter(({ total }) => total > 0).toSorted((one, other) => other.total - one.total),
     metrics: shape.metrics.map((metric) => ({ ...metric, values: series.metrics[metric.name] ?? [] })),
     gates: result.gates,
     limitLines: limitLinesOf(gatesOf(plan), source),
