@@ -34,7 +34,7 @@ const SECURITY = filesOf('server', 'security')
 const REPORTED = filesOf('cli', 'report')
 const PIPELINES = filesOf('server', 'faults kill pipelines several-targets side-doors stages webhooks')
 
-const READING = ['accessibility', 'pipeline', 'trend'].map((name) => `e2e/${name}.test.ts`)
+const READING = ['accessibility', 'pages', 'pipeline', 'trend'].map((name) => `e2e/${name}.test.ts`)
 
 const project = (
   name: string,

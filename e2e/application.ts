@@ -41,20 +41,23 @@ export async function startApplication(history: boolean | string = false) {
     harbour: ferries.origin,
     staging: `http://127.0.0.1:${String(stagingPort)}`,
   })
-  const server = await startChild(
-    [
-      ...programOf('server'),
-      ...['--socket', database.socketPath, '--database-user', database.user],
-      ...['--pages', join(root, 'web/dist')],
-      ...['--project', demo],
-      ...['--projects-folder', join(folder, 'projects')],
-      ...['--runs-folder', join(folder, 'runs')],
-      ...['--key-file', sealKeyFile(folder)],
-      ...(history === false ? [] : ['--recorded-runs', history === true ? RECORDED_RUNS : history]),
-      '--demo',
-    ],
-    DEMO_SECRETS,
-  )
+  const startServer = (port: number) =>
+    startChild(
+      [
+        ...programOf('server'),
+        ...['--port', String(port)],
+        ...['--socket', database.socketPath, '--database-user', database.user],
+        ...['--pages', join(root, 'web/dist')],
+        ...['--project', demo],
+        ...['--projects-folder', join(folder, 'projects')],
+        ...['--runs-folder', join(folder, 'runs')],
+        ...['--key-file', sealKeyFile(folder)],
+        ...(history === false ? [] : ['--recorded-runs', history === true ? RECORDED_RUNS : history]),
+        '--demo',
+      ],
+      DEMO_SECRETS,
+    )
+  let server = await startServer(await freePort(0))
   const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: SWITCHES })
   const signedIn = await fetch(`${server.origin}/api/session/demo`, { method: 'POST' })
   const [cookie = ''] = signedIn.headers.getSetCookie()
@@ -65,6 +68,14 @@ export async function startApplication(history: boolean | string = false) {
     origin: server.origin,
     ferries: ferries.origin,
     ...{ demo, folder, stagingPort },
+    /** Stops the server for as long as something is done, and starts it again where it was. */
+    async without(done: () => Promise<void>): Promise<void> {
+      const port = Number(new URL(server.origin).port)
+      await server.stop()
+      await done().finally(async () => {
+        server = await startServer(port)
+      })
+    },
     browser,
     /** A page of somebody who is signed in, and the faults that it met. */
     async newPage(options: BrowserContextOptions = {}): Promise<{ page: Page; faults: string[] }> {

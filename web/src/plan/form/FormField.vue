@@ -10,6 +10,7 @@ import FormSteps from './FormSteps.vue'
 import FormText from './FormText.vue'
 import { labelOf } from './labels.js'
 import { startOf, startOfKey } from './starts.js'
+import { isOptionOf, VALUE_KINDS, valueKindOf } from './value-kinds.js'
 import { PLAN_FORM } from './use-form.js'
 
 const props = defineProps<{ path: Path; shape: Shape; name: string }>()
@@ -35,9 +36,28 @@ const text = computed(() => (node.value?.kind === 'scalar' ? node.value.text : '
 const entries = computed(() => (node.value?.kind === 'map' ? node.value.entries : []))
 const items = computed(() => (node.value?.kind === 'list' ? node.value.items : []))
 const keys = computed(() => (shape.value.kind === 'map' ? CONTEXTS[shape.value.of].keys : undefined))
+/** A generated value is chosen by its kind first, and has the options of that kind alone. */
+const isValue = computed(() => shape.value.kind === 'map' && shape.value.of === 'value')
+const valueKind = computed(() => valueKindOf(entries.value.map(({ key }) => key)))
+function chooseKind(kind: string): void {
+  const meant = keys.value?.[kind]
+  if (meant === undefined) return
+  const kept = entries.value.flatMap(({ key, value }) =>
+    key === 'lasts' && value?.kind === 'scalar' ? [[key, value.text] as const] : [],
+  )
+  set({ [kind]: startOfKey(kind, meant), ...Object.fromEntries(kept) })
+}
+/** The targets of the repository; an address can be written, too. */
+const targetNames = computed(() =>
+  (form?.around.value?.files ?? []).flatMap((path) => /^targets\/(.+)\.target\.yaml$/.exec(path)?.[1] ?? []),
+)
+const isTarget = computed(
+  () => props.path.at(-1) === 'target' && shape.value.kind === 'text' && targetNames.value.length > 0,
+)
 const missing = computed(() =>
   Object.entries(keys.value ?? {})
     .filter(([key]) => !entries.value.some((entry) => entry.key === key))
+    .filter(([key]) => !isValue.value || isOptionOf(key, valueKind.value))
     .map(([key, { about }]) => ({ value: key, label: `${labelOf(key)}: ${about}` })),
 )
 const isSteps = computed(() => shape.value.kind === 'list' && shape.value.of.kind === 'step')
@@ -93,7 +113,29 @@ function calledAt(index: number): string {
   <ElSelect v-else-if="shape.kind === 'words'" :model-value="text" :aria-label="name" @change="set(String($event))">
     <ElOption v-for="word in shape.words" :key="word" :value="word" />
   </ElSelect>
+  <ElSelect
+    v-else-if="isTarget"
+    :model-value="text"
+    :aria-label="name"
+    filterable
+    allow-create
+    default-first-option
+    placeholder="a target, or an address"
+    @change="set(String($event))"
+  >
+    <ElOption v-for="one in targetNames" :key="one" :value="one" />
+  </ElSelect>
   <div v-else-if="keys" class="map">
+    <ElSelect
+      v-if="isValue"
+      class="kind"
+      :model-value="valueKind?.kind ?? ''"
+      :aria-label="`Kind of ${name}`"
+      placeholder="kind of value"
+      @change="chooseKind(String($event))"
+    >
+      <ElOption v-for="one in VALUE_KINDS" :key="one.kind" :value="one.kind" :label="one.label" />
+    </ElSelect>
     <div v-for="entry in entries" :key="entry.key" class="entry">
       <span class="key" :title="keys[entry.key]?.about">{{ labelOf(entry.key) }}</span>
       <FormField
@@ -103,7 +145,7 @@ function calledAt(index: number): string {
         :name="labelOf(entry.key)"
       />
       <ElButton
-        v-if="!keys[entry.key]?.isNeeded"
+        v-if="!keys[entry.key]?.isNeeded && entry.key !== valueKind?.kind"
         text
         :icon="Close"
         :aria-label="`Remove ${entry.key}`"

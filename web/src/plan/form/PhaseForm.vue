@@ -6,6 +6,7 @@ import { computed, inject } from 'vue'
 import FormText from './FormText.vue'
 import { aboutOf } from './labels.js'
 import PartHead from './PartHead.vue'
+import QuantityField from './QuantityField.vue'
 import { KIND_KEYS, PHASE_KINDS, phaseOf, SPACED, type PhaseKind } from './phase-kinds.js'
 import { PLAN_FORM } from './use-form.js'
 
@@ -80,7 +81,16 @@ const copyName = computed(() => {
   <div v-if="kind" class="fields">
     <label v-for="field in kind.fields" :key="field.key">
       <span class="soft">{{ field.label }}</span>
+      <QuantityField
+        v-if="field.quantity"
+        :text="phase.fields[field.key] ?? ''"
+        :kind="field.quantity"
+        :label="field.label"
+        :placeholder="field.placeholder"
+        @set="setField(field.key, $event)"
+      />
       <FormText
+        v-else
         :text="phase.fields[field.key] ?? ''"
         :label="field.label"
         :placeholder="field.placeholder"

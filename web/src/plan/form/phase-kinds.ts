@@ -1,11 +1,14 @@
 // The kinds of phase as people choose them, and how each is written in a plan.
 import { nodeAt, textAt, type TreeNode } from '@jolt-gate/core'
+import type { QuantityKind } from './quantities.js'
 
 export interface PhaseField {
   /** The field's name in the draft. */
   key: string
   label: string
   placeholder: string
+  /** Of a rate or a duration: its unit is chosen. */
+  quantity?: QuantityKind
 }
 export interface PhaseKind {
   kind: string
@@ -16,7 +19,7 @@ export interface PhaseKind {
   write: (fields: Readonly<Record<string, string>>) => Record<string, string>
 }
 
-const length: PhaseField = { key: 'for', label: 'Length', placeholder: '1m' }
+const length: PhaseField = { key: 'for', label: 'Length', placeholder: '1m', quantity: 'time' }
 const or = (text: string | undefined, start: string) => (text === undefined || text.trim() === '' ? start : text.trim())
 
 /** A level that leads from one rate to another in four. */
@@ -32,7 +35,7 @@ export const PHASE_KINDS: readonly PhaseKind[] = [
     kind: 'constant',
     label: 'Constant rate',
     about: 'Users arrive at one rate, however slow the target answers.',
-    fields: [{ key: 'from', label: 'Rate', placeholder: '5/s' }, length],
+    fields: [{ key: 'from', label: 'Rate', placeholder: '5/s', quantity: 'rate' }, length],
     write: ({ from, for: time }) => ({ rate: or(from, '5/s'), for: or(time, '1m') }),
   },
   {
@@ -40,8 +43,8 @@ export const PHASE_KINDS: readonly PhaseKind[] = [
     label: 'Ramp',
     about: 'The rate of arrivals grows or falls evenly.',
     fields: [
-      { key: 'from', label: 'From', placeholder: '1/s' },
-      { key: 'to', label: 'To', placeholder: '10/s' },
+      { key: 'from', label: 'From', placeholder: '1/s', quantity: 'rate' },
+      { key: 'to', label: 'To', placeholder: '10/s', quantity: 'rate' },
       length,
     ],
     write: ({ from, to, for: time }) => ({ rate: `${or(from, '1/s')} to ${or(to, '10/s')}`, for: or(time, '1m') }),
@@ -51,9 +54,9 @@ export const PHASE_KINDS: readonly PhaseKind[] = [
     label: 'Ladder',
     about: 'The rate rises by levels, each of the same length.',
     fields: [
-      { key: 'from', label: 'From', placeholder: '10/s' },
-      { key: 'to', label: 'To', placeholder: '50/s' },
-      { key: 'by', label: 'By', placeholder: '10/s' },
+      { key: 'from', label: 'From', placeholder: '10/s', quantity: 'rate' },
+      { key: 'to', label: 'To', placeholder: '50/s', quantity: 'rate' },
+      { key: 'by', label: 'By', placeholder: '10/s', quantity: 'rate' },
       { ...length, label: 'Length of a level' },
     ],
     write: ({ from, to, by, for: time }) => ({
