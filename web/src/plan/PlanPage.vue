@@ -121,8 +121,8 @@ function follow(to: number): void {
 }
 function pickProblem(problem: Problem): void {
   if (problem.code === 'FORM') {
-    line.value = problem.line
-    show('form')
+    // The line goes into the address, too: not while the address is on its way to the form.
+    void router.replace({ query: { ...route.query, as: 'form' } }).then(() => (line.value = problem.line))
   } else if (problem.file === file.value) pick(problem.line, problem.column)
   else other.value = { file: problem.file, line: problem.line }
 }
