@@ -72,9 +72,11 @@ export async function startApplication(history: boolean | string = false) {
     async without(done: () => Promise<void>): Promise<void> {
       const port = Number(new URL(server.origin).port)
       await server.stop()
-      await done().finally(async () => {
+      try {
+        await done()
+      } finally {
         server = await startServer(port)
-      })
+      }
     },
     browser,
     /** A page of somebody who is signed in, and the faults that it met. */

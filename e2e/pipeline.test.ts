@@ -64,6 +64,14 @@ describe('a team’s pipeline', () => {
 
     expect(mend.outcome).toMatch(/Admitted/)
     await expect.poll(() => service.inProduction()).toBe(mend.commit)
+    // What was deployed last answers until another takes its place: a stage can be run from the page, too.
+    expect((await fetch(`http://127.0.0.1:${String(place.stagingPort)}/health`)).status).toBe(200)
+    await page.getByRole('button', { name: 'Run a stage…' }).click()
+    await page.getByRole('menuitem', { name: 'staging' }).click()
+    await page.getByText('load tests of the booking service', { exact: false }).first().waitFor()
+    await expect
+      .poll(() => row('Load tests of the booking service').innerText(), { timeout: 90_000 })
+      .toMatch(/Open|Shut|Void/)
     expect(faults).toEqual([])
   })
 })

@@ -243,7 +243,7 @@ describe('a run', () => {
     await page.getByRole('menuitem', { name: 'Show the trend' }).click()
 
     await page.getByRole('heading', { name: 'Baseline on main' }).waitFor()
-    expect((await text('aside section:nth-of-type(2)'))[0]).toMatch(/Run 23, kept/)
+    expect((await text('aside section:nth-of-type(2)'))[0]).toMatch(/Run 23, pinned/)
   })
 
   it('is saved as files: a lane as a picture, its seconds as CSV', async () => {

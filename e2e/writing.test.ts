@@ -88,9 +88,7 @@ describe('a first plan', () => {
 
     expect(lastCommit()).toBe('Ida Quay: A gate on how fast it answers')
     const text = onDisk(`plans/hold-places-${String(round)}.gate.yaml`)
-    expect(text).toMatch(
-      /^jolt: 1\nname: Hold places \d+\ntarget: http:\/\/127.0.0.1:\d+\n\njourneys:\n {2}visit:\n {4}steps:\n/,
-    )
+    expect(text).toMatch(/^jolt: 1\nname: Hold places \d+\ntarget: harbour\n\njourneys:\n {2}visit:\n {4}steps:\n/)
     expect(text).toMatch(
       /- send: POST \/crossing\/[^\n]+\/hold\n +name: hold places\n(?: +.*\n)* +form:\n +ticket: "\{ticket\}"\n +people: 3\n/,
     )
@@ -145,7 +143,7 @@ describe('the form', () => {
   const plan = '/p/1/plan?file=plans/smoke.gate.yaml&as=form'
 
   it('changes steps, checks and keeps, and every change is undone where text is, too', async () => {
-    await open('/p/1/rehearsal?file=plans/smoke.gate.yaml')
+    await open('/p/1/rehearsal?file=plans/smoke.gate.yaml&go=1')
     await expect.poll(() => page.locator('.outcome').innerText()).toMatch(/Passed/)
     await open(plan)
     const before = onDisk('plans/smoke.gate.yaml')
@@ -187,7 +185,7 @@ describe('the form', () => {
     await button('300 ms').click()
     await page.getByRole('textbox', { name: 'Limit', exact: true }).fill('250 ms')
     await button('Change').click()
-    await page.getByRole('tab', { name: 'Changes' }).click()
+    await page.getByRole('tab', { name: 'Edits' }).click()
 
     await expect
       .poll(() => page.getByLabel('Changes in words').innerText())
@@ -203,7 +201,7 @@ describe('a plan in Git', () => {
     await expect.poll(() => page.locator('.gate').count()).toBeGreaterThan(0)
     const file = join(place.demo, 'plans/overload.gate.yaml')
     execFileSync('sed', ['-i', `s/^name: .*/name: Changed on disk ${String(round)}/`, file])
-    await page.getByText('This file changed elsewhere').waitFor()
+    await page.getByText('This file changed on disk').waitFor()
     await button('Take theirs').click()
     await expect.poll(() => page.locator('h1').innerText()).toBe(`Changed on disk ${String(round)}`)
     await editor().click()

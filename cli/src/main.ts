@@ -115,7 +115,7 @@ program
   .option('--out <folder>', 'write all reports: JSON, HTML and CSV of each plan, junit.xml and summary.md of all')
   .option('--to <server>', 'show the run live on a server, which keeps it; its token in JOLT_TOKEN')
   .option('--otlp <url>', 'send results and series to a collector (OTLP/HTTP); headers in OTEL_EXPORTER_OTLP_HEADERS')
-  .option('--samples <file.csv.gz>', 'write every request as a row, 5 million at most')
+  .option('--requests <file.csv.gz>', 'write every request as a row, 5 million at most')
   .addOption(
     new Option('--label <name=value>', 'a label of the run, in its reports (repeatable)')
       .argParser(collectLabel)
@@ -137,7 +137,7 @@ program
     'void instead of open where something leaves a doubt: no baseline, a borderline gate, lost readings',
   )
   .option('--rate <rate>', 'for a URL: arrival rate, such as 5/s')
-  .option('--for <duration>', 'for a URL: duration, such as 30s')
+  .option('--for <duration>', 'for a URL: length, such as 30s')
   .option('--users <number>', 'for a URL: concurrent users', wholeNumber)
   .option('--iterations <number>', 'for a URL: iterations per user', wholeNumber)
   .option('--wait <duration>', 'for a URL: wait of each user between iterations, such as 1s')
@@ -221,7 +221,7 @@ program
   .addArgument(new Argument('<kind>', 'kind of load').choices(['smoke', 'typical', 'stress', 'spike', 'soak']))
   .option('--usual <rate or users>', 'ordinary load: 5/s, or "20 users"', '1/s')
   .option('--peak <rate or users>', 'highest load of stress and spike; default: three times the usual')
-  .option('--for <duration>', 'total duration', '10m')
+  .option('--for <duration>', 'total length', '10m')
   .addHelpText('after', '\nExample:\n  jolt-gate profile spike --usual 5/s --peak 40/s --for 10m')
   .action(async (kind: string, options: { usual: string; peak?: string; for: string }) => {
     const { writeLoad } = await import('./profile.js')

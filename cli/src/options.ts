@@ -53,7 +53,7 @@ export interface RunArguments {
   repeat?: number
   retryVoid?: number
   out?: string
-  samples?: string
+  requests?: string
   otlp?: string
   to?: string
   onVoid: 'pass' | 'fail' | 'skip'

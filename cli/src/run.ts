@@ -38,7 +38,7 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   const collector = options.otlp === undefined ? undefined : collectorOf(options.otlp)
   // Not before: a baseline may stand where its successor will.
   checkReports(reports)
-  const samples = options.samples === undefined ? undefined : await openSamples(options.samples)
+  const samples = options.requests === undefined ? undefined : await openSamples(options.requests)
   const results: RunResult[] = []
   const codes: number[] = []
   const forgiven = new Set<string>()

@@ -18,7 +18,7 @@ export interface Samples {
 
 /** Opens the file; one that cannot be written is refused before anything is sent. */
 export async function openSamples(file: string): Promise<Samples> {
-  if (!file.endsWith('.csv.gz')) throw new UsageError('--samples: the file is compressed, so its name ends in .csv.gz')
+  if (!file.endsWith('.csv.gz')) throw new UsageError('--requests: the file is compressed, so its name ends in .csv.gz')
   const written = await mkdir(dirname(file), { recursive: true })
     .then(() => open(file, 'w'))
     .catch((error: unknown) => {

@@ -88,7 +88,7 @@ describe('run', () => {
       csv ?? '',
       '--json',
       json ?? '',
-      '--samples',
+      '--requests',
       samples ?? '',
     ])
 
@@ -105,12 +105,12 @@ describe('run', () => {
     expect(readFileSync(csv ?? '', 'utf8')).toMatch(/^second,/)
   })
 
-  it('refuses samples that cannot be written, and tells a disk that is full without losing the verdict', async () => {
+  it('refuses a file of requests that cannot be written, and tells a disk that is full without losing the verdict', async () => {
     const [plain, full] = [join(out, 'all.csv'), join(out, 'full.csv.gz')]
     symlinkSync('/dev/full', full)
     const load = ['--users', '1', '--iterations', '3']
-    const refused = await jolt(['run', `${ferries.origin}/health`, ...load, '--samples', plain])
-    const ended = await jolt(['run', `${ferries.origin}/health`, ...load, '--samples', full])
+    const refused = await jolt(['run', `${ferries.origin}/health`, ...load, '--requests', plain])
+    const ended = await jolt(['run', `${ferries.origin}/health`, ...load, '--requests', full])
 
     expect([refused.code, refused.stderr]).toEqual([2, expect.stringContaining('ends in .csv.gz')])
     expect(ended.stdout).toContain('Open (passed)')

@@ -29,11 +29,10 @@ describe('a picture of times', () => {
   it('prints the percentiles of the distribution, and none that no time lies beyond', () => {
     const half = [...new Array<number>(60).fill(106), ...new Array<number>(40).fill(301)]
 
-    expect(pictureOfTimes(distributionOf(half))?.percentiles).toMatchObject({
-      '50': expect.closeTo(106, 0),
-      '75': expect.closeTo(301, 0),
-      '99.9': null,
-    })
+    const printed = pictureOfTimes(distributionOf(half))?.percentiles
+    expect(printed?.['50']).toBeCloseTo(106, 0)
+    expect(printed?.['75']).toBeCloseTo(301, 0)
+    expect(printed?.['99.9']).toBeNull()
     fc.assert(
       fc.property(anyTimes, (ms) => {
         const times = distributionOf(ms)

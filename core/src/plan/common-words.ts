@@ -1,5 +1,4 @@
-// Words of the trade that people write before they know ours, with what says the same here: for errors alone.
-import { readSentence } from '../language/sentences.js'
+// Keys that people write before they know ours, with the key that says the same here: for errors alone.
 
 /** In any map: the key that is meant, or how it is said. */
 const KEYS: Readonly<Record<string, string>> = {
@@ -44,33 +43,4 @@ export function ourKey(written: string, known: readonly string[]): { word: strin
   if (word === undefined || !known.includes(word)) return undefined
   const example = EXAMPLES[plain]
   return example === undefined ? { word } : { word, example }
-}
-
-/** Words of a sentence about gates, with ours; in this order. */
-const GATE_WORDS: readonly [RegExp, string][] = [
-  [/\s*<=\s*/g, ' at most '],
-  [/\s*>=\s*/g, ' at least '],
-  [/\s*<\s*/g, ' under '],
-  [/\s*>\s*/g, ' over '],
-  [/\b(?:less than|below|lower than)\b/gi, 'under'],
-  [/\b(?:more than|above|greater than)\b/gi, 'over'],
-  [/\b(?:error rate|errors|failure rate|failures)\b/gi, 'failed requests'],
-  [/\b(?:latency|response[_ ]times?|duration)\b/gi, 'response time'],
-  [/\b(?:average|avg)\b/gi, 'mean'],
-  [/\b(?:rps|requests per second|requests\/s)\b/gi, 'throughput'],
-  [/\bp\(([\d.]+)\)/gi, 'p$1'],
-  [/\b([\d.]+)(?:st|nd|rd|th) percentile(?: of)?\b/gi, 'p$1'],
-]
-const TIME_WITHOUT_MEASURE = /^(p[\d.]+|mean|median|min|max|sd)\s+(?=under|over|at most|at least)/
-const NUMBER_AT_END = /(\s)(\d+(?:\.\d+)?)$/
-
-/** A gate as this format writes it, for one in words of general use; undefined when that makes no gate either. */
-export function ourGate(written: string): string | undefined {
-  let text = written.trim()
-  for (const [word, ours] of GATE_WORDS) text = text.replaceAll(word, ours)
-  text = text.replaceAll(/\s+/g, ' ').replace(TIME_WITHOUT_MEASURE, '$1 response time ')
-  const unit = text.includes('throughput') ? '/s' : text.includes('time') ? ' ms' : ''
-  // A bare number is no time and no rate: its unit comes first.
-  const candidates = [text.replace(NUMBER_AT_END, `$1$2${unit}`), text]
-  return candidates.find((candidate) => candidate !== written && readSentence('Gate', candidate).ok)
 }

@@ -2,10 +2,9 @@
 import { isMap, isScalar, type Node } from 'yaml'
 import { isUpperLimit } from '../language/comparisons.js'
 import { GRADES } from '../language/grades.js'
-import { nearestWord, readSentence, type GateSentence, type Span, type Statistic } from '../language/sentences.js'
+import { nearestWord, type GateSentence, type Span, type Statistic } from '../language/sentences.js'
 import { fixOf, offsetOf, placeOf, readFields, readPhrase, readList, type Field } from './fields.js'
 import type { Gate, StopRule } from './model.js'
-import { ourGate } from './common-words.js'
 import { FAMILIES, familyOf, isOfRun, MEASURES } from './measures.js'
 import { satisfiedMsOf } from './satisfied.js'
 import { offsetInScalar, writtenText, type Source } from './source.js'
@@ -57,7 +56,6 @@ function readGate(source: Source, node: Node, named: Named): Gate[] {
     sentenceNode = fields.get('rule')?.value ?? null
     stopField = fields.get('stop')
   }
-  if (isInGeneralWords(source, sentenceNode)) return []
   const sentence = readPhrase(source, sentenceNode, 'Gate', 'gate')
   if (sentence === undefined || !isScalar(sentenceNode)) return []
   const scalar = sentenceNode
@@ -105,17 +103,6 @@ function whyNoStop({ measure, comparison, limit }: GateSentence): string | undef
   const family = familyOf(measure)
   const isCount = family === 'count' || (limit.unit === 'number' && family !== 'score' && family !== 'metric')
   return isLower && isCount ? 'a lower limit on a count' : undefined
-}
-
-/** Reports a sentence in words of general use, such as `p95 < 300`, with what it is here. */
-function isInGeneralWords(source: Source, node: Node | null): boolean {
-  if (!isScalar(node)) return false
-  const written = writtenText(node)
-  if (readSentence('Gate', written).ok) return false
-  const ours = ourGate(written)
-  if (ours === undefined) return false
-  source.report(offsetOf(node), 'SENTENCE', `gate: this is written "${ours}" here`, fixOf(written, ours))
-  return true
 }
 
 /** Offset in the file of a part of a gate's sentence. */

@@ -177,11 +177,11 @@ function readLength(source: Source, node: Node, fields: Map<string, Field>): num
   if (field === undefined) {
     // Iterations end by themselves; a day is the bound of every phase.
     if (fields.has('iterations')) return MAX_SECONDS
-    source.report(offsetOf(node), 'LENGTH', 'this phase has no duration: add for, such as for: 30s')
+    source.report(offsetOf(node), 'LENGTH', 'this phase has no length: add for, such as for: 30s')
     return undefined
   }
   const second = fields.has('rest') ? fields.get('for') : undefined
-  if (second !== undefined) source.report(offsetOf(second.key), 'LENGTH', 'a rest has its own duration: remove "for"')
+  if (second !== undefined) source.report(offsetOf(second.key), 'LENGTH', 'a rest has its own length: remove "for"')
   const ms = readPhrase(source, field.value, 'DurationOnly', fields.has('rest') ? 'rest' : 'for')
   if (ms === undefined) return undefined
   const seconds = ms / 1000

@@ -5,6 +5,6 @@ export type Mode = (typeof MODES)[number]
 export const MODE_LABELS: Readonly<Record<Mode, string>> = {
   text: 'Text',
   form: 'Form',
-  changes: 'Changes',
+  changes: 'Edits',
   history: 'History',
 }

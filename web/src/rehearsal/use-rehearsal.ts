@@ -13,6 +13,7 @@ interface RehearsalOptions {
   target: Ref<string>
 }
 
+// eslint-disable-next-line max-lines-per-function -- its parts share what they keep
 export function useRehearsal({ project, file, draft, target }: RehearsalOptions) {
   const steps = shallowRef<RehearsedStep[]>([])
   const before = shallowRef<RehearsedStep[]>([])

@@ -54,7 +54,7 @@ const FIGURES = [
 </script>
 
 <template>
-  <ElTable :data="rows" row-key="key" default-expand-all size="small" empty-text="No iterations yet">
+  <ElTable :data="rows" row-key="key" default-expand-all size="small" empty-text="No journeys yet">
     <ElTableColumn prop="name" label="journey, group" min-width="200" />
     <ElTableColumn v-for="one in FIGURES" :key="one.prop" v-bind="one" width="88" align="right" />
   </ElTable>

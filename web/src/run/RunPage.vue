@@ -48,11 +48,11 @@ const tab = computed({
 })
 const range = computed({
   get: (): TimeRange | null => {
-    const [fromSecond, toSecond] = said('mark').split('-').map(Number)
+    const [fromSecond, toSecond] = said('range').split('-').map(Number)
     return fromSecond !== undefined && toSecond !== undefined && toSecond > fromSecond ? { fromSecond, toSecond } : null
   },
   set: (next) => {
-    say({ mark: next === null ? undefined : `${String(next.fromSecond)}-${String(next.toSecond)}` })
+    say({ range: next === null ? undefined : `${String(next.fromSecond)}-${String(next.toSecond)}` })
   },
 })
 const projectId = computed(() => run.value?.projectId ?? 0)

@@ -110,7 +110,7 @@ const ownReason = (gate: GateResult) =>
       </div>
       <div v-if="gate.isDefault" class="borderline soft">
         default: the plan has no gate of this kind{{
-          gate.leavesOutRequests ? '; iterations that requests alone failed are left out' : ''
+          gate.leavesOutRequests ? '; journeys that requests alone failed are left out' : ''
         }}
       </div>
       <div v-if="ownReason(gate)" class="borderline soft">{{ gate.status }}: {{ ownReason(gate) }}</div>
