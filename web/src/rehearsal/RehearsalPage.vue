@@ -61,8 +61,8 @@ onMounted(async () => {
     showLast()
     return
   }
-  const { go: _, ...query } = route.query
-  await router.replace({ query })
+  const { file: plan } = route.query
+  await router.replace({ query: { file: plan } })
   if (may.mayWrite) await start()
 })
 onBeforeUnmount(stop)

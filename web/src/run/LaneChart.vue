@@ -101,9 +101,13 @@ function draw(): void {
   const reach = limits.filter((limit) => limit < highest * 4).reduce((most, limit) => Math.max(most, limit), highest)
   if (scales?.['x'] !== undefined) scales['x'].max = props.seconds
   const top = Math.max(reach * 1.1, 1e-3)
-  const ticks = scaleLinear()
-    .domain([0, top])
-    .ticks(props.lane.height > 100 ? 4 : 2)
+  // Nothing measured yet has no scale.
+  const ticks =
+    reach === 0
+      ? []
+      : scaleLinear()
+          .domain([0, top])
+          .ticks(props.lane.height > 100 ? 4 : 2)
   if (scales?.['y'] !== undefined)
     Object.assign(scales['y'], {
       max: top,
