@@ -1,4 +1,4 @@
-// The workbench for writing: a rehearsal whose steps are changed beside it, a form that loses nothing, and no dead ends.
+// The workbench for writing: a rehearsal whose steps are changed beside it, a form that loses nothing, no dead ends.
 import { execFileSync } from 'node:child_process'
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'

@@ -12,14 +12,14 @@ const numbers = computed(() => props.runs.map(({ detail }) => detail.number))
 
 <template>
   <ElTable :data="rows" size="small" row-key="key" aria-label="Steps of the runs">
-    <ElTableColumn prop="step" label="step" min-width="180" show-overflow-tooltip />
+    <ElTableColumn prop="step" label="step" min-width="160" show-overflow-tooltip />
     <ElTableColumn prop="figure" label="figure" width="80" />
     <ElTableColumn prop="first" :label="`run ${numbers[0] ?? ''}`" width="100" align="right" />
     <ElTableColumn
       v-for="(number, index) in numbers.slice(1)"
       :key="number"
       :label="`run ${number} · difference · 95 % interval`"
-      min-width="230"
+      width="372"
       align="right"
     >
       <template #default="{ row }">

@@ -164,6 +164,7 @@ function drawLimitLines(chart: Chart, limitLines: LimitLine[], palette: Palette)
   const { ctx, chartArea: area } = chart
   const x = xOf(chart)
   const y = yOf(chart)
+  const lines = limitLines.map((limitLine) => y(labelledAt(limitLine)))
   const taken: { left: number; right: number; top: number }[] = []
   for (const limitLine of limitLines) {
     const at = y(labelledAt(limitLine))
@@ -185,6 +186,7 @@ function drawLimitLines(chart: Chart, limitLines: LimitLine[], palette: Palette)
         (place) =>
           place > area.top + 10 &&
           place < area.bottom - 2 &&
+          !lines.some((other) => other !== at && other > place - 12 && other < place + 5) &&
           !taken.some((other) => Math.abs(other.top - place) < 12 && left < other.right && other.left < left + width),
       ) ?? at + 14
     taken.push({ left, right: left + width, top })

@@ -285,7 +285,10 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
   gap: 3px;
 }
 .labels .el-tag {
-  max-width: 140px;
+  justify-content: start;
+  max-width: 100%;
+}
+.labels :deep(.el-tag__content) {
   overflow: hidden;
   text-overflow: ellipsis;
 }

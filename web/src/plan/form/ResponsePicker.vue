@@ -145,7 +145,8 @@ h3 {
 }
 .check {
   display: flex;
-  gap: 8px;
+  flex-wrap: wrap;
+  gap: 4px 8px;
   align-items: center;
 }
 .test {
@@ -172,6 +173,9 @@ h3 {
   gap: 10px;
   line-height: 1.45;
   overflow-wrap: anywhere;
+}
+.leaf :deep(.soft) {
+  flex: none;
 }
 button.leaf {
   cursor: pointer;
