@@ -77,7 +77,7 @@ describe('the application', () => {
 
     await expect.poll(() => page.locator('.problems').innerText()).toMatch(/one name in several journeys/)
     expect(await page.locator('.outline').innerText()).toMatch(
-      /pick 3[^]*scripts\/fares.ts#quote[^]*when status is 201[^]*own load[^]*parallel/,
+      /One of \d+, weight 3[^]*scripts\/fares.ts#quote[^]*when status is 201[^]*own load[^]*parallel/,
     )
     expect(await page.locator('.gates').innerText()).toMatch(
       /p95 response time of each step under 400 ms[^]*stops the run after 5 breached seconds in a row/,

@@ -91,7 +91,7 @@ describe('a pipeline', () => {
     await row('4f4da47').getByText('Shut (failed)', { exact: true }).waitFor()
     expect(await row('4f4da47').innerText()).toMatch(/breached: p95 response time of "search sailings"[^]*Refused/)
     expect(await row('a6a8739').innerText()).toMatch(/Open \(passed\)[^]*Admitted\s+review: open/)
-    expect(await row('Load tests of the booking service').innerText()).toMatch(/Not run[^]*Waits/)
+    expect(await row('Load tests of the booking service').innerText()).toMatch(/Not run[^]*Waiting/)
 
     await row('4f4da47').getByRole('button', { name: 'Approve…' }).focus()
     await page.keyboard.press('Enter')

@@ -76,7 +76,7 @@ describe('a cell of an admission', () => {
       ...{ sign: 'shut', title: 'Refused', note: 'staging: no', isStuck: true },
     })
     expect(cellOf(admission({ verdict: 'shut', required: required('not run') }))).toMatchObject({
-      ...{ sign: null, title: 'Waits', isStuck: false },
+      ...{ sign: null, title: 'Waiting', isStuck: false },
     })
     expect(cellOf(admission({ approval }))).toMatchObject({
       ...{ title: 'Approved', consent: 'Ida Quay: "held by hand"' },

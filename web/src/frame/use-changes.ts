@@ -3,6 +3,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { useDocumentVisibility } from '@vueuse/core'
 import { onScopeDispose, ref, watch, type Ref } from 'vue'
+import { api } from '../api/client.js'
 
 const NUMBER = /^\{"project":(\d+)\}$/
 /** A browser tries a lost connection again by itself, but not one that was answered otherwise than by a stream. */
@@ -25,8 +26,8 @@ export function useChanges(): Ref<boolean> {
       void client.invalidateQueries()
     })
     opened.addEventListener('error', () => {
-      isAway.value = true
-      if (opened.readyState === EventSource.CLOSED) timer = setTimeout(open, TRY_AGAIN_MS)
+      if (opened.readyState !== EventSource.CLOSED) isAway.value = true
+      else void tryAgain(opened)
     })
     opened.addEventListener('queue', () => {
       void client.invalidateQueries({ queryKey: ['queue'] })
@@ -37,6 +38,14 @@ export function useChanges(): Ref<boolean> {
       const project = Number(NUMBER.exec(data)?.[1])
       void client.invalidateQueries({ predicate: ({ queryKey }) => queryKey[1] === project })
     })
+  }
+  /** It was answered, but not by a stream: a proxy before a server that is away, or a server that has its reasons. */
+  async function tryAgain(closed: EventSource): Promise<void> {
+    const session = await api.session().catch(() => undefined)
+    if (source !== closed) return
+    isAway.value = session === undefined
+    // Who is signed in no longer hears nothing more.
+    if (session === undefined || session.kind === 'somebody') timer = setTimeout(open, TRY_AGAIN_MS)
   }
   function close(): void {
     clearTimeout(timer)

@@ -84,7 +84,7 @@ function admissionCell({ verdict, words, approval, required }: AdmissionAnswer):
   const waits = verdict === 'shut' && (isWaiting || required.every(({ stage }) => stage.state === 'not run'))
   return {
     sign: waits ? null : verdict,
-    title: approval !== null ? 'Approved' : verdict === 'open' ? 'Admitted' : waits ? 'Waits' : 'Refused',
+    title: approval !== null ? 'Approved' : verdict === 'open' ? 'Admitted' : waits ? 'Waiting' : 'Refused',
     run: null,
     note: approval !== null ? '' : words,
     isBad: verdict === 'shut' && !waits,

@@ -61,7 +61,9 @@ export const curveOptions = (
       grid: { color: palette.rule },
       // The library would divide the axis evenly, which names no percentile that anybody uses.
       afterBuildTicks: (axis) => {
-        axis.ticks = NAMED.map((percent) => ({ value: tailOf(percent) })).filter(({ value }) => value <= axis.max)
+        // Far tails leave each power of ten too little room for what lies within the first.
+        const named = axis.max > 3.5 ? NAMED.filter((percent) => percent !== 75) : NAMED
+        axis.ticks = named.map((percent) => ({ value: tailOf(percent) })).filter(({ value }) => value <= axis.max)
       },
       ticks: {
         ...{ color: palette.soft, font: fontOf, autoSkip: false, maxRotation: 0 },

@@ -17,9 +17,9 @@ const { data: choices } = useQuery({
   queryFn: () => api.runChoices(props.project),
 })
 const SELECTS = [
-  { key: 'plan', label: 'Any plan', from: 'plans' },
-  { key: 'target', label: 'Any target', from: 'targets' },
-  { key: 'branch', label: 'Any branch', from: 'branches' },
+  { key: 'plan', label: 'All plans', from: 'plans' },
+  { key: 'target', label: 'All targets', from: 'targets' },
+  { key: 'branch', label: 'All branches', from: 'branches' },
 ] as const
 const days = computed(() =>
   props.filter.from === undefined || props.filter.to === undefined ? undefined : [props.filter.from, props.filter.to],
@@ -61,7 +61,7 @@ watchDebounced(
       aria-label="Verdict"
       @change="(next: unknown) => set({ verdict: RUN_VERDICTS.find((one) => one === next) })"
     >
-      <ElOption value="" label="Any verdict" />
+      <ElOption value="" label="All verdicts" />
       <ElOption v-for="one in RUN_VERDICTS" :key="one" :value="one" :label="verdictWords(one)" />
     </ElSelect>
     <ElSelect

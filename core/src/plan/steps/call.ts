@@ -50,5 +50,7 @@ export const CALL: StepKind<CallStep> = {
     for (const [, json] of step.with) scope.texts(textsOfJson(json), step.at)
     return scope.keeps(step.keeps)
   },
-  outline: ({ name, at }) => [outlineLine(at, { sort: 'request', method: 'call', label: name.replace(/^call /, '') })],
+  outline: ({ name, at }) => [
+    outlineLine(at, { sort: 'request', method: 'script', label: name.replace(/^call /, '') }),
+  ],
 }

@@ -29,7 +29,9 @@ export const PICK: StepKind<PickStep> = {
   mostInside: ({ options }, most) => Math.max(0, ...options.map(({ steps }) => most(steps))),
   names: ({ options }, scope) => options.flatMap(({ steps }) => [...scope.steps(steps)]),
   outline: ({ options, at }) =>
-    options.map(({ weight, steps }) => outlineLine(at, { sort: 'turn', label: `pick ${String(weight)}`, steps })),
+    options.map(({ weight, steps }) =>
+      outlineLine(at, { sort: 'turn', label: `One of ${String(options.length)}, weight ${String(weight)}`, steps }),
+    ),
 }
 
 function sharesOf({ options }: PickStep): number[] {

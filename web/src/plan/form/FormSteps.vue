@@ -5,7 +5,7 @@ import { STEP_CONTEXTS, textAt, type Path, type TreeNode } from '@jolt-gate/core
 import { ElButton, ElIcon } from 'element-plus'
 import { computed, inject, ref } from 'vue'
 import AddMenu from '../../forms/AddMenu.vue'
-import { STEP_LABELS } from './labels.js'
+import { STEP_LABELS, TITLES } from './labels.js'
 import PartActions from './PartActions.vue'
 import { STEP_STARTS } from './starts.js'
 import { PLAN_FORM } from './use-form.js'
@@ -17,8 +17,8 @@ const over = ref(-1)
 const rows = computed(() =>
   props.items.map((node) => {
     const keys = node.kind === 'map' ? node.entries.map(({ key }) => key) : []
-    const kind = keys.find((key) => STEP_CONTEXTS.some((one) => one === key)) ?? 'step'
-    const said = textAt(node, [kind]) ?? ''
+    const kind = STEP_CONTEXTS.find((one) => keys.includes(one))
+    const said = kind === undefined ? '' : (textAt(node, [kind]) ?? '')
     return { node, kind, label: textAt(node, ['name']) ?? said, isOff: textAt(node, ['off']) === 'yes' }
   }),
 )
@@ -52,7 +52,7 @@ function drop(event: DragEvent, index: number): void {
       @drop.prevent="drop($event, index)"
     >
       <ElIcon class="grip" aria-hidden="true"><Rank /></ElIcon>
-      <span class="kind">{{ row.kind }}</span>
+      <span class="kind">{{ (row.kind && TITLES[row.kind]) ?? 'Step' }}</span>
       <span class="label">
         <ElButton link @click="form?.select(row.node.line)">{{ row.label || 'step' }}</ElButton>
       </span>
@@ -95,9 +95,11 @@ li {
   cursor: grab;
 }
 .kind {
-  width: 56px;
+  flex: none;
+  width: 96px;
   color: var(--lake);
-  font: 600 11.5px var(--mono);
+  font-size: 12px;
+  font-weight: 600;
 }
 .label {
   display: flex;
