@@ -73,6 +73,29 @@ describe('a rehearsal', () => {
     expect(waiting - without).toBeGreaterThan(350)
   })
 
+  it('goes again for one step alone, or for all of the repeat or the requests at once that it stands in', async () => {
+    const steps = `      - { send: GET /one, name: one }
+      - repeat: 2
+        steps:
+          - { send: GET /two, name: two }
+      - parallel:
+          - { send: GET /left, name: left }
+          - { send: GET /right, name: right }
+      - { send: GET /last, name: last }
+`
+    const { plan, target } = planFor(server.origin, `journeys:\n  walk:\n    steps:\n${steps}${load}`)
+    const memory = (step: string) => ({ journey: 'walk', step, values: new Map(), cookies: null })
+    const again = async (step: string) => {
+      const { steps: walked } = await rehearse({ plan, target, run, resume: { memory: memory(step), only: true } })
+      return walked.map((one) => one.step)
+    }
+
+    expect(await again('one')).toEqual(['one'])
+    expect(await again('two')).toEqual(['two', 'two'])
+    expect((await again('right')).toSorted()).toEqual(['left', 'right'])
+    expect(await again('last')).toEqual(['last'])
+  })
+
   it('that is stopped leaves out what is left, but for the teardown', async () => {
     const steps = `      - send: GET /one
       - wait: 200s
