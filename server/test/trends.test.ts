@@ -181,7 +181,7 @@ describe('a trend', () => {
     const { result } = await ran()
 
     expect(result?.findings?.filter(({ kind }) => kind === 'tight gate')).toMatchObject([
-      { level: 'note', evidence: { rule, borderlineOfTen: 6 } },
+      { severity: 'info', evidence: { rule, borderlineOfTen: 6 } },
     ])
   })
 })

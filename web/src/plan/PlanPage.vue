@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // One plan: outline, text or form or changes, gates and problems, and the load that it would make.
-import { nodeAt, type Problem } from '@jolt-gate/core'
+import { nodeAt } from '@jolt-gate/core'
 import { computed, nextTick, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
@@ -9,7 +9,6 @@ import { useAddress } from '../frame/use-address.js'
 import { useUnsaved } from '../frame/use-unsaved.js'
 import { useMay } from '../stores/may.js'
 import { useSession } from '../stores/session.js'
-import { ago } from '../text/figures.js'
 import ChangesView from './ChangesView.vue'
 import ConflictBar from './ConflictBar.vue'
 import ConflictDialog from './ConflictDialog.vue'
@@ -30,6 +29,7 @@ import { namedAt, type Named } from './named-at.js'
 import { useEdits, type TextHolder } from './use-edits.js'
 import { useParts } from './use-parts.js'
 import { usePlanKeys } from './use-plan-keys.js'
+import { useProblems } from './use-problems.js'
 import { draftKey, usePlan } from './use-plan.js'
 import { useSaving } from './use-saving.js'
 
@@ -68,22 +68,14 @@ const { changeRule, removeGate, addGate, changeLength, changeRate, addPhase, add
     if (node !== undefined) pick(node.line)
   },
 })
-/** Those of the text, and what is typed in the form and not in the text yet. */
-const problems = computed(() => [...faults.problems.value, ...(view.value?.problems ?? [])])
-/** A file beside the plan that is looked at, such as shared steps. */
-const other = ref<{ file: string; line: number }>()
+const { problems, other, pickProblem } = useProblems({
+  ...{ file, view, faults, pick },
+  // The line goes into the address, too: not while the address is on its way to the form.
+  showForm: (to) => void router.replace({ query: { ...route.query, as: 'form' } }).then(() => (line.value = to)),
+})
 /** The section of the plan in which the selection is. */
 const section = computed(() => (view.value === undefined ? '' : String(pathAt(line.value)[0] ?? '')))
 const saving = useSaving({ project, file, state, run })
-const isMerging = ref(false)
-const theirWords = computed(() => {
-  const commit = saving.changedBy.value
-  return commit === undefined ? '' : `${commit.who}, ${ago(commit.at, Date.now())}:`
-})
-function mergeBoth(): void {
-  if (saving.conflicts.value === 0) saving.mergeBoth([])
-  else isMerging.value = true
-}
 
 async function open(): Promise<void> {
   loadFault.value = ''
@@ -118,13 +110,6 @@ function pick(to: number, column = 1): void {
 /** In the form the selection is the person's; only in the text does it follow the cursor. */
 function follow(to: number): void {
   if (mode.value === 'text') line.value = to
-}
-function pickProblem(problem: Problem): void {
-  if (problem.code === 'FORM') {
-    // The line goes into the address, too: not while the address is on its way to the form.
-    void router.replace({ query: { ...route.query, as: 'form' } }).then(() => (line.value = problem.line))
-  } else if (problem.file === file.value) pick(problem.line, problem.column)
-  else other.value = { file: problem.file, line: problem.line }
 }
 function compare(before: { text: string; commit: string }): void {
   older.value = before
@@ -217,8 +202,8 @@ useUnsaved({
       v-if="saving.theirs.value"
       :is-dirty="changedLines > 0"
       :conflicts="saving.conflicts.value"
-      :who="theirWords"
-      @merge="mergeBoth()"
+      :who="saving.who.value"
+      @merge="saving.merge()"
       @compare="compare({ text: saving.theirs.value.text, commit: 'theirs' })"
       @theirs="saving.takeTheirs()"
       @mine="saving.keepMine()"
@@ -315,7 +300,12 @@ useUnsaved({
       />
     </LoadStrip>
     <RenameDialog :named="renaming" @rename="renameTo" @close="renaming = undefined" />
-    <ConflictDialog v-model="isMerging" :parts="saving.parts.value" :who="theirWords" @merge="saving.mergeBoth" />
+    <ConflictDialog
+      v-model="saving.isMerging.value"
+      :parts="saving.parts.value"
+      :who="saving.who.value"
+      @merge="saving.mergeBoth"
+    />
     <SaveDialog
       v-model="saving.isOpen.value"
       :file="file"

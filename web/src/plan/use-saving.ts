@@ -5,6 +5,7 @@ import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ApiError, wordsOf } from '../api/client.js'
 import { useBranchLookedAt } from '../stores/branches.js'
+import { ago } from '../text/figures.js'
 import type { usePlan } from './use-plan.js'
 
 /** A stretch of both texts: alike or changed on one side alone, or changed on both. */
@@ -109,6 +110,15 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
     const last = history.value?.commits[0]
     return last !== undefined && Date.parse(last.at) >= readAt - 1000 ? last : undefined
   })
+  const who = computed(() =>
+    changedBy.value === undefined ? '' : `${changedBy.value.who}, ${ago(changedBy.value.at, Date.now())}:`,
+  )
+  /** Whether the places that both changed are asked about. */
+  const isMerging = ref(false)
+  function merge(): void {
+    if (conflicts.value === 0) mergeBoth([])
+    else isMerging.value = true
+  }
   /** @param chosen - what each place that both changed becomes, in order */
   function mergeBoth(chosen: readonly (readonly string[])[]): void {
     if (theirs.value === undefined) return
@@ -137,7 +147,9 @@ export function useSaving({ project, file, state, run }: SavingOptions) {
     keepMine,
     parts,
     conflicts,
-    changedBy,
+    who,
+    isMerging,
+    merge,
     mergeBoth,
   }
 }
