@@ -172,7 +172,7 @@ describe('a run that is told to a server', () => {
       return send(join(folder, 'forged.run.gz'))
     }
     const other = await forged((one) => (one.begun.labels = { build: '10' }))
-    expect([other.code, other.text]).toEqual([5, expect.stringContaining('it is another one')])
+    expect([other.code, other.text]).toEqual([5, expect.stringContaining('another run already has the id')])
     const rule = 'requests at least 1000000'
     const lying = await forged((one) => {
       one.begun.id = one.result.id = 'forged1234'
