@@ -17,7 +17,7 @@ const TARGET = object({
     .of(
       object({
         name: string().required(),
-        /** Sealed off: it was stored for other addresses than the target has now. */
+        /** Blocked: it was stored for other addresses than the target has now. */
         from: string().oneOf(['store', 'blocked', 'environment', 'nowhere']).required(),
       }),
     )
