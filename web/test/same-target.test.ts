@@ -19,7 +19,7 @@ const own = (secret: string) => ({
 describe('an imported plan', () => {
   it('takes the target of its origin instead of the address, or of a target of its own', () => {
     expect(aimedAt([plan('http://127.0.0.1:7710')], [HARBOUR])).toEqual({
-      ...{ files: [plan('harbour')], target: 'harbour', lacks: [] },
+      ...{ files: [plan('harbour')], target: 'harbour', lacks: [], valued: [] },
     })
     const body = { path: 'data/body.json', text: '{}' }
     expect(aimedAt([plan('a'), own('user'), body], [HARBOUR]).files).toEqual([plan('harbour'), body])
@@ -28,6 +28,11 @@ describe('an imported plan', () => {
   it('has one of its own where none has its origin, or the one that has it lacks a secret', () => {
     expect(aimedAt([plan('http://127.0.0.1:9')], [HARBOUR])).toMatchObject({ target: undefined, lacks: [] })
     const files = [plan('a'), own('pass')]
-    expect(aimedAt(files, [HARBOUR])).toEqual({ files, target: undefined, lacks: ['pass'] })
+    expect(aimedAt(files, [HARBOUR])).toEqual({ files, target: undefined, lacks: ['pass'], valued: [] })
+  })
+
+  it('writes over no secret that the target has', () => {
+    const stored: TargetLine = { ...HARBOUR, secrets: [{ name: 'user', from: 'store' }] }
+    expect(aimedAt([plan('a'), own('user')], [stored]).valued).toEqual(['user'])
   })
 })

@@ -123,8 +123,10 @@ export class Triggers {
         defaults: { ...of, cron, zone, lastDueAt: new Date(nowMs), isPaused: false },
       })
       // A page that shows schedules has read them before this one was found.
-      if (isNew) CHANGES.emit('project', projectId)
-      if (isNew) continue
+      if (isNew) {
+        CHANGES.emit('project', projectId)
+        continue
+      }
       if (row.cron !== cron || row.zone !== zone) {
         await row.update({ cron, zone, lastDueAt: new Date(nowMs) })
         continue

@@ -54,7 +54,8 @@ async function save(): Promise<void> {
     const target = aimed.value.target ?? /targets\/(.+)\.target\.yaml$/.exec(files[1]?.path ?? '')?.[1]
     if (target !== undefined && may.isAdministrator)
       for (const [secret, value] of Object.entries(secrets))
-        if (value !== '') await api.storeSecret(project.value, target, secret, value)
+        if (value !== '' && !aimed.value.valued.includes(secret))
+          await api.storeSecret(project.value, target, secret, value)
     await router.push({
       name: 'plan',
       params: { project: project.value },
@@ -132,9 +133,11 @@ async function save(): Promise<void> {
           <li v-if="Object.keys(imported?.secrets ?? {}).length > 0">
             secrets: <b>{{ Object.keys(imported?.secrets ?? {}).join(', ') }}</b>. Their values are in no file;
             {{
-              isAdministrator
-                ? 'they are stored sealed when you commit'
-                : 'an administrator stores them on the Targets page'
+              aimed.valued.length > 0
+                ? 'those that the target has already stay as they are'
+                : isAdministrator
+                  ? 'they are stored sealed when you commit'
+                  : 'an administrator stores them on the Targets page'
             }}
           </li>
         </ul>

@@ -13,6 +13,8 @@ export interface Aimed {
   target: string | undefined
   /** Secrets that the plan needs and the target of its origin does not have. */
   lacks: string[]
+  /** Secrets of that target that have a value: an import does not write over them. */
+  valued: string[]
 }
 
 const TARGET = /^target: (.*)$/m
@@ -20,7 +22,7 @@ const isTarget = ({ path }: ImportedFile) => path.endsWith('.target.yaml')
 
 /** Aims imported files at one of the targets, where it has their origin and all that they need. */
 export function aimedAt(files: readonly ImportedFile[], targets: readonly TargetLine[]): Aimed {
-  const asMade: Aimed = { files: [...files], target: undefined, lacks: [] }
+  const asMade: Aimed = { files: [...files], target: undefined, lacks: [], valued: [] }
   const own = files.find(isTarget)
   const made = own === undefined ? undefined : readTarget(own.path, own.text).target
   const origin = made?.origin ?? TARGET.exec(files[0]?.text ?? '')?.[1]?.replaceAll(/^["']|["']$/g, '')
@@ -38,5 +40,6 @@ export function aimedAt(files: readonly ImportedFile[], targets: readonly Target
       ),
     target: name,
     lacks: [],
+    valued: there.secrets.flatMap((secret) => (secret.from === 'nowhere' ? [] : [secret.name])),
   }
 }
