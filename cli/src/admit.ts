@@ -1,7 +1,7 @@
 // `admit`: may this change go on to this stage? The answer is the exit code; no answer opens nothing.
 import { writeFileSync } from 'node:fs'
 import { setTimeout } from 'node:timers/promises'
-import { lengthWords, verdictWords } from '@jolt-gate/core'
+import { ADMISSION_TITLES, lengthWords } from '@jolt-gate/core'
 import { ROUTES, type AdmissionAnswer } from '@jolt-gate/core/api'
 import { EXIT, UsageError } from './errors.js'
 import type { AdmitArguments, Output } from './options.js'
@@ -14,7 +14,7 @@ const WAIT_MS = 2000
 /** Of these the question is wrong, and the same question would be wrong again. */
 const WRONG = new Set(['NO_STAGE', 'NO_PIPELINE', 'SEVERAL', 'AMBIGUOUS', 'BAD_FIELD', 'PIPELINE', 'NO_PROJECT'])
 
-/** @returns the exit code: 0 open, 1 shut, 2 where the question is wrong, 3 without an answer */
+/** @returns the exit code: 0 admitted, 1 refused or waiting, 2 where the question is wrong, 3 without an answer */
 export async function admit(asked: AdmitArguments, output: Output): Promise<number> {
   const commit = asked.commit ?? commitOf(process.cwd()).commit
   if (commit === null)
@@ -24,7 +24,7 @@ export async function admit(asked: AdmitArguments, output: Output): Promise<numb
     const answer = await answerOf(server, asked, commit)
     if (asked.json !== undefined) writeJson(asked.json, answer)
     if (asked.json !== '-') print(answer, output)
-    return answer.verdict === 'open' ? EXIT.ok : EXIT.shut
+    return answer.answer === 'admitted' ? EXIT.ok : EXIT.shut
   } catch (error) {
     const words = error instanceof Error ? error.message : String(error)
     if (error instanceof Refused && WRONG.has(error.code)) throw new UsageError(words)
@@ -45,7 +45,7 @@ async function answerOf(server: Server, { stage, pipeline }: AdmitArguments, com
   }
 }
 
-function print({ verdict, stage, commit, words, required, approval }: AdmissionAnswer, output: Output): void {
+function print({ answer, stage, commit, words, required, approval }: AdmissionAnswer, output: Output): void {
   if (!output.quiet) {
     const rows = required.map(({ stage: at, withinMs, isMet, words: why }) => [
       isMet ? 'open' : 'shut',
@@ -62,7 +62,7 @@ function print({ verdict, stage, commit, words, required, approval }: AdmissionA
         )
     if (approval !== null) process.stdout.write(`approved by ${approval.by} at ${approval.at}\n`)
   }
-  process.stdout.write(`${verdictWords(verdict)}: ${stage} for ${commit.slice(0, 12)}: ${words}\n`)
+  process.stdout.write(`${ADMISSION_TITLES[answer]}: ${stage} for ${commit.slice(0, 12)}: ${words}\n`)
 }
 
 function writeJson(file: string, answer: AdmissionAnswer): void {

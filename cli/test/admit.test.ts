@@ -47,7 +47,7 @@ describe('admit', () => {
     const { code, stdout } = await admit()
 
     expect(code).toBe(1)
-    expect(stdout).toMatch(/^Shut \(failed\): production for b21f9c0b21f9: staging: .* was not run for this change$/m)
+    expect(stdout).toMatch(/^Waiting: production for b21f9c0b21f9: staging: .* was not run for this change$/m)
   })
 
   it('counts no run at another scale, with other values, or of a plan that is not the committed one', async () => {
@@ -80,7 +80,7 @@ describe('admit', () => {
     expect(ran).toBe(0)
 
     const { code, stdout } = await admit()
-    expect([code, stdout]).toEqual([0, expect.stringMatching(/^Open \(passed\): .* staging: open, just now$/m)])
+    expect([code, stdout]).toEqual([0, expect.stringMatching(/^Admitted: .* staging: open, just now$/m)])
     const short = await jolt([
       ...['admit', '--stage', 'production', '--to', place.server.origin],
       ...['--commit', CHANGE.slice(0, 8), '--json', '-'],

@@ -85,7 +85,7 @@ describe('a run that is told to a server', () => {
     const first = run(place.server.origin, {
       args: ['--json', 'one.json', '--commit', 'abc123'.padEnd(40, '0'), '--branch', 'main', '--label', 'build=9'],
     })
-    await expect.poll(async () => (await runs())[0]?.state).toBe('load')
+    await expect.poll(async () => (await runs())[0]?.part).toBe('load')
     const { code, stderr } = await first.ended
     const id = idIn(stderr)
     const result = JSON.parse(readFileSync(join(folder, 'one.json'), 'utf8')) as RunDetail['result']
@@ -189,7 +189,7 @@ describe('a run that is told to a server', () => {
   it('goes on where the server goes away and comes back, and is marked where it breaks off itself', async () => {
     writeFileSync(join(folder, PLAN), planText(8, 'failed requests at most 1 %'))
     const { child, ended, told } = run(place.server.origin)
-    await expect.poll(async () => (await runs())[0]?.state).toBe('load')
+    await expect.poll(async () => (await runs())[0]?.part).toBe('load')
     const port = Number(new URL(place.server.origin).port)
     await place.server.stop()
     place.server = await startServer({
@@ -203,7 +203,7 @@ describe('a run that is told to a server', () => {
     expect(child.exitCode).toBe(0)
 
     const broken = run(place.server.origin)
-    await expect.poll(async () => (await runs())[0]?.state).toBe('load')
+    await expect.poll(async () => (await runs())[0]?.part).toBe('load')
     broken.child.kill('SIGKILL')
     await broken.ended
     const [left] = await runs()

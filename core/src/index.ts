@@ -194,7 +194,7 @@ export {
   type TimingParts,
 } from './measure/rehearsed.js'
 
-export { admissionOf, lengthWords, plansOfAdmissions, type Admission } from './pipeline/admission.js'
+export { ADMISSION_TITLES, admissionOf, lengthWords, plansOfAdmissions, type Admission } from './pipeline/admission.js'
 export { beginsWords, type Pipeline, type PipelineReading, type PlanOfStage, type Stage } from './pipeline/model.js'
 export { readPipeline } from './pipeline/read.js'
 export { nextTime } from './pipeline/schedule.js'

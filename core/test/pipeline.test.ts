@@ -204,9 +204,9 @@ const ask = (runs: StageRun[], approvals: Approval[] = [], stage = 'production')
 
 describe('admission', () => {
   it('is given where every plan of every required stage was open for the change, and recently', () => {
-    const { verdict, words } = ask([run(), summer(), soak({ endedAtMs: NOW - 26 * HOUR })])
+    const { answer, words } = ask([run(), summer(), soak({ endedAtMs: NOW - 26 * HOUR })])
 
-    expect([verdict, words]).toEqual(['open', 'staging: open, 1 h ago; nightly: open, 26 h ago'])
+    expect([answer, words]).toEqual(['admitted', 'staging: open, 1 h ago; nightly: open, 26 h ago'])
   })
 
   it('takes a run that a command reported only where the stage does not ask for the server alone', () => {
@@ -215,21 +215,21 @@ describe('admission', () => {
       admissionOf(strict.pipeline, stageOf('production', strict.pipeline), change, { runs, approvals: [], nowMs: NOW })
 
     expect(strict.problems).toEqual([])
-    expect(ask([run({ isOfServer: false }), summer(), soak()]).verdict).toBe('open')
+    expect(ask([run({ isOfServer: false }), summer(), soak()]).answer).toBe('admitted')
     expect(asked([run({ isOfServer: false }), summer(), soak()])).toMatchObject({
-      verdict: 'shut',
+      answer: 'refused',
       words: expect.stringContaining('a command reported it, and the stage takes runs of the server alone') as string,
     })
-    expect(asked([run(), summer(), soak({ isOfServer: false })]).verdict).toBe('open')
+    expect(asked([run(), summer(), soak({ isOfServer: false })]).answer).toBe('admitted')
   })
 
   it('takes of a scheduled stage a run for an ancestor, and of no other', () => {
-    expect(ask([run(), summer(), soak({ commit: PARENT })]).verdict).toBe('open')
+    expect(ask([run(), summer(), soak({ commit: PARENT })]).answer).toBe('admitted')
     expect(ask([run({ commit: PARENT }), summer(), soak()])).toMatchObject({
-      verdict: 'shut',
+      answer: 'refused',
       words: 'staging: plans/smoke.gate.yaml was not run for this change',
     })
-    expect(ask([run(), summer(), soak({ commit: '0000000' })]).verdict).toBe('shut')
+    expect(ask([run(), summer(), soak({ commit: '0000000' })]).answer).toBe('refused')
   })
 
   it.each<[string, Partial<StageRun>, string]>([
@@ -259,22 +259,22 @@ describe('admission', () => {
       { targetName: 'preview' },
       'staging: plans/summer.gate.yaml was not run for this change; run N does not count: it ran against preview, not harbour',
     ],
-  ])('is refused where a plan was %s, and says why', (_, over, words) => {
+  ])('is not given where a plan was %s, and says why', (what, over, words) => {
     const other = summer(over)
 
     const answer = ask([run(), other, soak()])
 
-    expect(answer.verdict).toBe('shut')
+    expect(answer.answer).toBe(what === 'running' ? 'waiting' : 'refused')
     expect(answer.words).toBe(words.replace('N', String(other.number)))
   })
 
   it('goes by the latest run that counts: a later shut one shuts, a later one that does not count changes nothing', () => {
     const later = { askedAtMs: NOW - 60_000, endedAtMs: NOW - 30_000 }
 
-    expect(ask([run(), summer(), summer({ ...later, verdict: 'shut' }), soak()]).verdict).toBe('shut')
-    expect(ask([run(), summer({ verdict: 'shut' }), summer(later), soak()]).verdict).toBe('open')
-    const { verdict, required } = ask([run(), summer(), summer({ ...later, verdict: 'shut', unfit: 'x' }), soak()])
-    expect(verdict).toBe('open')
+    expect(ask([run(), summer(), summer({ ...later, verdict: 'shut' }), soak()]).answer).toBe('refused')
+    expect(ask([run(), summer({ verdict: 'shut' }), summer(later), soak()]).answer).toBe('admitted')
+    const { answer, required } = ask([run(), summer(), summer({ ...later, verdict: 'shut', unfit: 'x' }), soak()])
+    expect(answer).toBe('admitted')
     expect(required[0]?.stage.plans[1]?.ignored).toMatchObject([{ why: 'x' }])
   })
 
@@ -282,12 +282,12 @@ describe('admission', () => {
     const approval = { stage: 'production', commit: HEAD, by: 'Ida Quay', reason: 'repeated by hand, held', atMs: NOW }
 
     expect(ask([], [approval])).toMatchObject({
-      verdict: 'open',
-      words: 'opened by Ida Quay: "repeated by hand, held"',
+      answer: 'admitted',
+      words: 'approved by Ida Quay: "repeated by hand, held"',
     })
-    expect(ask([], [{ ...approval, commit: PARENT }]).verdict).toBe('shut')
-    expect(ask([], [{ ...approval, stage: 'staging' }]).verdict).toBe('shut')
-    expect(ask([], [{ ...approval, stage: 'staging' }], 'staging').verdict).toBe('shut')
+    expect(ask([], [{ ...approval, commit: PARENT }]).answer).toBe('waiting')
+    expect(ask([], [{ ...approval, stage: 'staging' }]).answer).toBe('waiting')
+    expect(ask([], [{ ...approval, stage: 'staging' }], 'staging').answer).not.toBe('admitted')
   })
 
   it('is never given where some plan has no open, fit and recent run for the change', () => {
@@ -305,7 +305,7 @@ describe('admission', () => {
     fc.assert(
       fc.property(runs, (made) => {
         const all = made.map((one) => run({ ...one, endedAtMs: one.verdict === null ? null : one.endedAtMs }))
-        if (ask(all).verdict === 'shut') return
+        if (ask(all).answer !== 'admitted') return
         const isOpen = (plan: string, commits: string[], hours: number) =>
           all.some(
             (one) =>

@@ -150,7 +150,7 @@ function examples(): [Name, () => Example][] {
     ['sharedStream', () => ({ params: { token: tokenOf('share') } })],
     ['revokeShare', () => ({ params: { ...run().params, share: idOf('share') } })],
     ['reportRun', () => ({ params: project, body: reported() })],
-    ['reportSeconds', () => ({ params: { run: REPORTED }, body: { state: 'load', seconds: [], events: [] } })],
+    ['reportSeconds', () => ({ params: { run: REPORTED }, body: { part: 'load', seconds: [], events: [] } })],
     [
       'reportResult',
       () => ({

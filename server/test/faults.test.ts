@@ -89,6 +89,7 @@ async function serve(place = newPlace(), errorsTo?: number): Promise<Served> {
 interface Run {
   id: string
   state: string
+  part: string | null
   verdict: string | null
   reasons: string[]
 }
@@ -117,7 +118,7 @@ describe('a run', () => {
   it('whose server stands still while it ends keeps its verdict', async () => {
     const server = await serve()
     const id = await begin(server, 'large-150')
-    await expect.poll(async () => ((await server.call('GET', `/runs/${id}`)).body as Run).state).toBe('load')
+    await expect.poll(async () => ((await server.call('GET', `/runs/${id}`)).body as Run).part).toBe('load')
 
     server.process.kill('SIGSTOP')
     await sleep(4000)
@@ -133,14 +134,14 @@ describe('a run', () => {
     const run = (sql: string) => sequelize.query(sql, { type: QueryTypes.RAW })
     await run('CREATE TABLE filler (id INT AUTO_INCREMENT PRIMARY KEY, data VARCHAR(8000)) CHARACTER SET latin1')
     const id = await begin(server, 'large-150')
-    await expect.poll(async () => ((await server.call('GET', `/runs/${id}`)).body as Run).state).toBe('load')
+    await expect.poll(async () => ((await server.call('GET', `/runs/${id}`)).body as Run).part).toBe('load')
 
     const fill = async () => {
       for (;;) await run("INSERT INTO filler (data) VALUES (REPEAT('x', 7900))")
     }
     await expect(fill()).rejects.toThrow(/is full/)
     await sleep(4000)
-    const during = ((await server.call('GET', `/runs/${id}`)).body as Run).state
+    const during = ((await server.call('GET', `/runs/${id}`)).body as Run).part
     await run('DROP TABLE filler')
     await sequelize.close()
 
@@ -184,7 +185,7 @@ describe('a server', () => {
     const place = newPlace()
     const first = await serve(place)
     const id = await begin(first, 'short')
-    await expect.poll(async () => ((await first.call('GET', `/runs/${id}`)).body as Run).state).toBe('load')
+    await expect.poll(async () => ((await first.call('GET', `/runs/${id}`)).body as Run).part).toBe('load')
     const waiting = serve([...place, '--standby'])
 
     await killed(first)
@@ -196,7 +197,7 @@ describe('a server', () => {
     const place = newPlace()
     const server = await serve(place)
     const id = await begin(server, 'short')
-    await expect.poll(async () => ((await server.call('GET', `/runs/${id}`)).body as Run).state).toBe('load')
+    await expect.poll(async () => ((await server.call('GET', `/runs/${id}`)).body as Run).part).toBe('load')
 
     signalDatabase('STOP')
     const ready = await fetch(`${server.origin}/readyz`)

@@ -97,7 +97,7 @@ const ATTACKS: [string, () => { method: string; path: string; body: string }, Re
     () => ({
       ...{ method: 'POST', path: '/runs/heldup0/reported-seconds' },
       body: JSON.stringify({
-        ...{ state: 'load', events: [] },
+        ...{ part: 'load', events: [] },
         seconds: [{ second: 1, data: repeated('AAAA', 7_900_000) }],
       }),
     }),

@@ -112,6 +112,7 @@ const serve = () => serveProgram(['--socket', socket, '--runs-folder', join(fold
 interface Run {
   id: string
   state: string
+  part: string | null
   verdict: string | null
   reasons: string[]
 }
@@ -174,7 +175,7 @@ async function untilWithin(id: string, ms: number): Promise<number> {
   const reading = (async () => {
     for await (const chunk of response.body ?? []) text += Buffer.from(chunk).toString('utf8')
   })().catch(() => undefined)
-  await expect.poll(() => text, { interval: 20 }).toContain('"state":"load"')
+  await expect.poll(() => text, { interval: 20 }).toContain('"part":"load"')
   await sleep(ms)
   const told = [...text.matchAll(/^event: ?bucket$/gm)].length
   await Promise.race([reading, sleep(0)])
@@ -188,10 +189,10 @@ interface StageNow {
 /** Where the change stands that the branch is at, and whether it may go on. */
 async function pipelineNow(): Promise<{ review: StageNow; staging: StageNow; admission: string }> {
   const { body } = await server.call('GET', '/projects/1/pipeline?file=pipelines/here.pipeline.yaml')
-  const [line] = (body as { changes: { stages: (StageNow & { admission: { verdict: string } | null })[] }[] }).changes
+  const [line] = (body as { changes: { stages: (StageNow & { admission: { answer: string } | null })[] }[] }).changes
   const [review, staging, production] = line?.stages ?? []
   if (review === undefined || staging === undefined) throw new Error('the change is not there')
-  return { review, staging, admission: production?.admission?.verdict ?? '' }
+  return { review, staging, admission: production?.admission?.answer ?? '' }
 }
 
 const somewhere = () => 200 + Math.random() * (SECONDS * 1000 - 900)
@@ -275,7 +276,7 @@ describe('a run whose', () => {
     'generator is killed while it tears down is not open unless all of that was done (%i)',
     async () => {
       const run = await start('slow')
-      await expect.poll(async () => (await runOf(run)).state, { interval: 20 }).toBe('teardown')
+      await expect.poll(async () => (await runOf(run)).part, { interval: 20 }).toBe('teardown')
       await sleep(Math.random() * 900)
       const { setups } = asked
       process.kill(generatorPid(), 'SIGKILL')
@@ -288,7 +289,7 @@ describe('a run whose', () => {
 
   it.runIf(KILLS > 1).each(kills)('server is killed while it tears down keeps what it came to (%i)', async () => {
     const run = await start('slow')
-    await expect.poll(async () => (await runOf(run)).state, { interval: 20 }).toBe('teardown')
+    await expect.poll(async () => (await runOf(run)).part, { interval: 20 }).toBe('teardown')
     await sleep(Math.random() * 900)
     const { setups } = asked
     await killServer()
@@ -302,7 +303,7 @@ describe('a run whose', () => {
 
 /** What a pipeline is at, as one sees it from outside. */
 interface Passage {
-  runs: { id: string; state: string; verdict: string }[]
+  runs: { id: string; state: string; part: string | null; verdict: string }[]
   review: StageNow
   staging: StageNow
 }
@@ -312,7 +313,7 @@ interface Moment {
 }
 const hasEnded = (most: number) => (passage: Passage) =>
   passage.runs.filter(({ state }) => state === 'ended').length >= most
-const isUnderWay = (number: number) => (passage: Passage) => passage.runs[number]?.state === 'load'
+const isUnderWay = (number: number) => (passage: Passage) => passage.runs[number]?.part === 'load'
 /** Where nothing is under way, or just about to be: the pipeline goes on after these. */
 const BETWEEN: Moment[] = [
   { when: 'its stages were asked for', isNow: () => true },
@@ -362,7 +363,7 @@ describe('a pipeline', { timeout: 180_000 }, () => {
     )
     const allOpen = verdicts.every((verdict) => verdict === 'open')
     expect([admission, review.at.state === 'open' && staging.at.state === 'open']).toEqual([
-      allOpen ? 'open' : 'shut',
+      allOpen ? 'admitted' : 'refused',
       allOpen,
     ])
     if (review.at.state !== 'open') expect(staging.words).toBe(`not begun: review is ${review.at.state}`)

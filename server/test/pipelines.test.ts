@@ -31,19 +31,19 @@ async function lines(query = ''): Promise<{ pipeline: PipelineSummary; changes: 
 }
 
 describe('admission', () => {
-  it('is refused before a change was run, given after an open run, and refused for the next change', async () => {
+  it('waits before a change was run, is given after an open run, and waits for the next change', async () => {
     const first = head()
     expect(await admission(first)).toMatchObject({
-      verdict: 'shut',
+      answer: 'waiting',
       words: `staging: ${PLAN} was not run for this change`,
     })
 
     await ran()
 
-    expect(await admission(first)).toMatchObject({ verdict: 'open', words: 'staging: open, just now' })
-    expect(await admission(first.slice(0, 8))).toMatchObject({ verdict: 'open', commit: first })
+    expect(await admission(first)).toMatchObject({ answer: 'admitted', words: 'staging: open, just now' })
+    expect(await admission(first.slice(0, 8))).toMatchObject({ answer: 'admitted', commit: first })
     const second = commit('README.md', 'Booking', 'Say what this is')
-    expect((await admission(second)).verdict).toBe('shut')
+    expect((await admission(second)).answer).toBe('waiting')
   })
 
   it('counts no run of a plan with changes that were not committed', async () => {
@@ -52,13 +52,13 @@ describe('admission', () => {
 
     await ran()
 
-    expect(await admission(at)).toMatchObject({ verdict: 'shut' })
+    expect(await admission(at)).toMatchObject({ answer: 'refused' })
     expect((await admission(at)).words).toMatch(
       /^staging: .* was not run for this change; run \d+ does not count: its plan had changes that were not committed$/,
     )
     git(place.repository, 'checkout', '-q', '--', PLAN)
     await ran()
-    expect((await admission(at)).verdict).toBe('open')
+    expect((await admission(at)).answer).toBe('admitted')
   })
 
   it('is refused where the run is older than the stage asks, by the clock of this server', async () => {
@@ -72,18 +72,18 @@ describe('admission', () => {
       { endedAt: new Date(Date.now() + 9e9), heardAt: old, reported: 'x' },
       { where: { commit: at, dirty: false } },
     )
-    expect((await admission(at)).verdict).toBe('shut')
+    expect((await admission(at)).answer).toBe('refused')
   })
 
   it('goes by when runs were made, and not by when they were handed in', async () => {
     const at = commit('README.md', 'The booking service', 'Say it again')
     const [early, late] = [await ran(), await ran()]
     await RunRow.update({ verdict: 'shut' }, { where: { id: early } })
-    expect((await admission(at)).verdict).toBe('open')
+    expect((await admission(at)).answer).toBe('admitted')
 
     await RunRow.update({ startedAt: new Date(Date.now() - 3_600_000) }, { where: { id: late } })
 
-    expect((await admission(at)).verdict).toBe('shut')
+    expect((await admission(at)).answer).toBe('refused')
   })
 
   it('is approved by an administrator alone, which the audit log, the page and the answer say', async () => {
@@ -100,15 +100,15 @@ describe('admission', () => {
       code: 'NO_APPROVAL',
     })
     expect((await administrator('POST', path, ask)).body).toMatchObject({
-      verdict: 'open',
-      words: 'opened by Ida Quay: "repeated by hand, held"',
+      answer: 'admitted',
+      words: 'approved by Ida Quay: "repeated by hand, held"',
       approval: { by: 'Ida Quay' },
     })
 
-    expect((await admission(at, {}, author)).verdict).toBe('open')
+    expect((await admission(at, {}, author)).answer).toBe('admitted')
     const [line] = (await lines()).changes
     expect(line).toMatchObject({ commit: at, message: 'Add a stop' })
-    expect(line?.stages[1]?.admission).toMatchObject({ verdict: 'open', approval: { by: 'Ida Quay' } })
+    expect(line?.stages[1]?.admission).toMatchObject({ answer: 'admitted', approval: { by: 'Ida Quay' } })
     const log = (await administrator('GET', '/audit-log')).body as { events: { event: string; detail: string }[] }
     expect(log.events[0]).toMatchObject({
       event: 'opened a stage',
@@ -140,9 +140,9 @@ describe('a pipeline', () => {
     ])
     expect(changes.map(({ message }) => message)).toEqual(['Add a stop', 'Say it again', 'Say more', 'first'])
     expect(changes[3]).toMatchObject({ branch: 'main', who: 'T' })
-    expect(changes[3]?.stages.map(({ at, admission: asked }) => [at.state, asked?.verdict])).toEqual([
+    expect(changes[3]?.stages.map(({ at, admission: asked }) => [at.state, asked?.answer])).toEqual([
       ['open', undefined],
-      ['not run', 'open'],
+      ['not run', 'admitted'],
     ])
     expect((await lines('&branch=none')).changes).toEqual([])
   })
@@ -163,7 +163,7 @@ describe('a pipeline', () => {
   it('lets nothing through while its file has errors, and as long as a change of it is not committed', async () => {
     const at = git(place.repository, 'rev-list', '--max-parents=0', 'HEAD')
     const text = git(place.repository, 'show', `HEAD:${PIPELINE}`)
-    expect((await admission(at)).verdict).toBe('open')
+    expect((await admission(at)).answer).toBe('admitted')
 
     writeFileSync(join(place.repository, PIPELINE), text.replace('    requires: [staging within 24h]\n', ''))
     expect((await admission(at)).required).toHaveLength(1)

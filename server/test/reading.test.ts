@@ -16,7 +16,10 @@ async function started(seconds: number): Promise<string> {
   await call('PUT', `${place.project}/plan?file=${PLAN}`, { text, base, message: 'longer' })
   return ((await call('POST', `${place.project}/runs`, { plan: PLAN })).body as RunSummary).id
 }
-const stateOf = async (id: string) => ((await call('GET', `/runs/${id}`)).body as RunSummary).state
+const stateOf = async (id: string) => {
+  const { state, part } = (await call('GET', `/runs/${id}`)).body as RunSummary
+  return state === 'running' ? part : state
+}
 /** With no session and no token. */
 const stranger = (path: string) => callerOf(place.server.origin)('GET', path)
 
@@ -55,7 +58,7 @@ describe('a shared link', () => {
     const made = (await call('POST', `/runs/${id}/shares`, { days: 3 })).body as Share & { token: string }
 
     expect((await stranger(`/runs/${id}`)).status).toBe(401)
-    expect((await stranger(`/shared/${made.token}`)).body).toMatchObject({ id, state: 'load' })
+    expect((await stranger(`/shared/${made.token}`)).body).toMatchObject({ id, state: 'running', part: 'load' })
     expect((await stranger(`/shared/${made.token}x`)).status).toBe(404)
     expect(JSON.stringify((await call('GET', `/runs/${id}/shares`)).body)).not.toContain(made.token)
     await expect.poll(() => BucketRow.count({ where: { runId: id } })).toBeGreaterThan(0)

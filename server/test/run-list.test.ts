@@ -71,7 +71,7 @@ describe('the list of runs', () => {
     const [newest] = (await list()).runs
     const id = newest?.id ?? ''
     expect(await BucketRow.count({ where: { runId: id } })).toBeGreaterThan(0)
-    await RunRow.update({ state: 'load' }, { where: { id: 'r7' } })
+    await RunRow.update({ state: 'running', part: 'load' }, { where: { id: 'r7' } })
     const remove = (...runs: string[]) => call('POST', `${place.project}/runs/delete`, { runs })
 
     expect(await remove('r6', 'r7')).toMatchObject({ status: 409, body: { code: 'GOING' } })

@@ -89,7 +89,7 @@ describe('runs', () => {
     const events = await eventsOf(first)
     await eventsOf(second)
 
-    expect(waiting.body).toMatchObject({ state: 'waiting' })
+    expect(waiting.body).toMatchObject({ state: 'queued', part: null })
     expect(events.at(-1)?.event).toBe('end')
     const buckets = events
       .filter((event) => event.event === 'bucket')

@@ -65,7 +65,7 @@ describe('an admission', () => {
       expect((await rename(file, to)).status).toBe(200)
 
     expect(await admission(at)).toMatchObject({
-      verdict: 'shut',
+      answer: 'waiting',
       words: expect.stringContaining('was not run') as string,
     })
     expect((await administrator('GET', `/runs/${id}`)).body).toMatchObject({ planFile: PLAN })
@@ -87,7 +87,7 @@ describe('an admission', () => {
     const branch = git(place.repository, 'rev-parse', 'side')
 
     expect(await admission(branch)).toMatchObject({
-      verdict: 'shut',
+      answer: 'refused',
       words: expect.stringContaining(`${PLAN} is not that of the default branch (${at.slice(0, 7)})`) as string,
     })
   })

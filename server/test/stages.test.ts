@@ -70,11 +70,11 @@ describe('a push', () => {
       [SECOND, 'open', 'push to main'],
     ])
     const [line] = (await page()).changes
-    expect(line?.stages.map(({ at: { state }, admission }) => admission?.verdict ?? state)).toEqual([
+    expect(line?.stages.map(({ at: { state }, admission }) => admission?.answer ?? state)).toEqual([
       'open',
       'open',
       'not run',
-      'open',
+      'admitted',
     ])
   })
 
@@ -89,12 +89,12 @@ describe('a push', () => {
     expect(await RunRow.count({ where: { commit: at } })).toBe(1)
     const [line] = (await page()).changes
     expect(line?.stages[1]).toMatchObject({ at: { state: 'shut' }, words: 'not begun: review is shut' })
-    expect(line?.stages[3]?.admission?.verdict).toBe('shut')
+    expect(line?.stages[3]?.admission?.answer).toBe('refused')
     commit('Mend', PLAN, planText(1))
   })
 
   it('runs a change at its own commit or not at all', async () => {
-    await expect.poll(() => StageRunRow.count({ where: { state: ['waiting', 'running'] } })).toBe(0)
+    await expect.poll(() => StageRunRow.count({ where: { state: ['queued', 'running'] } })).toBe(0)
     const early = commit('Early')
     await expect.poll(async () => (await stagesOf(early)).length).toBe(2)
     const late = commit('Late')

@@ -19,6 +19,7 @@ export async function addRuns(
         ...{ id: `r${String(number)}`, projectId: 1, number, planFile: PLAN, planName: 'Short', targetName: 'here' },
         ...{ madeFile: PLAN, madeTarget: 'here' },
         ...{ origin: 'http://127.0.0.1:1', commit: 'abcdef1234567890', branch, dirty: false, state: 'ended' as const },
+        part: null,
         ...{ verdict: VERDICTS[number % 3] ?? null, reasons: [], spark: { due: [], p95: [] }, seconds: 2, peakRate: 1 },
         ...{
           mostUsers: 0,

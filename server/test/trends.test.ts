@@ -92,7 +92,7 @@ describe('a baseline', () => {
 
   it('is no run that is void or goes on', async () => {
     await addRuns(2001, 2001, () => ({ verdict: 'void' }))
-    await addRuns(2002, 2002, () => ({ verdict: null, state: 'load' }))
+    await addRuns(2002, 2002, () => ({ verdict: null, state: 'running' }))
 
     expect(await call('PUT', '/runs/r2001/baseline')).toMatchObject({ status: 409, body: { code: 'NO_BASELINE' } })
     expect(await call('PUT', '/runs/r2002/baseline')).toMatchObject({ status: 409, body: { code: 'GOING' } })

@@ -177,7 +177,7 @@ describe('a webhook', () => {
   })
 
   it('hears once that a figure has another level, however many runs come after', async () => {
-    const { id } = await added(['run.verdict', 'trend.changed'])
+    const { id } = await added(['run.verdict', 'trend.shift'])
     const p95 = (number: number) => (number < 3010 ? 50 : 90) + (number % 3)
     const addEnded = async (from: number, to: number) => {
       const over = { verdict: 'open' as const, branch: 'quay', startedAt: new Date(), endedAt: new Date() }
@@ -198,8 +198,7 @@ describe('a webhook', () => {
       CHANGES.emit('queue')
     }
 
-    const trends = () =>
-      heard.map(({ body }) => JSON.parse(body) as Told).filter(({ type }) => type === 'trend.changed')
+    const trends = () => heard.map(({ body }) => JSON.parse(body) as Told).filter(({ type }) => type === 'trend.shift')
     const isTold = (run: string) => heard.some(({ headers }) => headers['webhook-id'] === `run.verdict/${run}/open`)
 
     await addEnded(3000, 3015)
@@ -304,7 +303,7 @@ stages:
     expect(await (await tell({ ...push, ref: 'refs/tags/v1' }, secret, 'two')).json()).toMatchObject({ branch: null })
 
     const admission = `${place.project}/admission?stage=production&commit=${COMMIT}`
-    await expect.poll(async () => (await call('GET', admission)).body).toMatchObject({ verdict: 'open' })
+    await expect.poll(async () => (await call('GET', admission)).body).toMatchObject({ answer: 'admitted' })
     const [run, ...others] = await RunRow.findAll({ where: { commit: COMMIT } })
     const { body } = await call('GET', `${place.project}/pipeline?file=${PIPELINE}`)
     const [first] = (body as { changes: ChangeLine[] }).changes

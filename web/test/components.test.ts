@@ -62,7 +62,8 @@ describe('the verdict', () => {
   const column = (over: Partial<InstanceType<typeof VerdictColumn>['$props']>, notes: readonly string[] = []) => {
     const props = {
       verdict: null,
-      state: 'load' as const,
+      state: 'running' as const,
+      part: 'load' as const,
       reasons: [],
       gates: [],
       elapsed: 12,
@@ -94,12 +95,12 @@ describe('the verdict', () => {
   })
 
   it.each([
-    ['waiting', 'Queued'],
-    ['setup', 'Setup'],
-    ['load', 'Running'],
-    ['teardown', 'Teardown'],
-  ] as const)('a run that is in %s is %s', (state, words) => {
-    expect(column({ state })).toMatch(new RegExp(`^${words}`))
+    ['queued', null, 'Queued'],
+    ['running', 'setup', 'Running: setup'],
+    ['running', 'load', 'Running'],
+    ['running', 'teardown', 'Running: teardown'],
+  ] as const)('a run that is %s (%s) is %s', (state, part, words) => {
+    expect(column({ state, part })).toMatch(new RegExp(`^${words}`))
   })
 
   it('does not say that all is held where a gate was not judged, and says what else is to be known', () => {

@@ -30,6 +30,7 @@ describe('the runs of a project', () => {
     branch: 'main',
     dirty: false,
     state: 'ended',
+    part: null,
     verdict: 'shut',
     reasons: [],
     askedAt: '2026-11-26T12:00:00Z',
@@ -61,7 +62,15 @@ describe('the runs of a project', () => {
   }
 
   it('stand with their verdict in two words, the gates that were breached, and their figures', async () => {
-    const going = run({ id: 'r2', number: 13, state: 'load', verdict: null, gates: null, p95: null, failedShare: null })
+    const going = run({
+      id: 'r2',
+      number: 13,
+      state: 'running',
+      verdict: null,
+      gates: null,
+      p95: null,
+      failedShare: null,
+    })
     await list([{ ...going, requests: null, startedBy: null }, run({})])
 
     const [live, shut] = rows()

@@ -24,7 +24,7 @@ const stage = (over: Partial<StageCell>, words = ''): ChangeLine['stages'][numbe
 const admission = (over: Partial<AdmissionAnswer>): ChangeLine['stages'][number] => {
   const required = [{ stage: stage({}).at, withinMs: null, isMet: true, words: 'staging: open' }]
   const answer = { pipeline: 'p', stage: 'production', commit: 'b', words: 'staging: open', approval: null, required }
-  return { ...stage({ state: 'not run', plans: [] }), admission: { ...answer, verdict: 'open', ...over } }
+  return { ...stage({ state: 'not run', plans: [] }), admission: { ...answer, answer: 'admitted', ...over } }
 }
 
 describe('a cell of a stage', () => {
@@ -67,15 +67,12 @@ describe('a cell of a stage', () => {
 describe('a cell of an admission', () => {
   it('is admitted, refused with the reason, waiting where nothing was run, or approved', () => {
     const approval = { by: 'Ida Quay', reason: 'held by hand', at: '2026-06-01T08:00:00Z' }
-    const required = (state: StageCell['state']) => [
-      { stage: stage({ state }).at, withinMs: null, isMet: false, words: 'staging: no' },
-    ]
 
     expect(cellOf(admission({}))).toMatchObject({ sign: 'open', title: 'Admitted' })
-    expect(cellOf(admission({ verdict: 'shut', words: 'staging: no', required: required('shut') }))).toMatchObject({
+    expect(cellOf(admission({ answer: 'refused', words: 'staging: no' }))).toMatchObject({
       ...{ sign: 'shut', title: 'Refused', note: 'staging: no', isStuck: true },
     })
-    expect(cellOf(admission({ verdict: 'shut', required: required('not run') }))).toMatchObject({
+    expect(cellOf(admission({ answer: 'waiting' }))).toMatchObject({
       ...{ sign: null, title: 'Waiting', isStuck: false },
     })
     expect(cellOf(admission({ approval }))).toMatchObject({

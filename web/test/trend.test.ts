@@ -308,9 +308,12 @@ describe('what can be done with a run', () => {
       ...{ verdict: 'open', keptBy: null, result: { baseline: { id: 'r5' } } },
       ...over,
     }) as unknown as RunDetail
-  const shown = (over: Partial<RunDetail> = {}, state: 'ended' | 'load' = 'ended') => {
+  const shown = (over: Partial<RunDetail> = {}, state: 'ended' | 'running' = 'ended') => {
     signIn('author')
-    const wrapper = mount(RunActions, { ...options, props: { run: detail(over), state, isConnected: true } })
+    const wrapper = mount(RunActions, {
+      ...options,
+      props: { run: detail(over), state, part: 'load' as const, isConnected: true },
+    })
     const choose = async (command: string) => {
       wrapper.findComponent(ElDropdown).vm.$emit('command', command)
       await flushPromises()
@@ -351,7 +354,7 @@ describe('what can be done with a run', () => {
   })
 
   it('is only stopped while it goes', async () => {
-    const { wrapper } = shown({}, 'load')
+    const { wrapper } = shown({}, 'running')
 
     expect(wrapper.findComponent(ElDropdown).exists()).toBe(false)
     await press('Stop')

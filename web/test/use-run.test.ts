@@ -58,7 +58,8 @@ afterEach(() => {
 const detail = (over: object = {}) =>
   ({
     id: 'r1',
-    state: 'load',
+    state: 'running',
+    part: 'load',
     plan: { name: 'A' },
     shape: {},
     result: null,
@@ -95,14 +96,14 @@ describe('a run on its page', () => {
     streams[0]?.tell('bucket', '"QUJD"')
     streams[0]?.tell('stop rule', { kind: 'stop rule', gate: 1, atMs: 4000, value: null })
     streams[0]?.tell('phases', { kind: 'phases', seconds: [4, '2'] })
-    streams[0]?.tell('state', { kind: 'state', state: 'teardown' })
+    streams[0]?.tell('part', { kind: 'part', part: 'teardown' })
 
     expect(said('bucket')).toEqual([{ kind: 'bucket', data: 'QUJD' }])
     expect(said('event')).toEqual([
       { kind: 'event', event: { kind: 'stop rule', gate: 1, atMs: 4000, value: null } },
       { kind: 'event', event: { kind: 'phases', seconds: [4, 2] } },
     ])
-    expect(state.state.value).toBe('teardown')
+    expect([state.state.value, state.part.value]).toEqual(['running', 'teardown'])
   })
 
   it('passes over what is no event of a run', async () => {
@@ -111,10 +112,10 @@ describe('a run on its page', () => {
     for (const data of ['', 'null', '[]', '{"kind":"stop rule"}', '{"kind":"stopped","atMs":"soon"}'])
       for (const kind of ['stop rule', 'stopped', 'phases']) streams[0]?.tell(kind, data)
     streams[0]?.tell('bucket', '{}')
-    streams[0]?.tell('state', { state: 'dreaming' })
+    streams[0]?.tell('part', { part: 'dreaming' })
 
     expect([said('event'), said('bucket')]).toEqual([[], []])
-    expect(state.state.value).toBe('load')
+    expect(state.part.value).toBe('load')
   })
 
   it('knows the stops of a finished run before its seconds come', async () => {
@@ -142,11 +143,11 @@ describe('a run on its page', () => {
   })
 
   it('that waited is judged anew from its first second when it begins with a baseline', async () => {
-    const begun = detail({ state: 'setup', baseline: { id: 'r0' } })
-    const { state } = await opened(detail({ state: 'waiting' }), begun, begun)
+    const begun = detail({ part: 'setup', baseline: { id: 'r0' } })
+    const { state } = await opened(detail({ state: 'queued', part: null }), begun, begun)
     state.select({ fromSecond: 2, toSecond: 5 })
 
-    streams[0]?.tell('state', { state: 'setup' })
+    streams[0]?.tell('part', { part: 'setup' })
     await flushPromises()
 
     expect(workers.map(({ isEnded }) => isEnded)).toEqual([true, false])

@@ -21,7 +21,7 @@ export function readReported(file: string): Reported {
       gunzipSync(readFileSync(file), { maxOutputLength: 4 * MOST_BYTES }).toString('utf8'),
     ) as Partial<Record<keyof Reported, unknown>>
     const { seconds, events } = REPORTED_SECONDS.validateSync({
-      state: 'teardown',
+      part: 'teardown',
       seconds: [],
       events: value.events,
     })
@@ -39,7 +39,7 @@ export function readReported(file: string): Reported {
 }
 
 function secondOf(value: unknown): Reported['seconds'][number] {
-  const [second] = REPORTED_SECONDS.validateSync({ state: 'load', seconds: [value], events: [] }).seconds
+  const [second] = REPORTED_SECONDS.validateSync({ part: 'load', seconds: [value], events: [] }).seconds
   if (second === undefined) throw new Error('a second is none')
   return second
 }

@@ -3,7 +3,14 @@
 import { createHash } from 'node:crypto'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { base64OfBytes, encodeBucket, type RunEvent, type RunResult, type RunShape } from '@jolt-gate/core'
-import { ROUTES, signedWords, type ReportedEvent, type ReportedRun, type ReportedSeconds } from '@jolt-gate/core/api'
+import {
+  ROUTES,
+  RUN_PARTS,
+  signedWords,
+  type ReportedEvent,
+  type ReportedRun,
+  type ReportedSeconds,
+} from '@jolt-gate/core/api'
 import { Refused, type Server } from './server.js'
 
 /** All that is reported of a run. */
@@ -26,10 +33,10 @@ export const shapeFingerprint = (shape: RunShape): string =>
 
 export class Reporter {
   readonly reported: Reported
-  private state: ReportedSeconds['state'] = 'setup'
+  private part: ReportedSeconds['part'] = 'setup'
   private project: number | undefined
   private sent = 0
-  private sentState = ''
+  private sentPart = ''
   private sentEvents = -1
   private isDelivered = false
   private isOver = false
@@ -55,7 +62,7 @@ export class Reporter {
   }
 
   at(state: string): void {
-    if (state === 'setup' || state === 'load' || state === 'teardown') this.state = state
+    this.part = RUN_PARTS.find((part) => part === state) ?? this.part
   }
 
   /** Delivers the rest; what kept it from being delivered, in words. */
@@ -96,13 +103,13 @@ export class Reporter {
       this.project = project
       return true
     }
-    const isNews = this.sent < seconds.length || this.sentState !== this.state || this.sentEvents !== events.length
+    const isNews = this.sent < seconds.length || this.sentPart !== this.part || this.sentEvents !== events.length
     if (isNews) {
       const batch = this.nextSeconds()
-      const told: ReportedSeconds = { state: this.state, seconds: batch, events: [...events] }
+      const told: ReportedSeconds = { part: this.part, seconds: batch, events: [...events] }
       await this.server.ask(ROUTES.reportSeconds, { run }, { body: told })
       this.sent += batch.length
-      this.sentState = told.state
+      this.sentPart = told.part
       this.sentEvents = told.events.length
       this.onSent(this.sent)
       return true

@@ -1,5 +1,6 @@
 // Pipelines: where each change stands at each stage, admission, and consent in writing.
 import { array, boolean, number, object, string, type InferType } from 'yup'
+import { ADMISSION_WORDS } from '../pipeline/admission.js'
 import { STAGE_STATES } from '../pipeline/stage-state.js'
 import { HEAD, SAVE, SAVED } from './projects.js'
 import { json, ownType, route } from './route.js'
@@ -61,7 +62,7 @@ const ADMISSION = object({
   pipeline: string().required(),
   stage: string().required(),
   commit: string().required(),
-  verdict: string().oneOf(['open', 'shut']).required(),
+  answer: string().oneOf(ADMISSION_WORDS).required(),
   /** The first reason, in one sentence. */
   words: string().required(),
   required: array()
@@ -149,7 +150,7 @@ const STAGE_RUN = object({
   commit: string().required(),
   branch: orNone(),
   state: string()
-    .oneOf(['waiting', 'running', 'ended'] as const)
+    .oneOf(['queued', 'running', 'ended'] as const)
     .required(),
   words: string().defined(),
 })

@@ -5,7 +5,7 @@ import { RESULT } from '../judge/result-schema.js'
 import type { RunEvent } from '../view/run-view.js'
 import type { Baseline } from '../judge/baseline.js'
 import { json, nothing, ownType, route } from './route.js'
-import { RUN_SUMMARY } from './runs.js'
+import { RUN_PARTS, RUN_SUMMARY } from './runs.js'
 
 const MOST_FILES = 200
 const MOST_SECONDS_AT_ONCE = 600
@@ -89,7 +89,7 @@ const EVENTS = () =>
     .max(MOST_EVENTS)
 
 export const REPORTED_SECONDS = object({
-  state: string().oneOf(['setup', 'load', 'teardown']).required(),
+  part: string().oneOf(RUN_PARTS).required(),
   seconds: array()
     .of(
       object({

@@ -8,12 +8,15 @@ import { RESULT } from '../judge/result-schema.js'
 import type { RunEvent } from '../view/run-view.js'
 import { json, ownType, route, textOf } from './route.js'
 
-const RUN_STATES = ['waiting', 'setup', 'load', 'teardown', 'ended'] as const
-export type StoredState = (typeof RUN_STATES)[number]
+const RUN_STATES = ['queued', 'running', 'ended'] as const
+export type RunState = (typeof RUN_STATES)[number]
+/** What runs of a run. */
+export const RUN_PARTS = ['setup', 'load', 'teardown'] as const
+export type RunPart = (typeof RUN_PARTS)[number]
 
 /** What a reader of a live run hears; a bucket as base64 of its bytes. */
 export type LiveEvent =
-  | { kind: 'state'; state: StoredState }
+  | { kind: 'part'; part: RunPart }
   | { kind: 'bucket'; second: number; data: string }
   | Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }>
   /** What people say of it has changed: its marks, its note, who keeps it. */
@@ -34,6 +37,8 @@ export const RUN_SUMMARY = object({
   branch: textOrNone(),
   dirty: boolean().required(),
   state: string().oneOf(RUN_STATES).required(),
+  /** While it runs, and that at which it ended. */
+  part: string().oneOf(RUN_PARTS).nullable().defined(),
   verdict: string().oneOf(['open', 'shut', 'void', 'stopped']).nullable().defined(),
   reasons: array().of(string().defined()).required(),
   askedAt: string().required(),

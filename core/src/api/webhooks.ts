@@ -8,7 +8,7 @@ export const EVENT_TYPES = [
   'run.verdict',
   'stage.opened',
   'stage.shut',
-  'trend.changed',
+  'trend.shift',
   'webhook.test',
 ] as const
 export type EventType = (typeof EVENT_TYPES)[number]

@@ -19,11 +19,20 @@ export interface RequiredStage {
   words: string
 }
 
+/** Waiting: what it requires is under way, or has not been begun for this change at all. */
+export const ADMISSION_WORDS = ['admitted', 'refused', 'waiting'] as const
+export type AdmissionWord = (typeof ADMISSION_WORDS)[number]
+export const ADMISSION_TITLES: Readonly<Record<AdmissionWord, string>> = {
+  admitted: 'Admitted',
+  refused: 'Refused',
+  waiting: 'Waiting',
+}
+
 export interface Admission {
   pipeline: string
   stage: string
   commit: string
-  verdict: 'open' | 'shut'
+  answer: AdmissionWord
   /** The first reason, in one sentence. */
   words: string
   required: RequiredStage[]
@@ -79,16 +88,26 @@ export function admissionOf(
     pipeline: pipeline.file,
     stage: stage.name,
     commit: change.commit,
-    verdict: isOpen || approval !== null ? 'open' : 'shut',
+    answer:
+      isOpen || approval !== null ? 'admitted' : isUnderWay(required) || isUntouched(required) ? 'waiting' : 'refused',
     words: isOpen
       ? required.map(({ words }) => words).join('; ')
       : approval === null
         ? (unmet?.words ?? 'the stage requires nothing that could be met')
-        : `opened by ${approval.by}: "${approval.reason}"`,
+        : `approved by ${approval.by}: "${approval.reason}"`,
     required,
     approval,
   }
 }
+
+const isUnderWay = (required: readonly RequiredStage[]): boolean =>
+  required.some(({ stage: { state } }) => state === 'running' || state === 'queued')
+
+const isUntouched = (required: readonly RequiredStage[]): boolean =>
+  required.length > 0 &&
+  required.every(
+    ({ stage: { state, plans } }) => state === 'not run' && plans.every(({ ignored }) => ignored.length === 0),
+  )
 
 function requiredStage(
   pipeline: Pipeline,
@@ -106,7 +125,12 @@ function requiredStage(
   if (at.state === 'open' && isRecent(oldest))
     return { stage: at, withinMs, isMet: true, words: `${stage.name}: open, ${agoWords(facts.nowMs - (oldest ?? 0))}` }
   if (approval !== null && isRecent(approval.atMs))
-    return { stage: at, withinMs, isMet: true, words: `${stage.name}: opened by ${approval.by}: "${approval.reason}"` }
+    return {
+      stage: at,
+      withinMs,
+      isMet: true,
+      words: `${stage.name}: approved by ${approval.by}: "${approval.reason}"`,
+    }
   const words =
     at.state === 'open' && oldest !== null && withinMs !== null
       ? `${stage.name}: open, but ${agoWords(facts.nowMs - oldest)}, and it must be within ${lengthWords(withinMs)}`
@@ -123,9 +147,10 @@ function askedOfAdmission(
   change: ChangeUnderTest,
   facts: AdmissionFacts,
 ): RequiredStage {
-  const { verdict, words } = admissionOf(pipeline, stage, change, facts)
-  const isMet = verdict === 'open'
-  return { stage: { ...at, state: isMet ? 'open' : 'shut' }, withinMs, isMet, words: `${stage.name}: ${words}` }
+  const { answer, words, required } = admissionOf(pipeline, stage, change, facts)
+  const isMet = answer === 'admitted'
+  const state = isMet ? 'open' : answer === 'refused' ? 'shut' : isUnderWay(required) ? 'queued' : 'not run'
+  return { stage: { ...at, state }, withinMs, isMet, words: `${stage.name}: ${words}` }
 }
 
 function whyShut({ stage, plans, state }: StageAtChange, nowMs: number): string {

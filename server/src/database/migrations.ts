@@ -15,6 +15,7 @@ import { auditChain } from './audit-chain.js'
 import { protectedBranches } from './protected-branches.js'
 import { runsMade } from './runs-made.js'
 import { webhooks } from './webhooks.js'
+import { runStates } from './run-states.js'
 import { severities } from './severities.js'
 
 const text = (length: number) => ({ type: DataTypes.STRING(length), allowNull: false })
@@ -323,4 +324,5 @@ export const MIGRATIONS: readonly Migration[] = [
   auditChain,
   signingKeys,
   severities,
+  runStates,
 ]

@@ -10,10 +10,10 @@ export async function partsOf(runId: string): Promise<RunPartsRow> {
 /** What lists show of a run. */
 export function summaryOfRun(row: RunRow): RunSummary {
   const { id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons } = row
-  const { spark, seconds, requests, failedShare, p95, gatesAll, gatesBreached, impact, startedBy, note } = row
+  const { part, spark, seconds, requests, failedShare, p95, gatesAll, gatesBreached, impact, startedBy, note } = row
   return {
     ...{ id, number, planFile, planName, targetName, origin, commit, branch, dirty, state, verdict, reasons },
-    ...{ spark, seconds, requests, failedShare, p95, impact, startedBy, note },
+    ...{ part, spark, seconds, requests, failedShare, p95, impact, startedBy, note },
     labels: row.labels ?? {},
     askedAt: row.askedAt.toISOString(),
     startedAt: row.startedAt?.toISOString() ?? null,

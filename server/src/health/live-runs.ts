@@ -1,6 +1,5 @@
 // Runs under way, as OpenMetrics tells them: each by its last whole second.
 import { decodeBucket, Distribution } from '@jolt-gate/core'
-import { Op } from 'sequelize'
 import { Gauge, Registry } from 'prom-client'
 import { BucketRow, RunRow } from '../database/models.js'
 
@@ -17,9 +16,9 @@ export async function liveFigures(isShown: (projectId: number) => boolean): Prom
   const users = gauge('users', 'Most virtual users in flight in the last second of a run under way')
   const requests = gauge('requests', 'Requests that ended in the last second of a run under way')
   const failed = gauge('requests_failed', 'Requests that failed in the last second of a run under way')
-  const p95 = gauge('response_time_p95_milliseconds', 'p95 response time of the last second of a run under way')
+  const p95 = gauge('response_time_p95_seconds', 'p95 response time of the last second of a run under way')
   const rows = await RunRow.findAll({
-    where: { state: { [Op.notIn]: ['waiting', 'ended'] } },
+    where: { state: 'running' },
     attributes: ['id', 'projectId', 'planFile', 'targetName', 'number'],
     limit: MOST_RUNS,
   })
@@ -39,7 +38,7 @@ export async function liveFigures(isShown: (projectId: number) => boolean): Prom
       labels,
       steps.reduce((sum, step) => sum + step.failed, 0),
     )
-    if (times.count > 0) p95.set(labels, times.percentile(95))
+    if (times.count > 0) p95.set(labels, times.percentile(95) / 1000)
   }
   return figures.metrics()
 }

@@ -27,7 +27,7 @@ export const RUNS_QUEUED = new Gauge({
 })
 
 export const RUNS_UNDER_WAY = new Gauge({
-  name: 'jolt_gate_runs_under_way',
+  name: 'jolt_gate_runs_running',
   help: 'Runs that are made now',
   registers: [FIGURES],
 })

@@ -67,7 +67,7 @@ function stageRunOf(row: RunRow, commit: string): StageRun {
     planCommit: row.planCommit ?? null,
     isOfServer: row.reported == null,
     verdict: state === 'ended' ? verdict : null,
-    isWaiting: state === 'waiting',
+    isWaiting: state === 'queued',
     // One that is handed in later is no later run.
     askedAtMs: Math.min(askedAt.getTime(), row.startedAt?.getTime() ?? Infinity),
     unfit: row.unfit ?? null,

@@ -37,7 +37,7 @@ function entryOf(row: StageRunRow, runs: readonly RunRow[]): StageEntry {
   return {
     ...{ id, commit, branch, by, cause, words, message: null, runs: runs.toReversed().map(lineOf) },
     ...{ askedAt: askedAt.toISOString(), endedAt: endedAt?.toISOString() ?? null },
-    state: state === 'ended' ? (verdict ?? 'not run') : state === 'running' ? 'running' : 'queued',
+    state: state === 'ended' ? (verdict ?? 'not run') : state,
   }
 }
 
@@ -68,8 +68,7 @@ function elsewhere(rows: readonly RunRow[]): StageEntry[] {
   })
 }
 
-const stateOf = ({ state, verdict }: RunRow): StageState =>
-  state === 'ended' ? (verdict ?? 'not run') : state === 'waiting' ? 'queued' : 'running'
+const stateOf = ({ state, verdict }: RunRow): StageState => (state === 'ended' ? (verdict ?? 'not run') : state)
 
 const lineOf = ({ id, number, planName, verdict, seconds, unfit }: RunRow) => ({
   ...{ id, number, plan: planName, verdict, seconds, unfit: unfit ?? null },

@@ -58,13 +58,13 @@ export class StageRuns {
   /** Begins a stage for a change; it waits until what comes before it is open. */
   async begin({ pipeline, stage, dueAt, sourceId, ...asked }: NewStageRun): Promise<StageRunRow> {
     const { projectId } = asked
-    if ((await StageRunRow.count({ where: { projectId, state: 'waiting' } })) >= MOST_WAITING)
+    if ((await StageRunRow.count({ where: { projectId, state: 'queued' } })) >= MOST_WAITING)
       throw new Problem(409, 'QUEUE_FULL', `${String(MOST_WAITING)} stages are waiting already`)
     const row = await StageRunRow.create({
       ...asked,
       id: newId(),
       ...{ pipeline: pipeline.file, stage: stage.name, plans: stage.plans, baselineBranch: stage.baselineBranch },
-      ...{ state: 'waiting', verdict: null, words: '', askedAt: new Date() },
+      ...{ state: 'queued', verdict: null, words: '', askedAt: new Date() },
       ...{ sourceId: sourceId ?? null, dueAt: dueAt ?? null, startedAt: null, endedAt: null },
     })
     CHANGES.emit('project', projectId)

@@ -13,7 +13,7 @@ import {
   type RunShape,
   type Target,
 } from '@jolt-gate/core'
-import { ROUTES, type ReportedEvent, type ReportedRun } from '@jolt-gate/core/api'
+import { ROUTES, type ReportedEvent, type ReportedRun, type RunPart } from '@jolt-gate/core/api'
 import { Problem } from '../http/problem.js'
 import { readJson } from '../http/read-json.js'
 import { textsOf, type Texts } from '../runs/texts.js'
@@ -31,7 +31,7 @@ export interface ReadRun extends Pick<ReportedRun, 'id' | 'change' | 'labels' | 
 }
 
 export interface ReadSeconds {
-  state: 'setup' | 'load' | 'teardown'
+  part: RunPart
   seconds: { second: number; data: string; bytes: Uint8Array }[]
   events: ReportedEvent[]
 }
@@ -72,9 +72,9 @@ export async function readRun(body: Uint8Array): Promise<ReadRun> {
 
 /** @throws Problem where a second is none, or another than it says */
 export async function readSeconds(body: Uint8Array): Promise<ReadSeconds> {
-  const { state, seconds, events } = await readJson(ROUTES.reportSeconds.body, body)
+  const { part, seconds, events } = await readJson(ROUTES.reportSeconds.body, body)
   return {
-    ...{ state, events },
+    ...{ part, events },
     seconds: seconds.map(({ second, data }) => {
       const bytes = bytesOfBase64(data)
       if (secondOf(bytes) !== second) throw new Problem(400, 'BAD_FIELD', `second ${String(second)} is another`)

@@ -63,12 +63,18 @@ export class ReportedRuns {
       head: { commit, branch, dirty },
       labels: { ...labels },
     })
-    await row.update({ state: 'setup', reported, heardAt: new Date(), startedAt: momentOf(read.startedAt) })
+    await row.update({
+      state: 'running',
+      part: 'setup',
+      reported,
+      heardAt: new Date(),
+      startedAt: momentOf(read.startedAt),
+    })
     return row
   }
 
   /** What happened since; returns how many seconds are known. */
-  async seconds(row: RunRow, person: number, { state, seconds, events }: ReadSeconds): Promise<number> {
+  async seconds(row: RunRow, person: number, { part, seconds, events }: ReadSeconds): Promise<number> {
     this.refuseOthers(row)
     // The same again, of a run that was handed in: nothing more is taken.
     if (row.state === 'ended' && (await partsOf(row.id)).result !== null)
@@ -81,9 +87,9 @@ export class ReportedRuns {
     const before = this.events.get(row.id) ?? []
     for (const event of events.slice(before.length)) this.emit(row.id, event)
     if (events.length > before.length) this.events.set(row.id, events)
-    if (row.state !== state) this.emit(row.id, { kind: 'state', state })
+    if (row.part !== part || row.state !== 'running') this.emit(row.id, { kind: 'part', part })
     // One that was taken for broken off is there again.
-    await row.update({ state, heardAt: new Date(), verdict: null, reasons: [], endedAt: null })
+    await row.update({ state: 'running', part, heardAt: new Date(), verdict: null, reasons: [], endedAt: null })
     return BucketRow.count({ where: { runId: row.id } })
   }
 

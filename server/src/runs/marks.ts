@@ -26,8 +26,8 @@ export async function addMark(run: RunRow, by: string, text: string, atMs: numbe
 }
 
 /** The second that a live run is at. */
-async function nowIn({ id, state }: RunRow): Promise<number> {
-  if (state !== 'load')
+async function nowIn({ id, state, part }: RunRow): Promise<number> {
+  if (state !== 'running' || part !== 'load')
     throw new Problem(400, 'BAD_FIELD', 'atMs is needed: the load of this run is not under way, so there is no now')
   const last: unknown = await BucketRow.max('second', { where: { runId: id } })
   return typeof last === 'number' ? 1000 * (last + 1) : 0

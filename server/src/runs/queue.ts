@@ -185,7 +185,7 @@ export class RunQueue {
   }
 
   private async continueQueue(ask: Ask): Promise<void> {
-    const left = await RunRow.findAll({ where: { state: 'waiting' }, order: [['askedAt', 'ASC']] })
+    const left = await RunRow.findAll({ where: { state: 'queued' }, order: [['askedAt', 'ASC']] })
     await recoverRuns(this.folder, this.closing.signal, (id, event) => {
       this.emit(id, event)
     })
@@ -237,7 +237,7 @@ export class RunQueue {
     }
     this.underWay.delete(row.id)
     // One that had not begun when the server was closed continues with the next.
-    if (row.state === 'waiting') return
+    if (row.state === 'queued') return
     RUNS_ENDED.inc({ verdict: row.verdict ?? 'none' })
     this.emit(row.id, { kind: 'end' })
     this.beginNext()
@@ -265,7 +265,7 @@ export class RunQueue {
     // Written before anything is sent: a run that has begun is never begun again.
     const baseline = await keepTrying(asked.baseline, signal)
     await keepTrying(
-      () => row.update({ state: 'setup', startedAt: new Date(), baselineId: baseline?.id ?? null }),
+      () => row.update({ state: 'running', part: 'setup', startedAt: new Date(), baselineId: baseline?.id ?? null }),
       signal,
     )
     const run = new RunUnderWay({
@@ -315,7 +315,7 @@ export class RunQueue {
   /** Tells the one who looks at a run. */
   emit(id: string, event: LiveEvent): void {
     this.events.emit(id, event)
-    if (event.kind === 'state' || event.kind === 'end') CHANGES.emit('queue')
+    if (event.kind === 'part' || event.kind === 'end') CHANGES.emit('queue')
     if (event.kind === 'end') CHANGES.emit('ended', id)
   }
 }

@@ -7,7 +7,6 @@ import type { LiveEvent } from '@jolt-gate/core/api'
 import { RunRow } from '../database/models.js'
 import { brokenWords, RunUnderWay } from './under-way.js'
 
-const BEGUN = ['setup', 'load', 'teardown']
 const GENERATOR = 'generator-process/generator-process'
 const LOOK_AGAIN_MS = 200
 /** A generator that lost its server stops, drains and tears down; it takes no longer. */
@@ -21,14 +20,14 @@ export async function recoverRuns(
   signal: AbortSignal,
   emit: (id: string, event: LiveEvent) => void,
 ): Promise<void> {
-  for (const row of await RunRow.findAll({ where: { state: BEGUN, reported: null } })) {
+  for (const row of await RunRow.findAll({ where: { state: 'running', reported: null } })) {
     await recoverRun(row, journalOf(folder, row.id), signal, (event) => {
       emit(row.id, event)
     })
     if (!signal.aborted) emit(row.id, { kind: 'end' })
   }
   // A journal without a run that is open is of one that was stored to its end.
-  const open = new Set((await RunRow.findAll({ where: { state: ['waiting', ...BEGUN] } })).map(({ id }) => id))
+  const open = new Set((await RunRow.findAll({ where: { state: ['queued', 'running'] } })).map(({ id }) => id))
   for (const file of readdirSync(folder))
     if (file.endsWith('.jsonl') && !open.has(file.slice(0, -'.jsonl'.length))) rmSync(join(folder, file))
 }

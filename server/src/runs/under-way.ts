@@ -3,7 +3,7 @@
 import { existsSync, renameSync, rmSync } from 'node:fs'
 import { basename } from 'node:path'
 import { base64OfBytes } from '@jolt-gate/core'
-import type { LiveEvent } from '@jolt-gate/core/api'
+import type { LiveEvent, RunPart } from '@jolt-gate/core/api'
 import {
   readJournal,
   startGenerator,
@@ -79,9 +79,8 @@ export class RunUnderWay {
         this.setup = message.setup
         return
       case 'state':
-        if (message.state === 'ended') return
-        this.write('its state', () => row.update({ state: message.state }))
-        this.emit({ kind: 'state', state: message.state })
+        if (message.state !== 'ended') this.begin(message.state)
+        return
         return
       case 'bucket':
         this.seconds = message.second + 1
@@ -104,6 +103,11 @@ export class RunUnderWay {
       default:
         message satisfies never
     }
+  }
+
+  private begin(part: RunPart): void {
+    this.write('its part', () => this.options.row.update({ part }))
+    this.options.emit({ kind: 'part', part })
   }
 
   /** All is told: writes what is left, and forgets the journal, unless that alone knows something. */

@@ -54,7 +54,7 @@ export async function eventsOf(
     ...(types.has('run.started') ? runs.flatMap((row) => startedOf(page, row)) : []),
     ...(types.has('run.verdict') ? ended.map((row) => verdictOf(page, row)) : []),
     ...(types.has('stage.opened') || types.has('stage.shut') ? await stagesOf(page, projectId, ended, since) : []),
-    ...(types.has('trend.changed') ? await trendsOf(page, projectId, ended) : []),
+    ...(types.has('trend.shift') ? await trendsOf(page, projectId, ended) : []),
   ].filter(({ type }) => types.has(type))
   return { happened, ended }
 }
@@ -189,13 +189,13 @@ function changesOf(page: string, row: RunRow, runs: readonly TrendRun[], series:
   const [last, first] = [runs[change?.last ?? -1], runs[change?.first ?? -1]]
   if (change === undefined || last === undefined || first === undefined) return []
   const between = (run: TrendRun) => ({ id: run.id, number: run.number, commit: run.commit })
-  const begins = `trend.changed/${fingerprint([plan, target, branch, series.name])}/`
+  const begins = `trend.shift/${fingerprint([plan, target, branch, series.name])}/`
   const query = new URLSearchParams({ plan, target, ...(branch === null ? {} : { branch }) }).toString()
   return [
     {
       id: `${begins}${String(first.number)}`,
       near: { begins, number: first.number, within: SAME_CHANGE_RUNS },
-      type: 'trend.changed',
+      type: 'trend.shift',
       subject: `${series.name} of ${planName} against ${target}, from run ${String(first.number)} on`,
       at: endOf(row),
       data: {

@@ -50,11 +50,11 @@ export async function findable(project: number | undefined): Promise<Found[]> {
     { kind: 'do', label: 'Create a token', more: '', to: { name: 'account' } },
     { kind: 'do', label: 'Add a project', more: '', to: { name: 'home', query: { add: 'yes' } } },
     ...ACTIONS,
-    ...(runs?.runs ?? []).slice(0, 60).map(({ id, number, planName, verdict, state }): Found => ({
+    ...(runs?.runs ?? []).slice(0, 60).map((run): Found => ({
       kind: 'run',
-      label: `${String(number)} ${planName}`,
-      more: runWords({ verdict, state }),
-      to: { name: 'run', params: { project, run: id } },
+      label: `${String(run.number)} ${run.planName}`,
+      more: runWords(run),
+      to: { name: 'run', params: { project, run: run.id } },
     })),
   ]
 }

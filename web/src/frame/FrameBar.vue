@@ -17,7 +17,7 @@ const projectId = computed(() => Number(route.params['project']) || store.projec
 const project = computed(() => store.projects.find((one) => one.id === projectId.value))
 // The server may be away for a moment; the bar then shows what it knew.
 const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue() })
-const queued = computed(() => queue.value?.runs.filter(({ state }) => state === 'waiting').length ?? 0)
+const queued = computed(() => queue.value?.runs.filter(({ state }) => state === 'queued').length ?? 0)
 const running = computed(() => (queue.value?.runs.length ?? 0) - queued.value)
 const first = computed(() => queue.value?.runs[0])
 const areas = [

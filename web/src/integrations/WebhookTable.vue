@@ -28,7 +28,7 @@ const WORDS: Record<EventType, string> = {
   'run.verdict': 'a run ended',
   'stage.opened': 'a stage is open for a change',
   'stage.shut': 'a stage is shut for a change',
-  'trend.changed': 'a figure has another level',
+  'trend.shift': 'a figure has shifted',
   'webhook.test': 'a test',
 }
 const wordsFor = (type: EventType): string => WORDS[type]

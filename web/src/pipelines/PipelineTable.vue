@@ -22,7 +22,7 @@ function open(row: number, stage: number): void {
 }
 const isShut = (change: ChangeLine | undefined, index: number) => {
   const asked = change?.stages[index]
-  return (asked?.admission?.verdict ?? asked?.at.state) !== 'open'
+  return asked?.admission == null ? asked?.at.state !== 'open' : asked.admission.answer !== 'admitted'
 }
 </script>
 

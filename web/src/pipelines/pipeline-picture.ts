@@ -1,5 +1,5 @@
 // What the cells of a pipeline say: where a change stands at a stage, in words and with a sign.
-import { verdictWords, type StageState } from '@jolt-gate/core'
+import { ADMISSION_TITLES, verdictWords, type StageState } from '@jolt-gate/core'
 import type { AdmissionAnswer, ChangeLine, PipelineSummary, StageCell, StageEntry } from '@jolt-gate/core/api'
 import { lengthOf } from '../text/figures.js'
 
@@ -79,16 +79,14 @@ function stageCell({ state, seconds, plans, approval }: StageCell, said: string)
 const ignoredWords = ([last]: StageCell['plans'][number]['ignored']): string =>
   last === undefined ? '' : `run ${String(last.number)} does not count: ${last.why}`
 
-function admissionCell({ verdict, words, approval, required }: AdmissionAnswer): CellPicture {
-  const isWaiting = required.some(({ stage }) => stage.state === 'running' || stage.state === 'queued')
-  const waits = verdict === 'shut' && (isWaiting || required.every(({ stage }) => stage.state === 'not run'))
+function admissionCell({ answer, words, approval }: AdmissionAnswer): CellPicture {
   return {
-    sign: waits ? null : verdict,
-    title: approval !== null ? 'Approved' : verdict === 'open' ? 'Admitted' : waits ? 'Waiting' : 'Refused',
+    sign: answer === 'waiting' ? null : answer === 'admitted' ? 'open' : 'shut',
+    title: approval !== null ? 'Approved' : ADMISSION_TITLES[answer],
     run: null,
     note: approval !== null ? '' : words,
-    isBad: verdict === 'shut' && !waits,
-    isStuck: verdict === 'shut' && !waits,
+    isBad: answer === 'refused',
+    isStuck: answer === 'refused',
     plans: [],
     consent: approval === null ? '' : `${approval.by}: "${approval.reason}"`,
   }

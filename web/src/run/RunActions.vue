@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // What a person can do with a run: stop it, run it again, take its reports, keep it, hold it beside another.
-import type { RunDetail, StoredState } from '@jolt-gate/core/api'
+import type { RunDetail, RunPart, RunState } from '@jolt-gate/core/api'
 import { ArrowDown } from '@element-plus/icons-vue'
 import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElIcon } from 'element-plus'
 import { computed, ref } from 'vue'
@@ -8,7 +8,7 @@ import { useRouter } from 'vue-router'
 import { api, wordsOf } from '../api/client.js'
 import { useMay } from '../stores/may.js'
 
-const props = defineProps<{ run: RunDetail; state: StoredState; isConnected: boolean }>()
+const props = defineProps<{ run: RunDetail; state: RunState; part: RunPart | null; isConnected: boolean }>()
 const emit = defineEmits<{ stop: []; fault: [words: string]; changed: []; describe: []; mark: []; share: [] }>()
 const router = useRouter()
 const may = useMay(() => props.run.projectId)
@@ -92,7 +92,7 @@ function act(what: Act): void {
   <span class="buttons">
     <span v-if="!isConnected" class="soft">reconnecting …</span>
     <span v-if="run.keptBy" class="kept" :title="`pinned by ${run.keptBy}`">Baseline</span>
-    <ElButton v-if="isGoing && may.mayWrite && state === 'load'" @click="emit('mark')">Mark…</ElButton>
+    <ElButton v-if="isGoing && may.mayWrite && state === 'running' && part === 'load'" @click="emit('mark')">Mark…</ElButton>
     <ElButton v-if="isGoing && may.mayWrite" @click="emit('share')">Share…</ElButton>
     <ElButton v-if="isGoing && may.mayWrite" :loading="isStopping" @click="stop()">Stop</ElButton>
     <template v-if="!isGoing">

@@ -30,7 +30,7 @@ const props = defineProps<{ shared?: string | undefined }>()
 const isShared = computed(() => props.shared !== undefined)
 const id = computed(() => String(route.params['run']))
 const source = computed(() => (props.shared === undefined ? runSource(id.value) : sharedSource(props.shared)))
-const { run, view, laneView, state, fault, isConnected, open, select, showTimes, showSeries, stop, refresh } =
+const { run, view, laneView, state, part, fault, isConnected, open, select, showTimes, showSeries, stop, refresh } =
   useRun(source)
 const now = useNow({ interval: 30_000 })
 const actFault = ref('')
@@ -87,7 +87,7 @@ const { data: queue } = useQuery({
 })
 /** Where it stands among those that wait; who runs now is not one of them. */
 const queuedWords = computed(() => {
-  const waiting = (queue.value?.runs ?? []).filter((one) => one.state === 'waiting').sort((a, b) => a.number - b.number)
+  const waiting = (queue.value?.runs ?? []).filter((one) => one.state === 'queued').sort((a, b) => a.number - b.number)
   const before = waiting.findIndex((one) => one.id === id.value)
   return before < 1 ? 'Queued: it is next.' : `Queued: number ${String(before + 1)} of ${String(waiting.length)}.`
 })
@@ -118,6 +118,7 @@ watch(range, (next) => {
     <VerdictColumn
       :verdict="run.verdict"
       :state="state"
+      :part="part"
       :reasons="run.reasons"
       :notes="run.result?.notes ?? []"
       :gates="gates"
@@ -156,6 +157,7 @@ watch(range, (next) => {
           v-if="!isShared"
           :run="run"
           :state="state"
+      :part="part"
           :is-connected="isConnected"
           @stop="stop()"
           @fault="(words) => (actFault = words)"
@@ -186,7 +188,7 @@ watch(range, (next) => {
       <div v-else-if="!view" class="soft waiting">Loading run…</div>
       <div v-else class="soft waiting">No load was sent.</div>
       <p v-if="isGoing && view?.seconds === 0" class="soft">
-        {{ state === 'waiting' ? queuedWords : 'Waiting for the first second …' }}
+        {{ state === 'queued' ? queuedWords : 'Waiting for the first second …' }}
       </p>
       <div class="tabs">
         <ElTabs v-model="tab">

@@ -14,11 +14,12 @@ import { computed } from 'vue'
 import VerdictSign from '../verdict/VerdictSign.vue'
 import { clock } from '../text/figures.js'
 import { runWords } from '../text/run-words.js'
-import type { StoredState } from '@jolt-gate/core/api'
+import type { RunPart, RunState } from '@jolt-gate/core/api'
 
 const props = defineProps<{
   verdict: Verdict | null
-  state: StoredState
+  state: RunState
+  part: RunPart | null
   reasons: string[]
   /** What is to be known beside the verdict. */
   notes: readonly string[]

@@ -1,6 +1,6 @@
 // The events of a run as the server sends them.
 import { parseJson, type RunEvent } from '@jolt-gate/core'
-import type { StoredState } from '@jolt-gate/core/api'
+import { RUN_PARTS, type RunPart } from '@jolt-gate/core/api'
 
 type StreamedEvent = Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }>
 
@@ -9,7 +9,7 @@ export interface RunListener {
   /** A second, as base64. */
   onBucket: (data: string) => void
   onEvent: (event: StreamedEvent | { kind: 'end' }) => void
-  onState: (state: StoredState) => void
+  onPart: (part: RunPart) => void
   /** Something else of the run has changed, or it has ended. */
   onChanged: () => void
 }
@@ -32,9 +32,9 @@ export function openRunStream(url: string, listener: RunListener): EventSource {
       const event = eventOf(data)
       if (event !== undefined) listener.onEvent(event)
     })
-  stream.addEventListener('state', ({ data }: MessageEvent<string>) => {
-    const next = stateOf(data)
-    if (next !== undefined) listener.onState(next)
+  stream.addEventListener('part', ({ data }: MessageEvent<string>) => {
+    const next = partOf(data)
+    if (next !== undefined) listener.onPart(next)
   })
   stream.addEventListener('changed', () => {
     listener.onChanged()
@@ -48,12 +48,10 @@ export function openRunStream(url: string, listener: RunListener): EventSource {
   return stream
 }
 
-const STATES: readonly StoredState[] = ['waiting', 'setup', 'load', 'teardown', 'ended']
-
-function stateOf(data: string): StoredState | undefined {
+function partOf(data: string): RunPart | undefined {
   const told = parseJson(data)
-  if (typeof told !== 'object' || told === null || !('state' in told)) return undefined
-  return STATES.find((one) => one === told['state'])
+  if (typeof told !== 'object' || told === null || !('part' in told)) return undefined
+  return RUN_PARTS.find((one) => one === told['part'])
 }
 
 /** An event of the stream as the run's view takes it; undefined for what is none. */

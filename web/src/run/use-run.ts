@@ -2,7 +2,7 @@
 import type { SeriesOf, TimeRange, TimesOf } from '@jolt-gate/core'
 import { onBeforeUnmount, ref, shallowRef, type Ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
-import type { RunDetail, StoredState } from '@jolt-gate/core/api'
+import type { RunDetail, RunPart, RunState } from '@jolt-gate/core/api'
 import type { RunPicture, ToldPicture, ToRunWorker } from './run.worker.js'
 import { pictureOfResult } from './result-picture.js'
 import { openRunStream } from './run-stream.js'
@@ -25,7 +25,8 @@ export function useRun(source: Ref<RunSource>) {
   const view = shallowRef<RunPicture>()
   /** The same for the lanes: it stays as long as they do, since drawing an hour takes a while. */
   const laneView = shallowRef<RunPicture>()
-  const state = ref<StoredState>('waiting')
+  const state = ref<RunState>('queued')
+  const part = ref<RunPart | null>(null)
   const fault = ref('')
   const isConnected = ref(true)
   let worker: Worker | undefined
@@ -56,6 +57,7 @@ export function useRun(source: Ref<RunSource>) {
       const detail = await source.value.read()
       run.value = detail
       state.value = detail.state
+      part.value = detail.part
       worker = new RunWorker()
       worker.onmessage = ({ data: { whole, own, ...part } }: MessageEvent<ToldPicture>) => {
         const known = view.value
@@ -97,8 +99,9 @@ export function useRun(source: Ref<RunSource>) {
       onEvent: (event) => {
         say({ kind: 'event', event })
       },
-      onState: (next) => {
-        state.value = next
+      onPart: (next) => {
+        state.value = 'running'
+        part.value = next
         if (next === 'setup') void refresh()
       },
       onChanged: () => void refresh(),
@@ -110,6 +113,7 @@ export function useRun(source: Ref<RunSource>) {
       const detail = await source.value.read()
       run.value = detail
       state.value = detail.state
+      part.value = detail.part
       // What its gates are held to is known from when it begins: its seconds are read anew.
       if (detail.baseline?.id !== heldTo) await open()
     } catch (error) {
@@ -136,5 +140,5 @@ export function useRun(source: Ref<RunSource>) {
     await api.stopRun(run.value?.id ?? '').catch((error: unknown) => (fault.value = wordsOf(error)))
   }
 
-  return { run, view, laneView, state, fault, isConnected, open, select, showTimes, showSeries, stop, refresh }
+  return { run, view, laneView, state, part, fault, isConnected, open, select, showTimes, showSeries, stop, refresh }
 }

@@ -174,7 +174,9 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
       <ElTableColumn label="verdict" width="150">
         <template #default="{ row }">
           <RouterLink class="verdict" :class="row.verdict ?? 'going'" :to="linkTo(row.id)" @click.stop>
-            <VerdictSign :verdict="row.verdict ?? 'going'" />{{ runWords({ verdict: row.verdict, state: row.state }) }}
+            <VerdictSign :verdict="row.verdict ?? 'going'" />{{
+              runWords({ verdict: row.verdict, state: row.state, part: row.part })
+            }}
           </RouterLink>
           <div v-if="row.gates && row.gates.breached > 0" class="soft">
             {{ row.gates.breached }} of {{ row.gates.all }} gates

@@ -1,14 +1,18 @@
 // How a run is called wherever it is listed: by its verdict, or by what it does just now.
 import { verdictWords, type Verdict } from '@jolt-gate/core'
-import type { StoredState } from '@jolt-gate/core/api'
+import type { RunPart, RunState } from '@jolt-gate/core/api'
 
-const STATES: Readonly<Record<StoredState, string>> = {
-  waiting: 'Queued',
-  setup: 'Setup',
-  load: 'Running',
-  teardown: 'Teardown',
-  ended: 'Ended',
+const STATES: Readonly<Record<RunState, string>> = { queued: 'Queued', running: 'Running', ended: 'Ended' }
+
+interface StateOfRun {
+  verdict: Verdict | null
+  state: RunState
+  part?: RunPart | null
 }
 
-export const runWords = ({ verdict, state }: { verdict: Verdict | null; state: StoredState }): string =>
-  state === 'ended' && verdict !== null ? verdictWords(verdict) : STATES[state]
+export const runWords = ({ verdict, state, part = null }: StateOfRun): string =>
+  state === 'ended' && verdict !== null
+    ? verdictWords(verdict)
+    : state === 'running' && (part === 'setup' || part === 'teardown')
+      ? `Running: ${part}`
+      : STATES[state]

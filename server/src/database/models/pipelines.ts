@@ -38,7 +38,7 @@ export class StageRunRow extends Model<InferAttributes<StageRunRow>, InferCreati
   /** The branch whose last open run its gates are held to; null for that of the run. */
   declare baselineBranch: string | null
   declare plans: PlanOfStage[]
-  declare state: 'waiting' | 'running' | 'ended'
+  declare state: 'queued' | 'running' | 'ended'
   /** Null while it lasts, and where it was never begun. */
   declare verdict: Verdict | null
   /** What it waits for, or why it ended as it did. */

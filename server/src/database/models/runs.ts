@@ -8,7 +8,7 @@ import {
   type CreationOptional,
 } from 'sequelize'
 import type { Grade, GateResult, Plan, Rehearsal, RunResult, RunShape, Spark, Verdict } from '@jolt-gate/core'
-import type { StoredState } from '@jolt-gate/core/api'
+import type { RunPart, RunState } from '@jolt-gate/core/api'
 import { json, moment, number, text } from './columns.js'
 
 export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttributes<RunRow>> {
@@ -25,7 +25,8 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare commit: string | null
   declare branch: string | null
   declare dirty: boolean
-  declare state: StoredState
+  declare state: RunState
+  declare part: RunPart | null
   declare verdict: Verdict | null
   declare reasons: string[]
   declare spark: Spark
@@ -146,6 +147,7 @@ export function defineRuns(sequelize: Sequelize): void {
       branch: DataTypes.STRING(200),
       dirty: { type: DataTypes.BOOLEAN, allowNull: false },
       state: text(20),
+      part: DataTypes.STRING(20),
       verdict: DataTypes.STRING(20),
       reasons: json('reasons'),
       spark: json('spark'),
