@@ -384,7 +384,7 @@ describe('people, projects and targets', () => {
     await button('write').first().click()
     await page.getByLabel('Value of user').fill('purser')
     await button('Store').click()
-    await page.getByText('sealed in the store').waitFor()
+    await page.getByText('stored, encrypted').waitFor()
     await button('Read now').click()
     await page.getByText('ferries_pool_busy in use').waitFor()
   })

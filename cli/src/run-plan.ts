@@ -221,7 +221,7 @@ async function runReported(
 
 /** Keeps what could not be delivered; a disk that is full costs neither the verdict nor the reports. */
 function keptWords(file: string | undefined, reported: Reported, { origin }: Server): string {
-  if (file === undefined) return 'with --out FOLDER it would be kept, to be handed in by "send"'
+  if (file === undefined) return 'with --out FOLDER it would be kept, to be uploaded by "send"'
   try {
     keepReported(file, reported)
     return `it is kept: jolt-gate send ${file} --to ${origin}`

@@ -138,7 +138,7 @@ describe('a run that is told to a server', () => {
     expect((await run(to, { token: bound, key: join(folder, PLAN) }).ended).code).toBe(2)
   })
 
-  it('has its verdict where the server is away or refuses, and is handed in later, once', async () => {
+  it('has its verdict where the server is away or refuses, and is uploaded later, once', async () => {
     const before = (await runs()).length
     const [away, refused] = [
       await run(await nowhere(), { args: ['--out', 'kept', '--baseline', 'server'] }).ended,

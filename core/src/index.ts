@@ -118,7 +118,7 @@ export { timeTicks } from './view/time-ticks.js'
 export { explain } from './explain/explain.js'
 export { evidenceWords } from './explain/evidence-names.js'
 export { type Finding, type FindingKind } from './explain/finding.js'
-export { isDue, readRetention, type KeepRule, type KeptRun } from './language/retention.js'
+export { isDue, readRetention, retentionWritten, type KeepRule, type KeptRun } from './language/retention.js'
 export { GRADES, type Grade } from './language/grades.js'
 
 export { impactOf } from './judge/impact.js'

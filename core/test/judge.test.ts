@@ -175,7 +175,7 @@ describe('the verdict is the first that applies', () => {
 
     const due = '{ phase: peak, rate: 5/s, for: 10s }'
     expect(judged(due, [{}])).toEqual(becauseOf('no request ended in a measured phase'))
-    expect(judged(due, [{}], 50)).toEqual(becauseOf('all 50 iterations were cut off before they had made a request'))
+    expect(judged(due, [{}], 50)).toEqual(becauseOf('all 50 journeys were cut off before they had made a request'))
     for (const load of ['{ phase: peak, rate: 100/h, for: 10s }', '{ phase: warm, rate: 5/s, for: 10s, measure: no }'])
       expect(judged(load, [{ ms: load.includes('warm') ? repeat(100, 60) : [] }])).toEqual(
         becauseOf('no arrival was due in a measured phase'),

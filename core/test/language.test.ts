@@ -7,6 +7,7 @@ import {
   isDue,
   namesInUrl,
   readRetention,
+  retentionWritten,
   readSentence,
   splitText,
   type Json,
@@ -239,6 +240,15 @@ describe('how long runs are kept', () => {
     expect(due(rule, run(91, { branch: 'release/1' }))).toBe(true)
     expect(due(rule, run(91, { branch: null, labels: { kept: 'yes' } }))).toBe(false)
     expect(due('', run(4000))).toBe(false)
+  })
+
+  it('is written as it is read', () => {
+    const rule =
+      'keep 30 days, open runs of main for ever, runs with label build=209 for 1 day, runs with label kept for ever'
+    const read = readRetention(rule)
+
+    expect(read.ok && retentionWritten(read.rules)).toBe(rule)
+    expect(retentionWritten([])).toBe('')
   })
 
   it.each([

@@ -6,7 +6,7 @@ import { afterAll, beforeAll, expect, inject, it } from 'vitest'
 import { PLAN, planText, startPlace, type Place } from './place.js'
 import { ended, serveProgram, type Served } from './served.js'
 
-const MOST_MB = 600
+const MOST_MB = 700
 const ALMOST_LIMIT = 18_000_000
 let place: Place
 let served: Served

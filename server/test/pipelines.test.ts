@@ -75,7 +75,7 @@ describe('admission', () => {
     expect((await admission(at)).answer).toBe('refused')
   })
 
-  it('goes by when runs were made, and not by when they were handed in', async () => {
+  it('goes by when runs were made, and not by when they were uploaded', async () => {
     const at = commit('README.md', 'The booking service', 'Say it again')
     const [early, late] = [await ran(), await ran()]
     await RunRow.update({ verdict: 'shut' }, { where: { id: early } })

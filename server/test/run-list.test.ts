@@ -55,6 +55,7 @@ describe('the list of runs', () => {
     expect((await call('GET', `${place.project}/runs/choices`)).body).toEqual({
       plans: [PLAN],
       targets: ['here'],
+      labels: [],
       branches: ['main', 'release/summer'],
     })
   })

@@ -60,11 +60,11 @@ describe('a baseline', () => {
     await call('PUT', `/runs/${String(later)}/baseline`)
     const kept = await call('PUT', `/runs/${String(earlier)}/baseline`)
 
-    expect(kept).toMatchObject({ status: 200, body: { how: 'kept', by: 'Ida Quay', run: { id: earlier } } })
+    expect(kept).toMatchObject({ status: 200, body: { how: 'pinned', by: 'Ida Quay', run: { id: earlier } } })
     expect(await BaselineRow.count()).toBe(1)
-    expect(await baselineOf()).toMatchObject({ how: 'kept', run: { id: earlier } })
+    expect(await baselineOf()).toMatchObject({ how: 'pinned', run: { id: earlier } })
     // A branch without one of its own is held to that of the default branch.
-    expect(await baselineOf('calmer')).toMatchObject({ how: 'kept', run: { id: earlier } })
+    expect(await baselineOf('calmer')).toMatchObject({ how: 'pinned', run: { id: earlier } })
     expect((await ran()).baseline).toMatchObject({ id: earlier })
     const log = JSON.stringify((await call('GET', '/audit-log')).body)
     expect(log).toContain('kept a baseline')

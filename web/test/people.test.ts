@@ -146,7 +146,7 @@ describe('secrets of a target', () => {
   it('are named with where their value comes from, and written by administrators alone', () => {
     useSession().become(somebody('author'))
     const author = mount(TargetSecrets, { props: { project: 1, target: target() } })
-    expect(author.text()).toContain('sealed in the store')
+    expect(author.text()).toContain('stored, encrypted')
     expect(author.text()).toContain('missing')
     expect(author.findAll('button')).toHaveLength(0)
 

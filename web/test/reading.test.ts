@@ -112,6 +112,29 @@ describe("a lane of one's own", () => {
 })
 
 describe('how long runs are kept', () => {
+  it('is chosen, and written as the sentence that it makes', async () => {
+    vi.spyOn(api, 'retention').mockImplementation((_, rule = 'keep 90 days') =>
+      Promise.resolve({ rule, due: 0, today: 0 }),
+    )
+    const choices = { plans: [], targets: [], branches: ['main', 'release/1'], labels: ['build=209'] }
+    vi.spyOn(api, 'runChoices').mockResolvedValue(choices)
+    const save = vi.spyOn(api, 'setRetention').mockResolvedValue({ rule: '', due: 0, today: 0 })
+    const wrapper = mount(RetentionDialog, { ...options, props: { project: 1, modelValue: false } })
+    const choose = async (label: string, value: string) => {
+      const select = wrapper.findAllComponents(ElSelect).find((one) => one.props('ariaLabel') === label)
+      select?.vm.$emit('change', value)
+      await flushPromises()
+    }
+    await wrapper.setProps({ modelValue: true })
+    await flushPromises()
+    await press('+ Keep some longer')
+    await choose('Branch of rule 1', 'release/1')
+    await choose('Label of rule 1', 'build=209')
+    await choose('Length of rule 1', 'ever')
+    await press('Save')
+    expect(save).toHaveBeenCalledWith(1, 'keep 90 days, open runs of release/1 with label build=209 for ever', false)
+  })
+
   it('is a sentence that says what it would delete', async () => {
     vi.spyOn(api, 'retention').mockImplementation((_, rule = 'keep 90 days') =>
       Promise.resolve({ rule, due: 12, today: rule === 'keep 90 days' ? 12 : 2 }),
@@ -120,16 +143,17 @@ describe('how long runs are kept', () => {
     const wrapper = mount(RetentionDialog, { ...options, props: { project: 1, modelValue: false } })
     await wrapper.setProps({ modelValue: true })
     await vi.waitFor(() => expect(text()).toContain('12 runs will be deleted within the hour.'))
-    await wrapper.findComponent(ElInput).setValue('keep some')
+    const sentence = () => wrapper.findAllComponents(ElInput).find((one) => one.props('ariaLabel') === 'Rule')
+    await sentence()?.setValue('keep some')
     expect(text()).toContain('the rule begins with how long runs are kept')
     expect(button('Save')?.disabled).toBe(true)
-    await wrapper.findComponent(ElInput).setValue('keep 30 days')
+    await sentence()?.setValue('keep 30 days')
     await press('Save')
     expect(save).toHaveBeenCalledWith(1, 'keep 30 days', false)
     await wrapper.setProps({ modelValue: false })
     await wrapper.setProps({ modelValue: true })
     await vi.waitFor(() => expect(text()).toContain('12 runs will be deleted'))
-    await wrapper.findComponent(ElInput).setValue('keep 30 days')
+    await sentence()?.setValue('keep 30 days')
     await vi.waitFor(() => expect(text()).toContain('12 runs are due: 2 will be deleted within the hour'))
     await press('Save and delete all 12 runs now')
     expect(save).toHaveBeenCalledWith(1, 'keep 30 days', true)

@@ -2,6 +2,7 @@
 import { flushPromises, mount } from '@vue/test-utils'
 import { describe, expect, it, vi } from 'vitest'
 import type { RunDetail } from '@jolt-gate/core/api'
+import { ElSelect } from 'element-plus'
 import { api, ApiError } from '../src/api/client.js'
 import RunNote from '../src/run/RunNote.vue'
 import { button, pageAround, press } from './page.js'
@@ -38,16 +39,18 @@ describe('the note of a run', () => {
     expect(html).not.toMatch(/<img|href="javascript|<script/)
   })
 
-  it('is written with its labels, a line each, and says which line is none', async () => {
+  it('is written with its labels, and says which is none', async () => {
     const save = vi.spyOn(api, 'describeRun').mockResolvedValue({} as never)
     const wrapper = await opened({ note: 'Before', labels: { build: '209' } })
-    expect([field('Note').value, field('Labels').value]).toEqual(['Before', 'build=209'])
+    const choice = wrapper.findComponent(ElSelect)
+    expect([field('Note').value, choice.props('modelValue')]).toEqual(['Before', ['build=209']])
 
-    await write('Labels', 'build=210\nno label')
+    choice.vm.$emit('update:modelValue', ['build=210', 'no label'])
+    await flushPromises()
     expect(document.querySelector('[role=alert]')?.textContent).toContain('"no label": expected name=value')
     expect(button('Save')?.disabled).toBe(true)
 
-    await write('Labels', 'build=210\n\n tier=staging ')
+    choice.vm.$emit('update:modelValue', ['build=210', ' tier=staging '])
     await write('Note', '  ')
     await press('Save')
 

@@ -1,4 +1,4 @@
-// A run that could not be delivered, kept as a file to be handed in later.
+// A run that could not be delivered, kept as a file to be uploaded later.
 import { readFileSync, statSync, writeFileSync } from 'node:fs'
 import { gunzipSync, gzipSync } from 'node:zlib'
 import { RESULT } from '@jolt-gate/core'
@@ -33,7 +33,7 @@ export function readReported(file: string): Reported {
     }
   } catch (error) {
     throw new UsageError(
-      `${file} is no run to hand in (${error instanceof Error ? error.message : String(error)}): expected NAME${KEPT_ENDING}, which "run --to --out" keeps`,
+      `${file} is no run to upload (${error instanceof Error ? error.message : String(error)}): expected NAME${KEPT_ENDING}, which "run --to --out" keeps`,
     )
   }
 }

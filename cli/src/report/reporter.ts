@@ -1,5 +1,5 @@
 // Reports a run to a server while it lasts. Whatever becomes of that, the run and its verdict do not change: what
-// cannot be delivered is kept, to be handed in later.
+// cannot be delivered is kept, to be uploaded later.
 import { createHash } from 'node:crypto'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { base64OfBytes, encodeBucket, type RunEvent, type RunResult, type RunShape } from '@jolt-gate/core'

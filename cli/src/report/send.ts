@@ -1,4 +1,4 @@
-// `send`: hands in runs that could not be delivered while they were made. The same run again changes nothing.
+// `send`: uploads runs that could not be delivered while they were made. The same run again changes nothing.
 import { EXIT } from '../errors.js'
 import type { Output } from '../options.js'
 import { readReported } from './kept.js'

@@ -2,7 +2,7 @@
 import { array, boolean, date, number, object, string, type InferType } from 'yup'
 import { json, nothing, route, SCOPES } from './route.js'
 
-/** A reporter hands in runs that pipelines make, and does nothing else. */
+/** A reporter uploads runs that pipelines make, and does nothing else. */
 export const ROLES = ['reader', 'reporter', 'author', 'administrator'] as const
 export type Role = (typeof ROLES)[number]
 /** What a person is in one project, where that is another role than elsewhere; `none`: it does not exist for them. */

@@ -247,7 +247,8 @@ export const PROJECT_ROUTES = {
   setRemote: route({
     method: 'PUT',
     path: '/projects/{project}/remote',
-    summary: 'set the remote; user and password may stand in the URL, and are kept sealed. Without a URL there is none',
+    summary:
+      'set the remote; user and password may stand in the URL, and are stored encrypted. Without a URL there is none',
     needs: 'admin',
     body: object({ url: string().trim().max(700).defined() }),
     status: 200,

@@ -179,7 +179,7 @@ export const REPORTED_ROUTES = {
   reportResult: route({
     method: 'PUT',
     path: '/runs/{run}/reported-result',
-    summary: 'hand in the result of a reported run; it is judged again by its seconds',
+    summary: 'upload the result of a reported run; it is judged again by its seconds',
     needs: 'report',
     body: object({
       result: RESULT.clone().required(),

@@ -38,7 +38,7 @@ export const RUN_SUMMARY = object({
   dirty: boolean().required(),
   state: string().oneOf(RUN_STATES).required(),
   /** While it runs, and that at which it ended. */
-  part: string().oneOf(RUN_PARTS).nullable().defined(),
+  part: string().oneOf(RUN_PARTS).nullable().default(null).defined(),
   verdict: string().oneOf(['open', 'shut', 'void', 'stopped']).nullable().defined(),
   reasons: array().of(string().defined()).required(),
   askedAt: string().required(),
@@ -169,7 +169,7 @@ export const RUN_ROUTES = {
   runChoices: route({
     method: 'GET',
     path: '/projects/{project}/runs/choices',
-    summary: 'the plans, targets and branches of the runs of a project',
+    summary: 'the plans, targets, branches and labels of the runs of a project',
     needs: 'read',
     status: 200,
     answer: json(
@@ -177,6 +177,8 @@ export const RUN_ROUTES = {
         plans: array().of(string().defined()).required(),
         targets: array().of(string().defined()).required(),
         branches: array().of(string().defined()).required(),
+        /** Of its last runs, as `name=value`. */
+        labels: array().of(string().defined()).required(),
       }),
     ),
   }),

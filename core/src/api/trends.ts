@@ -13,7 +13,7 @@ const planAndTarget = {
 const BASELINE = object({
   run: RUN_SUMMARY.required(),
   /** Kept by a person, or the last run that was open on that branch. */
-  how: string().oneOf(['kept', 'last open run']).required(),
+  how: string().oneOf(['pinned', 'last open run']).required(),
   branch: string().nullable().defined(),
   by: string().nullable().defined(),
   at: string().nullable().defined(),

@@ -133,7 +133,7 @@ function leftUnfinished({ gate, recording, scope }: Covered): string | undefined
   const { unfinishedAsLong } = ended
   const had = endedOf(ended) + unfinishedAsLong
   return unfinishedAsLong > FEW && unfinishedAsLong > MOST_UNFINISHED * had
-    ? `${String(unfinishedAsLong)} iterations that had as long as the slowest one did not finish: lengthen the drain`
+    ? `${String(unfinishedAsLong)} journeys that had as long as the slowest one did not finish: lengthen the drain`
     : undefined
 }
 

@@ -25,12 +25,15 @@ export interface GateResult {
   /** Positive when held. */
   margin: number | null
   samples: number
+  /** As many independent samples tell as much: neighbours depend on one another. Missing where nothing tells it. */
+  effectiveSamples?: number | undefined
+  /** 95 %: one-sided, on the side of the limit. Null for counts, rates, extremes, and limits of 0 or 100 %. */
   interval: Interval | null
   borderline: boolean
   baselineValue: number | null
   firstBreachAtMs: number | null
   stoppedAtMs: number | null
-  /** Why it is undecided, or unmeasured where that is not for too few samples. */
+  /** Why it is undecided, borderline though its limit is far, or unmeasured where that is not for too few samples. */
   reason?: string | undefined
   /** Of a gate that every run without one of its kind is held to. */
   isDefault?: boolean | undefined

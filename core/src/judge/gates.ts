@@ -7,9 +7,11 @@ import type { Gate } from '../plan/model.js'
 import type { BaselineValue } from './baseline.js'
 import { boundsOf, BREACHED, decide, type Covered } from './decide.js'
 import type { GateResult } from './gate-result.js'
-import { readGate, readSecond, type Interval } from './readings.js'
+import type { GateBatches } from './gate-batches.js'
+import { readGate, readSecond } from './readings.js'
 import { isWithin, readingsOf, scopeOf, secondsWithin, viewOfBucket, viewOfRecording } from './scope.js'
 import { limitOf, unitOf } from './subject.js'
+import { surenessOf } from './sureness.js'
 
 /** What is known of a gate beside the recording. */
 export interface KnownOfGate {
@@ -21,6 +23,8 @@ export interface KnownOfGate {
   stoppedValue?: number | null
   /** The first second in which its limit was passed, in ms from the start of the load. */
   firstBreachAtMs?: number | null
+  /** All seconds in batches: without them nothing is known of how sure its figure is. */
+  batches?: GateBatches | undefined
   /** Whether a gate of the run limits capped arrivals: then they are the target's, and count as started. */
   limitsCapped?: boolean
 }
@@ -67,15 +71,17 @@ export function judgeGate(
   }
   const scale = unit === '%' ? 100 : 1
   const observed = stoppedValue ?? reading.value * scale
-  const interval: Interval | null =
-    reading.interval === null ? null : [scaled(reading.interval[0], scale), scaled(reading.interval[1], scale)]
+  // What a stop rule saw in a second is no figure of the run.
+  const batches = stoppedAtMs === null ? known.batches : undefined
+  const sure = surenessOf(batches, { observed, limit, scale })
   const covered: Covered = { gate, recording, shape, scope, limitsCapped: known.limitsCapped ?? false }
   const { lower, upper } = boundsOf(covered, reading.value)
   const isMoved = lower !== upper && stoppedAtMs === null
   const read = {
     ...common,
     observed,
-    interval,
+    interval: sure.interval,
+    ...(sure.effectiveSamples === undefined ? {} : { effectiveSamples: sure.effectiveSamples }),
     ...(isMoved ? { lowerBound: lower * scale, upperBound: upper * scale } : {}),
   }
   if (limit === null) return { ...read, status: 'no baseline' }
@@ -93,7 +99,8 @@ export function judgeGate(
     ...read,
     ...outcome,
     margin: isUpperLimit(gate.comparison) ? limit - observed : observed - limit,
-    borderline: straddles(interval, limit),
+    borderline: sure.isBorderline,
+    ...(sure.reason === undefined || outcome.reason !== undefined ? {} : { reason: sure.reason }),
     firstBreachAtMs: outcome.status === 'held' ? null : (known.firstBreachAtMs ?? null),
   }
 }
@@ -114,11 +121,6 @@ const limitFrom =
   (gate: Gate) =>
   (ofBaseline: number): number =>
     limitOf(gate, ofBaseline) ?? Infinity
-
-function straddles(interval: Interval | null, limit: number): boolean {
-  if (interval === null) return false
-  return (interval[0] ?? -Infinity) <= limit && limit <= (interval[1] ?? Infinity)
-}
 
 /** Reads a gate's measure in one second, in the gate's unit; null outside its phases. */
 export function secondReader(gate: Gate, shape: RunShape): (bucket: Bucket) => number | null {

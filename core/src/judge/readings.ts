@@ -1,7 +1,7 @@
 // What a gate's measure comes to over some cells, with its statistic, its interval and the samples it needs.
 import type { Statistic } from '../language/sentences.js'
 import type { Distribution } from '../numbers/distribution.js'
-import { rankInterval, samplesNeeded } from '../numbers/percentiles.js'
+import { samplesNeeded } from '../numbers/percentiles.js'
 import type { RunShape } from '../measure/shape.js'
 import { MEASURES, type Measured } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
@@ -14,13 +14,11 @@ import { copyOf } from '../measure/cells.js'
 export type Interval = [low: number | null, high: number | null]
 
 /** A measure with its statistic taken: ms, a share of 1, a rate or a count. */
-export type Reading =
-  | { kind: 'measured'; value: number; samples: number; interval: Interval | null }
-  | { kind: 'unmeasured'; samples: number }
+export type Reading = { kind: 'measured'; value: number; samples: number } | { kind: 'unmeasured'; samples: number }
 
 /** What a gate's measure comes to; a percentile of too few samples, and 0 of 0, are unmeasured. */
 export function readGate(gate: Gate, view: CellView, shape: RunShape, scope: GateScope): Reading {
-  const measured = measure(gate, view, shape, scope)
+  const measured = measureOf(gate, view, shape, scope)
   switch (measured.kind) {
     case 'distribution':
       return readDistribution(gate.statistic, measured.distribution)
@@ -29,7 +27,7 @@ export function readGate(gate: Gate, view: CellView, shape: RunShape, scope: Gat
     case 'share':
       return readShare(gate, measured.part, measured.all)
     case 'number':
-      return { ...measured, kind: 'measured', interval: null }
+      return { ...measured, kind: 'measured' }
     case 'of the run':
       return { kind: 'unmeasured', samples: 0 }
     default:
@@ -42,7 +40,7 @@ const LEAST_IN_A_SECOND = 10
 
 /** What a gate's measure was in one second, by what ended in it; null where too little did. */
 export function readSecond(gate: Gate, view: CellView, shape: RunShape, scope: GateScope): number | null {
-  const measured = measure(gate, view, shape, scope)
+  const measured = measureOf(gate, view, shape, scope)
   switch (measured.kind) {
     case 'distribution':
       return measured.distribution.count < LEAST_IN_A_SECOND || gate.statistic === undefined
@@ -82,14 +80,14 @@ export function readLatest(
   if (now === undefined) return null
   const isRead = (measured: Measured): boolean => samplesOf(measured) >= LEAST_IN_A_SECOND
   let from = latest.length - 1
-  let measured = measure(gate, viewOfBuckets(latest.slice(from)), shape, scope)
+  let measured = measureOf(gate, viewOfBuckets(latest.slice(from)), shape, scope)
   if (measured.kind === 'list' || (measured.kind === 'number' && gate.measure.kind !== 'apdex'))
     return measured.kind === 'list' ? (measured.values[0] ?? null) : measured.value
   const overdue = gate.measure.kind === 'response time' && limitMs !== undefined ? overdueIn(now, scope, limitMs) : []
   while (!isRead(measured) && from > 0) {
     from--
     // A slow load has many seconds in which nothing ended: they add nothing.
-    if (hasEnded(latest[from])) measured = measure(gate, viewOfBuckets(latest.slice(from)), shape, scope)
+    if (hasEnded(latest[from])) measured = measureOf(gate, viewOfBuckets(latest.slice(from)), shape, scope)
   }
   if (measured.kind === 'distribution' && gate.statistic !== undefined) {
     const times = copyOf(measured.distribution)
@@ -123,7 +121,7 @@ function overdueIn({ open }: Bucket, scope: GateScope, limitMs: number): number[
 }
 
 /** The measure of a gate over some cells, with no statistic taken. */
-function measure(gate: Gate, view: CellView, shape: RunShape, scope: GateScope): Measured {
+export function measureOf(gate: Gate, view: CellView, shape: RunShape, scope: GateScope): Measured {
   return MEASURES[gate.measure.kind].read(new CellFigures(gate, view, shape, scope), gate.measure)
 }
 
@@ -132,11 +130,8 @@ function readDistribution(statistic: Statistic | undefined, distribution: Distri
   if (samples === 0 || statistic === undefined) return { kind: 'unmeasured', samples }
   const percent = percentOf(statistic)
   const value = statisticOf(distribution, statistic)
-  if (percent === undefined) return { kind: 'measured', value, samples, interval: null }
-  if (samples < samplesNeeded(percent)) return { kind: 'unmeasured', samples }
-  const { low, high } = rankInterval(samples, percent)
-  const at = (rank: number | null) => (rank === null ? null : distribution.valueAtRank(rank) / 1000)
-  return { kind: 'measured', value, samples, interval: [at(low), at(high)] }
+  if (percent === undefined) return { kind: 'measured', value, samples }
+  return samples < samplesNeeded(percent) ? { kind: 'unmeasured', samples } : { kind: 'measured', value, samples }
 }
 
 /** A statistic over one value a second; percentiles by nearest rank. */
@@ -146,7 +141,7 @@ function readList(statistic: Statistic | undefined, values: number[]): Reading {
   const sorted = [...values].sort((a, b) => a - b)
   const percent = percentOf(statistic)
   if (percent !== undefined && samples < samplesNeeded(percent)) return { kind: 'unmeasured', samples }
-  return { kind: 'measured', value: statisticOfList(sorted, statistic), samples, interval: null }
+  return { kind: 'measured', value: statisticOfList(sorted, statistic), samples }
 }
 
 function statisticOfList(sorted: readonly number[], statistic: Statistic): number {
@@ -171,5 +166,5 @@ function statisticOfList(sorted: readonly number[], statistic: Statistic): numbe
 /** A share of all, or a count where the limit is one; 0 of 0 is unmeasured. */
 function readShare(gate: Gate, part: number, all: number): Reading {
   if (all === 0) return { kind: 'unmeasured', samples: 0 }
-  return { kind: 'measured', value: isCount(gate) ? part : part / all, samples: all, interval: null }
+  return { kind: 'measured', value: isCount(gate) ? part : part / all, samples: all }
 }

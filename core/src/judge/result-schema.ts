@@ -65,6 +65,7 @@ const gate = object({
   margin: figureOrNone(),
   samples: count(),
   interval: mixed({ type: 'interval', check: isInterval }).nullable().defined(),
+  effectiveSamples: number().optional(),
   borderline: boolean().required(),
   baselineValue: figureOrNone(),
   firstBreachAtMs: figureOrNone(),

@@ -159,7 +159,7 @@ function nothingMeasured({ requests, finished, failed, unfinished }: MeasuredCou
   const why = !isDue
     ? 'no arrival was due in a measured phase'
     : unfinished > 0
-      ? `all ${String(unfinished)} iterations were cut off before they had made a request`
+      ? `all ${String(unfinished)} journeys were cut off before they had made a request`
       : 'no request ended in a measured phase'
   return [`nothing was measured: ${why}`]
 }

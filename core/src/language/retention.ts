@@ -51,6 +51,22 @@ function readSome(part: string): KeepRule | string {
   }
 }
 
+/** Rules as they are written. */
+export function retentionWritten(rules: readonly KeepRule[]): string {
+  return rules
+    .map(({ days, only }) => {
+      if (only === undefined) return `keep ${daysWords(days)}`
+      const { isOpen, branch, label } = only
+      const named =
+        label === undefined ? '' : ` with label ${label.name}${label.value === undefined ? '' : `=${label.value}`}`
+      const length = days === Infinity ? 'for ever' : `for ${daysWords(days)}`
+      return `${isOpen ? 'open ' : ''}runs${branch === undefined ? '' : ` of ${branch}`}${named} ${length}`
+    })
+    .join(', ')
+}
+
+const daysWords = (days: number): string => `${String(days)} ${days === 1 ? 'day' : 'days'}`
+
 /** What of a run a rule asks. */
 export interface KeptRun {
   askedAt: Date

@@ -23,3 +23,18 @@ export function normalTail(z: number): number {
   for (let k = 80; k >= 1; k--) fraction = k / (z + fraction)
   return density / (z + fraction)
 }
+
+/**
+ * Quantile of the standard normal law, to about twelve digits: the rational start of Abramowitz and Stegun, 26.2.23,
+ * then Newton's steps.
+ *
+ * @param p - between 0.5 and 1, the latter excluded
+ */
+export function normalQuantile(p: number): number {
+  if (p <= 0.5) return p === 0.5 ? 0 : -normalQuantile(1 - p)
+  const t = Math.sqrt(-2 * Math.log(1 - p))
+  let z = t - (2.515517 + 0.802853 * t + 0.010328 * t ** 2) / (1 + 1.432788 * t + 0.189269 * t ** 2 + 0.001308 * t ** 3)
+  for (let step = 0; step < 3; step++)
+    z += (normalTail(z) - (1 - p)) / (Math.exp((-z * z) / 2) / Math.sqrt(2 * Math.PI))
+  return z
+}

@@ -3,11 +3,12 @@
 import { holds } from '../language/comparisons.js'
 import { baselineValue, type Baseline, type BaselineValue } from '../judge/baseline.js'
 import type { GateResult } from '../judge/gate-result.js'
+import { GateBatches } from '../judge/gate-batches.js'
 import { isPastItsPhases, judgeGate, secondReader } from '../judge/gates.js'
 import { judgeGateOfRun } from '../judge/gates-of-run.js'
 import { satisfiedMsOf } from '../plan/satisfied.js'
 import { limitOf } from '../judge/subject.js'
-import { secondsOf } from '../judge/scope.js'
+import { scopeOf, secondsOf } from '../judge/scope.js'
 import type { Bucket } from '../measure/bucket.js'
 import { BoundedRecording, type RangeTotals } from '../measure/bounds.js'
 import { Recording, type SecondRow } from '../measure/recording.js'
@@ -68,6 +69,7 @@ interface GateState {
   baseline: BaselineValue | null
   limit: number | null
   read: (bucket: Bucket) => number | null
+  batches: GateBatches
   /** What the measure was in each second, in the gate's unit. */
   values: (number | null)[]
   firstBreachAtMs: number | null
@@ -115,6 +117,7 @@ export class RunView {
         baseline: ofBaseline,
         limit: limitOf(gate, ofBaseline?.observed ?? null),
         read: secondReader(gate, this.shape),
+        batches: new GateBatches(gate, this.shape, scopeOf(gate, this.shape)),
         values: [],
         firstBreachAtMs: null,
         stoppedAtMs: null,
@@ -167,8 +170,8 @@ export class RunView {
    * are over: it is still on its way.
    */
   gates(): GateResult[] {
-    return this.states.map(({ gate, baseline, firstBreachAtMs, stoppedAtMs, stoppedValue }) => {
-      const known = { limitsCapped: this.limitsCapped, baseline, firstBreachAtMs, stoppedAtMs, stoppedValue }
+    return this.states.map(({ gate, baseline, batches, firstBreachAtMs, stoppedAtMs, stoppedValue }) => {
+      const known = { limitsCapped: this.limitsCapped, baseline, batches, firstBreachAtMs, stoppedAtMs, stoppedValue }
       if (isOfRun(gate.measure)) return judgeGateOfRun(gate, this, known, this.hasEnded)
       const result = judgeGate(gate, this.recording, this.shape, known)
       const waits = !this.hasEnded && stoppedAtMs === null && isLowerOnLoad(gate)
@@ -261,6 +264,7 @@ export class RunView {
 
   private readSecond(state: GateState, bucket: Bucket): void {
     while (state.values.length < bucket.second) state.values.push(null)
+    state.batches.add(bucket)
     const value = state.read(bucket)
     state.values[bucket.second] = value
     const { gate, limit } = state

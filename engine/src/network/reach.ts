@@ -28,7 +28,7 @@ function closedPorts(): number[] {
 }
 
 /** Networks that alone may be reached, as `address/bits`; threads and child processes inherit them. */
-const NETWORKS = 'JOLT_GATE_NETWORKS'
+const NETWORKS = 'JOLT_NETWORKS'
 
 /**
  * Holds whatever leaves this process to some networks, this machine's own included only where they name it.

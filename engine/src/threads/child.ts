@@ -8,7 +8,7 @@ type Entry = 'generator-process/generator-process' | 'rehearse/rehearsal-process
 /** Of the environment, what a program needs to find and trust what is around it; keys and secrets stay here. */
 const INHERITED = [
   ...['PATH', 'HOME', 'TZ', 'LANG', 'TMPDIR', 'NODE_EXTRA_CA_CERTS', 'SSL_CERT_FILE', 'SSL_CERT_DIR'],
-  ...['JOLT_GATE_CLOSED_PORTS', 'JOLT_GATE_NETWORKS', 'JOLT_GATE_TEST_BUNDLE'],
+  ...['JOLT_GATE_CLOSED_PORTS', 'JOLT_NETWORKS', 'JOLT_GATE_TEST_BUNDLE'],
 ]
 
 /**

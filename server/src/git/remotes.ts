@@ -77,7 +77,7 @@ export class RemoteStore {
       throw new Problem(
         409,
         'WRONG_KEY',
-        'the password of the remote was sealed with another key: set the remote again',
+        'the password of the remote was encrypted with another key: set the remote again',
       )
     return { url: row.url, credential }
   }

@@ -48,7 +48,7 @@ export async function whyNoApproval(
   const role = await roleIn(person, projectId)
   if (role !== 'author' && role !== 'administrator') return 'authors and administrators may approve it'
   if (!brought.isWhole && role !== 'administrator')
-    return 'nobody knows who brought some of its commits: an administrator may approve it'
+    return 'who brought some of its commits is unknown: an administrator may approve it'
   return undefined
 }
 

@@ -68,7 +68,7 @@ function stageRunOf(row: RunRow, commit: string): StageRun {
     isOfServer: row.reported == null,
     verdict: state === 'ended' ? verdict : null,
     isWaiting: state === 'queued',
-    // One that is handed in later is no later run.
+    // One that is uploaded later is no later run.
     askedAtMs: Math.min(askedAt.getTime(), row.startedAt?.getTime() ?? Infinity),
     unfit: row.unfit ?? null,
   }

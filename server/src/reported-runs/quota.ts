@@ -1,4 +1,4 @@
-// How many seconds of runs a person may hand in to be stored in a day: one token could else fill the disk.
+// How many seconds of runs a person may upload in a day: one token could else fill the disk.
 import { Problem } from '../http/problem.js'
 
 /** Of load, some eleven days of it. */
@@ -23,7 +23,7 @@ export class SecondsQuota {
       throw new Problem(
         429,
         'QUOTA',
-        `a person hands in at most ${String(this.most)} seconds of runs a day (UTC); these are spent: send the rest tomorrow`,
+        `a person uploads at most ${String(this.most)} seconds of runs a day (UTC); these are spent: send the rest tomorrow`,
       )
     this.spent.set(person, all)
   }

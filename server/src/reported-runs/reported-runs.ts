@@ -76,7 +76,7 @@ export class ReportedRuns {
   /** What happened since; returns how many seconds are known. */
   async seconds(row: RunRow, person: number, { part, seconds, events }: ReadSeconds): Promise<number> {
     this.refuseOthers(row)
-    // The same again, of a run that was handed in: nothing more is taken.
+    // The same again, of a run that was uploaded: nothing more is taken.
     if (row.state === 'ended' && (await partsOf(row.id)).result !== null)
       return BucketRow.count({ where: { runId: row.id } })
     this.quota.spend(person, seconds.length)

@@ -50,7 +50,7 @@ export async function baselineLine(asked: BaselineOf): Promise<BaselineLine | nu
 
 const lineOf = ({ row, kept }: Found): BaselineLine => ({
   run: summaryOfRun(row),
-  how: kept === undefined ? 'last open run' : 'kept',
+  how: kept === undefined ? 'last open run' : 'pinned',
   branch: row.branch,
   by: kept?.by ?? null,
   at: kept?.at.toISOString() ?? null,

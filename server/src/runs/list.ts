@@ -1,4 +1,5 @@
 // The list of a project's runs: filtered, searched and paged by the database, and what is deleted from it.
+import { labelsWritten } from '@jolt-gate/core'
 import type { RunFilter, RunSummary } from '@jolt-gate/core/api'
 import { col, fn, Op, type Order, type WhereOptions } from 'sequelize'
 import { BaselineRow, RunRow } from '../database/models.js'
@@ -7,6 +8,8 @@ import { summaryOfRun } from '../database/run-summary.js'
 
 const PAGE_SIZE = 50
 const MOST_CHOICES = 500
+/** Labels are looked for in so many of the last runs. */
+const MOST_LABELLED = 500
 const DAY_MS = 86_400_000
 
 export async function listRuns(
@@ -57,7 +60,7 @@ function whereOf(
 /** What the runs of a project can be filtered by. */
 export async function choicesOf(
   projectId: number,
-): Promise<{ plans: string[]; targets: string[]; branches: string[] }> {
+): Promise<{ plans: string[]; targets: string[]; branches: string[]; labels: string[] }> {
   const distinct = async (field: 'planFile' | 'targetName' | 'branch', column: string) => {
     const rows = await RunRow.findAll({
       where: { projectId },
@@ -67,12 +70,19 @@ export async function choicesOf(
     })
     return rows.flatMap((row) => row[field] ?? [])
   }
-  const [plans, targets, branches] = await Promise.all([
+  const [plans, targets, branches, labelled] = await Promise.all([
     distinct('planFile', 'plan_file'),
     distinct('targetName', 'target_name'),
     distinct('branch', 'branch'),
+    RunRow.findAll({
+      where: { projectId },
+      attributes: ['labels'],
+      order: [['number', 'DESC']],
+      limit: MOST_LABELLED,
+    }),
   ])
-  return { plans, targets, branches }
+  const labels = new Set(labelled.flatMap((row) => labelsWritten(row.labels ?? {})))
+  return { plans, targets, branches, labels: [...labels].sort().slice(0, MOST_CHOICES) }
 }
 
 /** Deletes runs that have ended; returns their numbers. What belongs to them goes with them, by the database. */

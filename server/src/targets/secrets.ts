@@ -55,7 +55,7 @@ export class SecretStore {
   ): string {
     const value = this.key === undefined ? undefined : open(this.key, placeOfSecret(projectId, from, name), sealed)
     if (this.key === undefined || value === undefined)
-      throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was sealed with another key: delete it, then rename`)
+      throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was encrypted with another key: delete it, then rename`)
     return seal(this.key, placeOfSecret(projectId, to, name), value)
   }
 
@@ -83,7 +83,7 @@ export class SecretStore {
       const value =
         this.key === undefined ? undefined : open(this.key, placeOfSecret(projectId, target.name, name), sealed)
       if (value === undefined)
-        throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was sealed with another key: store it again`)
+        throw new Problem(409, 'WRONG_KEY', `the secret "${name}" was encrypted with another key: store it again`)
       stored[name] = value
     }
     const found = secretsOf(target, { environment: process.env, stored })

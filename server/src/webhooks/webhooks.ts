@@ -194,7 +194,7 @@ export class Webhooks {
     const signer = this.signing.with(webhook.projectId, webhook.sealed)
     const answer =
       signer === undefined
-        ? { ...NO_ANSWER, words: 'its secret was sealed with another key: remove the webhook and add it again' }
+        ? { ...NO_ANSWER, words: 'its secret was encrypted with another key: remove the webhook and add it again' }
         : await postEvent(webhook.url, { id: row.eventId, body: row.body }, signer, signal)
     // Asked again: the signal may have come while it was sent.
     if (this.closing.signal.aborted) return

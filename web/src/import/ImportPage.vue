@@ -136,7 +136,7 @@ async function save(): Promise<void> {
               aimed.valued.length > 0
                 ? 'those that the target has already stay as they are'
                 : isAdministrator
-                  ? 'they are stored sealed when you commit'
+                  ? 'they are stored encrypted when you commit'
                   : 'an administrator stores them on the Targets page'
             }}
           </li>

@@ -74,7 +74,7 @@ const form = useChecked(
           />
         </ElFormItem>
         <p v-if="form.fault.value" class="fault" role="alert">{{ form.fault.value }}</p>
-        <p class="soft">User and password are taken out of the URL and kept sealed.</p>
+        <p class="soft">User and password are taken out of the URL and stored encrypted.</p>
         <ElButton native-type="submit" :loading="form.isBusy.value">Set remote</ElButton>
       </ElForm>
     </div>

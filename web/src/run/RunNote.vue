@@ -3,7 +3,7 @@
 import { LABEL_WORDS, labelsWritten, MOST_LABELS, readLabel } from '@jolt-gate/core'
 import type { RunDetail } from '@jolt-gate/core/api'
 import MarkdownIt from 'markdown-it'
-import { ElButton, ElDialog, ElInput, ElTag } from 'element-plus'
+import { ElButton, ElDialog, ElInput, ElOption, ElSelect, ElTag } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { api, wordsOf } from '../api/client.js'
 import { takeCursor } from '../forms/take-cursor.js'
@@ -18,21 +18,22 @@ const html = computed(() => markdown.render(props.run.note ?? ''))
 const labels = computed(() => labelsWritten(props.run.labels))
 
 const note = ref('')
-const pairs = ref('')
+const pairs = ref<string[]>([])
+const known = ref<string[]>([])
 const fault = ref('')
 const isBusy = ref(false)
 watch(isOpen, (open) => {
   if (!open) return
   note.value = props.run.note ?? ''
-  pairs.value = labels.value.join('\n')
+  pairs.value = [...labels.value]
   fault.value = ''
+  // Without them labels are written.
+  void api.runChoices(props.run.projectId).then(
+    (choices) => (known.value = choices.labels),
+    () => undefined,
+  )
 })
-const written = computed(() =>
-  pairs.value
-    .split('\n')
-    .map((line) => line.trim())
-    .filter(Boolean),
-)
+const written = computed(() => pairs.value.map((pair) => pair.trim()))
 const wrong = computed(() => {
   const none = written.value.find((pair) => readLabel(pair) === undefined)
   if (none !== undefined) return `"${none}": ${LABEL_WORDS}`
@@ -72,13 +73,19 @@ async function save(): Promise<void> {
         aria-label="Note, in Markdown"
         placeholder="A note on this run, in Markdown"
       />
-      <ElInput
+      <ElSelect
         v-model="pairs"
-        type="textarea"
-        :rows="3"
-        aria-label="Labels, one a line"
-        placeholder="build=209, one label a line"
-      />
+        multiple
+        filterable
+        allow-create
+        default-first-option
+        :reserve-keyword="false"
+        aria-label="Labels"
+        placeholder="Labels, such as build=209"
+        no-data-text="No labels yet: write name=value"
+      >
+        <ElOption v-for="label in known" :key="label" :value="label" />
+      </ElSelect>
       <p v-if="wrong || fault" class="fault" role="alert">{{ wrong || fault }}</p>
       <span>
         <ElButton type="primary" native-type="submit" :loading="isBusy" :disabled="wrong !== ''">Save</ElButton>

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-// How long the runs of a project are kept: a sentence, and what it would delete now.
-import { readRetention } from '@jolt-gate/core'
+// How long the runs of a project are kept: chosen, or written as a sentence, and what it would delete now.
+import { readRetention, retentionWritten } from '@jolt-gate/core'
 import { ElButton, ElDialog, ElInput } from 'element-plus'
 import { refDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { api, wordsOf } from '../api/client.js'
+import RetentionRows from './RetentionRows.vue'
 import { takeCursor } from '../forms/take-cursor.js'
 
 const props = defineProps<{ project: number }>()
@@ -14,10 +15,8 @@ const rule = ref('')
 const asked = refDebounced(rule, 300)
 const due = ref<{ due: number; today: number }>()
 const fault = ref('')
-const wrong = computed(() => {
-  const read = readRetention(rule.value)
-  return read.ok ? '' : read.fault
-})
+const read = computed(() => readRetention(rule.value))
+const wrong = computed(() => (read.value.ok ? '' : read.value.fault))
 watch(isOpen, async (open) => {
   if (!open) return
   fault.value = ''
@@ -55,19 +54,25 @@ const countOfRuns = (count: number) => `${String(count)} ${count === 1 ? 'run' :
   <ElDialog
     v-model="isOpen"
     title="How long runs are kept"
-    width="560"
+    width="760"
     append-to-body
     @open-auto-focus="takeCursor()"
     @opened="takeCursor()"
   >
     <form @submit.prevent="save(false)">
+      <RetentionRows
+        v-if="isOpen && read.ok"
+        :project="project"
+        :rules="read.rules"
+        @change="rule = retentionWritten($event)"
+      />
       <ElInput v-model="rule" autofocus maxlength="500" aria-label="Rule" :placeholder="EXAMPLES[0]" />
       <p class="told" :class="{ wrong: wrong !== '' || fault !== '' }" role="status">
         {{ fault || wrong || dueWords }}
       </p>
       <p class="soft">
-        Such as <code>{{ EXAMPLES[0] }}</code> or <code>{{ EXAMPLES[1] }}</code>. Runs pinned as a baseline stay. Empty
-        keeps all.
+        The same as a sentence, such as <code>{{ EXAMPLES[0] }}</code> or <code>{{ EXAMPLES[1] }}</code>. Runs pinned as
+        a baseline stay.
       </p>
       <div class="buttons">
         <ElButton @click="isOpen = false">Cancel</ElButton>

@@ -13,7 +13,7 @@ const writing = ref<string>()
 const value = ref('')
 const fault = ref('')
 const FROM = {
-  store: 'sealed in the store',
+  store: 'stored, encrypted',
   blocked: "blocked: the target's address changed; an administrator must confirm it",
   environment: 'from the server’s environment',
   nowhere: 'missing',

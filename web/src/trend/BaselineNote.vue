@@ -16,11 +16,11 @@ const now = useNow({ interval: 60_000 })
       <p>
         <RouterLink :to="{ name: 'run', params: { project, run: baseline.run.id } }"
           >Run {{ baseline.run.number }}</RouterLink
-        >, <b>{{ baseline.how === 'kept' ? 'pinned' : 'last open run' }}</b>
+        >, <b>{{ baseline.how }}</b>
       </p>
       <p class="soft">
         {{
-          baseline.how === 'kept'
+          baseline.how === 'pinned'
             ? `by ${baseline.by ?? ''}, ${ago(baseline.at, now.getTime())}`
             : `chosen automatically; ran ${ago(baseline.run.askedAt, now.getTime())}`
         }}

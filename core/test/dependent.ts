@@ -1,0 +1,59 @@
+// Series of response times that depend on their neighbours, with the law that they truly follow.
+import { Draws } from '../src/index.js'
+import { normalQuantile } from '../src/numbers/normal.js'
+
+export interface Dependent {
+  name: string
+  /** So many times in ms, in the order of their requests. */
+  times: (draws: Draws, count: number) => number[]
+  /** The true percentile, in ms. */
+  truth: (percent: number) => number
+  /** The true mean, in ms. */
+  mean: number
+}
+
+const exponentialQuantile = (mean: number) => (percent: number) => -mean * Math.log(1 - percent / 100)
+
+export const independent = (mean = 100): Dependent => ({
+  name: 'independent',
+  times: (draws, count) => Array.from({ length: count }, () => mean * draws.nextExponential()),
+  truth: exponentialQuantile(mean),
+  mean,
+})
+
+/** Log-normal times of which the logarithms follow an autoregression of order one. */
+export const autoregressive = (correlation: number, median = 100): Dependent => ({
+  name: `autocorrelation ${String(correlation)}`,
+  times: (draws, count) => {
+    const fresh = Math.sqrt(1 - correlation ** 2)
+    let x = draws.nextNormal()
+    return Array.from({ length: count }, () => {
+      x = correlation * x + fresh * draws.nextNormal()
+      return median * Math.exp(x)
+    })
+  },
+  truth: (percent) =>
+    median * Math.exp(percent < 50 ? -normalQuantile(1 - percent / 100) : normalQuantile(percent / 100)),
+  mean: median * Math.exp(0.5),
+})
+
+/**
+ * Times in an M/M/1 queue, waiting included: exponential with mean s/(1 − ρ) (L. Kleinrock, "Queueing Systems", volume
+ * 1, 1975), by D. V. Lindley's recursion of 1952, begun as it is in the long run.
+ */
+export const queue = (utilisation: number, serviceMs = 20): Dependent => {
+  const mean = serviceMs / (1 - utilisation)
+  return {
+    name: `M/M/1 at ${String(utilisation)}`,
+    times: (draws, count) => {
+      let waits = draws.next() < 1 - utilisation ? 0 : mean * draws.nextExponential()
+      return Array.from({ length: count }, () => {
+        const time = waits + serviceMs * draws.nextExponential()
+        waits = Math.max(0, time - (serviceMs / utilisation) * draws.nextExponential())
+        return time
+      })
+    },
+    truth: exponentialQuantile(mean),
+    mean,
+  }
+}
