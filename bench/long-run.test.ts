@@ -117,7 +117,7 @@ async function opening(id: string): Promise<number> {
 
 /** From a selection to the tables of its seconds, in ms, the least of some; half of the run is selected. */
 async function selecting(id: string): Promise<number> {
-  await page.goto(`${place.origin}/p/1/runs/${id}?mark=2-4`)
+  await page.goto(`${place.origin}/p/1/runs/${id}?range=2-4`)
   await page.getByText(/computed for 0:02/).waitFor({ timeout: 60_000 })
   // What is summed up in advance is summed up by then.
   await page.waitForTimeout(4000)
@@ -133,7 +133,7 @@ async function selecting(id: string): Promise<number> {
     const beganMs = performance.now()
     await page.mouse.move(left + width * (0.7 + 0.03 * round), y)
     await page
-      .getByText(/reading seconds:/)
+      .getByText(/loading/)
       .waitFor({ timeout: 50 })
       .catch(() => undefined)
     await page.getByText(/computed for/).waitFor()

@@ -124,7 +124,7 @@ describe('run', () => {
     expect(shut.code).toBe(1)
     expect(shut.stderr).toContain('1 user, each waiting 10ms after every answer')
     expect(shut.stdout).toMatch(/breached +requests at least 1000/)
-    expect(shut.stdout).toMatch(/held +failed requests at most 1 % \(default\)/)
+    expect(shut.stdout).toMatch(/held +failed requests at most 1 % \(borderline\) \(default\)/)
   })
 
   it('of a URL where everything fails is shut, though nobody asked for a gate', async () => {

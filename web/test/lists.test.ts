@@ -50,7 +50,7 @@ describe('the runs of a project', () => {
   })
   const list = async (runs: RunSummary[], { total = runs.length, query = {}, role = 'author' as const } = {}) => {
     signIn(role)
-    vi.spyOn(api, 'runChoices').mockResolvedValue({ plans: [], targets: [], branches: [] })
+    vi.spyOn(api, 'runChoices').mockResolvedValue({ plans: [], targets: [], branches: [], labels: [] })
     const asked = vi.spyOn(api, 'runs').mockResolvedValue({ runs, total, pageSize: 50 })
     await router.push({ name: 'runs', params: { project: 4 }, query })
     // The filters are tested by themselves.

@@ -109,6 +109,7 @@ describe('the filters of the runs', () => {
       plans: ['plans/a.gate.yaml'],
       targets: ['here'],
       branches: ['main'],
+      labels: [],
     })
     const shown = mount(RunFilters, { ...options, props: { project: 4, filter } })
     await flushPromises()
