@@ -21,6 +21,7 @@ export function preview(file: string, options: PreviewArguments, output: Output)
     process.stdout.write(`${phaseTable(load, output)}\n`)
     if (load.tracks.length > 1) process.stdout.write(`\n${trackTable(load, output)}\n`)
     process.stdout.write(`${totalsOf(load)}\n`)
+    if (load.samples.length > 0) process.stdout.write(`\n${sampleTable(load, output)}\n${DEPENDENT}\n`)
   }
   const held =
     last?.verdict === 'open' ? [{ peakRate: peakOf(last), mostUsers: 0, seconds: last.measuredMs / 1000 }] : []
@@ -72,6 +73,22 @@ function trackTable(load: Preview, output: Output): string {
   ])
   rows.push(['all', clock(load.seconds), String(load.arrivals), `${rate(load.peakRate)}/s`, String(load.mostUsers)])
   return tableOf(['track', 'length', 'arrivals', 'highest rate', 'users'], rows, [1, 2, 3, 4], output.color)
+}
+
+const DEPENDENT = 'Of samples that do not depend on one another; behind a queue it takes several times as many.'
+
+function sampleTable({ samples }: Preview, output: Output): string {
+  const rows = samples.map(({ rule, expected, least, within20, strict }) => [
+    rule,
+    expected === null ? 'as they come' : String(Math.floor(expected)),
+    ...[least, within20, strict].map(String),
+  ])
+  return tableOf(
+    ['samples of the gate', 'made', 'at least', 'for ±20 %', 'for strict'],
+    rows,
+    [1, 2, 3, 4],
+    output.color,
+  )
 }
 
 function levelOf({ rates, users }: PhasePreview): string {

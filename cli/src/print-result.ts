@@ -2,6 +2,7 @@
 import pc from 'picocolors'
 import {
   besideStatus,
+  borderlineCount,
   causesOf,
   causeWords,
   findingsOf,
@@ -49,8 +50,8 @@ export function printResult(
 function answerLines(result: RunResult, judgement: Judgement, colors: Colors): string[] {
   const { verdict, reasons, notes } = judgement
   const paint = verdict === 'open' ? colors.green : verdict === 'shut' ? colors.red : colors.yellow
-  const unjudged = notes.filter(isOfGates)
-  const head = `${paint(colors.bold(verdictWords(result.verdict)))}${unjudged.length === 0 ? '' : `; ${unjudged.join('; ')}`}`
+  const beside = [...notes.filter(isOfGates), borderlineCount(result.gates) ?? []].flat()
+  const head = `${paint(colors.bold(verdictWords(result.verdict)))}${beside.map((words) => `; ${words}`).join('')}`
   const lines = [
     ...reasons.map((reason) => `  ${reason}`),
     ...notes.filter((note) => !isOfGates(note)).map((note) => `  note: ${note}`),

@@ -56,7 +56,17 @@ export { type PhasePreview } from './load/phase-previews.js'
 export { JourneyChoice, loadFingerprint, loadSeconds, ScheduleCursor, userNumber } from './load/schedule.js'
 export { Distribution, slotOf } from './numbers/distribution.js'
 export { decodeHdr, encodeHdr } from './measure/hdr.js'
-export { rankInterval, samplesNeeded } from './numbers/percentiles.js'
+export {
+  meanInterval,
+  percentileInterval,
+  shareInterval,
+  wilson,
+  type BatchedValues,
+  type BatchInterval,
+  type RatioBatch,
+} from './numbers/batches.js'
+export { samplesNeeded } from './numbers/percentiles.js'
+export { studentQuantile } from './numbers/student.js'
 export * from './measure/bucket.js'
 export { decodeBucket, encodeBucket } from './measure/bucket-codec.js'
 export { countRow, pool, SCOPE_COUNTS, STEP_TIMES } from './measure/cells.js'
@@ -69,7 +79,10 @@ export {
   allowedWords,
   errorWords,
   observedWords,
+  borderlineCount,
+  borderlineWords,
   gateCountWords,
+  intervalWords,
   besideStatus,
   type GateResult,
 } from './judge/gate-result.js'
@@ -125,7 +138,7 @@ export { impactOf } from './judge/impact.js'
 
 export { breakpointOf } from './numbers/breakpoint.js'
 export { dipOf } from './numbers/dip.js'
-export { normalTail } from './numbers/normal.js'
+export { normalQuantile, normalTail } from './numbers/normal.js'
 export { autocorrelation, changePointOf, trendOf } from './numbers/trends.js'
 export { findingsOf, impactWords, recoveryWords, type ResultFinding, type ResultImpact } from './report/explained.js'
 export { REPORT_NAMES, reportOf, REPORTS, type ReportName } from './report/reports.js'

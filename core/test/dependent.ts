@@ -1,6 +1,5 @@
 // Series of response times that depend on their neighbours, with the law that they truly follow.
-import { Draws } from '../src/index.js'
-import { normalQuantile } from '../src/numbers/normal.js'
+import { Distribution, normalQuantile, type BatchedValues, type Draws } from '../src/index.js'
 
 export interface Dependent {
   name: string
@@ -55,5 +54,25 @@ export const queue = (utilisation: number, serviceMs = 20): Dependent => {
     },
     truth: exponentialQuantile(mean),
     mean,
+  }
+}
+
+/** The times as they would be counted, so many of them in each second. */
+export function inSeconds(times: readonly number[], perSecond: number): Distribution[] {
+  return Array.from({ length: Math.ceil(times.length / perSecond) }, (_, second) => {
+    const counted = new Distribution()
+    for (const ms of times.slice(second * perSecond, (second + 1) * perSecond)) counted.record(1000 * ms)
+    return counted.compact()
+  })
+}
+
+/** Seconds as an interval is read from them; values in µs. */
+export function valuesOf(seconds: readonly Distribution[]): BatchedValues {
+  const all = new Distribution()
+  for (const one of seconds) all.add(one)
+  return {
+    counts: seconds.map(({ count }) => count),
+    countsOver: (value) => seconds.map((one) => one.count - one.countUpTo(value)),
+    valueAtRank: (rank) => all.valueAtRank(rank),
   }
 }

@@ -3,7 +3,7 @@ declare module 'jstat' {
   interface Library {
     normal: { cdf(x: number, mean: number, sd: number): number }
     chisquare: { cdf(x: number, degrees: number): number }
-    binomial: { cdf(k: number, n: number, p: number): number }
+    studentt: { inv(p: number, degrees: number): number }
   }
   const library: Library
   export default library

@@ -71,7 +71,7 @@ describe('a strict plan', () => {
 
     expect(warningsOf({ load, gates })).toEqual([])
     expect(warningsOf({ load, gates, top: 'strict: yes\n' })[0]).toMatch(
-      /^strict: the interval of p95 has two ends from 7[23] samples on, and this load makes about 60/,
+      /^strict: p95 needs about \d{3} samples to be sure of its side, and this load makes about 60/,
     )
   })
 })

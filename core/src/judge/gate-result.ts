@@ -53,6 +53,38 @@ export function besideStatus({ borderline, isDefault, leavesOutRequests }: Omit<
 }
 type StatusParts = Pick<GateResult, 'status' | 'borderline' | 'isDefault' | 'leavesOutRequests'>
 
+/** What the truth may be, by the interval of a gate: "up to 312 ms"; undefined where it has none. */
+export function intervalWords({ interval, unit }: Pick<GateResult, 'interval' | 'unit'>): string | undefined {
+  if (interval === null) return undefined
+  const [low, high] = interval
+  if (low !== null && high !== null) return `${formatValue(low, unit)} to ${formatValue(high, unit)}`
+  if (low !== null) return `at least ${formatValue(low, unit)}`
+  return high === null ? 'of unknown width: too few samples' : `up to ${formatValue(high, unit)}`
+}
+
+/** Why a gate is borderline, in words; undefined where it is not. */
+export function borderlineWords(gate: SurenessParts): string | undefined {
+  if (!gate.borderline) return undefined
+  if (gate.reason !== undefined && gate.status !== 'undecided') return gate.reason
+  const { samples, effectiveSamples = samples } = gate
+  const worth =
+    effectiveSamples < WORTH_LESS * samples
+      ? `; its ${String(samples)} samples tell as much as ${String(Math.max(1, Math.round(effectiveSamples)))} independent ones`
+      : ''
+  return `95 % interval ${intervalWords(gate) ?? 'unknown'}${worth}`
+}
+type SurenessParts = Pick<
+  GateResult,
+  'borderline' | 'reason' | 'status' | 'samples' | 'effectiveSamples' | 'interval' | 'unit'
+>
+const WORTH_LESS = 0.8
+
+/** How many gates are borderline, for the line of the verdict; undefined where none is. Default gates are nobody's limit. */
+export function borderlineCount(gates: readonly Pick<GateResult, 'borderline' | 'isDefault'>[]): string | undefined {
+  const count = gates.filter(({ borderline, isDefault }) => borderline && isDefault !== true).length
+  return count === 0 ? undefined : `${String(count)} ${count === 1 ? 'gate' : 'gates'} borderline`
+}
+
 /** How many gates have which status: a run that is void must not read as if nothing was breached. */
 export function gateCountWords(gates: readonly Pick<GateResult, 'status'>[]): string {
   if (gates.length === 0) return 'no gates'

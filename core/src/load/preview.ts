@@ -1,10 +1,12 @@
 // What a plan would send, worked out before anything is sent.
+import { gatesOf } from '../plan/default-gates.js'
 import type { Plan } from '../plan/model.js'
 import { expectedRequestsIn } from '../plan/steps/walk.js'
 import { rateAt } from '../plan/phases.js'
 import { tracksIn } from './arrivals.js'
 import { loadSeconds } from './schedule.js'
 import { phasePreviews, type PhasePreview } from './phase-previews.js'
+import { gateSamples, type GateSamples } from './gate-samples.js'
 import { warningsOf, type Warning } from './warnings.js'
 
 export interface TrackPreview {
@@ -32,6 +34,8 @@ export interface Preview {
   usersInFlight: number | null
   tracks: TrackPreview[]
   phases: PhasePreview[]
+  /** What the gates on times and shares get and need. */
+  samples: GateSamples[]
   warnings: Warning[]
 }
 
@@ -45,6 +49,10 @@ export function previewOf(plan: Plan, journeyMs: ReadonlyMap<string, number> = n
   const arrivals = sumOf(phases, (phase) => phase.arrivals)
   const sends = (track: string | null) => requestsPerArrival(plan, track, () => true)
   const peakRate = peakOf(plan, phases, (rate) => rate)
+  const samples = gateSamples({
+    ...{ plan, phases, gates: gatesOf(plan) },
+    requestsPerArrival: (track, counts) => requestsPerArrival(plan, track, counts),
+  })
   const inFlight = peakOf(plan, phases, (rate, track) => rate * ((meanJourneyMs(plan, track, journeyMs) ?? NaN) / 1000))
   return {
     seconds: loadSeconds(plan),
@@ -68,10 +76,8 @@ export function previewOf(plan: Plan, journeyMs: ReadonlyMap<string, number> = n
       }
     }),
     phases,
-    warnings: warningsOf({
-      ...{ plan, phases },
-      requestsPerArrival: (track, counts) => requestsPerArrival(plan, track, counts),
-    }),
+    samples,
+    warnings: warningsOf({ plan, phases, samples }),
   }
 }
 

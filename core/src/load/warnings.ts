@@ -1,10 +1,10 @@
 // What a plan's author should know before a run: what would make it void, or decide nothing.
 import { isUpperLimit } from '../language/comparisons.js'
 import { GRADES } from '../language/grades.js'
-import { rankInterval, samplesNeeded } from '../numbers/percentiles.js'
-import { familyOf, MEASURES } from '../plan/measures.js'
+import { familyOf } from '../plan/measures.js'
 import type { Gate, Keep, Plan, Step } from '../plan/model.js'
 import { allSteps, sendsOf, timedOf } from '../plan/steps/walk.js'
+import { sampleWarning, type GateSamples } from './gate-samples.js'
 import { journeyArrivals } from './journey-arrivals.js'
 import type { PhasePreview } from './phase-previews.js'
 import { RECOVERED_WINDOWS, REFERENCE_WINDOWS, WINDOW_SECONDS } from './window-sizes.js'
@@ -18,13 +18,11 @@ export interface Warning {
 interface Loaded {
   plan: Plan
   phases: readonly PhasePreview[]
-  /** Mean number of requests of an arrival of a track, of the steps that count. */
-  requestsPerArrival: (track: string | null, counts: (step: string) => boolean) => number
+  samples: readonly GateSamples[]
 }
 
 /** What is worth knowing of a plan that was read without errors. */
-export function warningsOf(loaded: Loaded): Warning[] {
-  const { plan, phases } = loaded
+export function warningsOf({ plan, phases, samples }: Loaded): Warning[] {
   const { gates } = plan
   const ofGate = (warn: (gate: Gate) => string | undefined) =>
     gates.flatMap((gate) => {
@@ -34,7 +32,10 @@ export function warningsOf(loaded: Loaded): Warning[] {
   return [
     ...nothingMeasured(plan, phases),
     ...absentJourneys(plan, phases),
-    ...ofGate((gate) => sampleWarning(gate, expectedSamples(loaded, gate), plan.strict)),
+    ...samples.flatMap((one) => {
+      const message = sampleWarning(one, plan.strict)
+      return message === undefined ? [] : [{ line: one.line, message }]
+    }),
     ...gates.flatMap((gate) => unmeasuredPhases(plan, gate)),
     ...spentData(plan, phases),
     ...ofGate(({ measure }) =>
@@ -183,46 +184,6 @@ function recoveryWarning(plan: Plan, phases: readonly PhasePreview[], name: stri
   return windows(peak.toSeconds, end) >= RECOVERED_WINDOWS
     ? undefined
     : `recovery after "${name}" needs 25 seconds of measured load after it: the gate would be unmeasured`
-}
-
-/** Samples that a gate may expect; undefined where users come again by themselves: how often is not known before. */
-function expectedSamples({ plan, phases, requestsPerArrival }: Loaded, gate: Gate): number | undefined {
-  const { of, during, journey } = gate
-  const scope = phases.filter((phase, index) => {
-    const ladder = plan.load.phases[index]?.ladder ?? ''
-    return phase.measured && (during.length === 0 || during.includes(phase.name) || during.includes(ladder))
-  })
-  if (scope.some((phase) => Math.max(...phase.users) > 0)) return undefined
-  if (journey !== undefined || MEASURES[gate.measure.kind].of !== 'steps') return undefined
-  return sumOf(
-    scope,
-    (phase) =>
-      phase.arrivals * requestsPerArrival(phase.track, (step) => of.kind !== 'names' || of.names.includes(step)),
-  )
-}
-
-function sampleWarning(gate: Gate, expected: number | undefined, isStrict: boolean): string | undefined {
-  const { statistic } = gate
-  const percent = statistic?.kind === 'percentile' ? statistic.percent : statistic?.kind === 'median' ? 50 : undefined
-  if (percent === undefined || expected === undefined) return undefined
-  const made = Math.floor(expected)
-  const needed = samplesNeeded(percent)
-  if (made < needed)
-    return `p${String(percent)} needs ${String(needed)} samples, and this load makes about ${String(made)}: the gate would be unmeasured`
-  const closed = isStrict ? samplesOfInterval(percent) : 0
-  return made < closed
-    ? `strict: the interval of p${String(percent)} has two ends from ${String(closed)} samples on, and this load makes about ${String(made)}: the gate would be borderline`
-    : undefined
-}
-
-/** The least number of samples of which the interval of a percentile has both ends. */
-function samplesOfInterval(percent: number): number {
-  let count = samplesNeeded(percent)
-  for (let interval = rankInterval(count, percent); interval.low === null || interval.high === null;) {
-    count++
-    interval = rankInterval(count, percent)
-  }
-  return count
 }
 
 function sumOf<T>(items: readonly T[], value: (item: T, index: number) => number): number {

@@ -1,5 +1,5 @@
 // The tables of the HTML report.
-import { besideStatus, observedWords } from '../judge/gate-result.js'
+import { besideStatus, intervalWords, observedWords } from '../judge/gate-result.js'
 import { formatMs, formatValue } from '../judge/values.js'
 import type { RunResult } from '../judge/result-schema.js'
 import { findingsOf, impactWords } from './explained.js'
@@ -20,7 +20,7 @@ export function gatesTable({ gates }: RunResult): string {
     [text(gate.rule), ...besideStatus(gate).map((words) => `<small>${text(words)}</small>`)].join(' '),
     text(observedWords(gate)),
     text(formatValue(gate.limit, gate.unit)),
-    gate.interval === null ? '' : text(gate.interval.map((end) => formatValue(end, gate.unit)).join(' to ')),
+    text(intervalWords(gate) ?? ''),
     String(gate.samples),
   ])
   return table('Gates', ['status', 'gate', 'observed', 'limit', '95 % interval', 'samples'], rows, 2)

@@ -2,6 +2,7 @@
 // The verdict, and each gate with what was observed against its limit.
 import {
   allowedWords,
+  borderlineWords,
   errorWords,
   formatMs,
   formatValue,
@@ -71,7 +72,10 @@ const signOf = ({ status }: GateResult) =>
   status === 'held' || status === 'breached' || status === 'undecided' ? status : 'unmeasured'
 /** Why a gate is undecided, where that is not among the reasons above. */
 const ownReason = (gate: GateResult) =>
-  props.reasons.some((reason) => reason.startsWith(`${gate.status}: ${gate.rule} `)) ? undefined : gate.reason
+  borderlineWords(gate) === gate.reason ||
+  props.reasons.some((reason) => reason.startsWith(`${gate.status}: ${gate.rule} `))
+    ? undefined
+    : gate.reason
 </script>
 
 <template>
@@ -115,7 +119,7 @@ const ownReason = (gate: GateResult) =>
         }}
       </div>
       <div v-if="ownReason(gate)" class="borderline soft">{{ gate.status }}: {{ ownReason(gate) }}</div>
-      <div v-if="gate.borderline" class="borderline soft">borderline: the limit lies within its 95 % interval</div>
+      <div v-if="gate.borderline" class="borderline soft">borderline: {{ borderlineWords(gate) }}</div>
     </div>
     <ul v-if="notes.length > 0" class="reasons soft">
       <li v-for="note in notes" :key="note">note: {{ note }}</li>

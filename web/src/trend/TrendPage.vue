@@ -142,9 +142,9 @@ const retract = ({ run, id }: TrendNote) => doing(() => api.removeTrendNote(run,
         <section>
           <h2>How to read this</h2>
           <p class="soft small">
-            A dot is a run, its bar the 95 % interval. An open ring is a run that is void or stopped: shown, not
-            counted. An ochre line is the median between two shifts; a shift is marked when it is unlikely to be chance
-            (one false mark in about 100 figures), at least 5 %, and lasts for four runs.
+            A dot is a run, its bar the 95 % interval towards the limit. An open ring is a run that is void or stopped:
+            shown, not counted. An ochre line is the median between two shifts; a shift is marked when it is unlikely to
+            be chance (one false mark in about 100 figures), at least 5 %, and lasts for four runs.
           </p>
         </section>
       </aside>

@@ -46,10 +46,10 @@ defineEmits<{ pick: [run: number] }>()
     />
     <g v-for="dot in picture.dots" :key="dot.run">
       <path
-        v-if="dot.low !== undefined && dot.high !== undefined"
+        v-if="dot.low !== undefined || dot.high !== undefined"
         class="interval"
         :class="dot.look.replace(' ', '-')"
-        :d="`M${dot.x} ${dot.low}V${dot.high}`"
+        :d="`M${dot.x} ${dot.low ?? dot.y}V${dot.high ?? dot.y}`"
       />
       <circle class="dot" :class="dot.look.replace(' ', '-')" :cx="dot.x" :cy="dot.y" r="3.6">
         <title>{{ dot.words }}</title>
