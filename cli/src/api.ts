@@ -2,6 +2,7 @@
 import {
   baselineFault,
   baselineFrom,
+  baselineOf,
   loadFingerprint,
   previewOf,
   reportOf,
@@ -75,8 +76,8 @@ export interface RunOptions extends PlanOptions {
   seed?: number
   /** Multiplies rates, starts, users and caps. */
   scale?: number
-  /** An earlier result of the same plan, target, scale and load, for gates "of baseline". */
-  baseline?: RunResult
+  /** Earlier results of the same plan, target, scale and load, for gates "of baseline"; four or more are best. */
+  baseline?: RunResult | readonly RunResult[]
   /** Void instead of open where something leaves a doubt. */
   strict?: boolean
   labels?: Record<string, string>
@@ -103,12 +104,12 @@ export async function runPlan(file: string, options: RunOptions = {}): Promise<R
   }
   const asked = await askedPlan(file, given, undefined)
   if (baseline !== undefined) {
-    const fault = baselineFault(baselineFrom(baseline), {
-      target: asked.target,
-      plan: { scale, load: loadFingerprint(asked.plan) },
-    })
-    if (fault !== undefined) throw new UsageError(`this is no baseline for the run: ${fault}`)
-    asked.baseline = baselineFrom(baseline)
+    const runs = [baseline].flat().map((result) => baselineFrom(result))
+    for (const run of runs) {
+      const fault = baselineFault(run, { target: asked.target, plan: { scale, load: loadFingerprint(asked.plan) } })
+      if (fault !== undefined) throw new UsageError(`${run.id} is no baseline for the run: ${fault}`)
+    }
+    asked.baseline = baselineOf(runs.toSorted((one, other) => Date.parse(other.startedAt) - Date.parse(one.startedAt)))
   }
   const handle = startRun(engineOptions(asked, given, newId()))
   const stop = () => {

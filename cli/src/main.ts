@@ -105,7 +105,8 @@ program
   .addOption(scale())
   .option(
     '--baseline <result.json>',
-    'the result.json to compare gates "of baseline" with; a folder of --out: each plan\'s own; server: the one of --to',
+    'an earlier result.json for gates "of baseline" (repeatable: four runs or more tell how far runs differ); a folder of --out: each plan\'s own; server: those of --to',
+    collected,
   )
   .addOption(json())
   .option('--junit <file>', 'write JUnit XML')

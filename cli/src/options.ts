@@ -38,7 +38,7 @@ export interface RunArguments {
   set: Record<string, string>
   seed?: number
   scale: number
-  baseline?: string
+  baseline?: string[]
   json?: string
   junit?: string
   markdown?: string

@@ -4,11 +4,13 @@ import { join } from 'node:path'
 import {
   baselineFault,
   baselineFrom,
+  baselineOf,
   loadFingerprint,
   previewOf,
   scalePlan,
   shapeOf,
   type Baseline,
+  type BaselineRun,
   type Plan,
   type RunResult,
   type Target,
@@ -63,7 +65,7 @@ export async function askedPlan(file: string, options: RunArguments, server: Ser
   await refuseForbidden(plan, target, options.scale)
   await refuseImpossible(plan, target)
   const baseline =
-    options.baseline === 'server'
+    options.baseline?.[0] === 'server'
       ? await baselineOfServer(server, plan, target, options, commitOf(repository.root))
       : options.baseline === undefined
         ? undefined
@@ -287,8 +289,14 @@ function refuseLoadOptions(file: string, options: RunArguments): void {
       throw new UsageError(`--${name} is for the run of a URL: a plan has its own load and gates`)
 }
 
-/** The run that gates are held to: a file, or of a folder of reports the plan's own. */
-function readBaseline(path: string, plan: Plan, target: Target, scale: number): Baseline | undefined {
+/** What gates are held to: the runs of some files, the latest first whatever their order. */
+function readBaseline(paths: readonly string[], plan: Plan, target: Target, scale: number): Baseline | undefined {
+  const runs = paths.flatMap((path) => readBaselineRun(path, plan, target, scale) ?? [])
+  return baselineOf(runs.toSorted((one, other) => Date.parse(other.startedAt) - Date.parse(one.startedAt)))
+}
+
+/** One of them: a file, or of a folder of reports the plan's own. */
+function readBaselineRun(path: string, plan: Plan, target: Target, scale: number): BaselineRun | undefined {
   const isFolder = statSync(path, { throwIfNoEntry: false })?.isDirectory() === true
   const file = isFolder ? join(path, `${nameOf(plan.file)}.json`) : path
   if (isFolder && !existsSync(file)) {

@@ -101,7 +101,7 @@ describe('a gate of a baseline without one', () => {
     const usual = await jolt(['run', file])
     const strict = await jolt(['run', file, '--strict'])
 
-    expect(usual.stdout).toMatch(/^Open \(passed\); 1 gate not judged: no baseline$/m)
+    expect(usual.stdout).toMatch(/^Open \(passed\); 1 gate not judged: no baseline; 1 gate borderline$/m)
     expect([usual.code, strict.code]).toEqual([0, 3])
     expect(strict.stdout).toMatch(/^ {2}strict: 1 gate not judged: no baseline$/m)
   })
@@ -114,7 +114,8 @@ describe('a gate of a baseline without one', () => {
     const held = await jolt(['run', file, '--baseline', folder, '--out', folder])
     const other = await jolt(['run', plan('other', { gates }), '--baseline', folder])
 
-    expect(held.stdout).toMatch(/^Open \(passed\)$/m)
+    expect(held.stdout).toMatch(/^Open \(passed\); 2 gates borderline$/m)
+    expect(held.stdout).toContain('note: a baseline of 1 run: that they differ by 10 % is assumed')
     expect(other.stderr).toContain('no baseline for plans/other.gate.yaml: there is no ')
     expect(other.stdout).toMatch(/1 gate not judged: no baseline/)
   })
@@ -243,7 +244,7 @@ describe('the end of a log', () => {
     expect(code).toBe(1)
     const [answer = '', ...tables] = stdout.split('\n\n')
     expect(answer.split('\n').length).toBeLessThanOrEqual(12)
-    expect(answer).toMatch(/^Shut \(failed\)\n {2}breached: requests at most 1 /)
+    expect(answer).toMatch(/^Shut \(failed\); 1 gate borderline\n {2}breached: requests at most 1 /)
     expect(answer).toMatch(/\n {2}and \d+ more, in the reports$/)
     expect(tables.length).toBeGreaterThanOrEqual(2)
     expect(stdout).not.toMatch(/ten times as slow/)

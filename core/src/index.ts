@@ -89,7 +89,16 @@ export {
 export { isRuleFromBelow, measuredByRule, subjectOfRule } from './judge/subject.js'
 export { triedOnPast, type PastFigure, type PastOutcome } from './judge/past.js'
 
-export { baselineFault, baselineFrom, baselineValue, type Baseline } from './judge/baseline.js'
+export {
+  baselineFault,
+  baselineFrom,
+  baselineOf,
+  baselineValue,
+  MOST_BASELINE_RUNS,
+  runsOfBaseline,
+  type Baseline,
+  type BaselineRun,
+} from './judge/baseline.js'
 export { LABEL_WORDS, labelsWritten, MOST_LABELS, readLabel } from './language/labels.js'
 export {
   familiesOf,

@@ -13,6 +13,7 @@ import {
   junitOf,
   markdownOf,
   NO_DOUBTS,
+  phaseRanges,
   previewOf,
   readResult,
   resultOf,
@@ -230,6 +231,33 @@ describe('impact', () => {
 
     expect(runs.filter(({ grade }) => grade === 'steady').length).toBeGreaterThanOrEqual(95)
     expect(peaked.toSorted((a, b) => a - b)[25]).toBeLessThanOrEqual(10_000)
+  })
+
+  it('of a service that is nearly always fast enough is steady at a low rate, too', () => {
+    // One request in forty is slow: an Apdex of 0.975 (with T of 300 ms, and 1300 ms for four times it).
+    const service: SimulatedService = { servers: 50, workMs: (_, draws) => (draws.next() < 0.025 ? 1300 : 50) }
+    const load = '  - { phase: hold, rate: 1/s, for: 300s }'
+    const grades = Array.from({ length: 40 }, (_, seed) => gradeOf(load, service, seed).grade)
+
+    expect(grades.filter((grade) => grade === 'steady').length).toBeGreaterThanOrEqual(38)
+  })
+
+  it('of an undisturbed service hardly ever takes 20 s to recover; one that stays slow for 15 s does not do so at once', () => {
+    const recovery = (service: SimulatedService, seed: number) => {
+      const found = gradeOf(PEAKED_LESS, service, seed).recovery
+      return found.kind === 'recovered' ? found.ms : Infinity
+    }
+    const peakEnds = phaseRanges(simulate(PEAKED_LESS, HEALTHY).view.shape)[2]?.toMs ?? 0
+    const slowAfter: SimulatedService = {
+      ...HEALTHY,
+      workMs: (atMs, draws) => (atMs >= peakEnds && atMs < peakEnds + 15_000 ? 4 : 1) * 40 * draws.nextExponential(),
+    }
+    const undisturbed = Array.from({ length: 100 }, (_, seed) => recovery(HEALTHY, seed))
+    const disturbed = Array.from({ length: 40 }, (_, seed) => recovery(slowAfter, seed))
+
+    expect(undisturbed.filter((ms) => ms < 20_000).length).toBeGreaterThanOrEqual(98)
+    expect(undisturbed.filter((ms) => ms < 1000).length).toBeGreaterThanOrEqual(90)
+    expect(disturbed.filter((ms) => ms >= 10_000).length).toBeGreaterThanOrEqual(38)
   })
 
   it.each([

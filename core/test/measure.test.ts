@@ -10,7 +10,6 @@ import {
   emptyStep,
   encodeBucket,
   encodeHdr,
-  rankInterval,
   Recording,
   samplesNeeded,
   slotOf,
@@ -146,15 +145,6 @@ describe('percentiles', () => {
     [99.9, 2995],
   ])('p%d needs %d samples', (percent, samples) => {
     expect(samplesNeeded(percent)).toBe(samples)
-  })
-
-  // By hand, from the binomial table for n = 20, p = 0.5: P(B ≤ 5) = 0.0207, P(B ≤ 13) = 0.9423, P(B ≤ 14) = 0.9793.
-  it('the median of 20 samples lies between the 6th and the 15th with 95 % confidence', () => {
-    expect(rankInterval(20, 50)).toEqual({ low: 6, high: 15 })
-  })
-
-  it('an interval has an open end where the samples are too few', () => {
-    expect(rankInterval(20, 95)).toMatchObject({ high: null })
   })
 })
 

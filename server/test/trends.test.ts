@@ -32,7 +32,7 @@ const commit = (text: string, message: string) => {
 }
 
 describe('a baseline', () => {
-  it('is the last open run of the same load, and gates in the application are held to it', async () => {
+  it('is made of the last runs of the same load, and gates in the application are held to it', async () => {
     commit(planText(2).replace('gates:', `gates:\n  - ${HELD}`), 'Hold to the baseline')
     const first = await ran()
     expect(first.result?.gates[0]).toMatchObject({ rule: HELD, status: 'no baseline' })
@@ -40,7 +40,7 @@ describe('a baseline', () => {
 
     const second = await ran()
 
-    expect(await baselineOf()).toMatchObject({ how: 'last open run', run: { id: second.id }, by: null })
+    expect(await baselineOf()).toMatchObject({ how: 'last runs', run: { id: second.id }, by: null })
     expect(second.baseline).toMatchObject({ id: first.id })
     expect(second.result?.baseline?.id).toBe(first.id)
     const [gate] = second.result?.gates ?? []
@@ -65,7 +65,9 @@ describe('a baseline', () => {
     expect(await baselineOf()).toMatchObject({ how: 'pinned', run: { id: earlier } })
     // A branch without one of its own is held to that of the default branch.
     expect(await baselineOf('calmer')).toMatchObject({ how: 'pinned', run: { id: earlier } })
-    expect((await ran()).baseline).toMatchObject({ id: earlier })
+    const held = await ran()
+    expect(held.baseline).toMatchObject({ id: later, pinned: { id: earlier } })
+    expect(held.result?.baseline).toMatchObject({ runs: [later, earlier], pinned: earlier })
     const log = JSON.stringify((await call('GET', '/audit-log')).body)
     expect(log).toContain('kept a baseline')
   })
@@ -77,10 +79,10 @@ describe('a baseline', () => {
     expect(refused).toMatchObject({ status: 409, body: { code: 'KEPT' } })
     expect((await call('DELETE', `/runs/${id}/baseline`)).status).toBe(204)
     expect((await call('DELETE', `/runs/${id}/baseline`)).status).toBe(404)
-    expect((await baselineOf())?.how).toBe('last open run')
+    expect((await baselineOf())?.how).toBe('last runs')
   })
 
-  it('of another load is none: the last open run that fits is taken', async () => {
+  it('of another load is none: the last runs that fit are taken', async () => {
     const [before] = ((await call('GET', `${place.project}/runs`)).body as { runs: { id: string }[] }).runs
     commit(planText(3).replace('gates:', `gates:\n  - ${HELD}`), 'A longer load')
     const longer = await ran()
@@ -173,8 +175,8 @@ describe('a trend', () => {
     await addRuns(3001, 3006, () => ({ verdict: 'open' }))
     await GateRow.bulkCreate(
       Array.from({ length: 6 }, (_, index) => ({
-        ...gate(`r${String(3001 + index)}`, 0, rule, 0, 1),
-        ...{ unit: '%' as const, borderline: true },
+        ...gate(`r${String(3001 + index)}`, 0, rule, 0.9, 1),
+        ...{ unit: '%' as const, borderline: true, intervalHigh: 2 },
       })),
     )
 

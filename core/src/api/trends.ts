@@ -13,7 +13,7 @@ const planAndTarget = {
 const BASELINE = object({
   run: RUN_SUMMARY.required(),
   /** Kept by a person, or the last run that was open on that branch. */
-  how: string().oneOf(['pinned', 'last open run']).required(),
+  how: string().oneOf(['pinned', 'last runs']).required(),
   branch: string().nullable().defined(),
   by: string().nullable().defined(),
   at: string().nullable().defined(),
@@ -131,7 +131,7 @@ export const TREND_ROUTES = {
   removeBaseline: route({
     method: 'DELETE',
     path: '/runs/{run}/baseline',
-    summary: 'keep a run no longer: the last open run is the baseline again',
+    summary: 'keep a run no longer: the last runs alone are the baseline again',
     needs: 'write',
     status: 204,
     answer: nothing,

@@ -1,39 +1,84 @@
 // A run that another is held against, and whether it may be.
+import { studentQuantile } from '../numbers/student.js'
 import type { Gate } from '../plan/model.js'
 import type { Bounds, GateResult } from './gate-result.js'
 import { subjectOf, subjectOfRule, unitOf } from './subject.js'
 import { verdictWords, type Verdict } from './verdict.js'
 
-/** The run that gates were held against. */
+/** The run that gates were held against: of several, the latest. */
 export interface BaselineIdentity {
   id: string
   commit: string | null
   startedAt: string
 }
 
-type ObservedGate = Pick<GateResult, 'rule' | 'unit' | 'observed'> & Bounds
+/** The same with all the runs that it is made of. */
+export interface BaselineMadeOf extends BaselineIdentity {
+  runs?: string[] | undefined
+  pinned?: string | undefined
+}
+
+type ObservedGate = Pick<GateResult, 'rule' | 'unit' | 'observed'> &
+  Bounds & { status?: GateResult['status'] | undefined }
 
 /** What of a result a baseline needs. */
-export interface Baseline extends BaselineIdentity {
+export interface BaselineRun extends BaselineIdentity {
   verdict: Verdict
+  reasons?: readonly string[] | undefined
   target: { name: string; origin: string }
   scale: number
   load: string
   gates: ObservedGate[]
 }
 
+/** The latest run that fits, with those before it: what runs of equal code differ by is known from several. */
+export interface Baseline extends BaselineRun {
+  /** The latest first. */
+  earlier?: BaselineRun[] | undefined
+  /** One that a person keeps, judged by beside the latest: small steps must not add up unseen. */
+  pinned?: BaselineRun | undefined
+}
+
+/** So many runs make a baseline, at most. */
+export const MOST_BASELINE_RUNS = 10
+
 /** A baseline from a result, as it was made or as it was read from its file. */
 export function baselineFrom(result: {
   id: string
   verdict: Verdict
+  reasons?: readonly string[] | undefined
   startedAt: string
-  target: Baseline['target']
+  target: BaselineRun['target']
   plan: { commit: string | null; scale: number; load: string }
   gates: readonly ObservedGate[]
-}): Baseline {
-  const { id, verdict, startedAt, target, plan, gates } = result
-  return { id, verdict, commit: plan.commit, startedAt, target, scale: plan.scale, load: plan.load, gates: [...gates] }
+}): BaselineRun {
+  const { id, verdict, reasons, startedAt, target, plan, gates } = result
+  const { commit, scale, load } = plan
+  return { id, verdict, reasons, commit, startedAt, target, scale, load, gates: [...gates] }
 }
+
+/**
+ * One baseline of several runs.
+ *
+ * @param runs - that fit, the latest first
+ * @param pinned - which a person keeps
+ * @returns undefined where there is none
+ */
+export function baselineOf(runs: readonly BaselineRun[], pinned?: BaselineRun): Baseline | undefined {
+  const [latest, ...earlier] = runs.filter(({ id }) => id !== pinned?.id).slice(0, MOST_BASELINE_RUNS)
+  if (latest === undefined) return pinned
+  return { ...latest, ...(earlier.length === 0 ? {} : { earlier }), ...(pinned === undefined ? {} : { pinned }) }
+}
+
+/** The runs of a baseline: the latest, those before it, and the one that is pinned. */
+export const runsOfBaseline = ({ earlier = [], pinned, id }: Baseline): string[] => [
+  id,
+  ...earlier.map((run) => run.id),
+  ...(pinned === undefined ? [] : [pinned.id]),
+]
+
+/** A strict run that nothing but the want of a baseline made void is one for those to come. */
+const LACKED_BASELINE = /^strict: \d+ gates? not judged: no baseline$/
 
 /**
  * Why a run is no baseline for another: inconclusive, or of another target, scale or load; undefined if it is one.
@@ -41,11 +86,13 @@ export function baselineFrom(result: {
  * @param run - the one that is to be held to it
  */
 export function baselineFault(
-  baseline: Baseline,
+  baseline: BaselineRun,
   run: { target: { name: string }; plan: { scale: number; load: string } },
 ): string | undefined {
-  if (baseline.verdict === 'void' || baseline.verdict === 'stopped')
-    return `its verdict is ${verdictWords(baseline.verdict)}: what it measured is not to be relied on`
+  const { verdict, reasons = [] } = baseline
+  const lackedOne = verdict === 'void' && reasons.length > 0 && reasons.every((reason) => LACKED_BASELINE.test(reason))
+  if ((verdict === 'void' && !lackedOne) || verdict === 'stopped')
+    return `its verdict is ${verdictWords(verdict)}: what it measured is not to be relied on`
   if (baseline.target.name !== run.target.name)
     return `it ran against ${baseline.target.name}, and this run is against ${run.target.name}`
   if (baseline.scale !== run.plan.scale)
@@ -53,22 +100,90 @@ export function baselineFault(
   return baseline.load === run.plan.load ? undefined : 'its load differs'
 }
 
-/** What a baseline observed, in the gate's unit, and between what the generator may have moved it. */
+/** What a baseline observed on average, in the gate's unit, and between what the generator may have moved it. */
 export interface BaselineValue {
   observed: number
   lowerBound: number
   upperBound: number
+  /** Of how many runs. */
+  runs: number
+  /** Between these a run of equal code may be, each end by itself in 95 of 100. */
+  lowest: number
+  highest: number
+  /** The same of the run that a person keeps. */
+  pinned?: BaselineValue
 }
 
 /**
- * What the gate that measures the same observed in the baseline; null when there is none.
+ * What the gate that measures the same observed in the runs of a baseline; null when none has it, or it was breached in
+ * all.
  *
- * @returns the value and its bounds, in the unit of the gate
+ * @returns the mean and its bounds, in the unit of the gate
  */
 export function baselineValue(baseline: Baseline, gate: Gate): BaselineValue | null {
+  const latest = [baseline, ...(baseline.earlier ?? [])].flatMap((run) => observedIn(run, gate))
+  const kept = baseline.pinned === undefined ? [] : observedIn(baseline.pinned, gate)
+  const spread = spreadOf(latest.length === 0 ? kept : latest)
+  const own = latest.length === 0 ? null : meanOf(latest, spread)
+  const pinned = kept.length === 0 ? null : meanOf(kept, spread)
+  if (own === null || pinned === null) return own ?? pinned
+  return { ...own, pinned }
+}
+
+function observedIn(run: BaselineRun, gate: Gate): Observed[] {
   const wanted = subjectOf(gate)
-  const same = baseline.gates.find((other) => other.unit === unitOf(gate) && subjectOfRule(other.rule) === wanted)
-  if (same === undefined || same.observed === null) return null
+  const same = run.gates.find((other) => other.unit === unitOf(gate) && subjectOfRule(other.rule) === wanted)
+  // What was too slow then is no measure of what comes after.
+  if (same === undefined || same.observed === null || same.status === 'breached') return []
   const { observed } = same
-  return { observed, lowerBound: same.lowerBound ?? observed, upperBound: same.upperBound ?? observed }
+  return [{ observed, lowerBound: same.lowerBound ?? observed, upperBound: same.upperBound ?? observed }]
+}
+type Observed = Pick<BaselineValue, 'observed' | 'lowerBound' | 'upperBound'>
+
+/** Under so many runs their spread is not known: it is assumed. */
+export const LEAST_SPREAD_RUNS = 4
+export const ASSUMED_SPREAD = 0.1
+
+/** How far runs of equal code differ: by factors, or, where a figure may be nothing, by differences. */
+interface Spread {
+  kind: 'factors' | 'differences'
+  deviation: number
+  freedom: number
+}
+
+/**
+ * By successive differences, in which a figure that creeps does not hide.
+ *
+ * Source: J. von Neumann and others, "The mean square successive difference", 1941, whose variance gives the degrees of
+ * freedom.
+ */
+function spreadOf(runs: readonly Observed[]): Spread {
+  const count = runs.length
+  const observed = runs.map((run) => run.observed)
+  const kind = observed.every((value) => value > 0) ? 'factors' : 'differences'
+  if (count < LEAST_SPREAD_RUNS) {
+    const mean = observed.reduce((sum, value) => sum + value, 0) / Math.max(1, count)
+    return { kind, deviation: kind === 'factors' ? ASSUMED_SPREAD : ASSUMED_SPREAD * Math.abs(mean), freedom: Infinity }
+  }
+  const values = kind === 'factors' ? observed.map(Math.log) : observed
+  const squares = values.reduce(
+    (sum, value, index) => sum + (index === 0 ? 0 : (value - (values[index - 1] ?? 0)) ** 2),
+    0,
+  )
+  return { kind, deviation: Math.sqrt(squares / (2 * (count - 1))), freedom: (2 * (count - 1) ** 2) / (3 * count - 4) }
+}
+
+/** Prediction of one more: G. J. Hahn and W. Q. Meeker, "Statistical Intervals", 1991, section 4.8. */
+function meanOf(runs: readonly Observed[], { kind, deviation, freedom }: Spread): BaselineValue {
+  const mean = (value: (run: Observed) => number) => runs.reduce((sum, run) => sum + value(run), 0) / runs.length
+  const observed = mean((run) => run.observed)
+  const reach = studentQuantile(0.95, freedom) * deviation * Math.sqrt(1 + 1 / runs.length)
+  return {
+    observed,
+    lowerBound: mean(({ lowerBound }) => lowerBound),
+    upperBound: mean(({ upperBound }) => upperBound),
+    runs: runs.length,
+    lowest: kind === 'factors' ? observed * Math.exp(-reach) : observed - reach,
+    highest: kind === 'factors' ? observed * Math.exp(reach) : observed + reach,
+  }
 }

@@ -6,7 +6,8 @@ import { pool } from '../measure/cells.js'
 import { familyOf } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
 import { isOpenPhase } from '../plan/phases.js'
-import { isUnknown, type GateStatus } from './gate-result.js'
+import type { BaselineValue } from './baseline.js'
+import { isUnknown, type GateResult, type GateStatus } from './gate-result.js'
 import { endedOf, iterationsIn } from './iterations.js'
 import { readGate } from './readings.js'
 import { secondsWithin, sum, viewOfRecording, type GateScope } from './scope.js'
@@ -71,6 +72,31 @@ export function decide(covered: Covered, { observed, values, limit, limits }: We
     return { status: 'undecided', reason: byErrorWords(covered, { observed, values, limit, limits }) }
   const reason = isHeld ? (lightened(covered) ?? leftUnfinished(covered)) : (undelivered(covered) ?? ours(covered))
   return reason === undefined ? { status: isHeld ? 'held' : 'breached' } : { status: 'undecided', reason }
+}
+
+/**
+ * A gate against a baseline that is beyond its limit, but not beyond what one more run of equal code may come to, is
+ * undecided: runs differ by themselves.
+ */
+export function withSpread(gate: Gate, baseline: BaselineValue | null, observed: number, decided: Decided): Decided {
+  if (baseline === null || decided.status !== 'breached') return decided
+  const isUpper = isUpperLimit(gate.comparison)
+  const farthest = isUpper ? baseline.highest : baseline.lowest
+  if (isUpper ? observed > farthest : observed < farthest) return decided
+  const runs = baseline.runs === 1 ? 'one run' : `${String(baseline.runs)} runs`
+  return {
+    status: 'undecided',
+    reason: `by a baseline of ${runs}, ${isUpper ? 'up to' : 'down to'} ${formatValue(farthest, unitOf(gate))} may be chance: more runs tell more`,
+  }
+}
+
+const GRAVITY: readonly GateStatus[] = ['held', 'not judged', 'no baseline', 'unmeasured', 'undecided', 'breached']
+
+/** Of two results of a gate, that which is worse for it; of two that are alike, the one with less room. */
+export function graver(one: GateResult, other: GateResult): GateResult {
+  const apart = GRAVITY.indexOf(one.status) - GRAVITY.indexOf(other.status)
+  if (apart !== 0) return apart > 0 ? one : other
+  return (one.margin ?? -Infinity) <= (other.margin ?? -Infinity) ? one : other
 }
 
 function byErrorWords({ gate }: Covered, { observed, values, limit }: Weighed): string {

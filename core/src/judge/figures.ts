@@ -20,7 +20,7 @@ export class CellFigures implements Figures {
     return this.view.lengthSeconds
   }
 
-  times(of: 'responseTime' | 'timeToFirstByte' | 'connectTime'): Distribution {
+  times(of: 'responseTime' | 'waitedTime' | 'timeToFirstByte' | 'connectTime'): Distribution {
     return pool(this.steps().map((cell) => cell[of]))
   }
 

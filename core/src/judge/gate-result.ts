@@ -30,7 +30,10 @@ export interface GateResult {
   /** 95 %: one-sided, on the side of the limit. Null for counts, rates, extremes, and limits of 0 or 100 %. */
   interval: Interval | null
   borderline: boolean
+  /** The mean of the baseline's runs, or what the pinned one observed, whichever decides. */
   baselineValue: number | null
+  /** How many runs that is of. */
+  baselineRuns?: number | undefined
   firstBreachAtMs: number | null
   stoppedAtMs: number | null
   /** Why it is undecided, borderline though its limit is far, or unmeasured where that is not for too few samples. */

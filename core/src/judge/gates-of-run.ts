@@ -4,7 +4,7 @@ import { GRADES } from '../language/grades.js'
 import type { BoundedRecording } from '../measure/bounds.js'
 import type { Gate } from '../plan/model.js'
 import { HIGHEST } from '../numbers/distribution.js'
-import { decide } from './decide.js'
+import { decide, graver, withSpread } from './decide.js'
 import type { GateResult } from './gate-result.js'
 import type { KnownOfGate } from './gates.js'
 import { impactOf } from './impact.js'
@@ -28,6 +28,12 @@ type GradeReading = { kind: 'measured'; value: number; values: number[] } | { ki
  * @param hasEnded - while a run lasts, its grade may still change either way: shown, not judged
  */
 export function judgeGateOfRun(gate: Gate, run: WholeRun, known: KnownOfGate, hasEnded: boolean): GateResult {
+  const own = judgeAgainst(gate, run, known, hasEnded)
+  const pinned = known.baseline?.pinned
+  return pinned === undefined ? own : graver(own, judgeAgainst(gate, run, { ...known, baseline: pinned }, hasEnded))
+}
+
+function judgeAgainst(gate: Gate, run: WholeRun, known: KnownOfGate, hasEnded: boolean): GateResult {
   const { baseline = null, limitsCapped = false } = known
   const limit = limitOf(gate, baseline?.observed ?? null)
   // What decides nothing yet is read once: the cost of a live second must not grow threefold with the run.
@@ -45,6 +51,7 @@ export function judgeGateOfRun(gate: Gate, run: WholeRun, known: KnownOfGate, ha
     interval: null,
     borderline: false,
     baselineValue: baseline?.observed ?? null,
+    ...(baseline === null ? {} : { baselineRuns: baseline.runs }),
     firstBreachAtMs: null,
     stoppedAtMs: null,
   }
@@ -61,10 +68,11 @@ export function judgeGateOfRun(gate: Gate, run: WholeRun, known: KnownOfGate, ha
   if (!hasEnded) return { ...read, status: 'not judged' }
   const scope = scopeOf(gate, run.shape)
   const limits = baseline === null ? [limit] : [baseline.lowerBound, baseline.upperBound].map((of) => limitOf(gate, of))
-  const outcome = decide(
+  const decided = decide(
     { gate, recording: run.recording, shape: run.shape, scope, limitsCapped },
     { observed, values, limit, limits: limits.map((bound) => bound ?? limit) },
   )
+  const outcome = withSpread(gate, baseline, observed, decided)
   if (upper === Infinity && outcome.status === 'undecided')
     return { ...read, status: 'unmeasured', reason: 'the load ended before it had recovered: let more load follow' }
   return { ...read, ...outcome, margin: isUpperLimit(gate.comparison) ? limit - observed : observed - limit }

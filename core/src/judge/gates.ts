@@ -5,7 +5,7 @@ import type { BoundedRecording } from '../measure/bounds.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
 import type { BaselineValue } from './baseline.js'
-import { boundsOf, BREACHED, decide, type Covered } from './decide.js'
+import { boundsOf, BREACHED, decide, graver, withSpread, type Covered } from './decide.js'
 import type { GateResult } from './gate-result.js'
 import type { GateBatches } from './gate-batches.js'
 import { readGate, readSecond } from './readings.js'
@@ -35,13 +35,19 @@ export interface KnownOfGate {
  * @param recording - with its bounds: a gate on a time must hold at both
  * @param known - what is known besides, such as the baseline
  */
-// eslint-disable-next-line max-lines-per-function -- every way in which a gate is not judged, one after another
 export function judgeGate(
   gate: Gate,
   recording: BoundedRecording,
   shape: RunShape,
   known: KnownOfGate = {},
 ): GateResult {
+  const own = judgeAgainst(gate, recording, shape, known)
+  const pinned = known.baseline?.pinned
+  return pinned === undefined ? own : graver(own, judgeAgainst(gate, recording, shape, { ...known, baseline: pinned }))
+}
+
+// eslint-disable-next-line max-lines-per-function -- every way in which a gate is not judged, one after another
+function judgeAgainst(gate: Gate, recording: BoundedRecording, shape: RunShape, known: KnownOfGate): GateResult {
   const scope = scopeOf(gate, shape)
   const reading = readGate(gate, viewOfRecording(recording, shape, scope), shape, scope)
   const unit = unitOf(gate)
@@ -59,6 +65,7 @@ export function judgeGate(
     interval: null,
     borderline: false,
     baselineValue: baseline?.observed ?? null,
+    ...(baseline === null ? {} : { baselineRuns: baseline.runs }),
     firstBreachAtMs: null,
     stoppedAtMs,
     ...(gate.isDefault ? { isDefault: true } : {}),
@@ -93,7 +100,7 @@ export function judgeGate(
     stoppedAtMs !== null
       ? BREACHED
       : lost === undefined
-        ? decide(covered, { observed, values, limit, limits })
+        ? withSpread(gate, baseline, observed, decide(covered, { observed, values, limit, limits }))
         : { status: 'undecided' as const, reason: lost }
   return {
     ...read,

@@ -2,7 +2,7 @@
 import type { Grade } from '../language/grades.js'
 import { endedOf, iterationsIn } from './iterations.js'
 import { busiestPhase, recoveryAfter, type Recovery } from './recovery.js'
-import { apdexOf, pooled, windowsOf, type RunSeconds, type TimesAs } from './windows.js'
+import { apdexOf, mergedTo, pooled, windowsOf, type RunSeconds, type TimesAs } from './windows.js'
 
 export interface Impact {
   /** Null where the plan says nothing of how fast is fast enough. */
@@ -16,6 +16,8 @@ export interface Impact {
   recovery: Recovery
 }
 
+/** Requests of a window, at the least: of twenty, four slow ones come by chance. */
+const LEAST_OF_WINDOW = 100
 const STEADY_APDEX = 0.85
 const STEADY_FAILED = 0.001
 const STRAINED_FAILED = 0.01
@@ -24,7 +26,8 @@ const STRAINED_FAILED = 0.01
 const FAILING_APDEX = 0.5
 
 /**
- * The grade of a run, over windows of five seconds of its measured phases.
+ * The grade of a run, over windows of five seconds of its measured phases, neighbours merged until each has a hundred
+ * requests.
  *
  * Steady: Apdex at least 0.85 in each window, and under 0.1 % of iterations failed. Strained: below that, but at
  * least 99 % of iterations finished unfailed. Failing: worse, or an Apdex under 0.5 over all windows, but recovered, or
@@ -46,7 +49,7 @@ export function impactOf(run: RunSeconds, satisfiedMs: number | null, as: TimesA
   const recovery = recoveryAfter(shape, busiestPhase(shape), all)
   if (satisfiedMs === null || windows.length === 0)
     return { grade: null, satisfiedMs, lowestApdex: null, failedIterationShare, recovery }
-  const lowestApdex = Math.min(...windows.map((window) => apdexOf(window, satisfiedMs)))
+  const lowestApdex = Math.min(...mergedTo(windows, LEAST_OF_WINDOW).map((window) => apdexOf(window, satisfiedMs)))
   const isSlow = apdexOf(pooled(windows), satisfiedMs) < FAILING_APDEX
   const grade =
     lowestApdex >= STEADY_APDEX && failedIterationShare < STEADY_FAILED

@@ -1,6 +1,7 @@
 // What is to be known of a run beside its verdict, and what of it a strict plan does not let pass.
 import type { Recording } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
+import { ASSUMED_SPREAD, LEAST_SPREAD_RUNS } from './baseline.js'
 import type { GateResult } from './gate-result.js'
 import { undoneIn } from './iterations.js'
 import type { OnceResult, RenewalResult } from './result-schema.js'
@@ -43,6 +44,12 @@ export function notesOf({ results, recording, shape, beside }: Noted): Notes {
     const why = reason === 'no baseline' ? reason : 'the load was scaled'
     if (some > 0) note(`${countWords(some, 'gate')} not judged: ${why}`, reason === 'no baseline')
   }
+  const few = Math.min(...results.map(({ baselineRuns }) => baselineRuns ?? Infinity))
+  if (few < LEAST_SPREAD_RUNS)
+    note(
+      `a baseline of ${countWords(few, 'run')}: that they differ by ${String(100 * ASSUMED_SPREAD)} % is assumed`,
+      false,
+    )
   const { notes, doubts } = undoneIn(recording, shape)
   for (const words of notes) note(words, doubts.includes(words))
   for (const words of redirectNotes(recording, shape)) note(words, false)

@@ -1,7 +1,7 @@
 // How long a service took after a phase until it was as before it.
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import { medianOf } from '../numbers/trends.js'
-import { RECOVERED_WINDOWS, REFERENCE_WINDOWS, WINDOW_SECONDS } from '../load/window-sizes.js'
+import { RECOVERED_OF_THEM, RECOVERED_WINDOWS, REFERENCE_WINDOWS, WINDOW_SECONDS } from '../load/window-sizes.js'
 import { failedShareOf, p95Of, type SecondsWindow } from './windows.js'
 
 export type Recovery =
@@ -17,10 +17,17 @@ interface Until {
   failedShare: number
 }
 
+/** So far over the bound of the reference no window of an undisturbed service comes. */
+const CLEARLY = 1.3
+const CLEARLY_FAILED = 0.01
+
 /**
- * How long after a phase the service was as before it: five windows in a row, none of them empty, whose p95 and share
- * of failures are at most the 95th percentile of the reference's windows. The reference is a measured phase before
- * it, of no higher rate, of twelve windows or more.
+ * How long after a phase the service was as before it: five windows in a row, none of them empty, of which three have a
+ * p95 and a share of failures of at most the 95th percentile of the reference's windows. It counts to the first of the
+ * five that is not clearly worse than that: what is slow for two windows did not recover at once. The reference is a
+ * measured phase before it, of no higher rate, of twelve windows or more.
+ *
+ * Source of the bound: order statistics, S. S. Wilks, "Determination of sample sizes for setting tolerance limits", 1941.
  *
  * @param after - the phase, by its number
  * @param windows - of the whole run
@@ -56,10 +63,14 @@ export function recoveryAfter(shape: RunShape, after: number, windows: readonly 
   const [slowest, mostFailed] = [bound(p95Of), bound(failedShareOf)]
   const isAsBefore = (window: SecondsWindow) =>
     window.requests > 0 && p95Of(window) <= slowest && failedShareOf(window) <= mostFailed
-  const first = later.findIndex(
-    (_, index) =>
-      index + RECOVERED_WINDOWS <= later.length && later.slice(index, index + RECOVERED_WINDOWS).every(isAsBefore),
-  )
+  const isClearlyWorse = (window: SecondsWindow) =>
+    p95Of(window) > CLEARLY * slowest || failedShareOf(window) > mostFailed + CLEARLY_FAILED
+  const begins = later.findIndex((_, index) => {
+    const five = later.slice(index, index + RECOVERED_WINDOWS)
+    const isFull = five.length === RECOVERED_WINDOWS && five.every(({ requests }) => requests > 0)
+    return isFull && five.filter(isAsBefore).length >= RECOVERED_OF_THEM
+  })
+  const first = begins < 0 ? -1 : later.findIndex((window, index) => index >= begins && !isClearlyWorse(window))
   const at = later[first]
   const before = later.slice(0, first < 0 ? later.length : first).filter(({ requests }) => requests > 0)
   const until = {
@@ -67,8 +78,9 @@ export function recoveryAfter(shape: RunShape, after: number, windows: readonly 
     failedShare: before.length === 0 ? 0 : medianOf(before.map(failedShareOf)),
   }
   const sinceEnd = (second: number) => Math.max(0, second * 1000 - range.toMs)
-  const lastWorse = later.findLast((window) => !isAsBefore(window))
-  const soonestMs = sinceEnd((lastWorse?.fromSecond ?? 0) + WINDOW_SECONDS)
+  // What comes after the last window that is clearly worse may be the beginning of five that are as before.
+  const lastWorse = later.findLast((window) => window.requests === 0 || isClearlyWorse(window))
+  const soonestMs = lastWorse === undefined ? 0 : sinceEnd(lastWorse.fromSecond + WINDOW_SECONDS)
   return at === undefined
     ? { kind: 'not recovered', phase: phase.name, soonestMs, ...until }
     : { kind: 'recovered', phase: phase.name, ms: sinceEnd(at.fromSecond), ...until }

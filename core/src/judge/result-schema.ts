@@ -68,6 +68,7 @@ const gate = object({
   effectiveSamples: number().optional(),
   borderline: boolean().required(),
   baselineValue: figureOrNone(),
+  baselineRuns: number().integer().optional(),
   firstBreachAtMs: figureOrNone(),
   stoppedAtMs: figureOrNone(),
   reason: string().optional(),
@@ -207,7 +208,14 @@ export const RESULT = object({
   measuredMs: figure(),
   /** When a gate or a person stopped the run, from the start of the load: what ended later is judged nowhere. */
   stoppedAtMs: number().nullable().optional(),
-  baseline: object({ id: text(), commit: string().nullable().defined(), startedAt: text() })
+  baseline: object({
+    id: text(),
+    commit: string().nullable().defined(),
+    startedAt: text(),
+    /** All that it is made of, the latest first, then the one that is pinned. */
+    runs: array().of(text()).optional(),
+    pinned: string().optional(),
+  })
     .nullable()
     .default(null)
     .defined(),

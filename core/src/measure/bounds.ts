@@ -1,6 +1,6 @@
 // A recording with bounds: as seen, and what would have been seen had the generator been on time, at the least and at
 // the most.
-import type { Distribution } from '../numbers/distribution.js'
+import { Distribution } from '../numbers/distribution.js'
 import type { Bucket, CheckCell, ScopeCell, StepCell } from './bucket.js'
 import { Cells, type CountedCells } from './cells.js'
 import { GeneratorError } from './generator-error.js'
@@ -93,11 +93,16 @@ export function responseTimeAt(cell: StepCell, errorMs: number, bound: Bound): D
     : movedTo(responseTime.without(waitedTime), errorMs, bound).withUnfinished(waitedTime)
 }
 
+/** Of those that timed out or were cut off, what stands at a bound among the response times: nothing at the most. */
+export const waitedTimeAt = ({ waitedTime }: StepCell, errorMs: number, bound: Bound): Distribution =>
+  bound === 'lower' ? movedTo(waitedTime, errorMs, bound) : new Distribution()
+
 function stepAt(cell: StepCell, errorMs: number, bound: Bound): StepCell {
   const { connectTime, timeToFirstByte } = cell
   return {
     ...cell,
     responseTime: responseTimeAt(cell, errorMs, bound),
+    waitedTime: waitedTimeAt(cell, errorMs, bound),
     connectTime: movedTo(connectTime, errorMs, bound),
     timeToFirstByte: movedTo(timeToFirstByte, errorMs, bound),
   }

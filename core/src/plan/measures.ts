@@ -55,7 +55,7 @@ export type Measured =
 
 /** What was recorded within the scope of a gate, over a run or over one second of it. */
 export interface Figures {
-  times(of: 'responseTime' | 'timeToFirstByte' | 'connectTime'): Distribution
+  times(of: 'responseTime' | 'waitedTime' | 'timeToFirstByte' | 'connectTime'): Distribution
   groupTimes(): Distribution
   journeyTimes(): Distribution
   startLags(): Distribution
@@ -177,12 +177,13 @@ export const isOfRun = (measure: Measure): boolean => measure.kind === 'impact' 
  */
 function readApdex(figures: Figures, measure: Measure): Measured {
   const goalUs = measure.kind === 'apdex' ? 1000 * measure.goalMs : 0
-  const times = figures.times('responseTime')
+  const [times, waited] = [figures.times('responseTime'), figures.times('waitedTime')]
   const requests = figures.requests('requests')
-  // Requests that timed out stand among the times, at the far end; they are not among those that passed.
+  // Requests that timed out or were cut off stand among the times, with what they had waited, which may be short.
   const passed = requests - figures.requests('failed')
-  const satisfied = Math.min(passed, times.countUpTo(goalUs))
-  const tolerating = Math.min(passed, times.countUpTo(4 * goalUs)) - satisfied
+  const upTo = (us: number) => Math.min(passed, times.countUpTo(us) - waited.countUpTo(us))
+  const satisfied = upTo(goalUs)
+  const tolerating = upTo(4 * goalUs) - satisfied
   if (requests === 0) return share(0, 0)
   return { kind: 'number', value: (satisfied + tolerating / 2) / requests, samples: requests }
 }

@@ -76,6 +76,8 @@ function propertiesOf(result: RunResult) {
     ['branch', change?.branch ?? null],
     ...Object.entries(labels),
     ['impact', impact?.grade ?? null],
+    // The format has no place for what a case that passed has observed.
+    ...result.gates.map((gate): [string, string] => [`gate: ${gate.rule}`, `${gate.status}, ${observedLine(gate)}`]),
     ...findingsOf(result).map(({ kind, severity, text }): [string, string] => [
       `finding: ${kind}`,
       `${severity}: ${text}`,
@@ -108,13 +110,16 @@ function withoutControls(xml: string): string {
   return xml.replaceAll(/[\0-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]/g, '\ufffd')
 }
 
+const observedLine = (gate: RunResult['gates'][number]): string =>
+  `observed ${observedWords(gate)}, limit ${formatValue(gate.limit, gate.unit)}`
+
 function caseOfGate(gate: RunResult['gates'][number], result: RunResult): Case {
   const head = {
     '@name': gate.isDefault === true ? `${gate.rule} (default)` : gate.rule,
     '@classname': result.plan.name,
     '@time': '0',
   }
-  const observed = `observed ${observedWords(gate)}, limit ${formatValue(gate.limit, gate.unit)}`
+  const observed = observedLine(gate)
   switch (gate.status) {
     case 'held':
       return head

@@ -109,7 +109,7 @@ function stepsOf({ steps, startedAt, endedAt }: RunResult): Metric[] {
         ...{ startTimeUnixNano: nanosOf(Date.parse(startedAt)), timeUnixNano: nanosOf(Date.parse(endedAt)) },
         ...{ count: String(count), sum: mean * count },
         quantileValues: Object.entries(percentiles)
-          .map(([percent, value]) => ({ quantile: Number(percent) / 100, value }))
+          .map(([percent, value]) => ({ quantile: Number((Number(percent) / 100).toFixed(6)), value }))
           .toSorted((one, other) => one.quantile - other.quantile),
         attributes: [attribute('jolt_gate.step', name)],
       },

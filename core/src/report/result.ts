@@ -8,7 +8,7 @@ import type { RunShape } from '../measure/shape.js'
 import type { Explained } from '../explain/explain.js'
 import type { Impact } from '../judge/impact.js'
 import { isOpenPhase } from '../plan/phases.js'
-import type { BaselineIdentity } from '../judge/baseline.js'
+import type { BaselineMadeOf } from '../judge/baseline.js'
 import { passedWithin, secondsOf, secondsWithin, sum } from '../judge/scope.js'
 import { iterationsIn, neverReached } from '../judge/iterations.js'
 import type { Calibration, OnceResult, RenewalResult, RunResult } from '../judge/result-schema.js'
@@ -47,7 +47,7 @@ export interface RunFacts {
   teardown: OnceResult[]
   renewals: RenewalResult[]
   generator: { processes: number; reasons: string[]; calibration: Calibration | null }
-  baseline: BaselineIdentity | null
+  baseline: BaselineMadeOf | null
 }
 
 /**

@@ -6,6 +6,7 @@ import {
   NO_DOUBTS,
   reasonsOf,
   resultOf,
+  runsOfBaseline,
   type Baseline,
   type Ending,
   type Gate,
@@ -71,7 +72,13 @@ export function conclude(run: Concluded): Omit<RunOutcome, 'view'> {
     renewals: [...renewals],
     generator: { processes: 1, reasons, calibration },
     baseline:
-      baseline === undefined ? null : { id: baseline.id, commit: baseline.commit, startedAt: baseline.startedAt },
+      baseline === undefined
+        ? null
+        : {
+            ...{ id: baseline.id, commit: baseline.commit, startedAt: baseline.startedAt },
+            runs: runsOfBaseline(baseline),
+            ...(baseline.pinned === undefined ? {} : { pinned: baseline.pinned.id }),
+          },
   }
   return { result: resultOf(identified, facts, view), judgement }
 }

@@ -1,5 +1,4 @@
 // Runs that the command makes elsewhere and reports. What comes again changes nothing; what breaks off is marked so.
-import type { Baseline } from '@jolt-gate/core'
 import type { BodyOf, LiveEvent, ReportedEvent, ROUTES } from '@jolt-gate/core/api'
 import { Op } from 'sequelize'
 import { BucketRow, RunRow } from '../database/models.js'
@@ -7,7 +6,7 @@ import { log } from '../observability/log.js'
 import { Problem } from '../http/problem.js'
 import { addBucket, addRun, bucketsAfter, storeResult } from '../runs/store.js'
 import { partsOf } from '../database/run-summary.js'
-import { baselineOfRun } from '../runs/baselines.js'
+import { baselineMadeOf, idsInResult, idsOfBaseline } from '../runs/baselines.js'
 import type { WorkingCopy } from '../projects/working-copy.js'
 import { reportedFitness } from './fitness.js'
 import { SecondsQuota } from './quota.js'
@@ -117,14 +116,17 @@ export class ReportedRuns {
         'INCOMPLETE',
         `${String(stored.length)} of ${String(sent.seconds)} seconds are known: report all of them again`,
       )
-    const heldTo = await baselineIn(row.projectId, result.baseline?.id)
+    const heldTo = await baselineMadeOf(row.projectId, idsInResult(result))
     const judged = await this.reader.read('judge', result, {
       ...{ plan: parts.plan, shape: parts.shape, events: sent.events },
       seconds: stored.map(({ data }) => data),
       baseline: heldTo,
     })
     await storeResult(row, judged.result, judged.shape)
-    await row.update({ state: 'ended', heardAt: new Date(), baselineId: heldTo?.id ?? null, signedBy })
+    await row.update({
+      ...{ state: 'ended', heardAt: new Date(), signedBy },
+      ...{ baselineId: heldTo?.id ?? null, baselineIds: idsOfBaseline(heldTo) },
+    })
     this.end(row.id)
     return row
   }
@@ -153,12 +155,6 @@ export class ReportedRuns {
       this.end(row.id)
     }
   }
-}
-
-/** The run that one was held to, where it is one of its own project: of others nothing may be seen. */
-async function baselineIn(projectId: number, id: string | undefined): Promise<Baseline | undefined> {
-  const row = id === undefined ? null : await RunRow.findByPk(id, { attributes: ['id', 'projectId'] })
-  return row?.projectId === projectId ? baselineOfRun(row.id) : undefined
 }
 
 function momentOf(text: string): Date {

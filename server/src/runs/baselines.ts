@@ -1,8 +1,21 @@
-// The run that a plan's next run against a target is held to: kept by a person, or the last that was open.
-import { baselineFault, baselineFrom, loadFingerprint, type Baseline, type Plan, type Target } from '@jolt-gate/core'
+// The runs that a plan's next run against a target is held to: the last ones, and the one that a person keeps.
+import {
+  baselineFault,
+  baselineFrom,
+  baselineOf,
+  loadFingerprint,
+  MOST_BASELINE_RUNS,
+  RESULT,
+  runsOfBaseline,
+  type Baseline,
+  type BaselineRun as PartOfBaseline,
+  type Plan,
+  type RunResult,
+  type Target,
+} from '@jolt-gate/core'
 import type { BaselineLine } from '@jolt-gate/core/api'
 import { literal, Op } from 'sequelize'
-import { BaselineRow, GateRow, RunPartsRow, RunRow } from '../database/models.js'
+import { BaselineRow, GateRow, RunPartsRow, RunRow, type BaselineIds } from '../database/models.js'
 import { Problem } from '../http/problem.js'
 import { summaryOfRun } from '../database/run-summary.js'
 
@@ -23,34 +36,42 @@ interface Found {
 
 /** Runs that somebody keeps: a few among many thousands. */
 const KEPT = { [Op.in]: literal('(SELECT run_id FROM baselines)') }
-/** How many of the last open runs are looked through for one of the same load. */
-const LOOKED_THROUGH = 20
+/** How many of the last runs are looked through for such of the same load. */
+const LOOKED_THROUGH = 40
 
-/** What a person kept on the branch, or on the default branch; else the last open runs of the default branch. */
-async function candidates({ projectId, plan, target, branch, defaultBranch }: BaselineOf): Promise<Found[]> {
+/** What a person kept on the branch, or on the default branch. */
+async function keptFor({ projectId, plan, target, branch, defaultBranch }: BaselineOf): Promise<Found | undefined> {
   const where = { projectId, madeFile: plan, madeTarget: target }
   for (const one of [...new Set([branch, defaultBranch])]) {
     const row = await RunRow.findOne({ where: { ...where, branch: one, id: KEPT } })
     const kept = row === null ? null : await BaselineRow.findByPk(row.id)
-    if (row !== null && kept !== null) return [{ row, kept }]
+    if (row !== null && kept !== null) return { row, kept }
   }
-  const open = await RunRow.findAll({
-    where: { ...where, branch: defaultBranch, verdict: 'open', state: 'ended', dirty: false, unfit: null },
+  return undefined
+}
+
+/** The last runs of the default branch that measured something, the latest first. */
+async function lastFor({ projectId, plan, target, defaultBranch }: BaselineOf): Promise<Found[]> {
+  const rows = await RunRow.findAll({
+    where: {
+      ...{ projectId, madeFile: plan, madeTarget: target, branch: defaultBranch },
+      ...{ verdict: ['open', 'shut', 'void'], state: 'ended', dirty: false, unfit: null },
+    },
     order: [['number', 'DESC']],
     limit: LOOKED_THROUGH,
   })
-  return open.map((row) => ({ row, kept: undefined }))
+  return rows.map((row) => ({ row, kept: undefined }))
 }
 
-/** The baseline as people see it; which of the last open runs fits is known when a plan is run. */
+/** The baseline as people see it; which of the last runs fit is known when a plan is run. */
 export async function baselineLine(asked: BaselineOf): Promise<BaselineLine | null> {
-  const [found] = await candidates(asked)
+  const found = (await keptFor(asked)) ?? (await lastFor(asked)).find(({ row: { verdict } }) => verdict !== 'void')
   return found === undefined ? null : lineOf(found)
 }
 
 const lineOf = ({ row, kept }: Found): BaselineLine => ({
   run: summaryOfRun(row),
-  how: kept === undefined ? 'last open run' : 'pinned',
+  how: kept === undefined ? 'last runs' : 'pinned',
   branch: row.branch,
   by: kept?.by ?? null,
   at: kept?.at.toISOString() ?? null,
@@ -71,29 +92,65 @@ export async function fittingBaseline(
   where: BaselineOf,
   run: Parameters<typeof baselineFault>[1],
 ): Promise<Baseline | undefined> {
-  for (const { row } of await candidates(where)) {
-    const baseline = await baselineOfRun(row.id)
-    if (baseline !== undefined && baselineFault(baseline, run) === undefined) return baseline
+  const fits = (one: PartOfBaseline | undefined) => one !== undefined && baselineFault(one, run) === undefined
+  const kept = await keptFor(where)
+  const pinned = kept === undefined ? undefined : await baselineRunOf(kept.row.id)
+  const last: PartOfBaseline[] = []
+  for (const { row } of await lastFor(where)) {
+    if (last.length > MOST_BASELINE_RUNS) break
+    const one = await baselineRunOf(row.id)
+    if (one !== undefined && fits(one)) last.push(one)
   }
-  return undefined
+  return baselineOf(last, fits(pinned) ? pinned : undefined)
 }
 
 /** Why no run fits as a baseline, in words. */
 export async function whyNoBaseline(where: BaselineOf, run: Parameters<typeof baselineFault>[1]): Promise<string> {
-  const [first] = await candidates(where)
-  const baseline = first === undefined ? undefined : await baselineOfRun(first.row.id)
+  const first = (await keptFor(where)) ?? (await lastFor(where))[0]
+  const baseline = first === undefined ? undefined : await baselineRunOf(first.row.id)
   if (first === undefined || baseline === undefined)
-    return `no run is kept, and none on ${where.defaultBranch ?? 'the default branch'} was open`
+    return `no run is kept, and none on ${where.defaultBranch ?? 'the default branch'} has measured anything`
   const fault = baselineFault(baseline, run)
   const number = String(first.row.number)
-  if (fault === undefined) return `run ${number} fits, and was there only after this run began`
-  return `run ${number}, ${first.kept === undefined ? 'the last open one' : 'which is pinned'}, cannot be this run's baseline: ${fault}`
+  if (fault === undefined)
+    return `run ${number} fits, and was there only after this run began, or the gate was breached in it`
+  return `run ${number}, ${first.kept === undefined ? 'the last one' : 'which is pinned'}, cannot be this run's baseline: ${fault}`
 }
 
-/** What a stored run is as a baseline. */
-export async function baselineOfRun(id: string): Promise<Baseline | undefined> {
-  const result = (await RunPartsRow.findByPk(id, { attributes: ['result'] }))?.result ?? null
-  return result === null ? undefined : baselineFrom(result)
+/** What of a stored result a baseline is made of, as the database tells it without the rest, which may be large. */
+const PARTS = ['id', 'verdict', 'reasons', 'startedAt', 'target', 'plan', 'gates'] as const
+const OF_RESULT = literal(
+  `CONCAT('{', ${PARTS.map((part) => `'"${part}":', JSON_EXTRACT(result, '$.${part}')`).join(", ',', ")}, '}')`,
+)
+
+/** What a stored run is as a part of a baseline. */
+async function baselineRunOf(id: string): Promise<PartOfBaseline | undefined> {
+  const row = await RunPartsRow.findByPk(id, { attributes: ['runId', [OF_RESULT, 'told']] })
+  const told: unknown = row?.get('told')
+  if (typeof told !== 'string') return undefined
+  return baselineFrom(RESULT.pick([...PARTS]).validateSync(JSON.parse(told)))
+}
+
+/** A baseline by the runs that it was made of, as far as they are there, and of this project. */
+export async function baselineMadeOf(projectId: number, of: BaselineIds | null): Promise<Baseline | undefined> {
+  if (of === null) return undefined
+  const ids = of.runs.slice(0, MOST_BASELINE_RUNS + 1)
+  const own = new Set((await RunRow.findAll({ where: { projectId, id: ids }, attributes: ['id'] })).map(({ id }) => id))
+  const runs = await Promise.all(ids.filter((id) => own.has(id)).map(baselineRunOf))
+  const known = runs.flatMap((run) => run ?? [])
+  return baselineOf(
+    known.filter(({ id }) => id !== of.pinned),
+    known.find(({ id }) => id === of.pinned),
+  )
+}
+
+/** How a baseline is known again. */
+export const idsOfBaseline = (baseline: Baseline | undefined): BaselineIds | null =>
+  baseline === undefined ? null : { runs: runsOfBaseline(baseline), pinned: baseline.pinned?.id ?? null }
+
+/** The same of a result; those of old were held to one run. */
+export function idsInResult({ baseline }: Pick<RunResult, 'baseline'>): BaselineIds | null {
+  return baseline === null ? null : { runs: baseline.runs ?? [baseline.id], pinned: baseline.pinned ?? null }
 }
 
 /** Keeps a run; whatever was kept for its plan, target and branch is kept no longer. */
@@ -141,9 +198,15 @@ export async function pastBorderline(projectId: number, plan: string, target: st
   })
   const rows = await GateRow.findAll({
     where: { runId: runs.map(({ id }) => id), borderline: true },
-    attributes: ['rule'],
+    attributes: ['rule', 'observed', 'intervalLow', 'intervalHigh', 'limitValue'],
   })
   const counts = new Map<string, number>()
-  for (const { rule } of rows) counts.set(rule, (counts.get(rule) ?? 0) + 1)
+  for (const { rule, observed, intervalLow, intervalHigh, limitValue } of rows) {
+    // A run that was too short to tell, or in which nothing failed, says nothing of how close the limit is.
+    const reaches =
+      (intervalHigh !== null && intervalHigh >= (limitValue ?? Infinity)) ||
+      (intervalLow !== null && intervalLow <= (limitValue ?? -Infinity))
+    if (reaches && observed !== 0) counts.set(rule, (counts.get(rule) ?? 0) + 1)
+  }
   return Object.fromEntries(counts)
 }

@@ -3,13 +3,14 @@ import { loadFingerprint, type Plan, type RunResult } from '@jolt-gate/core'
 import type { RunDetail } from '@jolt-gate/core/api'
 import type { RunRow } from '../database/models.js'
 import { marksOf } from './marks.js'
-import { baselineOfRun, keptByOf, whyNoBaseline } from './baselines.js'
+import { baselineMadeOf, keptByOf, whyNoBaseline } from './baselines.js'
 import { projectOf } from '../projects/project-of.js'
 import { partsOf, summaryOfRun } from '../database/run-summary.js'
 
 export async function detailOf(row: RunRow): Promise<RunDetail> {
   const { plan, shape, result } = await partsOf(row.id)
-  const baseline = row.baselineId === null ? undefined : await baselineOfRun(row.baselineId)
+  const of = row.baselineIds ?? (row.baselineId === null ? null : { runs: [row.baselineId], pinned: null })
+  const baseline = await baselineMadeOf(row.projectId, of)
   return {
     ...summaryOfRun(row),
     ...{ projectId: row.projectId, plan, shape, result: withoutHistograms(result), baseline: baseline ?? null },

@@ -28,7 +28,7 @@ import { journalOf, recoverRuns } from './recover.js'
 import { refuseOverBudget } from './budget.js'
 import { addRun, type NewRun } from './store.js'
 import { partsOf, summaryOfRun } from '../database/run-summary.js'
-import { pastBorderline } from './baselines.js'
+import { idsOfBaseline, pastBorderline } from './baselines.js'
 import { RunUnderWay } from './under-way.js'
 
 const MOST_WAITING = 50
@@ -265,7 +265,13 @@ export class RunQueue {
     // Written before anything is sent: a run that has begun is never begun again.
     const baseline = await keepTrying(asked.baseline, signal)
     await keepTrying(
-      () => row.update({ state: 'running', part: 'setup', startedAt: new Date(), baselineId: baseline?.id ?? null }),
+      () =>
+        row.update({
+          state: 'running',
+          part: 'setup',
+          startedAt: new Date(),
+          ...{ baselineId: baseline?.id ?? null, baselineIds: idsOfBaseline(baseline) },
+        }),
       signal,
     )
     const run = new RunUnderWay({

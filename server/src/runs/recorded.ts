@@ -5,6 +5,7 @@ import { createGunzip } from 'node:zlib'
 import { bytesOfBase64, RESULT, type Plan, type RunShape } from '@jolt-gate/core'
 import { ownType, RUN_SUMMARY } from '@jolt-gate/core/api'
 import { array, object, string, type InferType } from 'yup'
+import { idsInResult } from './baselines.js'
 import { BucketRow, RunRow } from '../database/models.js'
 import { addNumbered, storeResult } from './store.js'
 
@@ -57,7 +58,7 @@ async function addRecorded(
     endedAt: new Date(at.getTime() + length).toISOString(),
   }
   await storeResult(row, moved, shape)
-  await row.update({ state: 'ended', baselineId: result.baseline?.id ?? null })
+  await row.update({ state: 'ended', baselineId: result.baseline?.id ?? null, baselineIds: idsInResult(result) })
   await BucketRow.bulkCreate(
     buckets.map((data, second) => ({ runId: row.id, second, data: Buffer.from(bytesOfBase64(data)) })),
   )

@@ -11,6 +11,12 @@ import type { Grade, GateResult, Plan, Rehearsal, RunResult, RunShape, Spark, Ve
 import type { RunPart, RunState } from '@jolt-gate/core/api'
 import { json, moment, number, text } from './columns.js'
 
+/** The runs of which the baseline of one is made: the latest first, then the pinned one. */
+export interface BaselineIds {
+  runs: string[]
+  pinned: string | null
+}
+
 export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttributes<RunRow>> {
   declare id: string
   declare projectId: number
@@ -49,6 +55,7 @@ export class RunRow extends Model<InferAttributes<RunRow>, InferCreationAttribut
   declare note: CreationOptional<string | null>
   /** The run that its gates against a baseline are held to. */
   declare baselineId: CreationOptional<string | null>
+  declare baselineIds: CreationOptional<BaselineIds | null>
   /** Of a run that is made elsewhere: the fingerprint of what it began with, and when it was last heard of. */
   declare reported: CreationOptional<string | null>
   declare heardAt: CreationOptional<Date | null>
@@ -165,6 +172,7 @@ export function defineRuns(sequelize: Sequelize): void {
       labels: json('labels'),
       note: DataTypes.TEXT,
       baselineId: DataTypes.STRING(20),
+      baselineIds: json('baselineIds'),
       reported: DataTypes.STRING(64),
       planCommit: DataTypes.STRING(64),
       unfit: DataTypes.STRING(300),
