@@ -130,21 +130,72 @@ export function shiftsOf(
   smallest: number,
   draws: Draws,
 ): Shift[] {
-  const worse = deal(layOut(before, after, 1 + smallest), figures, 'above', draws)
-  const better = deal(layOut(before, after, 1 - smallest), figures, 'below', draws)
-  const intervals = resample(layOut(before, after), figures, draws)
+  const [ofTimes, ofFailures] = [memoryOf([before, after]), memoryOf([before, after], failedShareOf)]
+  const memory = figures.map((figure) => (figure === failedFigure ? ofFailures : ofTimes).factor)
+  const worse = deal(layOut(before, after, 1 + smallest), figures, 'above', draws, memory)
+  const better = deal(layOut(before, after, 1 - smallest), figures, 'below', draws, memory)
+  const intervals = resample(layOut(before, after), figures, draws, memory)
   return figures.map((_, index) => ({
     interval: intervals[index] ?? [NaN, NaN],
     p: Math.min(1, 2 * Math.min(worse[index] ?? 1, better[index] ?? 1)),
   }))
 }
 
+/** How far blocks of one run still depend on one another. */
+export interface Memory {
+  /** Of a block with the next; 0 where chance alone makes as much. */
+  correlation: number
+  /** Differences of means are wider by this factor than those of blocks that are dealt out by chance. */
+  factor: number
+}
+
+/**
+ * The memory of the service beyond a block, by what neighbouring blocks of both runs have in common, where that is more
+ * than chance makes in one of ten, and what it does to the error of a mean.
+ *
+ * Source: M. S. Bartlett, "On the theoretical specification of sampling properties of autocorrelated time series", 1946,
+ * for the variance of a mean under a first-order autoregression.
+ */
+export function memoryOf(
+  runs: readonly (readonly Block[])[],
+  levelOf: (block: Block) => number | undefined = slownessOf,
+): Memory {
+  let [products, squares, count] = [0, 0, 0]
+  for (const blocks of runs) {
+    const levels = blocks.flatMap((block) => levelOf(block) ?? [])
+    const mean = levels.reduce((sum, level) => sum + level, 0) / Math.max(1, levels.length)
+    for (const [index, level] of levels.entries()) {
+      squares += (level - mean) ** 2
+      if (index > 0) products += (level - mean) * ((levels[index - 1] ?? mean) - mean)
+    }
+    count += levels.length
+  }
+  // Levels that never change differ by rounding alone.
+  const found = squares < 1e-12 ? 0 : products / squares
+  const correlation = found * Math.sqrt(count) < BY_CHANCE ? 0 : Math.min(MOST_CORRELATION, found)
+  return { correlation, factor: Math.sqrt((1 + correlation) / (1 - correlation)) }
+}
+const slownessOf = ({ times }: Block): number | undefined =>
+  times.count === 0 ? undefined : Math.log(Math.max(1, times.mean))
+const failedShareOf = ({ requests, failed }: Block): number | undefined =>
+  requests === 0 ? undefined : failed / requests
+
+/** In standard errors of a correlation of independent values. */
+const BY_CHANCE = 1.28
+const MOST_CORRELATION = 0.95
+
 /**
  * One-sided p-values: how often a deal of all blocks parts the figures at least as far as they stand apart. What is far
  * from significant is left after so many deals that did (J. Besag and P. Clifford, "Sequential Monte Carlo p-values",
  * 1991).
  */
-function deal(laid: Laid, figures: readonly FigureOf[], way: 'above' | 'below', draws: Draws): number[] {
+function deal(
+  laid: Laid,
+  figures: readonly FigureOf[],
+  way: 'above' | 'below',
+  draws: Draws,
+  memory: readonly number[],
+): number[] {
   const { valuesMs, before, after } = laid
   const blocks = [...before, ...after]
   const all = poolOf(blocks, valuesMs.length)
@@ -160,7 +211,7 @@ function deal(laid: Laid, figures: readonly FigureOf[], way: 'above' | 'below', 
     shuffle(blocks, after.length, draws)
     for (const [index, distance] of apart(poolOf(blocks.slice(0, after.length), valuesMs.length)).entries()) {
       // Rounding must not make a deal that gives the same differ from it.
-      if (pValues.has(index) || distance < (seen[index] ?? 0) - 1e-12) continue
+      if (pValues.has(index) || distance < (seen[index] ?? 0) / (memory[index] ?? 1) - 1e-12) continue
       const count = (reached[index] ?? 0) + 1
       reached[index] = count
       if (count >= ENOUGH) pValues.set(index, count / number)
@@ -193,8 +244,15 @@ function lessOf(all: Pooled, part: Pooled): Pooled {
 }
 
 /** 95 % intervals of the differences. */
-function resample({ valuesMs, before, after }: Laid, figures: readonly FigureOf[], draws: Draws): [number, number][] {
+function resample(
+  { valuesMs, before, after }: Laid,
+  figures: readonly FigureOf[],
+  draws: Draws,
+  memory: readonly number[],
+): [number, number][] {
   const size = valuesMs.length
+  const [first, second] = [poolOf(before, size), poolOf(after, size)]
+  const seen = figures.map((figure) => figure(second, valuesMs) - figure(first, valuesMs))
   const drawn = (blocks: readonly Pooled[]) =>
     poolOf(
       blocks.flatMap(() => blocks[Math.floor(draws.next() * blocks.length)] ?? []),
@@ -202,15 +260,17 @@ function resample({ valuesMs, before, after }: Laid, figures: readonly FigureOf[
     )
   const differences = figures.map(() => new Float64Array(RESAMPLES))
   for (let number = 0; number < RESAMPLES; number++) {
-    const [first, second] = [drawn(before), drawn(after)]
+    const [one, other] = [drawn(before), drawn(after)]
     for (const [index, figure] of figures.entries()) {
       const list = differences[index]
-      if (list !== undefined) list[number] = figure(second, valuesMs) - figure(first, valuesMs)
+      if (list !== undefined) list[number] = figure(other, valuesMs) - figure(one, valuesMs)
     }
   }
-  return differences.map((list) => {
+  return differences.map((list, index) => {
+    const middle = seen[index] ?? 0
     const sorted = list.filter((value) => !Number.isNaN(value)).sort()
     const at = (share: number) => sorted[Math.min(sorted.length - 1, Math.floor(share * sorted.length))] ?? NaN
-    return [at(0.025), at(0.975)]
+    const wider = memory[index] ?? 1
+    return [middle + wider * (at(0.025) - middle), middle + wider * (at(0.975) - middle)]
   })
 }

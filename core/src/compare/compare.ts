@@ -5,7 +5,7 @@ import { decodeHdr } from '../measure/hdr.js'
 import { subjectOfRule } from '../judge/subject.js'
 import type { RunResult } from '../judge/result-schema.js'
 import { Draws } from '../values/random.js'
-import { failedFigure, meanFigure, percentileFigure, shiftsOf, type Block, type FigureOf } from './blocks.js'
+import { failedFigure, meanFigure, memoryOf, percentileFigure, shiftsOf, type Block, type FigureOf } from './blocks.js'
 
 /** Differences are significant at this level, all comparisons together. */
 export const LEVEL = 0.05
@@ -92,7 +92,7 @@ export function compareRuns(before: RunResult, after: RunResult, smallest = SMAL
     after: sideOf(after),
     smallest,
     untested: untestedOf(before, after, tested.length),
-    warnings: warningsOf(before, after),
+    warnings: [...warningsOf(before, after), ...memoryWarning(names, before, after)],
     steps,
     onlyBefore: missing(before, after),
     onlyAfter: missing(after, before),
@@ -214,6 +214,20 @@ function warningsOf(before: RunResult, after: RunResult): string[] {
     warnings.push(`the scales differ: ${String(before.plan.scale)}, then ${String(after.plan.scale)}`)
   if (before.plan.load !== after.plan.load) warnings.push('the loads differ')
   return warnings
+}
+
+/** Runs that are too short for the memory of the service are told so: their differences count for less. */
+function memoryWarning(names: readonly string[], before: RunResult, after: RunResult): string[] {
+  const remembering = names.flatMap((step) => {
+    const { correlation, factor } = memoryOf([blocksOf(step, before), blocksOf(step, after)])
+    return correlation === 0 ? [] : [{ step, factor }]
+  })
+  const [worst] = remembering.toSorted((one, other) => other.factor - one.factor)
+  if (worst === undefined) return []
+  const which = remembering.length === 1 ? `of "${worst.step}"` : `of ${String(remembering.length)} steps`
+  return [
+    `blocks of seconds ${which} depend on those before them: a difference must be up to ${worst.factor.toFixed(1)} times as large to be significant; longer runs tell more`,
+  ]
 }
 
 interface Compared {
