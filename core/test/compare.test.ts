@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { Distribution, Draws } from '../src/index.js'
 import { failedFigure, meanFigure, memoryOf, percentileFigure, shiftsOf, type Block } from '../src/compare/blocks.js'
 import { holm } from '../src/numbers/statistics.js'
+import { wandering } from './dependent.js'
 import { exponentialSizes, inOrder, poisson, trueTimes } from './queues.js'
 
 const SECONDS = 60
@@ -55,21 +56,6 @@ describe('a comparison of two runs', () => {
     expect(found).toBeGreaterThanOrEqual(18)
   })
 })
-
-/** A service whose level wanders with a memory of so many seconds, in fifteen blocks of a run of two minutes. */
-function wandering(draws: Draws, memorySeconds: number, factor = 1): Block[] {
-  const kept = Math.exp(-1 / memorySeconds)
-  let level = draws.nextNormal()
-  return Array.from({ length: 15 }, () => {
-    const times = new Distribution()
-    for (let second = 0; second < 8; second++) {
-      level = kept * level + Math.sqrt(1 - kept ** 2) * draws.nextNormal()
-      for (let request = 0; request < 10; request++)
-        times.record(100_000 * factor * Math.exp(0.4 * level + 0.4 * draws.nextNormal()))
-    }
-    return { requests: 80, failed: 0, times }
-  })
-}
 
 describe('a service with a long memory', () => {
   it.each([5, 20])('of %i s raises at most one false alarm in twenty', (memorySeconds) => {

@@ -1,5 +1,6 @@
 // Series of response times that depend on their neighbours, with the law that they truly follow.
 import { Distribution, normalQuantile, type BatchedValues, type Draws } from '../src/index.js'
+import type { Block } from '../src/compare/blocks.js'
 
 export interface Dependent {
   name: string
@@ -75,4 +76,19 @@ export function valuesOf(seconds: readonly Distribution[]): BatchedValues {
     countsOver: (value) => seconds.map((one) => one.count - one.countUpTo(value)),
     valueAtRank: (rank) => all.valueAtRank(rank),
   }
+}
+
+/** A service whose level wanders with a memory of so many seconds, in the fifteen blocks of a run. */
+export function wandering(draws: Draws, memorySeconds: number, seconds = 120, factor = 1): Block[] {
+  const kept = Math.exp(-1 / memorySeconds)
+  let level = draws.nextNormal()
+  return Array.from({ length: 15 }, () => {
+    const times = new Distribution()
+    for (let second = 0; second < seconds / 15; second++) {
+      level = kept * level + Math.sqrt(1 - kept ** 2) * draws.nextNormal()
+      for (let request = 0; request < 10; request++)
+        times.record(100_000 * factor * Math.exp(0.4 * level + 0.4 * draws.nextNormal()))
+    }
+    return { requests: times.count, failed: 0, times }
+  })
 }

@@ -117,10 +117,22 @@ describe('failures only under concurrency', () => {
   })
 
   it('are found where they need several users in flight', () => {
-    const [found] = ofKind('only under concurrency', findings(CLIMB, race(5)))
+    const fallen = `${CLIMB}\n  - { phase: fall, rate: 150/s to 5/s, for: 120s }`
+    const [found] = ofKind('only under concurrency', findings(fallen, race(6)))
 
     expect(found?.severity).toBe('problem')
     expect(found?.evidence['usersAtLeast']).toBeGreaterThan(2)
+  })
+
+  it('are no more than a warning, that says since when, where the load only grew: a deployment looks the same', () => {
+    const deployed: SimulatedService = {
+      ...HEALTHY,
+      failure: (atMs, _, draws) => (atMs > 80_000 && draws.next() < 0.02 ? '409' : undefined),
+    }
+    const found = [race(5), deployed].flatMap((service) => ofKind('only under concurrency', findings(CLIMB, service)))
+
+    expect(found.map(({ severity }) => severity)).not.toContain('problem')
+    expect(found[0]?.text).toMatch(/fails since \d+:\d\d, .* so time or load may be why/)
   })
 
   it('are none where they come with any number', () => {

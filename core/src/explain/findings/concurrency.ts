@@ -1,6 +1,6 @@
 // Failures that come only when several users are in flight: a race, a lock, a pool.
 import { phasesWithin, type Evidence } from '../evidence.js'
-import { figure, numberWords, SURE, type Finding } from '../finding.js'
+import { figure, momentWords, numberWords, SURE, type Finding } from '../finding.js'
 
 /** Those that overload makes by itself are told elsewhere. */
 const KINDS: readonly string[] = ['status', 'check', 'keep']
@@ -14,7 +14,8 @@ const LEAST_BELOW = 0.1
 const SHUFFLES = 1999
 
 /**
- * Only under concurrency: failures absent while at most n users were in flight, present above.
+ * Only under concurrency: failures absent while at most n users were in flight, present above, and gone again when the
+ * load falls. Where it never falls, what fails since some moment looks the same: then that is what is told.
  *
  * Permutation test: the seconds with failures are laid anew among all seconds, each as likely as it has requests, and
  * it is counted how often as many requests lie below the fewest users among them.
@@ -43,18 +44,29 @@ export function onlyUnderConcurrency({ failures, seconds, shape }: Evidence, ran
     const count = own.reduce((sum, cell) => sum + cell.count, 0)
     const name = shape.steps[step]?.name ?? ''
     const [first, last] = [struck[0]?.second ?? 0, struck.at(-1)?.second ?? 0]
+    const calm = asked.filter(({ second, users }) => second > first && users < fewest)
+    // As long a silence by chance, had they gone on as often as since the first.
+    const since = asked.filter(({ second }) => second >= first)
+    const isGoneAgain = (1 - count / sumOfRequests(since)) ** sumOfRequests(calm) <= SURE
     return [
       {
         kind: 'only under concurrency',
-        severity: 'problem',
+        severity: isGoneAgain ? 'problem' : 'warning',
         confidence: figure(1 - p),
         phases: phasesWithin(shape, first, last + 1),
         steps: [name],
         fromMs: first * 1000,
         toMs: (last + 1) * 1000,
         evidence: { failures: count, usersAtLeast: fewest, shareOfRequestsBelow: figure(observed) },
-        text: `"${name}" fails only under concurrency: never with fewer than ${numberWords(fewest)} users in flight (${numberWords(100 * observed)} % of all requests), ${String(count)} times with more.`,
+        text: isGoneAgain
+          ? `"${name}" fails only under concurrency: never with fewer than ${numberWords(fewest)} users in flight (${numberWords(100 * observed)} % of all requests), ${String(count)} times with more.`
+          : `"${name}" fails since ${momentWords(first * 1000)}, ${String(count)} times, and never before with fewer than ${numberWords(fewest)} users in flight: the load did not fall again, so time or load may be why.`,
         tryNext: [
+          ...(isGoneAgain
+            ? []
+            : [
+                'Let the load fall again after its highest: failures of a race end then, those of a deployment do not.',
+              ]),
           'Look for what two requests change at once: a read and a write without a lock, a cache, a sequence.',
           `Rehearse the journey: it holds alone. Then run it with ${numberWords(fewest)} users.`,
         ],
@@ -62,6 +74,8 @@ export function onlyUnderConcurrency({ failures, seconds, shape }: Evidence, ran
     ]
   })
 }
+
+const sumOfRequests = (seconds: Evidence['seconds']): number => seconds.reduce((sum, { requests }) => sum + requests, 0)
 
 /** Users in flight of so many different seconds, drawn by how many requests each has. */
 function drawn(seconds: Evidence['seconds'], count: number, random: () => number): number[] {
