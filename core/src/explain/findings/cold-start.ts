@@ -62,8 +62,13 @@ function coldSeconds(seconds: readonly EvidenceSecond[]) {
   const medians = later.map(({ medianMs }) => medianMs).toSorted((a, b) => a - b)
   const laterMs = medians[Math.floor(medians.length / 2)] ?? 0
   const slowest = medians.at(-1) ?? 0
-  const isSlow = (ms: number) => ms > Math.max(slowest, FACTOR * laterMs, laterMs + LEAST_MS)
-  const length = early.findIndex(({ medianMs }) => !isSlow(medianMs))
+  const counts = later.map(({ count }) => count).toSorted((a, b) => a - b)
+  const laterCount = counts[Math.floor(counts.length / 2)] ?? 1
+  // The median of a few times strays further than that of many: as the root of their number.
+  const isSlow = ({ medianMs, count }: EvidenceSecond) =>
+    medianMs > laterMs + (slowest - laterMs) * Math.max(1, Math.sqrt(laterCount / count)) &&
+    medianMs > Math.max(FACTOR * laterMs, laterMs + LEAST_MS)
+  const length = early.findIndex((second) => !isSlow(second))
   const slow = length < 0 ? early : early.slice(0, length)
   const [thenMs] = slow.map(({ medianMs }) => medianMs).toSorted((a, b) => b - a)
   if (thenMs === undefined) return undefined
