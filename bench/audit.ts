@@ -6,6 +6,7 @@ import {
   Draws,
   gatesOf,
   impactOf,
+  levelChanges,
   meanInterval,
   percentileInterval,
   readPlan,
@@ -133,6 +134,22 @@ function comparisonRow(memorySeconds: number, seconds: number): string[] {
   return [`memory of ${String(memorySeconds)} s, runs of ${String(seconds)} s`, share(1), share(1.5)]
 }
 
+function shiftRow(count: number, correlation: number): string[] {
+  const share = (factor: number) => {
+    const found = rounds(200).filter((round) => {
+      const draws = drawsOf(round)
+      let level = draws.nextNormal()
+      const values = rounds(count).map((run) => {
+        level = correlation * level + Math.sqrt(1 - correlation ** 2) * draws.nextNormal()
+        return (run < count / 2 ? 1 : factor) * 210 * Math.exp(0.08 * level)
+      })
+      return levelChanges(values).length > 0
+    })
+    return percent(found.length / 200)
+  }
+  return [`${String(count)} runs, correlation ${String(correlation)}`, share(1), share(1.33)]
+}
+
 function healthyRow(): string[][] {
   const peaked =
     '  - { phase: before, rate: 15/s, for: 60s }\n  - { phase: peak, rate: 75/s, for: 30s }\n  - { phase: after, rate: 15/s, for: 60s }'
@@ -176,5 +193,10 @@ table(
   'Comparisons of two runs that find a difference',
   ['service', 'of equal code', 'half as slow again'],
   [0.2, 2, 5, 20].flatMap((memory) => [120, 600].map((seconds) => comparisonRow(memory, seconds))),
+)
+table(
+  'Series of runs that have a shift reported',
+  ['runs', 'without any', 'a third slower from the middle on'],
+  [26, 60].flatMap((count) => [0, 0.3, 0.5, 0.7].map((correlation) => shiftRow(count, correlation))),
 )
 table('A service that nothing disturbs', ['', 'runs'], healthyRow())

@@ -10,6 +10,14 @@ const runs = (draws: Draws, count: number, level: number, spread = 0.03): number
 /** The same, of which now and then one takes twice as long. */
 const wildRuns = (draws: Draws, count: number, level: number, spread: number): number[] =>
   runs(draws, count, level, spread).map((value) => (draws.next() < 0.03 ? 2 : 1) * value)
+/** Runs each of which resembles the one before it, as those of one day do. */
+const resembling = (draws: Draws, count: number, correlation: number): number[] => {
+  let level = draws.nextNormal()
+  return Array.from({ length: count }, () => {
+    level = correlation * level + Math.sqrt(1 - correlation ** 2) * draws.nextNormal()
+    return 210 * Math.exp(0.08 * level)
+  })
+}
 const drawsOf = (seed: number) => new Draws(seed).at(0, 0, 0)
 
 describe('a change of level', () => {
@@ -50,6 +58,32 @@ describe('a change of level', () => {
 
     // The binomial law: more than this would be seen once in a thousand times if the promise holds.
     expect(alarms).toBeLessThanOrEqual(SERIES * FALSE_ALARMS + 3.1 * Math.sqrt(SERIES * FALSE_ALARMS))
+  })
+
+  it.each([
+    [26, 0.3, 0.1],
+    [60, 0.5, 0.05],
+    [60, 0.7, 0.08],
+  ])(
+    'is hardly reported where runs resemble those before them: %i runs, correlation %f',
+    (count, correlation, most) => {
+      const SERIES = 150
+      let alarms = 0
+      for (let seed = 1; seed <= SERIES; seed++)
+        if (levelChanges(resembling(drawsOf(seed), count, correlation)).length > 0) alarms++
+
+      expect(alarms / SERIES).toBeLessThanOrEqual(most)
+    },
+  )
+
+  it('that lasts is found in such runs, too', () => {
+    let found = 0
+    for (let seed = 1; seed <= 40; seed++) {
+      const values = resembling(drawsOf(500 + seed), 60, 0.5)
+      if (levelChanges(values.map((value, run) => (run < 30 ? 1 : 1.3) * value)).length > 0) found++
+    }
+
+    expect(found).toBeGreaterThanOrEqual(36)
   })
 
   it('that lasts is found beside a wild run as well', () => {

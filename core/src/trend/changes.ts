@@ -114,16 +114,46 @@ function stretchOf(values: readonly number[]): { from: number; to: number; p: nu
   const dealt = pulledIn(values)
   const seen = furthestApart(dealt)
   if (seen.apart <= 0) return undefined
+  const apart = withMemory(dealt, seen)
   const draws = new Draws(SEED).at(values.length, 0, 0)
   const most = FALSE_ALARMS * (DEALS + 1)
   let reached = 0
   for (let deal = 0; deal < DEALS; deal++) {
     shuffle(dealt, draws)
     // Rounding must not make a deal that gives the same differ from it.
-    if (furthestApart(dealt).apart >= seen.apart * (1 - 1e-9)) reached++
+    if (furthestApart(dealt).apart >= apart * (1 - 1e-9)) reached++
     if (reached + 1 > most) return undefined
   }
   return { from: seen.from, to: seen.to, p: (reached + 1) / (DEALS + 1) }
+}
+
+/** In standard errors of a correlation of independent values, and what the stretch that is sought takes away of it. */
+const BY_CHANCE = 0.5
+const TAKEN_AWAY = 0.15
+const MOST_CORRELATION = 0.9
+
+/**
+ * How far the stretch stands apart where runs resemble those before them (the hour of the day, a neighbour on the host):
+ * they move further by chance than independent ones, by the variance of a mean under a first-order autoregression, (1 + r)
+ * / (1 − r), with r of what is left beside the stretch. The ratio of what it explains to what is left is divided by that.
+ *
+ * Source: M. S. Bartlett, "On the theoretical specification of sampling properties of autocorrelated time series", 1946.
+ */
+function withMemory(values: Float64Array, { from, to, apart }: { from: number; to: number; apart: number }): number {
+  const isInside = (index: number) => index >= from && index < to
+  const meanOf = (inside: boolean) => {
+    const some = values.filter((_, index) => isInside(index) === inside)
+    return some.reduce((sum, value) => sum + value, 0) / Math.max(1, some.length)
+  }
+  const [inner, outer] = [meanOf(true), meanOf(false)]
+  const rest = values.map((value, index) => value - (isInside(index) ? inner : outer))
+  const squares = rest.reduce((sum, value) => sum + value ** 2, 0)
+  const products = rest.reduce((sum, value, index) => sum + (index === 0 ? 0 : value * (rest[index - 1] ?? 0)), 0)
+  const found = squares === 0 ? 0 : products / squares
+  if (found * Math.sqrt(values.length) < BY_CHANCE) return apart
+  const correlation = Math.min(MOST_CORRELATION, found + TAKEN_AWAY)
+  const ratio = (apart * (1 - correlation)) / (squares * (1 + correlation))
+  return ((apart + squares) * ratio) / (1 + ratio)
 }
 
 /** Values further from the median than this many spreads count as that far: one wild run moves no mean. */
