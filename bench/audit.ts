@@ -1,5 +1,5 @@
-// The audit of the statistics: how often intervals, baselines and comparisons are wrong, by simulation. Seeded: it prints
-// the same tables wherever it runs.
+// The audit of the statistics: how often intervals, baselines and comparisons are wrong, by simulation. Seeded: it
+// prints the same tables wherever it runs.
 import {
   baselineOf,
   baselineValue,

@@ -30,7 +30,10 @@ describe('the interval of a percentile', () => {
   it('has an open end where the samples are too few', () => {
     const few = inSeconds(independent().times(drawsOf(1), 30), 1)
 
-    expect(percentileInterval(valuesOf(few), 95, 0.025)).toMatchObject({ low: expect.any(Number), high: null })
+    expect(percentileInterval(valuesOf(few), 95, 0.025)).toMatchObject({
+      low: expect.any(Number) as number,
+      high: null,
+    })
   })
 
   it('says how many independent samples tell as much: nearly all, or few of those in a queue', () => {

@@ -153,8 +153,8 @@ export interface Memory {
  * The memory of the service beyond a block, by what neighbouring blocks of both runs have in common, where that is more
  * than chance makes in one of ten, and what it does to the error of a mean.
  *
- * Source: M. S. Bartlett, "On the theoretical specification of sampling properties of autocorrelated time series", 1946,
- * for the variance of a mean under a first-order autoregression.
+ * Source: M. S. Bartlett, "On the theoretical specification of sampling properties of autocorrelated time series",
+ * 1946, for the variance of a mean under a first-order autoregression.
  */
 export function memoryOf(
   runs: readonly (readonly Block[])[],

@@ -3,7 +3,7 @@ import { studentQuantile } from '../numbers/student.js'
 import type { Gate } from '../plan/model.js'
 import type { Bounds, GateResult } from './gate-result.js'
 import { subjectOf, subjectOfRule, unitOf } from './subject.js'
-import { verdictWords, type Verdict } from './verdict.js'
+import { verdictWords, type Verdict } from './verdict-words.js'
 
 /** The run that gates were held against: of several, the latest. */
 export interface BaselineIdentity {

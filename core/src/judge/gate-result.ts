@@ -82,7 +82,7 @@ type SurenessParts = Pick<
 >
 const WORTH_LESS = 0.8
 
-/** How many gates are borderline, for the line of the verdict; undefined where none is. Default gates are nobody's limit. */
+/** How many gates are borderline; undefined where none is. Default gates are nobody's limit. */
 export function borderlineCount(gates: readonly Pick<GateResult, 'borderline' | 'isDefault'>[]): string | undefined {
   const count = gates.filter(({ borderline, isDefault }) => borderline && isDefault !== true).length
   return count === 0 ? undefined : `${String(count)} ${count === 1 ? 'gate' : 'gates'} borderline`

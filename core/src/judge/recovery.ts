@@ -27,7 +27,7 @@ const CLEARLY_FAILED = 0.01
  * five that is not clearly worse than that: what is slow for two windows did not recover at once. The reference is a
  * measured phase before it, of no higher rate, of twelve windows or more.
  *
- * Source of the bound: order statistics, S. S. Wilks, "Determination of sample sizes for setting tolerance limits", 1941.
+ * Source of the bound: S. S. Wilks, "Determination of sample sizes for setting tolerance limits", 1941.
  *
  * @param after - the phase, by its number
  * @param windows - of the whole run

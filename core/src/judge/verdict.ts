@@ -8,17 +8,7 @@ import { sum } from './scope.js'
 import { samplesNeededBy } from './subject.js'
 import { hostWords, reasonsOf, type Doubts } from './trust.js'
 import { formatMs, formatValue } from './values.js'
-
-export type Verdict = 'open' | 'shut' | 'void' | 'stopped'
-
-const VERDICT_WORDS: Readonly<Record<Verdict, string>> = {
-  open: 'Open (passed)',
-  shut: 'Shut (failed)',
-  void: 'Void (inconclusive)',
-  stopped: 'Stopped',
-}
-/** A verdict for people: our word, and the trade's beside it. */
-export const verdictWords = (verdict: Verdict): string => VERDICT_WORDS[verdict]
+import type { Verdict } from './verdict-words.js'
 
 /** How a run came to its end. */
 export type Ending =

@@ -3,8 +3,8 @@ import { normalTail } from './normal.js'
 import { studentQuantile } from './student.js'
 
 /**
- * What some seconds in a row add to a ratio of two sums: `part` of `all`. A share is failures of requests, a mean is the
- * sum of values of their number.
+ * What some seconds in a row add to a ratio of two sums: `part` of `all`. A share is failures of requests, a mean is
+ * the sum of values of their number.
  */
 export interface RatioBatch {
   part: number
@@ -25,7 +25,7 @@ export interface BatchedRatio {
 export const LEAST_BATCHES = 10
 /** From many short batches to few long ones: the first whose neighbours do not correlate are taken. */
 const SIZES = [32, 20, 14, LEAST_BATCHES] as const
-/** Chances that batches that are independent are taken for correlated: on the way, and where there are no longer ones. */
+/** Chances that independent batches are taken for correlated: on the way, and where there are no longer ones. */
 const LEVEL = 0.2
 const LAST_LEVEL = 0.05
 

@@ -6,7 +6,7 @@ import { studentQuantile } from './student.js'
 export interface SampleSizes {
   /** The interval reaches a fifth beyond the figure. */
   within20: number
-  /** A service that is a fifth better than the limit, or of which nothing fails, is not borderline in 95 of 100 runs. */
+  /** In 95 of 100 runs a service a fifth better than its limit, or of which nothing fails, is not borderline. */
   strict: number
 }
 

@@ -1,5 +1,5 @@
 // The answer to "may this change go on to this stage?", from what is known.
-import { verdictWords } from '../judge/verdict.js'
+import { verdictWords } from '../judge/verdict-words.js'
 import {
   approvalOf,
   stageAt,

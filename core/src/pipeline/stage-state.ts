@@ -1,5 +1,5 @@
 // Where a stage stands for a change: told from the runs of its plans, and from nothing else.
-import type { Verdict } from '../judge/verdict.js'
+import type { Verdict } from '../judge/verdict-words.js'
 import type { PlanOfStage, Stage } from './model.js'
 
 /** What a stage asks of a run. */

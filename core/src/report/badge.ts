@@ -1,5 +1,5 @@
 // The last verdict of a plan as a picture for a page of somebody else: the barrier, the plan, the verdict.
-import type { Verdict } from '../judge/verdict.js'
+import type { Verdict } from '../judge/verdict-words.js'
 import { text } from './html-text.js'
 
 export interface Badge {

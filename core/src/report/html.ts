@@ -1,5 +1,5 @@
 // A result as one HTML file: offline, with charts that can be asked, light and dark; nothing is loaded from elsewhere.
-import { verdictWords } from '../judge/verdict.js'
+import { verdictWords } from '../judge/verdict-words.js'
 import { HTML_SCRIPT } from './html-script.js'
 import { HTML_STYLE } from './html-style.js'
 import type { RunResult } from '../judge/result-schema.js'

@@ -5,7 +5,7 @@ import { findingsOf } from './explained.js'
 import { observedWords } from '../judge/gate-result.js'
 import { isRuleOnFailures } from '../judge/subject.js'
 import { formatValue } from '../judge/values.js'
-import { verdictWords } from '../judge/verdict.js'
+import { verdictWords } from '../judge/verdict-words.js'
 import type { RunResult } from '../judge/result-schema.js'
 
 /** A case, in the notation of the XML builder: `@` for attributes, `#` for text. */

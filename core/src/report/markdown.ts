@@ -1,7 +1,7 @@
 // A result as Markdown, short enough for a comment on a change.
 import { gateCountWords, observedWords, statusWords } from '../judge/gate-result.js'
 import { formatMs, formatValue } from '../judge/values.js'
-import { verdictWords } from '../judge/verdict.js'
+import { verdictWords } from '../judge/verdict-words.js'
 import { causesOf, causeWords, MOST_CAUSES } from './causes.js'
 import { findingsOf, impactWords } from './explained.js'
 import type { RunResult } from '../judge/result-schema.js'

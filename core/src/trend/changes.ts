@@ -133,11 +133,13 @@ const TAKEN_AWAY = 0.15
 const MOST_CORRELATION = 0.9
 
 /**
- * How far the stretch stands apart where runs resemble those before them (the hour of the day, a neighbour on the host):
- * they move further by chance than independent ones, by the variance of a mean under a first-order autoregression, (1 + r)
- * / (1 − r), with r of what is left beside the stretch. The ratio of what it explains to what is left is divided by that.
+ * How far the stretch stands apart where runs resemble those before them (the hour of the day, a neighbour on the
+ * host): they move further by chance than independent ones, by the variance of a mean under a first-order
+ * autoregression, (1 + r) / (1 − r), with r of what is left beside the stretch. The ratio of what it explains to what
+ * is left is divided by that.
  *
- * Source: M. S. Bartlett, "On the theoretical specification of sampling properties of autocorrelated time series", 1946.
+ * Source: M. S. Bartlett, "On the theoretical specification of sampling properties of autocorrelated time series",
+ * 1946.
  */
 function withMemory(values: Float64Array, { from, to, apart }: { from: number; to: number; apart: number }): number {
   const isInside = (index: number) => index >= from && index < to

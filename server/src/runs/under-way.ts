@@ -81,7 +81,6 @@ export class RunUnderWay {
       case 'state':
         if (message.state !== 'ended') this.begin(message.state)
         return
-        return
       case 'bucket':
         this.seconds = message.second + 1
         this.write(message.second, () => addBucket(row.id, message.second, message.bytes))

@@ -92,7 +92,9 @@ function act(what: Act): void {
   <span class="buttons">
     <span v-if="!isConnected" class="soft">reconnecting …</span>
     <span v-if="run.keptBy" class="kept" :title="`pinned by ${run.keptBy}`">Baseline</span>
-    <ElButton v-if="isGoing && may.mayWrite && state === 'running' && part === 'load'" @click="emit('mark')">Mark…</ElButton>
+    <ElButton v-if="isGoing && may.mayWrite && state === 'running' && part === 'load'" @click="emit('mark')"
+      >Mark…</ElButton
+    >
     <ElButton v-if="isGoing && may.mayWrite" @click="emit('share')">Share…</ElButton>
     <ElButton v-if="isGoing && may.mayWrite" :loading="isStopping" @click="stop()">Stop</ElButton>
     <template v-if="!isGoing">

@@ -157,7 +157,7 @@ watch(range, (next) => {
           v-if="!isShared"
           :run="run"
           :state="state"
-      :part="part"
+          :part="part"
           :is-connected="isConnected"
           @stop="stop()"
           @fault="(words) => (actFault = words)"
