@@ -4,7 +4,7 @@ import { demoSession } from './demo.js'
 import { freePort } from './ports.js'
 
 const BOARD_PORT = 7730
-const EVENTS = ['run.verdict', 'stage.opened', 'stage.shut', 'trend.changed']
+const EVENTS = ['run.verdict', 'stage.opened', 'stage.shut', 'trend.shift']
 /** Every so often the board is wiped: what comes then is sent again a few seconds later. */
 const WIPED_EVERY = 7
 
