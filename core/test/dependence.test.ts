@@ -181,9 +181,12 @@ describe('a gate', () => {
   it('is borderline where the interval reaches its limit, and says why where seconds are too few', () => {
     const observed = gateOf(calm, '  - p95 response time under 900ms')?.observed ?? 0
     const near = gateOf(calm, `  - p95 response time under ${String(Math.ceil(observed) + 1)}ms`)
-    const short = gateOf('  - { phase: hold, rate: 100/s, for: 5s }', '  - p95 response time under 900ms')
+    const short = gateOf('  - { phase: hold, rate: 100/s, for: 3s }', '  - p95 response time under 900ms')
+    const clear = gateOf('  - { phase: hold, rate: 100/s, for: 8s }', '  - p95 response time under 900ms')
 
     expect(near).toMatchObject({ status: 'held', borderline: true })
+    // Eight seconds of which each by itself is far on the right side leave no doubt.
+    expect(clear?.borderline).toBe(false)
     expect(short).toMatchObject({ borderline: true, reason: expect.stringContaining('under 10 seconds') as string })
   })
 

@@ -132,8 +132,9 @@ export class GateBatches {
   }
 
   /**
-   * Whether each of ten batches by itself lies on the same side of a limit: then it does not matter how far they depend
-   * on one another, such as where the load grows.
+   * Whether each of ten batches, or of five seconds or more where there are fewer, by itself lies on the same side of a
+   * limit: then it does not matter how far they depend on one another, such as where the load grows. By chance five do in
+   * one of thirty (sign test; J. Arbuthnott, 1710).
    *
    * @param limit - in the measure's own unit
    */
@@ -141,8 +142,9 @@ export class GateBatches {
     const percent = percentOf(this.gate.statistic)
     const overs = percent === undefined ? this.ratios() : this.countedOver(limit)
     const border = percent === undefined ? limit : 1 - percent / 100
-    const over = inTen(overs).filter(({ part, all }) => part > border * all).length
-    return over === 0 || over === LEAST_BATCHES
+    const stretches = inTen(overs)
+    const over = stretches.filter(({ part, all }) => part > border * all).length
+    return stretches.length >= LEAST_ON_ONE_SIDE && (over === 0 || over === stretches.length)
   }
 
   private ratios(): RatioBatch[] {
@@ -161,11 +163,12 @@ export class GateBatches {
   }
 }
 
-const inTen = (batches: readonly RatioBatch[]): RatioBatch[] =>
-  inGroups(
-    batches.filter(({ all }) => all > 0),
-    LEAST_BATCHES,
-  )
+/** Ten batches, or as many as there are seconds. */
+function inTen(batches: readonly RatioBatch[]): RatioBatch[] {
+  const counted = batches.filter(({ all }) => all > 0)
+  return inGroups(counted, Math.min(LEAST_BATCHES, counted.length))
+}
+const LEAST_ON_ONE_SIDE = 5
 
 const SHARES: readonly Gate['measure']['kind'][] = [
   'failed requests',

@@ -34,10 +34,9 @@ export function surenessOf(batches: GateBatches | undefined, { observed, limit, 
   const interval: Interval = isOver ? [low ?? null, null] : [null, high ?? null]
   const reaches = isOver ? (low ?? -Infinity) <= limit : (high ?? Infinity) >= limit
   const sure = { interval, effectiveSamples, isBorderline: reaches }
-  if (doubt === 'few batches') return { ...sure, isBorderline: true, reason: FEW }
-  return doubt === 'correlated' && !batches.areOnOneSide(limit / scale)
-    ? { ...sure, isBorderline: true, reason: CORRELATED }
-    : sure
+  return doubt === undefined || batches.areOnOneSide(limit / scale)
+    ? sure
+    : { ...sure, isBorderline: true, reason: doubt === 'few batches' ? FEW : CORRELATED }
 }
 
 const FEW = `its values fill under ${String(LEAST_BATCHES)} seconds: how far they depend on one another is unknown`
