@@ -172,7 +172,18 @@ describe('periodic spikes', () => {
     const pauses = { ...HEALTHY, delayMs: (atMs: number) => (atMs % 9000 < 900 ? 180 : 5) }
     const [found] = ofKind('periodic spikes', findings(CONSTANT, pauses))
 
-    expect(found?.evidence['periodSeconds']).toBe(9)
+    expect(found?.evidence['periodSeconds']).toBeCloseTo(9, 0)
+  })
+
+  it.each([2.5, 7.3])('are found where the period is no whole number of seconds: %f', (period) => {
+    const pauses = { ...HEALTHY, delayMs: (atMs: number) => (atMs % (1000 * period) < 500 ? 180 : 5) }
+    const told = Array.from({ length: 10 }, (_, seed) =>
+      ofKind('periodic spikes', findings(CONSTANT, pauses, seed)).map(({ evidence }) =>
+        Number(evidence['periodSeconds']),
+      ),
+    )
+
+    expect(told.flat().filter((seconds) => Math.abs(seconds - period) < 0.15).length).toBeGreaterThanOrEqual(9)
   })
 
   it('are none where long times come at random', () => {

@@ -13,7 +13,6 @@ const EVIDENCE = {
   ceiling: ['ceiling', 'number'],
   completedPerSecond: ['requests completed', 'per second'],
   completedRequestsPerSecond: ['requests completed', 'per second'],
-  correlation: ['correlation', 'number'],
   count: ['failures', 'number'],
   data: ['data', 'text'],
   detail: ['detail', 'text'],

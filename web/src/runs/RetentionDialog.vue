@@ -54,7 +54,7 @@ const countOfRuns = (count: number) => `${String(count)} ${count === 1 ? 'run' :
   <ElDialog
     v-model="isOpen"
     title="How long runs are kept"
-    width="760"
+    width="850"
     append-to-body
     @open-auto-focus="takeCursor()"
     @opened="takeCursor()"
