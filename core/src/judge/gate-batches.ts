@@ -133,8 +133,8 @@ export class GateBatches {
 
   /**
    * Whether each of ten batches, or of five seconds or more where there are fewer, by itself lies on the same side of a
-   * limit: then it does not matter how far they depend on one another, such as where the load grows. By chance five do in
-   * one of thirty (sign test; J. Arbuthnott, 1710).
+   * limit: then it does not matter how far they depend on one another, such as where the load grows. By chance five do
+   * in one of thirty (sign test; J. Arbuthnott, 1710).
    *
    * @param limit - in the measure's own unit
    */
