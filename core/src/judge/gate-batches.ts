@@ -42,13 +42,18 @@ export class GateBatches {
     private readonly scope: GateScope,
   ) {}
 
-  add(bucket: Bucket): void {
-    this.addMeasured(measureOf(this.gate, viewOfBucket(bucket), this.shape, this.scope))
+  /** @returns what the gate measured in that second alone */
+  add(bucket: Bucket): Measured {
+    const measured = measureOf(this.gate, viewOfBucket(bucket), this.shape, this.scope)
+    this.addMeasured(measured)
+    return measured
   }
 
   private addMeasured(measured: Measured): void {
     let batch = this.batches.at(-1)
     if (batch === undefined || this.filled === this.width) {
+      // Only the last one is added to: the others give up the memory for it.
+      batch?.times.compact()
       if (this.batches.length === MOST_BATCHES) this.merge()
       batch = emptyBatch()
       this.batches.push(batch)
@@ -59,7 +64,6 @@ export class GateBatches {
     switch (measured.kind) {
       case 'distribution':
         times.add(measured.distribution)
-        times.compact()
         return
       case 'list':
         values.push(...measured.values)

@@ -1,15 +1,15 @@
 // Gates judged over a recording: held or breached, by how much, how surely, and since when.
 import { isUpperLimit } from '../language/comparisons.js'
-import type { Bucket } from '../measure/bucket.js'
 import type { BoundedRecording } from '../measure/bounds.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
+import type { Measured } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
 import type { BaselineValue } from './baseline.js'
 import { boundsOf, BREACHED, decide, graver, withSpread, type Covered } from './decide.js'
 import type { GateResult } from './gate-result.js'
 import type { GateBatches } from './gate-batches.js'
-import { readGate, readSecond } from './readings.js'
-import { isWithin, readingsOf, scopeOf, secondsWithin, viewOfBucket, viewOfRecording } from './scope.js'
+import { readGate, secondOf } from './readings.js'
+import { isWithin, readingsOf, scopeOf, secondsWithin, viewOfRecording } from './scope.js'
 import { limitOf, unitOf } from './subject.js'
 import { surenessOf } from './sureness.js'
 
@@ -129,14 +129,13 @@ const limitFrom =
   (ofBaseline: number): number =>
     limitOf(gate, ofBaseline) ?? Infinity
 
-/** Reads a gate's measure in one second, in the gate's unit; null outside its phases. */
-export function secondReader(gate: Gate, shape: RunShape): (bucket: Bucket) => number | null {
+/** Reads what was measured for a gate in one second, in the gate's unit; null outside its phases. */
+export function secondReader(gate: Gate, shape: RunShape): (second: number, measured: Measured) => number | null {
   const scope = scopeOf(gate, shape)
   const ranges = phaseRanges(shape).filter((_, index) => scope.isPhase(index))
   const scale = unitOf(gate) === '%' ? 100 : 1
   // A request may end in a second of a later phase than the one in which it was due.
-  return (bucket) =>
-    isWithin(ranges, bucket.second) ? scaled(readSecond(gate, viewOfBucket(bucket), shape, scope), scale) : null
+  return (second, measured) => (isWithin(ranges, second) ? scaled(secondOf(gate, measured), scale) : null)
 }
 
 /** Whether the phases of a gate are over after so many seconds. */

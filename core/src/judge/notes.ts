@@ -2,7 +2,7 @@
 import type { Recording } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import { ASSUMED_SPREAD, LEAST_SPREAD_RUNS } from './baseline.js'
-import type { GateResult } from './gate-result.js'
+import { borderlineWords, type GateResult } from './gate-result.js'
 import { undoneIn } from './iterations.js'
 import type { OnceResult, RenewalResult } from './result-schema.js'
 import { readingsOf, secondsWithin, sum } from './scope.js'
@@ -67,7 +67,7 @@ export function notesOf({ results, recording, shape, beside }: Noted): Notes {
   if (torn.length > 0) note(`teardown failed: ${torn.map(({ name, reason }) => reason ?? name).join('; ')}`, true)
   for (const words of lostMetrics(recording, shape)) note(words, true)
   const borderline = results.filter((result) => result.borderline && result.status === 'held')
-  for (const { rule } of borderline) noted.doubts.push(`borderline: ${rule}`)
+  for (const result of borderline) noted.doubts.push(`borderline: ${result.rule} (${borderlineWords(result) ?? ''})`)
   return noted
 }
 

@@ -39,8 +39,7 @@ export function readGate(gate: Gate, view: CellView, shape: RunShape, scope: Gat
 const LEAST_IN_A_SECOND = 10
 
 /** What a gate's measure was in one second, by what ended in it; null where too little did. */
-export function readSecond(gate: Gate, view: CellView, shape: RunShape, scope: GateScope): number | null {
-  const measured = measureOf(gate, view, shape, scope)
+export function secondOf(gate: Gate, measured: Measured): number | null {
   switch (measured.kind) {
     case 'distribution':
       return measured.distribution.count < LEAST_IN_A_SECOND || gate.statistic === undefined

@@ -15,7 +15,7 @@ import { Recording, type SecondRow } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
 import type { Distribution } from '../numbers/distribution.js'
-import { familyOf, isOfRun } from '../plan/measures.js'
+import { familyOf, isOfRun, type Measured } from '../plan/measures.js'
 import { phaseSummaries, phasesWithin, type PhasePart, type PhaseSummary } from './phases.js'
 import { groupSummaries, journeySummaries, type GroupSummary, type JourneySummary } from './scopes.js'
 import { TimeRanges } from './time-ranges.js'
@@ -68,7 +68,7 @@ interface GateState {
   gate: Gate
   baseline: BaselineValue | null
   limit: number | null
-  read: (bucket: Bucket) => number | null
+  read: (second: number, measured: Measured) => number | null
   batches: GateBatches
   /** What the measure was in each second, in the gate's unit. */
   values: (number | null)[]
@@ -264,8 +264,7 @@ export class RunView {
 
   private readSecond(state: GateState, bucket: Bucket): void {
     while (state.values.length < bucket.second) state.values.push(null)
-    state.batches.add(bucket)
-    const value = state.read(bucket)
+    const value = state.read(bucket.second, state.batches.add(bucket))
     state.values[bucket.second] = value
     const { gate, limit } = state
     if (value === null || limit === null || state.firstBreachAtMs !== null || !isJudgedBySecond(gate)) return
