@@ -47,14 +47,16 @@ export function beatOf(values: readonly number[], leastBeats: number): Beat | un
   return { period: 1 / (base ?? strongest).frequency, p }
 }
 
+/** By the recurrence of G. Goertzel, "An algorithm for the evaluation of finite trigonometric series", 1958. */
 function powerOf(values: readonly number[], frequency: number): number {
-  let [cosines, sines] = [0, 0]
+  const twice = 2 * Math.cos(2 * Math.PI * frequency)
+  let [last, before] = [0, 0]
   for (let index = 0; index < values.length; index++) {
-    const angle = 2 * Math.PI * frequency * index
-    cosines += (values[index] ?? 0) * Math.cos(angle)
-    sines += (values[index] ?? 0) * Math.sin(angle)
+    const next = (values[index] ?? 0) + twice * last - before
+    before = last
+    last = next
   }
-  return cosines ** 2 + sines ** 2
+  return last * last + before * before - twice * last * before
 }
 
 /** The chance that the largest of so many powers of noise has a share of g or more. */
