@@ -100,6 +100,25 @@ describe('the page of a run', () => {
   })
 })
 
+describe('what is chosen and not typed', () => {
+  const choose = async (select: string, option: string) => {
+    await page.locator('.el-select', { has: page.getByRole('combobox', { name: select }) }).click()
+    await page.getByRole('option', { name: option, exact: true }).click()
+  }
+
+  it('is how long runs are kept, as the sentence that it makes', async () => {
+    await open('/p/1/runs')
+    await page.getByRole('button', { name: 'How long runs are kept…' }).click()
+    await choose('All runs', 'Keep runs for')
+    await page.getByRole('button', { name: '+ Keep some longer' }).click()
+    await choose('Length of rule 1', 'for ever')
+
+    await expect
+      .poll(() => page.getByRole('textbox', { name: 'Rule' }).inputValue())
+      .toBe('keep 90 days, open runs of main for ever')
+  })
+})
+
 describe('from run to run', () => {
   it('a trend says that it cannot tell where too few runs count, and looks before it denies a shift', async () => {
     await open('/p/1/trend?plan=plans/peak.gate.yaml&target=harbour')
