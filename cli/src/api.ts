@@ -104,7 +104,7 @@ export async function runPlan(file: string, options: RunOptions = {}): Promise<R
   }
   const asked = await askedPlan(file, given, undefined)
   if (baseline !== undefined) {
-    const runs = [baseline].flat().map((result) => baselineFrom(result))
+    const runs = [baseline].flat().map((result) => ({ ...baselineFrom(result), isChosen: true }))
     for (const run of runs) {
       const fault = baselineFault(run, { target: asked.target, plan: { scale, load: loadFingerprint(asked.plan) } })
       if (fault !== undefined) throw new UsageError(`${run.id} is no baseline for the run: ${fault}`)

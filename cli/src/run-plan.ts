@@ -303,7 +303,7 @@ function readBaselineRun(path: string, plan: Plan, target: Target, scale: number
     process.stderr.write(`no baseline for ${plan.file}: there is no ${file}\n`)
     return undefined
   }
-  const baseline = baselineFrom(readStored(file))
+  const baseline = { ...baselineFrom(readStored(file)), isChosen: true }
   const fault = baselineFault(baseline, { target, plan: { scale, load: loadFingerprint(plan) } })
   if (fault !== undefined) throw new UsageError(`${file} is no baseline for this run: ${fault}`)
   return baseline

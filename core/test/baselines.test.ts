@@ -102,6 +102,14 @@ describe('a baseline', () => {
     expect(baselineValue(runOf(0, 1, breached), gate)).toBeNull()
   })
 
+  it('takes a run that a person named for a gate that was breached in it: a new level can be accepted', () => {
+    const breached = { gates: [{ rule: RULE, unit: 'ms' as const, observed: 400, status: 'breached' as const }] }
+    const pinned = baselineOf([], runOf(0, 1, breached))
+
+    expect(pinned && baselineValue(pinned, gate)).toMatchObject({ observed: 400 })
+    expect(baselineValue(runOf(0, 1, { ...breached, isChosen: true }), gate)).toMatchObject({ observed: 400 })
+  })
+
   it('is of the ten latest, and the pinned one stands beside them', () => {
     const runs = Array.from({ length: 14 }, (_, index) => runOf(200 + index, index))
     const baseline = baselineOf(runs, runOf(150, 99))

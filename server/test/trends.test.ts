@@ -68,6 +68,9 @@ describe('a baseline', () => {
     const held = await ran()
     expect(held.baseline).toMatchObject({ id: later, pinned: { id: earlier } })
     expect(held.result?.baseline).toMatchObject({ runs: [later, earlier], pinned: earlier })
+    // Who pins a run accepts its level: those before it count no longer.
+    await call('PUT', `/runs/${held.id}/baseline`)
+    expect((await ran()).result?.baseline).toMatchObject({ id: held.id, runs: [held.id], pinned: held.id })
     const log = JSON.stringify((await call('GET', '/audit-log')).body)
     expect(log).toContain('kept a baseline')
   })

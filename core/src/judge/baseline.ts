@@ -29,6 +29,8 @@ export interface BaselineRun extends BaselineIdentity {
   scale: number
   load: string
   gates: ObservedGate[]
+  /** A person named it: it counts for a gate that was breached in it, too, since a new level may be accepted so. */
+  isChosen?: boolean | undefined
 }
 
 /** The latest run that fits, with those before it: what runs of equal code differ by is known from several. */
@@ -66,15 +68,14 @@ export function baselineFrom(result: {
  */
 export function baselineOf(runs: readonly BaselineRun[], pinned?: BaselineRun): Baseline | undefined {
   const [latest, ...earlier] = runs.filter(({ id }) => id !== pinned?.id).slice(0, MOST_BASELINE_RUNS)
-  if (latest === undefined) return pinned
-  return { ...latest, ...(earlier.length === 0 ? {} : { earlier }), ...(pinned === undefined ? {} : { pinned }) }
+  const beside = pinned === undefined ? {} : { pinned: { ...pinned, isChosen: true } }
+  if (latest === undefined) return pinned === undefined ? undefined : { ...pinned, ...beside }
+  return { ...latest, ...(earlier.length === 0 ? {} : { earlier }), ...beside }
 }
 
 /** The runs of a baseline: the latest, those before it, and the one that is pinned. */
 export const runsOfBaseline = ({ earlier = [], pinned, id }: Baseline): string[] => [
-  id,
-  ...earlier.map((run) => run.id),
-  ...(pinned === undefined ? [] : [pinned.id]),
+  ...new Set([id, ...earlier.map((run) => run.id), ...(pinned === undefined ? [] : [pinned.id])]),
 ]
 
 /** A strict run that nothing but the want of a baseline made void is one for those to come. */
@@ -133,8 +134,9 @@ export function baselineValue(baseline: Baseline, gate: Gate): BaselineValue | n
 function observedIn(run: BaselineRun, gate: Gate): Observed[] {
   const wanted = subjectOf(gate)
   const same = run.gates.find((other) => other.unit === unitOf(gate) && subjectOfRule(other.rule) === wanted)
-  // What was too slow then is no measure of what comes after.
-  if (same === undefined || same.observed === null || same.status === 'breached') return []
+  if (same === undefined || same.observed === null) return []
+  // What was too slow then is no measure of what comes after, unless somebody says so.
+  if (same.status === 'breached' && run.isChosen !== true) return []
   const { observed } = same
   return [{ observed, lowerBound: same.lowerBound ?? observed, upperBound: same.upperBound ?? observed }]
 }

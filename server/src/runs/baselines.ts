@@ -84,20 +84,25 @@ export async function baselineFor(
   target: Target,
 ): Promise<Baseline | undefined> {
   const run = { target, plan: { scale: 1, load: loadFingerprint(plan) } }
-  return fittingBaseline({ ...where, plan: plan.file, target: target.name }, run)
+  // Without a gate that asks for it, it is only what pages compare with.
+  const most = plan.gates.some(({ limit }) => limit.kind === 'baseline') ? MOST_BASELINE_RUNS : 1
+  return fittingBaseline({ ...where, plan: plan.file, target: target.name }, run, most)
 }
 
 /** The same for a run that is told by its target, scale and load. */
 export async function fittingBaseline(
   where: BaselineOf,
   run: Parameters<typeof baselineFault>[1],
+  most = MOST_BASELINE_RUNS,
 ): Promise<Baseline | undefined> {
   const fits = (one: PartOfBaseline | undefined) => one !== undefined && baselineFault(one, run) === undefined
   const kept = await keptFor(where)
   const pinned = kept === undefined ? undefined : await baselineRunOf(kept.row.id)
   const last: PartOfBaseline[] = []
+  // Who pins a run accepts its level: what was before it is no measure any more.
+  const since = kept !== undefined && fits(pinned) ? kept.row.number : 0
   for (const { row } of await lastFor(where)) {
-    if (last.length > MOST_BASELINE_RUNS) break
+    if (last.length >= most || row.number <= since) break
     const one = await baselineRunOf(row.id)
     if (one !== undefined && fits(one)) last.push(one)
   }
