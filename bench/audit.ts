@@ -25,6 +25,7 @@ import {
   wandering,
   type Dependent,
 } from '../core/test/dependent.js'
+import { judgedWithStalls, SERVICES, type Judged } from '../core/test/late.js'
 import { HEALTHY, simulate } from '../core/test/simulated.js'
 
 const ROUNDS = 300
@@ -200,3 +201,42 @@ table(
   [26, 60].flatMap((count) => [0, 0.3, 0.5, 0.7].map((correlation) => shiftRow(count, correlation))),
 )
 table('A service that nothing disturbs', ['', 'runs'], healthyRow())
+
+/** Gates of a run whose generator stood still now and then; undecided counts where the limit is twice the truth. */
+function lateRow([name, serviceOf]: (typeof SERVICES)[number], count: number, ms: number): string[] {
+  const found = rounds(25).flatMap((round) => judgedWithStalls(serviceOf, { count, ms }, drawsOf(round)))
+  const share = (of: (one: Judged) => boolean, among: (one: Judged) => boolean) => {
+    const all = found.filter(among)
+    return percent(all.filter(of).length / all.length)
+  }
+  return [
+    `${name}, ${String(count)} of ${String(ms)} ms`,
+    share(
+      ({ status }) => status === 'held',
+      ({ limit }) => limit < 1,
+    ),
+    share(
+      ({ status }) => status === 'breached',
+      ({ limit }) => limit === 1.05,
+    ),
+    share(
+      ({ status }) => status === 'breached',
+      ({ limit }) => limit > 1.05,
+    ),
+    share(
+      ({ status }) => status === 'undecided',
+      ({ limit }) => limit === 2,
+    ),
+  ]
+}
+table(
+  'Gates of half a minute in which the generator stood still',
+  [
+    'service and stalls',
+    'held, truly over',
+    'breached, truly 5 % under',
+    'breached with room',
+    'undecided at twice the truth',
+  ],
+  SERVICES.flatMap((service) => [lateRow(service, 3, 50), lateRow(service, 3, 200), lateRow(service, 2, 500)]),
+)

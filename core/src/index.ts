@@ -72,7 +72,7 @@ export { decodeBucket, encodeBucket } from './measure/bucket-codec.js'
 export { countRow, pool, SCOPE_COUNTS, STEP_TIMES } from './measure/cells.js'
 export { Recording } from './measure/recording.js'
 export { BoundedRecording } from './measure/bounds.js'
-export { GeneratorError } from './measure/generator-error.js'
+export { GeneratorError, latenessOf, longestOf } from './measure/generator-error.js'
 export { NOT_MEASURED, Numbers, phaseRanges, shapeOf, type RunShape } from './measure/shape.js'
 export { judgeGate } from './judge/gates.js'
 export {

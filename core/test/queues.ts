@@ -1,5 +1,5 @@
 // Small queueing systems, and a generator before them that is late: what it sees, second by second.
-import { Draws, emptyBucket, emptyStep, type Bucket } from '../src/index.js'
+import { Draws, emptyBucket, emptyStep, latenessOf, longestOf, type Bucket } from '../src/index.js'
 
 /** A request as it was due, and when its answer was there had it started at some time. */
 export interface Service {
@@ -171,10 +171,14 @@ export function seen(due: readonly number[], service: Service, stalls: readonly 
       if (bucket !== undefined) bucket.inFlight++
     }
   }
-  for (const { fromMs, toMs } of stalls) {
-    const bucket = buckets[Math.floor(toMs / 1000)]
-    if (bucket !== undefined) bucket.stallMs = Math.max(bucket.stallMs, toMs - fromMs)
+  for (const [second, bucket] of buckets.entries()) {
+    const lengths = stalls
+      .filter(({ toMs }) => Math.floor(toMs / 1000) === second)
+      .map(({ fromMs, toMs }) => toMs - fromMs)
+    const [stallMs = 0, secondStallMs = 0] = lengths.sort((a, b) => b - a)
+    bucket.stallMs = stallMs
+    const waitedMs = longestOf(bucket.steps)
+    bucket.latenessMs = latenessOf({ lagMs: lagMs[second] ?? 0, stallMs, secondStallMs, waitedMs })
   }
-  for (const [second, bucket] of buckets.entries()) bucket.latenessMs = bucket.stallMs + (lagMs[second] ?? 0)
   return buckets
 }

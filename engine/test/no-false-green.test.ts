@@ -36,7 +36,7 @@ vi.mock('../src/generate/generator-health.js', async () => {
   return {
     GeneratorHealth: class {
       read() {
-        return { busy: 0.1, busyOfFive: 0.1, delays: new Distribution(), stallMs: 0 }
+        return { busy: 0.1, busyOfFive: 0.1, delays: new Distribution(), stallMs: 0, secondStallMs: 0 }
       }
       close() {
         // Nothing was started.

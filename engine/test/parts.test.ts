@@ -378,7 +378,7 @@ describe('recording', () => {
       () => undefined,
     )
     record(recorder, new Iteration(program, 0, 0, 0, [], 900, -1))
-    recorder.close(2000, { busy: 0.5, busyOfFive: 0.4, delays: new Distribution(), stallMs: 3 }, 0)
+    recorder.close(2000, { busy: 0.5, busyOfFive: 0.4, delays: new Distribution(), stallMs: 3, secondStallMs: 0 }, 0)
     return decodeBucket(bytes)
   }
   const sample = (dueMs: number, endedMs: number) => ({

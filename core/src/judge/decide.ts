@@ -70,7 +70,9 @@ export function decide(covered: Covered, { observed, values, limit, limits }: We
   const outcomes = values.flatMap((value) => limits.map((bound) => holds(value, gate.comparison, bound)))
   if (outcomes.some((outcome) => outcome !== isHeld))
     return { status: 'undecided', reason: byErrorWords(covered, { observed, values, limit, limits }) }
-  const reason = isHeld ? (lightened(covered) ?? leftUnfinished(covered)) : (undelivered(covered) ?? ours(covered))
+  const reason = isHeld
+    ? (lightened(covered) ?? leftUnfinished(covered))
+    : (undelivered(covered) ?? ours(covered) ?? atOnce(covered, limits))
   return reason === undefined ? { status: isHeld ? 'held' : 'breached' } : { status: 'undecided', reason }
 }
 
@@ -176,6 +178,21 @@ function undelivered({ gate, recording, shape, scope, limitsCapped }: Covered): 
     return `only ${((100 * started) / due).toFixed(1)} % of the arrivals due were started`
   const busiest = secondsWithin(recording, shape, scope).reduce((most, row) => Math.max(most, row.busyOfFive), 0)
   return busiest > MOST_BUSY ? `a sender was ${(100 * busiest).toFixed(0)} % busy for five seconds` : undefined
+}
+
+/** A breach that is none without the seconds in which what was due came all at once. */
+function atOnce({ gate, recording, shape, scope }: Covered, limits: readonly number[]): string | undefined {
+  const { calm } = recording
+  const family = familyOf(gate.measure)
+  if (calm === null || (family !== 'time' && family !== 'share or count')) return undefined
+  const scale = unitOf(gate) === '%' ? 100 : 1
+  const isBreached = [calm.lower, calm.upper].every((cells) => {
+    const reading = readGate(gate, viewOfRecording(recording, shape, scope, cells), shape, scope)
+    return reading.kind === 'measured' && limits.every((limit) => !holds(scale * reading.value, gate.comparison, limit))
+  })
+  return isBreached
+    ? undefined
+    : 'the generator stood still, and sent at once what was due meanwhile: without those seconds the gate is not breached'
 }
 
 /** Failures within a limit if those that were ours, or that an answer sooner by E would not have been, had not been. */

@@ -9,6 +9,12 @@ import type { RunShape } from './shape.js'
 
 type Bound = 'lower' | 'upper'
 
+/**
+ * A generator that stands still for a tenth of a second sends all that is due in it at once: where service is shared,
+ * or its order changes, that lengthens times by more than E.
+ */
+const STILL_MS = 100
+
 /** Cells as seen, and the same with all times at their lower and at their upper bound. */
 export interface BoundedCells extends Cells {
   readonly lower: Cells
@@ -48,6 +54,8 @@ export class RangeTotals extends Cells implements BoundedCells {
 export class BoundedRecording extends Recording {
   readonly lower = new Cells()
   readonly upper = new Cells()
+  /** Both without the seconds in which the generator stood still; null where it did in none. */
+  calm: { lower: Cells; upper: Cells } | null = null
   private readonly error = new GeneratorError()
 
   constructor(private readonly shape: RunShape) {
@@ -61,9 +69,20 @@ export class BoundedRecording extends Recording {
    */
   override add(bucket: Bucket, errorMs = this.error.add(bucket)): void {
     super.add(bucket, errorMs)
-    this.lower.addCells(boundOf(bucket, this.shape, errorMs, 'lower'))
-    this.upper.addCells(boundOf(bucket, this.shape, errorMs, 'upper'))
+    const isStill = errorMs >= STILL_MS
+    if (isStill) this.calm ??= { lower: copyOf(this.lower), upper: copyOf(this.upper) }
+    for (const bound of ['lower', 'upper'] as const) {
+      const cells = boundOf(bucket, this.shape, errorMs, bound)
+      this[bound].addCells(cells)
+      if (!isStill) this.calm?.[bound].addCells(cells)
+    }
   }
+}
+
+function copyOf(cells: Cells): Cells {
+  const copy = new Cells()
+  copy.addCells(cells.counted())
+  return copy
 }
 
 /** The cells of a second with their times at a bound, and the checks of times judged by them. */

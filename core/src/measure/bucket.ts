@@ -206,7 +206,7 @@ export interface Bucket {
   eventLoopDelay: Distribution
   /** The longest time for which a sender's event loop stood still. */
   stallMs: number
-  /** The largest, over all senders, of start lag plus stall. */
+  /** How late a sender was, at most: of its starts, and of what it read. */
   latenessMs: number
   /** Requests in flight at its end. */
   inFlight: number

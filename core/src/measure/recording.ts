@@ -17,6 +17,8 @@ export interface SecondRow {
   eventLoopDelay: Distribution
   stallMs: number
   latenessMs: number
+  /** That of the sender that was least late. */
+  leastLatenessMs: number
   /** By how much the generator may have changed the times that ended in this second. */
   errorMs: number
   inFlight: number
@@ -43,6 +45,7 @@ export class Recording extends Cells {
     row.inFlight += bucket.inFlight
     row.errorMs = Math.max(row.errorMs, errorMs)
     for (const name of LARGEST) row[name] = Math.max(row[name], bucket[name])
+    row.leastLatenessMs = Math.min(row.leastLatenessMs, bucket.latenessMs)
     row.eventLoopDelay.add(bucket.eventLoopDelay)
     if (bucket.metrics.length > 0) row.metrics = bucket.metrics
     for (const cell of bucket.steps) {
@@ -64,8 +67,8 @@ export class Recording extends Cells {
 
   /** What was added, as one bucket, without what is of single requests: those in flight for long, and those drawn. */
   toBucket(second: number): Bucket {
-    const { users, busy, busyOfFive, eventLoopDelay, stallMs, latenessMs, inFlight, steal, pressure, metrics } =
-      this.rowOf(second)
+    const row = this.rowOf(second)
+    const { users, busy, busyOfFive, eventLoopDelay, stallMs, inFlight, steal, pressure, metrics } = row
     return {
       second,
       ...this.counted(),
@@ -76,7 +79,7 @@ export class Recording extends Cells {
       busyOfFive,
       eventLoopDelay,
       stallMs,
-      latenessMs,
+      latenessMs: latenessOfAll(row),
       inFlight,
       steal,
       pressure,
@@ -92,6 +95,10 @@ export class Recording extends Cells {
   }
 }
 
+/** Requests of one sender that are late are overtaken by those of another that is not: they are late by that once more. */
+const latenessOfAll = ({ latenessMs, leastLatenessMs }: SecondRow): number =>
+  latenessMs + (latenessMs - Math.min(latenessMs, leastLatenessMs))
+
 const emptyRow = (): SecondRow => ({
   started: 0,
   missed: 0,
@@ -105,6 +112,7 @@ const emptyRow = (): SecondRow => ({
   eventLoopDelay: new Distribution(),
   stallMs: 0,
   latenessMs: 0,
+  leastLatenessMs: Infinity,
   errorMs: 0,
   inFlight: 0,
   steal: 0,

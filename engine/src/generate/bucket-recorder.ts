@@ -5,6 +5,8 @@ import {
   emptyScope,
   emptyStep,
   encodeBucket,
+  latenessOf,
+  longestOf,
   MAX_OPEN,
   MAX_REDIRECT_CELLS,
   OPEN_FROM_MS,
@@ -103,7 +105,7 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.journeys = usedOf(this.journeys, isScopeUsed)
     this.bucket.arrivals = usedOf(this.arrivals, isArrivalUsed)
     const lagUs = this.bucket.arrivals.reduce((most, { startLag }) => Math.max(most, startLag.largest), 0)
-    this.bucket.latenessMs = health.stallMs + lagUs / 1000
+    this.bucket.latenessMs = latenessOf({ ...health, lagMs: lagUs / 1000, waitedMs: longestOf(this.bucket.steps) })
     this.bucket.checks = usedOf(this.checks, ({ passed, failed }) => passed + failed > 0)
     this.bucket.failures = this.failures.take()
     this.bucket.open = this.openCells(nowMs, open)

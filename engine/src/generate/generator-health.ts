@@ -13,8 +13,9 @@ export interface HealthReading {
   busyOfFive: number
   /** How late the timer was; in µs. */
   delays: Distribution
-  /** How long the loop stood still, at most. */
+  /** How long the loop stood still, at most, and the next time to it. */
   stallMs: number
+  secondStallMs: number
 }
 
 /** Busy share and event-loop delay of this thread, second by second. */
@@ -23,6 +24,7 @@ export class GeneratorHealth {
   private readonly busyShares: number[] = []
   private readonly monitor = monitorEventLoopDelay({ resolution: SAMPLE_MS })
   private readonly delays = new Distribution()
+  private secondStallMs = 0
 
   constructor() {
     this.monitor.enable()
@@ -43,7 +45,8 @@ export class GeneratorHealth {
     const busyOfFive = isFull ? this.busyShares.reduce((sum, share) => sum + share, 0) / WINDOW : 0
     const { delays } = this
     this.takeDelays()
-    return { busy: this.busyShares.at(-1) ?? 0, busyOfFive, delays, stallMs: Math.max(0, delays.largest / 1000) }
+    const stallMs = Math.max(0, delays.largest / 1000)
+    return { busy: this.busyShares.at(-1) ?? 0, busyOfFive, delays, stallMs, secondStallMs: this.secondStallMs }
   }
 
   close(): void {
@@ -55,9 +58,15 @@ export class GeneratorHealth {
     const { monitor, delays } = this
     delays.clear()
     let recorded = 0
+    this.secondStallMs = 0
+    let beforeUs = 0
     for (const [percent, nanoseconds] of monitor.percentiles) {
+      const delayUs = Math.max(0, nanoseconds / 1000 - 1000 * SAMPLE_MS)
+      // Each percentile halves the share above it, so the last that differs from the largest is the one next to it.
+      if (delayUs > beforeUs) this.secondStallMs = beforeUs / 1000
+      beforeUs = delayUs
       const upTo = Math.round((percent / 100) * monitor.count)
-      for (; recorded < upTo; recorded++) delays.record(Math.max(0, nanoseconds / 1000 - 1000 * SAMPLE_MS))
+      for (; recorded < upTo; recorded++) delays.record(delayUs)
     }
     monitor.reset()
   }
