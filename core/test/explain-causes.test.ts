@@ -11,7 +11,37 @@ function findings(load: string, service: SimulatedService, seed = 1): Finding[] 
 }
 const ofKind = (kind: FindingKind, found: readonly Finding[]) => found.filter((finding) => finding.kind === kind)
 
+/** A mixture of two log-normal laws, the second so many times the first. */
+const mixed = (share: number, ratio: number, spread: number): SimulatedService => ({
+  servers: 200,
+  workMs: (_, draws) => {
+    const normal = Math.sqrt(2 * draws.nextExponential()) * Math.cos(2 * Math.PI * draws.next())
+    return (draws.next() < share ? 20 * ratio : 20) * Math.exp(spread * normal)
+  },
+})
+
 describe('two groups of times', () => {
+  it.each([
+    ['80 : 20, four times apart', mixed(0.2, 4, 0.25)],
+    ['60 : 40, three times apart', mixed(0.4, 3, 0.3)],
+  ])('are found of %s', (_, service) => {
+    const found = Array.from({ length: 10 }, (_, seed) =>
+      ofKind('two groups of times', findings(CONSTANT, service, seed + 1)),
+    )
+    expect(found.filter((one) => one.length > 0).length).toBeGreaterThanOrEqual(9)
+  })
+
+  it.each<[string, SimulatedService]>([
+    ['one wide law', mixed(0, 1, 1)],
+    ['two laws that run into one another', mixed(0.5, 2, 0.5)],
+    ['the waits of a queue with fixed service times', { servers: 1, workMs: () => 12 }],
+  ])('are none in %s', (_, service) => {
+    const found = Array.from({ length: 10 }, (_, seed) =>
+      ofKind('two groups of times', findings(CONSTANT, service, seed + 1)),
+    )
+    expect(found.flat()).toEqual([])
+  })
+
   it('are found with their shares and times', () => {
     const cached: SimulatedService = {
       ...HEALTHY,

@@ -197,6 +197,15 @@ describe('periodic spikes', () => {
   })
 })
 
+describe('users who come in groups', () => {
+  it('are no sign of saturation', () => {
+    const groups: SimulatedService = { ...HEALTHY, servers: 250, inGroupsOf: 20 }
+    const found = Array.from({ length: 20 }, (_, seed) => ofKind('saturation', findings(CLIMB, groups, seed + 1)))
+
+    expect(found.flat()).toEqual([])
+  })
+})
+
 describe('drift', () => {
   it('is found in response times at a steady load, with its slope', () => {
     const leak = { ...HEALTHY, delayMs: (atMs: number) => 5 + atMs / 2000 }
@@ -205,6 +214,26 @@ describe('drift', () => {
     // Half a millisecond a second is thirty a minute.
     expect(found?.evidence['perMinuteMs']).toBeGreaterThan(27)
     expect(found?.evidence['perMinuteMs']).toBeLessThan(33)
+  })
+
+  it('is found where the slowest alone get slower', () => {
+    const tail: SimulatedService = {
+      servers: 200,
+      workMs: (atMs, draws) => (draws.next() < 0.08 ? 100 + atMs / 400 : 20) * (0.8 + 0.4 * draws.next()),
+    }
+    const found = Array.from({ length: 10 }, (_, seed) => ofKind('drift', findings(CONSTANT, tail, seed + 1))).flat()
+
+    expect(found.filter(({ text }) => text.includes('the 95th percentile of'))).toHaveLength(10)
+  })
+
+  it('is none where few requests of very different lengths come', () => {
+    const wide: SimulatedService = { servers: 100, workMs: (_, draws) => 5 + 200 * draws.nextExponential() ** 2 }
+    const loads = ['  - { phase: hold, rate: 1/s, for: 120s }', '  - { phase: hold, rate: 0.5/s, for: 300s }', CONSTANT]
+    const found = loads.flatMap((load) =>
+      Array.from({ length: 30 }, (_, seed) => ofKind('drift', findings(load, wide, seed + 1))),
+    )
+
+    expect(found.filter((one) => one.length > 0).length).toBeLessThanOrEqual(2)
   })
 
   it('is found in a metric, with the hours to its ceiling', () => {

@@ -1,5 +1,6 @@
 // Runs against a service that is simulated: arrivals of a Poisson process, so many servers, first come, first served.
 import {
+  Distribution,
   Draws,
   emptyBucket,
   emptyScope,
@@ -18,6 +19,8 @@ import { planText, read } from './reading.js'
 
 export interface SimulatedService {
   servers: number
+  /** Users who come at once; one by one unless told. */
+  inGroupsOf?: number
   /** Work of a request, in ms, which holds a server. */
   workMs: (atMs: number, draws: Draws) => number
   /** What comes on top without a server, such as the way through the network. */
@@ -83,7 +86,8 @@ interface Served {
 }
 
 function bucketsOf(shape: RunShape, service: SimulatedService, draws: Draws): Bucket[] {
-  const served = serve(arrivals(shape, draws), service, draws)
+  const due = arrivals(shape, draws, service.inGroupsOf ?? 1)
+  const served = serve(due, service, draws)
   const lengthMs = Math.max(...phaseRanges(shape).map(({ toMs }) => toMs))
   const seconds = Math.max(Math.ceil(lengthMs / 1000), ...served.map(({ endMs }) => Math.floor(endMs / 1000) + 1))
   const buckets = Array.from({ length: seconds }, (_, second) => emptyBucket(second))
@@ -122,6 +126,13 @@ function bucketsOf(shape: RunShape, service: SimulatedService, draws: Draws): Bu
   }
   const mostUsers = mostInFlight(served)
   for (const [second, bucket] of buckets.entries()) {
+    for (const phase of shape.phases.keys()) {
+      const started = due.filter((one) => one.phase === phase && Math.floor(one.dueMs / 1000) === second).length
+      if (started === 0) continue
+      const startLag = new Distribution()
+      startLag.record(0)
+      bucket.arrivals.push({ phase, started, missed: 0, capped: 0, outOfData: 0, startLag })
+    }
     const at = (second + 0.5) * 1000
     bucket.users = mostUsers[second] ?? 0
     const busy = served.filter(({ startMs, endMs }) => startMs <= at && endMs > at).length
@@ -149,16 +160,17 @@ function mostInFlight(served: readonly Served[]): number[] {
   return most
 }
 
-function arrivals(shape: RunShape, draws: Draws): { phase: number; dueMs: number }[] {
+function arrivals(shape: RunShape, draws: Draws, group: number): { phase: number; dueMs: number }[] {
   return phaseRanges(shape).flatMap(({ fromMs, toMs }, phase) => {
     const [from = 0, to = 0] = shape.phases[phase]?.rates ?? []
     const top = Math.max(from, to)
     const due: { phase: number; dueMs: number }[] = []
     // Thinning: P. A. W. Lewis and G. S. Shedler, 1979.
     for (let at = fromMs; top > 0;) {
-      at += (1000 * draws.nextExponential()) / top
+      at += (1000 * group * draws.nextExponential()) / top
       if (at >= toMs) break
-      if (draws.next() * top <= from + ((to - from) * (at - fromMs)) / (toMs - fromMs)) due.push({ phase, dueMs: at })
+      if (draws.next() * top <= from + ((to - from) * (at - fromMs)) / (toMs - fromMs))
+        for (let user = 0; user < group; user++) due.push({ phase, dueMs: at })
     }
     return due
   })

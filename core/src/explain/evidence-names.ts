@@ -35,6 +35,8 @@ const EVIDENCE = {
   meanMs: ['on average', 'time'],
   medianAtFirstMs: ['median at first', 'time'],
   medianAtLastMs: ['median at last', 'time'],
+  p95AtFirstMs: ['p95 at first', 'time'],
+  p95AtLastMs: ['p95 at last', 'time'],
   medianLaterMs: ['median later', 'time'],
   medianThenMs: ['median then', 'time'],
   metric: ['metric', 'text'],

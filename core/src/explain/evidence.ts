@@ -13,6 +13,7 @@ export interface EvidenceSecond {
   isMeasured: boolean
   /** Arrivals that the schedule asks for; 0 where users come again by themselves. */
   due: number
+  started: number
   requests: number
   failed: number
   users: number
@@ -66,6 +67,7 @@ export function evidenceOf(view: RunView): Evidence {
       ({ fromMs, toMs }, phase) => isMeasured(phase) && fromMs <= second * 1000 && toMs >= (second + 1) * 1000,
     ),
     due: due[second] ?? 0,
+    started: row.started,
     requests: row.requests,
     failed: row.failed,
     users: row.users,
@@ -177,6 +179,7 @@ export interface Window {
   fromSecond: number
   /** Means over the seconds. */
   due: number
+  started: number
   passed: number
   users: number
 }
@@ -191,6 +194,7 @@ function windowsOf(seconds: readonly EvidenceSecond[], size: number): Window[] {
     windows.push({
       fromSecond: part[0]?.second ?? 0,
       due: mean(({ due }) => due),
+      started: mean(({ started }) => started),
       passed: mean(({ requests, failed }) => requests - failed),
       users: mean(({ users }) => users),
     })

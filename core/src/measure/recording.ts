@@ -95,7 +95,7 @@ export class Recording extends Cells {
   }
 }
 
-/** Requests of one sender that are late are overtaken by those of another that is not: they are late by that once more. */
+/** Late requests of one sender are overtaken by those of another that is not: they are late by that once more. */
 const latenessOfAll = ({ latenessMs, leastLatenessMs }: SecondRow): number =>
   latenessMs + (latenessMs - Math.min(latenessMs, leastLatenessMs))
 

@@ -1,15 +1,23 @@
 // Figures that rise all through a steady load: a leak, a table that grows, a cache that fills.
 import { medianOf, trendOf } from '../../numbers/trends.js'
-import { longestSteady, type Evidence, type SecondsOfStep, type Steady } from '../evidence.js'
+import { longestSteady, type Evidence, type EvidenceSecond, type SecondsOfStep, type Steady } from '../evidence.js'
 import { figure, numberWords, SURE, timeWords, type Finding } from '../finding.js'
 
 /** In less a machine that is busy with something else looks the same. */
 const LEAST_SECONDS = 60
 const MOST_WINDOWS = 120
 const LEAST_WINDOWS = 12
+/** At few requests a second one second tells little. */
+const LEAST_WINDOW_SECONDS = 5
 /** Change over the phase, as a part of where it began: of times, which noise moves more, and of metrics. */
 const LEAST_CHANGE = { times: 0.3, metric: 0.2 }
 const LEAST_MS = 2
+
+/** What may drift: what is usual, or only the slowest. */
+const FIGURES: { words: string; of: (second: EvidenceSecond) => number }[] = [
+  { words: 'median', of: ({ medianMs }) => medianMs },
+  { words: '95th percentile', of: ({ p95Ms }) => p95Ms },
+]
 
 /** Drift: a trend over a steady phase, of response times or of a metric. Method: `trendOf`, on windows of seconds. */
 export function drift(evidence: Evidence, bySteps: readonly SecondsOfStep[]): Finding[] {
@@ -22,17 +30,18 @@ export function drift(evidence: Evidence, bySteps: readonly SecondsOfStep[]): Fi
 function timesDrift(bySteps: readonly SecondsOfStep[], steady: Steady): Finding[] {
   const drifting = bySteps.flatMap(({ step, seconds }) => {
     const part = seconds.slice(steady.fromSecond, steady.toSecond)
-    const found = rising(
-      mediansOf(part.flatMap(({ count, medianMs }) => (count === 0 ? [] : [medianMs]))),
-      LEAST_CHANGE.times,
-    )
-    // Bonferroni: each of the steps is a chance of a false alarm.
-    const isChance = found === undefined || found.p * bySteps.length > SURE
-    return isChance || found.end - found.begin < LEAST_MS ? [] : [{ name: step.name, ...found }]
+    const [found] = FIGURES.flatMap(({ words, of }) => {
+      const values = mediansOf(part.map((second) => (second.count === 0 ? null : of(second))))
+      const rise = rising(values, LEAST_CHANGE.times)
+      // Bonferroni: each figure of each step is a chance of a false alarm.
+      const isChance = rise === undefined || rise.p * bySteps.length * FIGURES.length > SURE
+      return isChance || rise.end - rise.begin < LEAST_MS ? [] : [{ words, ...rise }]
+    })
+    return found === undefined ? [] : [{ name: step.name, ...found }]
   })
   const [worst] = drifting.toSorted((one, other) => other.end / other.begin - one.end / one.begin)
   if (worst === undefined) return []
-  const { name, begin, end, p } = worst
+  const { name, words, begin, end, p } = worst
   const perMinute = ((end - begin) * 60) / (steady.toSecond - steady.fromSecond)
   return [
     {
@@ -41,11 +50,12 @@ function timesDrift(bySteps: readonly SecondsOfStep[], steady: Steady): Finding[
       steps: drifting.map((one) => one.name),
       evidence: {
         step: name,
-        medianAtFirstMs: figure(begin),
-        medianAtLastMs: figure(end),
+        ...(words === 'median'
+          ? { medianAtFirstMs: figure(begin), medianAtLastMs: figure(end) }
+          : { p95AtFirstMs: figure(begin), p95AtLastMs: figure(end) }),
         perMinuteMs: figure(perMinute),
       },
-      text: `Response times drift upwards during ${steady.phase}, at a load that stays the same: the median of "${name}" rises from ${timeWords(begin)} to ${timeWords(end)}, by ${timeWords(perMinute)} a minute.`,
+      text: `Response times drift upwards during ${steady.phase}, at a load that stays the same: the ${words} of "${name}" rises from ${timeWords(begin)} to ${timeWords(end)}, by ${timeWords(perMinute)} a minute.`,
       tryNext: [
         'Run it longer (profile soak): does it go on, or level out?',
         'Look for what grows with each request: rows, sessions, lists, caches without a bound.',
@@ -56,9 +66,8 @@ function timesDrift(bySteps: readonly SecondsOfStep[], steady: Steady): Finding[
 
 function metricDrift({ name, ceiling, values }: Evidence['metrics'][number], steady: Steady): Finding[] {
   const part = values.slice(steady.fromSecond, steady.toSecond)
-  const known = part.flatMap((value) => value ?? [])
-  if (known.length < LEAST_SECONDS) return []
-  const found = rising(mediansOf(known), LEAST_CHANGE.metric)
+  if (part.filter((value) => value !== null).length < LEAST_SECONDS) return []
+  const found = rising(mediansOf(part), LEAST_CHANGE.metric)
   if (found === undefined) return []
   const perHour = ((found.end - found.begin) * 3600) / part.length
   const hours = ceiling === null || perHour <= 0 ? undefined : Math.max(0, (ceiling - found.end) / perHour)
@@ -86,12 +95,12 @@ function metricDrift({ name, ceiling, values }: Evidence['metrics'][number], ste
   ]
 }
 
-/** The medians of so many values in a row each that at most MOST_WINDOWS are left. */
-function mediansOf(values: readonly number[]): number[] {
-  const size = Math.max(1, Math.ceil(values.length / MOST_WINDOWS))
-  return Array.from({ length: Math.floor(values.length / size) }, (_, index) =>
-    medianOf(values.slice(index * size, (index + 1) * size)),
-  )
+/** The medians of windows of seconds, of which at most MOST_WINDOWS are left; null where a second has no value. */
+function mediansOf(seconds: readonly (number | null)[]): number[] {
+  const size = Math.max(LEAST_WINDOW_SECONDS, Math.ceil(seconds.length / MOST_WINDOWS))
+  return Array.from({ length: Math.floor(seconds.length / size) }, (_, index) =>
+    seconds.slice(index * size, (index + 1) * size).flatMap((value) => value ?? []),
+  ).flatMap((values) => (values.length === 0 ? [] : [medianOf(values)]))
 }
 
 const framed = ({ phase, fromSecond, toSecond }: Steady, p: number) => ({

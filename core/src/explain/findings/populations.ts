@@ -8,14 +8,17 @@ import { figure, shareWords, SURE, timeWords, type Finding } from '../finding.js
 import { tellingTrait } from './traits.js'
 
 /** Values that the test is made on: the times at evenly spaced ranks. */
-const SAMPLE = 200
-const UNIFORMS = 999
+const SAMPLES = [1000, 200] as const
+const UNIFORMS = 499
 const SEED = 1985
 const LEAST_REQUESTS = 200
 /** The smaller group, and how far the groups lie apart. */
 const LEAST_SHARE = 0.1
 const LEAST_RATIO = 2
 const LEAST_MS = 2
+/** As many lie in between, at most, as a part of those as near to the middle of either group. */
+const MOST_BETWEEN = 2 / 3
+const BETWEEN = [0.3, 0.4, 0.5, 0.6, 0.7]
 
 /**
  * Two populations: the dip test on the logarithms of a step's times, over one steady phase.
@@ -38,7 +41,7 @@ export function twoPopulations(evidence: Evidence): Finding[] {
     const groups = parted(values)
     if (groups === undefined) return []
     const dip = dipOf(values)
-    const p = (dipsOfUniforms().filter((other) => other >= dip).length + 1) / (UNIFORMS + 1)
+    const p = (dipsOfUniforms(values.length).filter((other) => other >= dip).length + 1) / (UNIFORMS + 1)
     if (p > SURE || !isThroughout(bySecond, longest, groups)) return []
     const { splitMs, lowMs, highMs, share } = groups
     const drawn = step.drawn().filter(({ second }) => second >= longest.fromSecond && second < longest.toSecond)
@@ -72,12 +75,15 @@ export function twoPopulations(evidence: Evidence): Finding[] {
 
 type BySecond = ReturnType<EvidenceStep['bySecond']>
 
-let uniformDips: readonly number[] | undefined
-/** The dips of samples of the uniform law; they are the same for every run, and take a tenth of a second. */
-function dipsOfUniforms(): readonly number[] {
+const uniformDips = new Map<number, readonly number[]>()
+/** The dips of samples of the uniform law; they are the same for every run, and take a third of a second. */
+function dipsOfUniforms(length: number): readonly number[] {
+  const known = uniformDips.get(length)
+  if (known !== undefined) return known
   const draws = new Draws(SEED).at(0, 0, 0)
-  uniformDips ??= Array.from({ length: UNIFORMS }, () => dipOf(Array.from({ length: SAMPLE }, () => draws.next())))
-  return uniformDips
+  const dips = Array.from({ length: UNIFORMS }, () => dipOf(Array.from({ length }, () => draws.next())))
+  uniformDips.set(length, dips)
+  return dips
 }
 
 function* within(bySecond: BySecond, { fromSecond, toSecond }: Steady): Generator<Distribution> {
@@ -86,8 +92,9 @@ function* within(bySecond: BySecond, { fromSecond, toSecond }: Steady): Generato
 
 /** Logarithms of the times at evenly spaced ranks. */
 function sampleOf(times: Distribution): number[] {
-  return Array.from({ length: SAMPLE }, (_, index) => {
-    const rank = Math.max(1, Math.ceil(((index + 0.5) / SAMPLE) * times.count))
+  const length = SAMPLES.find((size) => times.count >= size) ?? LEAST_REQUESTS
+  return Array.from({ length }, (_, index) => {
+    const rank = Math.max(1, Math.ceil(((index + 0.5) / length) * times.count))
     return Math.log(Math.max(1, times.valueAtRank(rank)))
   })
 }
@@ -113,7 +120,17 @@ function parted(sorted: readonly number[]): Groups | undefined {
   const middle = (values: readonly number[]) => msOf(values[Math.floor(values.length / 2)] ?? 0)
   const [lowMs, highMs] = [middle(low), middle(high)]
   if (highMs < LEAST_RATIO * lowMs || highMs < lowMs + LEAST_MS) return undefined
-  return { splitMs: msOf(((low.at(-1) ?? 0) + (high[0] ?? 0)) / 2), lowMs, highMs, share: high.length / sorted.length }
+  const split = ((low.at(-1) ?? 0) + (high[0] ?? 0)) / 2
+  if (!isParted(sorted, Math.log(1000 * lowMs), Math.log(1000 * highMs))) return undefined
+  return { splitMs: msOf(split), lowMs, highMs, share: high.length / sorted.length }
+}
+
+/** Few lie in between: the waits of one queue have several heaps too, but run into one another. */
+function isParted(sorted: readonly number[], low: number, high: number): boolean {
+  const reach = (high - low) / 8
+  const near = (part: number) => sorted.filter((value) => Math.abs(value - low - part * (high - low)) <= reach).length
+  const fewest = Math.min(...BETWEEN.map(near))
+  return fewest <= MOST_BETWEEN * Math.min(near(0), near(1))
 }
 
 /** Both groups are there all along: a slow minute is no population. */

@@ -1,6 +1,6 @@
 // The rate from which completed requests no longer grow with arrivals.
 import { breakpointOf } from '../../numbers/breakpoint.js'
-import { phasesWithin, windowsUpTo, type Evidence } from '../evidence.js'
+import { phasesWithin, windowsUpTo, type Evidence, type Window } from '../evidence.js'
 import { figure, numberWords, SURE, type Finding } from '../finding.js'
 
 const MOST_WINDOWS = 120
@@ -8,6 +8,17 @@ const MOST_WINDOWS = 120
 const LEAST_SPREAD = 1.5
 /** What is not completed of what one line would have promised at the highest rate. */
 const LEAST_SHORTFALL = 0.1
+
+/** Where what completes bends away from a rate, for sure and by half. */
+function bendOf(windows: readonly Window[], rateOf: (window: Window) => number, random: () => number) {
+  const found = breakpointOf(
+    windows.map(rateOf),
+    windows.map(({ passed }) => passed),
+    random,
+  )
+  if (found === undefined || found.p > SURE || found.slopeBefore <= 0) return undefined
+  return found.slopeAfter > found.slopeBefore / 2 ? undefined : found
+}
 
 /** Saturation: offered and completed rate part ways. Method: `breakpointOf`. */
 export function saturation({ seconds, shape }: Evidence, random: () => number): Finding[] {
@@ -18,11 +29,10 @@ export function saturation({ seconds, shape }: Evidence, random: () => number): 
     seconds.slice(0, end).filter(({ due }) => due > 0),
     MOST_WINDOWS,
   )
-  const [rates, completed] = [windows.map(({ due }) => due), windows.map(({ passed }) => passed)]
-  if (Math.min(...rates) * LEAST_SPREAD > Math.max(...rates)) return []
-  const found = breakpointOf(rates, completed, random)
-  if (found === undefined || found.p > SURE || found.slopeBefore <= 0 || found.slopeAfter > found.slopeBefore / 2)
-    return []
+  if (Math.min(...windows.map(({ due }) => due)) * LEAST_SPREAD > top) return []
+  const found = bendOf(windows, ({ due }) => due, random)
+  // Who come in groups do not come at the rate of the schedule: what did not start could not be completed.
+  if (found === undefined || bendOf(windows, ({ started }) => started, random) === undefined) return []
   const beyond = windows.filter(({ due }) => due > found.interval[1])
   const [most] = beyond.toSorted((one, other) => other.due - one.due)
   if (most === undefined || beyond.length < 3) return []
