@@ -1,6 +1,7 @@
 // The audit of the statistics: how often intervals, baselines and comparisons are wrong, by simulation. Seeded: it
 // prints the same tables wherever it runs.
 import {
+  alarmOf,
   baselineOf,
   baselineValue,
   Draws,
@@ -151,6 +152,20 @@ function shiftRow(count: number, correlation: number): string[] {
   return [`${String(count)} runs, correlation ${String(correlation)}`, share(1), share(1.33)]
 }
 
+/** Looked at after each of a hundred runs, the last fifty at a time. */
+function alarmRow(correlation: number): string[] {
+  const raised = rounds(60).filter((round) => {
+    const draws = drawsOf(round)
+    let level = draws.nextNormal()
+    const values = rounds(108).map(() => {
+      level = correlation * level + Math.sqrt(1 - correlation ** 2) * draws.nextNormal()
+      return 210 * Math.exp(0.08 * level)
+    })
+    return rounds(100).some((look) => alarmOf(values.slice(Math.max(0, look - 41), look + 9)) !== undefined)
+  })
+  return [`correlation ${String(correlation)}`, percent(raised.length / 60)]
+}
+
 function healthyRow(): string[][] {
   const peaked =
     '  - { phase: before, rate: 15/s, for: 60s }\n  - { phase: peak, rate: 75/s, for: 30s }\n  - { phase: after, rate: 15/s, for: 60s }'
@@ -200,6 +215,7 @@ table(
   ['runs', 'without any', 'a third slower from the middle on'],
   [26, 60].flatMap((count) => [0, 0.3, 0.5, 0.7].map((correlation) => shiftRow(count, correlation))),
 )
+table('Series of a hundred runs without a shift that have one told', ['runs', 'told'], [0, 0.3, 0.5, 0.7].map(alarmRow))
 table('A service that nothing disturbs', ['', 'runs'], healthyRow())
 
 /** Gates of a run whose generator stood still now and then; undecided counts where the limit is twice the truth. */

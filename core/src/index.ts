@@ -177,7 +177,8 @@ export {
   type Comparison,
 } from './compare/compare.js'
 export { FALSE_ALARMS, LEAST_RUNS, levelChanges, levelsOf } from './trend/changes.js'
-export { readTrend, type TrendChange } from './trend/series.js'
+export { alarmOf } from './trend/alarm.js'
+export { readAlarm, readTrends, type TrendChange, type TrendRead } from './trend/series.js'
 export { holm } from './numbers/statistics.js'
 export { durationOf, growthWarning, PROFILES, PROFILE_PURPOSES, profileLoad, type HeldLoad } from './load/profile.js'
 export { comparisonMarkdown, comparisonMethod, rowOf } from './report/comparison-markdown.js'

@@ -26,6 +26,23 @@ describe('a limit', () => {
   })
 })
 
+describe('a limit on throughput', () => {
+  // Of ten requests a second that take a second each, 290 end within thirty seconds: 9.67/s.
+  const words =
+    'throughput counts requests that end, and none does in the first moments of this load: begin with a phase of warm-up (measure: no)'
+  const hold = '  - { phase: hold, rate: 10/s, for: 30s }'
+
+  it.each([
+    ['near the rate of the load', hold, '9.9/s', true],
+    ['with room', hold, '8/s', false],
+    ['after a warm-up', `  - { phase: warm, rate: 10/s, for: 10s, measure: no }\n${hold}`, '9.9/s', false],
+    ['after a rest', `  - { phase: pause, rest: 10s }\n${hold}`, '9.9/s', true],
+    ['of users who come again', '  - { phase: hold, users: 10, for: 30s }', '9.9/s', false],
+  ])('is warned of where the load begins with it: %s', (_, load, limit, isWarned) => {
+    expect(warningsOf({ load, gates: `  - throughput at least ${limit}` }).includes(words)).toBe(isWarned)
+  })
+})
+
 describe('a drain', () => {
   it('is warned of where it is shorter than a wait or a time limit', () => {
     const journeys = '  a:\n    steps:\n      - send: GET /a\n        timeout: 2s\n      - wait: 1s to 5s'

@@ -201,13 +201,13 @@ describe('a webhook', () => {
     const trends = () => heard.map(({ body }) => JSON.parse(body) as Told).filter(({ type }) => type === 'trend.shift')
     const isTold = (run: string) => heard.some(({ headers }) => headers['webhook-id'] === `run.verdict/${run}/open`)
 
-    await addEnded(3000, 3015)
+    await addEnded(3000, 3021)
     await expect.poll(() => trends().length).toBe(1)
-    await addEnded(3016, 3018)
-    await expect.poll(() => isTold('r3018')).toBe(true)
+    await addEnded(3022, 3024)
+    await expect.poll(() => isTold('r3024')).toBe(true)
     // It is looked at in turn: by then what the runs before have changed was told.
-    await addEnded(3019, 3019)
-    await expect.poll(() => isTold('r3019')).toBe(true)
+    await addEnded(3025, 3025)
+    await expect.poll(() => isTold('r3025')).toBe(true)
 
     expect(trends()).toHaveLength(1)
     expect(trends()[0]?.data).toMatchObject({

@@ -2,7 +2,7 @@
 import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { ElDropdown } from 'element-plus'
 import { describe, expect, it, vi } from 'vitest'
-import { readPlan, readTrend, type Comparison, type RunResult } from '@jolt-gate/core'
+import { readPlan, readTrends, type Comparison, type RunResult } from '@jolt-gate/core'
 import type { RunDetail, TrendPoint, TrendRun, TrendSeries } from '@jolt-gate/core/api'
 import { api } from '../src/api/client.js'
 import {
@@ -53,7 +53,8 @@ const WIDTH = 700
 /** A picture with its changes, as the page has it once they are computed. */
 const read = (one: TrendSeries) => {
   const values = one.points.map((point) => point?.value ?? null)
-  return pictureOf(one, RUNS, WIDTH, readTrend(values, RUNS.map(countsIn)))
+  const [found] = readTrends([values], RUNS.map(countsIn))
+  return pictureOf(one, RUNS, WIDTH, found)
 }
 
 describe('a strip of a trend', () => {

@@ -64,17 +64,26 @@ function sizesOf(gate: Gate, gates: number): SampleSizes | undefined {
   return isShare && limit.value > 0 && limit.value < 1 ? shareSizes(limit.value) : undefined
 }
 
-function expectedOf({ plan, phases, requestsPerArrival }: LoadedGates, gate: Gate): number | null {
-  const { of, during, journey } = gate
-  const scope = phases.filter((phase, index) => {
+/** The phases that a gate covers. */
+export const phasesOfGate = (
+  { plan, phases }: Pick<LoadedGates, 'plan' | 'phases'>,
+  { during }: Gate,
+): PhasePreview[] =>
+  phases.filter((phase, index) => {
     const ladder = plan.load.phases[index]?.ladder ?? ''
     return phase.measured && (during.length === 0 || during.includes(phase.name) || during.includes(ladder))
   })
+
+/** Requests that the load makes for a gate; null where that is not known before. */
+export function expectedOf(loaded: LoadedGates, gate: Gate): number | null {
+  const { of, journey } = gate
+  const scope = phasesOfGate(loaded, gate)
   if (scope.some((phase) => Math.max(...phase.users) > 0)) return null
   if (journey !== undefined || MEASURES[gate.measure.kind].of !== 'steps') return null
   return scope.reduce(
     (sum, phase) =>
-      sum + phase.arrivals * requestsPerArrival(phase.track, (step) => of.kind !== 'names' || of.names.includes(step)),
+      sum +
+      phase.arrivals * loaded.requestsPerArrival(phase.track, (step) => of.kind !== 'names' || of.names.includes(step)),
     0,
   )
 }

@@ -6,7 +6,7 @@ import { rateAt } from '../plan/phases.js'
 import { tracksIn } from './arrivals.js'
 import { loadSeconds } from './schedule.js'
 import { phasePreviews, type PhasePreview } from './phase-previews.js'
-import { gateSamples, type GateSamples } from './gate-samples.js'
+import { gateSamples, type GateSamples, type LoadedGates } from './gate-samples.js'
 import { warningsOf, type Warning } from './warnings.js'
 
 export interface TrackPreview {
@@ -49,10 +49,11 @@ export function previewOf(plan: Plan, journeyMs: ReadonlyMap<string, number> = n
   const arrivals = sumOf(phases, (phase) => phase.arrivals)
   const sends = (track: string | null) => requestsPerArrival(plan, track, () => true)
   const peakRate = peakOf(plan, phases, (rate) => rate)
-  const samples = gateSamples({
+  const loaded: LoadedGates = {
     ...{ plan, phases, gates: gatesOf(plan) },
     requestsPerArrival: (track, counts) => requestsPerArrival(plan, track, counts),
-  })
+  }
+  const samples = gateSamples(loaded)
   const inFlight = peakOf(plan, phases, (rate, track) => rate * ((meanJourneyMs(plan, track, journeyMs) ?? NaN) / 1000))
   return {
     seconds: loadSeconds(plan),
@@ -77,7 +78,7 @@ export function previewOf(plan: Plan, journeyMs: ReadonlyMap<string, number> = n
     }),
     phases,
     samples,
-    warnings: warningsOf({ plan, phases, samples }),
+    warnings: warningsOf(loaded, samples),
   }
 }
 

@@ -4,7 +4,7 @@ import { GRADES } from '../language/grades.js'
 import { familyOf } from '../plan/measures.js'
 import type { Gate, Keep, Plan, Step } from '../plan/model.js'
 import { allSteps, sendsOf, timedOf } from '../plan/steps/walk.js'
-import { sampleWarning, type GateSamples } from './gate-samples.js'
+import { expectedOf, phasesOfGate, sampleWarning, type GateSamples, type LoadedGates } from './gate-samples.js'
 import { journeyArrivals } from './journey-arrivals.js'
 import type { PhasePreview } from './phase-previews.js'
 import { RECOVERED_WINDOWS, REFERENCE_WINDOWS, WINDOW_SECONDS } from './window-sizes.js'
@@ -14,15 +14,9 @@ export interface Warning {
   message: string
 }
 
-/** A plan with what is worked out of its load. */
-interface Loaded {
-  plan: Plan
-  phases: readonly PhasePreview[]
-  samples: readonly GateSamples[]
-}
-
 /** What is worth knowing of a plan that was read without errors. */
-export function warningsOf({ plan, phases, samples }: Loaded): Warning[] {
+export function warningsOf(loaded: LoadedGates, samples: readonly GateSamples[]): Warning[] {
+  const { plan, phases } = loaded
   const { gates } = plan
   const ofGate = (warn: (gate: Gate) => string | undefined) =>
     gates.flatMap((gate) => {
@@ -42,6 +36,7 @@ export function warningsOf({ plan, phases, samples }: Loaded): Warning[] {
       measure.kind === 'recovery' ? recoveryWarning(plan, phases, measure.phase) : undefined,
     ),
     ...ofGate(alwaysHeld),
+    ...ofGate((gate) => withoutWarmUp(loaded, gate)),
     ...shortDrain(plan),
     ...sharedNames(plan),
     ...dispensableKeeps(plan),
@@ -94,6 +89,25 @@ function alwaysHeld({ comparison, limit, measure }: Gate): string | undefined {
   const isWorst = family === 'grade' && comparison === 'at most' && limit.value === GRADES.length - 1
   const isNothing = comparison === 'at least' && limit.value === 0 && family !== 'metric'
   return isOverAll || isWorst || isNothing ? 'this limit cannot be missed: the gate decides nothing' : undefined
+}
+
+/** Of the load's own rate; under it what is missing at the beginning does not matter. */
+const NEAR_THE_RATE = 0.9
+
+/** Requests are counted where they end: in the first moments of a load none does. */
+function withoutWarmUp(loaded: LoadedGates, gate: Gate): string | undefined {
+  const { measure, comparison, limit } = gate
+  if (measure.kind !== 'throughput' || isUpperLimit(comparison) || limit.kind !== 'fixed') return undefined
+  const covered = phasesOfGate(loaded, gate)
+  const begin = Math.min(...covered.map(({ fromSeconds }) => fromSeconds))
+  const seconds = Math.max(...covered.map(({ toSeconds }) => toSeconds)) - begin
+  const isLoaded = ({ fromSeconds, toSeconds, rates, users }: PhasePreview) =>
+    fromSeconds < begin && toSeconds >= begin && Math.max(...rates, ...users) > 0
+  const expected = expectedOf(loaded, gate)
+  if (expected === null || expected === 0 || loaded.phases.some(isLoaded)) return undefined
+  return limit.value > (NEAR_THE_RATE * expected) / seconds
+    ? 'throughput counts requests that end, and none does in the first moments of this load: begin with a phase of warm-up (measure: no)'
+    : undefined
 }
 
 /** A drain in which not all that is under way can end. */

@@ -17,3 +17,16 @@ export function holm(pValues: readonly number[]): number[] {
   }
   return corrected
 }
+
+/**
+ * The largest p-value that is taken, among many, where at most a share of those taken shall be false on average
+ * (Y. Benjamini and Y. Hochberg, "Controlling the false discovery rate", 1995).
+ *
+ * @param share - from 0 to 1
+ * @returns 0 where none is
+ */
+export function falseDiscoveryLimit(pValues: readonly number[], share: number): number {
+  const sorted = pValues.toSorted((one, other) => one - other)
+  const last = sorted.findLastIndex((p, rank) => p <= (share * (rank + 1)) / sorted.length)
+  return sorted[last] ?? 0
+}

@@ -2,7 +2,7 @@
 // is away. The same event has the same id whenever it is looked for.
 import { createHash } from 'node:crypto'
 import { setImmediate as turn } from 'node:timers/promises'
-import { readTrend, stageAt, type Json, type Pipeline, type StageAtChange } from '@jolt-gate/core'
+import { readAlarm, stageAt, type Json, type Pipeline, type StageAtChange } from '@jolt-gate/core'
 import type { EventType, TrendRun, TrendSeries } from '@jolt-gate/core/api'
 import { Op } from 'sequelize'
 import { ProjectRow, RunRow, StageApprovalRow } from '../database/models.js'
@@ -181,11 +181,10 @@ async function trendsOf(page: string, projectId: number, ended: readonly RunRow[
 function changesOf(page: string, row: RunRow, runs: readonly TrendRun[], series: TrendSeries): WebhookEvent[] {
   const { planFile: plan, planName, targetName: target, branch } = row
   const counts = runs.map(({ verdict }) => verdict === 'open' || verdict === 'shut')
-  const { changes } = readTrend(
+  const change = readAlarm(
     series.points.map((point) => point?.value ?? null),
     counts,
   )
-  const change = changes.at(-1)
   const [last, first] = [runs[change?.last ?? -1], runs[change?.first ?? -1]]
   if (change === undefined || last === undefined || first === undefined) return []
   const between = (run: TrendRun) => ({ id: run.id, number: run.number, commit: run.commit })

@@ -1,5 +1,5 @@
 // One figure over runs as a strip shows it: where each run stands, its interval, the limit, levels and changes.
-import { formatValue, GRADES, isRuleFromBelow, type readTrend, type TrendChange } from '@jolt-gate/core'
+import { formatValue, GRADES, isRuleFromBelow, type TrendChange, type TrendRead } from '@jolt-gate/core'
 import type { Trend, TrendRun, TrendSeries } from '@jolt-gate/core/api'
 
 export interface TrendDot {
@@ -42,8 +42,7 @@ export const xOf = (run: number, runs: number, width: number): number =>
 /** One series among the others: a gate may be on what a step has, too. */
 export const keyOf = ({ rule, name }: Pick<TrendSeries, 'rule' | 'name'>): string => rule ?? name
 
-/** Changes and levels of a series, once they are computed. */
-export type TrendRead = ReturnType<typeof readTrend>
+/** Until it is computed. */
 const NOT_READ: TrendRead = { changes: [], levels: [] }
 
 export function pictureOf(

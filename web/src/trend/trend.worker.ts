@@ -1,6 +1,5 @@
 // Finds changes of level: a permutation test of each series takes longer than a page may stand still.
-import { readTrend } from '@jolt-gate/core'
-import type { TrendRead } from './trend-picture.js'
+import { readTrends, type TrendRead } from '@jolt-gate/core'
 
 export interface ToTrendWorker {
   /** Which of the answers this is to be. */
@@ -14,7 +13,14 @@ export interface FromTrendWorker {
 }
 
 self.onmessage = ({ data: { number, counts, series } }: MessageEvent<ToTrendWorker>) => {
-  const reads = series.map(({ key, values }): [string, TrendRead] => [key, readTrend(values, counts)])
+  const found = readTrends(
+    series.map(({ values }) => values),
+    counts,
+  )
+  const reads = series.flatMap(({ key }, index): [string, TrendRead][] => {
+    const read = found[index]
+    return read === undefined ? [] : [[key, read]]
+  })
   const answer: FromTrendWorker = { number, reads }
   self.postMessage(answer)
 }

@@ -1,10 +1,11 @@
 // What trend is asked for, as the address says it, and the answer.
 import { useQuery } from '@tanstack/vue-query'
+import type { TrendRead } from '@jolt-gate/core'
 import { computed, onScopeDispose, shallowRef, watch, type Ref } from 'vue'
 import type { RunSummary, TrendRun, TrendSeries } from '@jolt-gate/core/api'
 import { useRoute, useRouter } from 'vue-router'
 import { api } from '../api/client.js'
-import { countsIn, keyOf, type TrendRead } from './trend-picture.js'
+import { countsIn, keyOf } from './trend-picture.js'
 import TrendWorker from './trend.worker.js?worker'
 import type { FromTrendWorker, ToTrendWorker } from './trend.worker.js'
 
