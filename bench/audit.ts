@@ -4,6 +4,7 @@ import {
   alarmOf,
   baselineOf,
   baselineValue,
+  compareSides,
   Draws,
   gatesOf,
   impactOf,
@@ -26,6 +27,7 @@ import {
   wandering,
   type Dependent,
 } from '../core/test/dependent.js'
+import { sideOf } from '../core/test/results.js'
 import { judgedWithStalls, SERVICES, type Judged } from '../core/test/late.js'
 import { HEALTHY, simulate } from '../core/test/simulated.js'
 
@@ -152,6 +154,21 @@ function shiftRow(count: number, correlation: number): string[] {
   return [`${String(count)} runs, correlation ${String(correlation)}`, share(1), share(1.33)]
 }
 
+/** Runs whose times differ by a share of their level. */
+function sidesRow(count: number, spread: number): string[] {
+  const share = (level: number) => {
+    const found = rounds(ROUNDS).filter((round) => {
+      const draws = drawsOf(round)
+      const comparison = compareSides(sideOf(draws, count, 1, spread), sideOf(draws, count, level, spread))
+      return comparison.steps.some(({ changes }) =>
+        changes.some(({ outcome }) => outcome === 'worse' || outcome === 'better'),
+      )
+    })
+    return percent(found.length / ROUNDS)
+  }
+  return [`${String(count)} a side, that differ by ${percent(spread)}`, share(1), share(1.33)]
+}
+
 /** Looked at after each of a hundred runs, the last fifty at a time. */
 function alarmRow(correlation: number): string[] {
   const raised = rounds(60).filter((round) => {
@@ -209,6 +226,11 @@ table(
   'Comparisons of two runs that find a difference',
   ['service', 'of equal code', 'half as slow again'],
   [0.2, 2, 5, 20].flatMap((memory) => [120, 600].map((seconds) => comparisonRow(memory, seconds))),
+)
+table(
+  'Comparisons of several runs a side that find a difference',
+  ['runs', 'of equal code', 'a third slower'],
+  [2, 3, 5].flatMap((count) => [0.03, 0.1].map((spread) => sidesRow(count, spread))),
 )
 table(
   'Series of runs that have a shift reported',

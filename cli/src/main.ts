@@ -1,6 +1,7 @@
 // The command: verbs and options. What a verb does is loaded only when it is called, so that the command starts at
 // once.
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
+import type { CompareOptions } from './compare.js'
 import { EXIT, UsageError } from './errors.js'
 import type {
   AdmitArguments,
@@ -162,15 +163,18 @@ Examples:
 program
   .command('compare')
   .description('compare two results step by step; exit code 1 when something is worse, 3 when nothing could be tested')
-  .argument('<baseline.json>', 'the earlier result')
-  .argument('<result.json>', 'the later result')
+  .argument('<results...>', 'the earlier result and the later one; before --with, the earlier ones')
+  .option('--with <results...>', 'the later ones, where several runs of each are compared')
   .addOption(json())
   .option('--markdown <file>', 'write Markdown')
   .option('--smallest <share>', 'differences up to this share do not matter; default 5 %')
-  .addHelpText('after', '\nExample:\n  jolt-gate compare main.json result.json --markdown comparison.md')
-  .action(async (before: string, after: string, options: { json?: string; markdown?: string; smallest?: string }) => {
+  .addHelpText(
+    'after',
+    '\nExamples:\n  jolt-gate compare main.json result.json --markdown comparison.md\n  jolt-gate compare main-1.json main-2.json main-3.json --with change-1.json change-2.json change-3.json',
+  )
+  .action(async (files: string[], options: CompareOptions) => {
     const { compare } = await import('./compare.js')
-    process.exitCode = compare(before, after, options, outputOf())
+    process.exitCode = compare(files, options, outputOf())
   })
 
 program

@@ -187,6 +187,17 @@ describe('run', () => {
     expect((await jolt(['compare', first ?? '', second ?? '', '--smallest', '5'])).stderr).toMatch(/such as "5 %"/)
     expect(readFileSync(markdown, 'utf8')).toMatch(/\| GET \/health \| median \|/)
     expect((await jolt(['compare', file, second ?? ''])).stderr).toMatch(/this is not JSON/)
+
+    const [a = '', b = ''] = [first, second]
+    const again = (path: string, id: string) => {
+      writeFileSync(join(out, `${id}.json`), JSON.stringify({ ...JSON.parse(readFileSync(path, 'utf8')), id }))
+      return join(out, `${id}.json`)
+    }
+    const several = await jolt(['compare', a, again(a, 'third'), '--with', b, again(b, 'fourth')])
+    expect(several.stdout).toMatch(/Student's t over its own figure of 2 and 2 runs/)
+    expect((await jolt(['compare', a, b, b])).stderr).toMatch(/name the later results after --with/)
+    expect((await jolt(['compare', a, '--with', b, again(b, 'fifth')])).stderr).toMatch(/each side needs 2 or more/)
+    expect((await jolt(['compare', a, a, '--with', b, again(b, 'sixth')])).stderr).toMatch(/is named twice/)
   })
 
   it('is made again while it is void, and as often as the median of its gates needs', async () => {

@@ -170,12 +170,15 @@ export {
 export { base64OfBytes, bytesOfBase64 } from './numbers/base64.js'
 export {
   compareRuns,
+  isOfSeveral,
+  runsOfSide,
   comparisonWords,
   comparisonOutcome,
   SMALLEST,
   type Change,
   type Comparison,
 } from './compare/compare.js'
+export { compareSides, LEAST_RUNS_OF_SIDE } from './compare/sides.js'
 export { FALSE_ALARMS, LEAST_RUNS, levelChanges, levelsOf } from './trend/changes.js'
 export { alarmOf } from './trend/alarm.js'
 export { readAlarm, readTrends, type TrendChange, type TrendRead } from './trend/series.js'

@@ -10,91 +10,16 @@ import {
   csvOf,
   decodeBucket,
   decodeHdr,
-  Distribution,
-  emptyBucket,
-  emptyScope,
-  emptyStep,
-  explain,
   familyValue,
   htmlOf,
-  judge,
-  NO_DOUBTS,
-  previewOf,
   parseMetricPage,
   readResult,
   readSentence,
-  RunView,
-  resultOf,
-  shapeOf,
   type RunResult,
 } from '../src/index.js'
 import { parseCsv, parseJsonLines } from '../src/plan/data.js'
 import { planText, read } from './reading.js'
-
-function resultWith(ms: (index: number) => number, failed = 0, name = 'Test'): RunResult {
-  const { plan } = read(planText({ gates: '  - p95 response time under 300 ms\n  - failed requests at most 1 %' }))
-  const shape = shapeOf(plan, previewOf(plan).phases)
-  const view = new RunView({ gates: plan.gates, shape })
-  for (let second = 0; second < 10; second++) {
-    const bucket = emptyBucket(second)
-    const times = new Distribution()
-    for (let index = 0; index < 100 - failed; index++) times.record(1000 * ms(second * 100 + index))
-    bucket.steps.push({
-      ...emptyStep(0, 0, 0, 0),
-      requests: 100,
-      failed,
-      responseTime: times,
-    })
-    bucket.journeys.push({
-      ...emptyScope(0, 0, 0),
-      ...{ started: 100, finished: 100 - failed, failed, byRequests: failed, time: times },
-    })
-    if (failed > 0)
-      bucket.failures.push({
-        phase: 0,
-        step: 0,
-        kind: 'status',
-        detail: '503',
-        count: failed,
-        firstAtMs: 0,
-        sample: '</script><b>',
-        kept: '',
-        rows: [],
-      })
-    view.add({ kind: 'bucket', bucket })
-  }
-  view.add({ kind: 'end' })
-  const judgement = judge({
-    ending: { kind: 'finished' },
-    doubts: NO_DOUBTS,
-    results: view.gates(),
-    recording: view.recording,
-    shape: view.shape,
-  })
-  const facts = {
-    judgement,
-    explained: explain({ view, gates: [], reasons: [] }),
-    setup: [],
-    teardown: [],
-    renewals: [],
-    generator: { processes: 1, reasons: [], calibration: null },
-    baseline: null,
-  }
-  const identity = {
-    id: 'r',
-    tool: 't',
-    plan: { name, file: 'p', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: 'l' },
-    target: { name: 'harbour', origin: 'http://127.0.0.1:1' },
-    startedAt: '2026-06-01T08:00:00.000Z',
-    endedAt: '',
-  }
-  return resultOf(identity, facts, view)
-}
-function stored(result: RunResult): RunResult {
-  const reading = readResult(JSON.stringify(result))
-  if (!reading.ok) throw new Error(reading.fault)
-  return reading.result
-}
+import { resultWith, stored } from './results.js'
 
 describe('a comparison', () => {
   const even = (index: number) => 100 + (index % 50)

@@ -156,6 +156,27 @@ describe('the runs of a project', () => {
     expect(wrapper.text()).toContain('up to 5 runs can be compared')
   })
 
+  it('are compared as sides of several: the one with the oldest run came before', async () => {
+    const { wrapper } = await list([run({})])
+    const choose = async (numbers: number[]) => {
+      wrapper.findComponent(ElTable).vm.$emit(
+        'selection-change',
+        numbers.map((number) => run({ id: `r${String(number)}`, number })),
+      )
+      await flushPromises()
+    }
+
+    await choose([14, 13])
+    await press('Compare them with others…')
+    await choose([])
+    expect(wrapper.text()).toContain('select two to five to compare with runs 14, 13')
+    await choose([13, 12, 11])
+    const link = wrapper.findAll('a').find((one) => one.text() === 'Compare with runs 14, 13')
+    expect(link?.attributes('href')).toBe('/p/4/compare?runs=r12,r11&with=r14,r13')
+    await press('Cancel')
+    expect(wrapper.text()).toContain('Compare 3 runs')
+  })
+
   it('say when they cannot be read', async () => {
     await list([run({})])
 

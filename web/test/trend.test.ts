@@ -204,7 +204,7 @@ function compared(number: number, over: { limit?: string; observed?: number; imp
     labels: number === 2 ? { build: '209' } : {},
     gates: [{ rule, observed, unit: 'ms', status: observed > 300 ? 'breached' : 'held' }],
   }
-  return { detail: detail as unknown as RunDetail, result: result as unknown as RunResult }
+  return { detail: detail as unknown as RunDetail, result: result as unknown as RunResult, line: 0 }
 }
 
 describe('runs side by side', () => {

@@ -44,12 +44,19 @@ export interface GateChange {
   after: number | null
 }
 
-interface Side {
+interface OneRun {
   id: string
   startedAt: string
   commit: string | null
   verdict: RunResult['verdict']
 }
+/** A run, and where several are a side the others of it. */
+interface Side extends OneRun {
+  others?: OneRun[]
+}
+
+/** How many runs a side has. */
+export const runsOfSide = ({ others = [] }: Side): number => 1 + others.length
 
 export interface Comparison {
   before: Side
@@ -85,8 +92,6 @@ export function compareRuns(before: RunResult, after: RunResult, smallest = SMAL
       return { ...change, p, outcome: outcomeOf(change, p, smallest) }
     }),
   }))
-  const missing = (from: RunResult, other: RunResult) =>
-    from.steps.map((step) => step.name).filter((name) => !other.steps.some((step) => step.name === name))
   return {
     before: sideOf(before),
     after: sideOf(after),
@@ -94,11 +99,15 @@ export function compareRuns(before: RunResult, after: RunResult, smallest = SMAL
     untested: untestedOf(before, after, tested.length),
     warnings: [...warningsOf(before, after), ...memoryWarning(names, before, after)],
     steps,
-    onlyBefore: missing(before, after),
-    onlyAfter: missing(after, before),
+    onlyBefore: missingIn(after, before),
+    onlyAfter: missingIn(before, after),
     gates: gateChanges(before, after),
   }
 }
+
+/** Steps that a run has not, of those that another has. */
+export const missingIn = (run: RunResult, other: RunResult): string[] =>
+  other.steps.map((step) => step.name).filter((name) => !run.steps.some((step) => step.name === name))
 
 /** All rows with this outcome, each with its step. */
 function rowsThatAre(outcome: Outcome, { steps }: Comparison): { step: string; change: Change }[] {
@@ -137,6 +146,9 @@ export function comparisonWords(comparison: Comparison): string {
   return `No significant change beyond ${String(Number((100 * comparison.smallest).toPrecision(3)))} %.`
 }
 
+/** Whether sides of several runs were compared. */
+export const isOfSeveral = ({ before, after }: Comparison): boolean => runsOfSide(before) + runsOfSide(after) > 2
+
 /** What moved furthest of what cannot be told, and why it cannot; undefined where all can. */
 function unclearWords(comparison: Comparison): string | undefined {
   const moved = ({ change }: { change: Change }) => (change.before === 0 ? Infinity : change.difference / change.before)
@@ -147,18 +159,25 @@ function unclearWords(comparison: Comparison): string | undefined {
   const by = change.before === 0 ? 'from nothing' : `by ${signedPercent(moved(first))}`
   const others = unclear.length === 1 ? '' : `, and ${String(unclear.length - 1)} more`
   const words = `Cannot tell: ${change.figure} of "${step}" moved ${by}${others}, which may be chance`
-  return `${words}: blocks of seconds of one run differ as much among themselves. Longer runs tell more.`
+  return isOfSeveral(comparison)
+    ? `${words}: runs of one side differ as much among themselves. More runs tell more.`
+    : `${words}: blocks of seconds of one run differ as much among themselves. Longer runs tell more.`
 }
 
 const signedPercent = (share: number): string =>
   `${share < 0 ? '−' : '+'}${String(Number((100 * Math.abs(share)).toPrecision(2)))} %`
 
-function outcomeOf({ before, difference }: Change, p: number, smallest: number): Outcome {
+export function outcomeOf({ before, difference }: Change, p: number, smallest: number): Outcome {
   if (p < LEVEL) return difference > 0 ? 'worse' : 'better'
   return Math.abs(difference) > smallest * Math.abs(before) ? 'cannot tell' : 'no significant change'
 }
 
-const sideOf = ({ id, startedAt, plan, verdict }: RunResult): Side => ({ id, startedAt, commit: plan.commit, verdict })
+export const sideOf = ({ id, startedAt, plan, verdict }: RunResult): OneRun => ({
+  id,
+  startedAt,
+  commit: plan.commit,
+  verdict,
+})
 
 const blockCount = ({ blocks }: RunResult): number =>
   Math.max(0, ...(blocks?.steps.map(({ data }) => data.length) ?? []))
@@ -186,9 +205,7 @@ function untestedOf(before: RunResult, after: RunResult, rows: number): string[]
   ] as const
   if (before.plan.file !== after.plan.file && before.plan.name !== after.plan.name)
     return [`the plans differ: ${before.plan.name}, then ${after.plan.name}`]
-  const unsound = runs.flatMap(([name, { verdict, reasons }]) =>
-    verdict === 'void' || verdict === 'stopped' ? [`${name} run is ${verdict} (${reasons.join('; ')})`] : [],
-  )
+  const unsound = runs.flatMap(([name, run]) => unsoundWords(`${name} run`, run))
   if (unsound.length > 0) return unsound
   if (!before.steps.some(({ name }) => after.steps.some((step) => step.name === name)))
     return ['the runs have no step in common']
@@ -206,7 +223,11 @@ function untestedOf(before: RunResult, after: RunResult, rows: number): string[]
   return [`with ${blocks} blocks of seconds and ${String(rows)} figures nothing can be significant: run longer`]
 }
 
-function warningsOf(before: RunResult, after: RunResult): string[] {
+/** Why a run tells nothing. */
+export const unsoundWords = (name: string, { verdict, reasons }: RunResult): string[] =>
+  verdict === 'void' || verdict === 'stopped' ? [`${name} is ${verdict} (${reasons.join('; ')})`] : []
+
+export function warningsOf(before: RunResult, after: RunResult): string[] {
   const warnings: string[] = []
   if (before.target.name !== after.target.name)
     warnings.push(`the targets differ: ${before.target.name}, then ${after.target.name}`)
@@ -240,7 +261,7 @@ interface Compared {
 }
 
 type Step = RunResult['steps'][number]
-interface Figure {
+export interface Figure {
   figure: string
   unit: Change['unit']
   /** Of a step as it is in the result; undefined where it has none. */
@@ -258,7 +279,7 @@ const percentileRow = (figure: string, percentile: Percentile): Figure => ({
   read: percentileFigure(Number(percentile)),
   percentile,
 })
-const FIGURES: readonly Figure[] = [
+export const FIGURES: readonly Figure[] = [
   { figure: 'mean', unit: 'ms', of: (step) => step.responseTime?.mean, read: meanFigure },
   percentileRow('median', '50'),
   percentileRow('p95', '95'),
@@ -284,22 +305,22 @@ function draftOf({ name, place, before, after, smallest }: Compared): StepChange
     const shift = shifts[index]
     const common = { figure, unit, before: from, after: to, difference: to - from }
     if (shift === undefined) return [{ ...common, interval: null, p: null, outcome: 'not tested' }]
-    const isOurs = percentile !== undefined && boundsMeet(one.responseTime, two.responseTime, percentile)
+    const isOurs = percentile !== undefined && boundsMeet([one], [two], percentile)
     return [{ ...common, interval: shift.interval, p: isOurs ? 1 : shift.p, outcome: 'no significant change' }]
   })
   return { step: name, requests: [one.requests, two.requests], changes }
 }
 
-type Times = Step['responseTime']
-
-/** Whether the generator error of either run could make up for the whole difference. */
-function boundsMeet(one: Times, two: Times, percentile: Percentile): boolean {
-  const [lowOne, highOne, lowTwo, highTwo] = [one, two].flatMap((times) => [
-    times?.lowerBound?.[percentile] ?? times?.percentiles[percentile] ?? NaN,
-    times?.upperBound?.[percentile] ?? times?.percentiles[percentile] ?? NaN,
-  ])
-  if (lowOne === undefined || highOne === undefined || lowTwo === undefined || highTwo === undefined) return false
-  return lowOne <= highTwo && lowTwo <= highOne
+/** Whether the generator error of either side, on average over its runs, could make up for the whole difference. */
+export function boundsMeet(ones: readonly Step[], twos: readonly Step[], percentile: Percentile): boolean {
+  const bound = (steps: readonly Step[], which: 'lowerBound' | 'upperBound') =>
+    steps.reduce(
+      (sum, { responseTime: times }) => sum + (times?.[which]?.[percentile] ?? times?.percentiles[percentile] ?? NaN),
+      0,
+    ) / steps.length
+  return (
+    bound(ones, 'lowerBound') <= bound(twos, 'upperBound') && bound(twos, 'lowerBound') <= bound(ones, 'upperBound')
+  )
 }
 
 /** The blocks of a step over the measured seconds. */
@@ -312,7 +333,7 @@ function blocksOf(step: string, run: RunResult): Block[] {
   }))
 }
 
-function gateChanges(before: RunResult, after: RunResult): GateChange[] {
+export function gateChanges(before: RunResult, after: RunResult): GateChange[] {
   return after.gates.flatMap(({ rule, unit, observed }) => {
     const subject = subjectOfRule(rule)
     const same = before.gates.find((other) => other.unit === unit && subjectOfRule(other.rule) === subject)

@@ -1,5 +1,5 @@
 // A comparison of two runs as Markdown, for a comment on a change, and its figures for people.
-import { LEVEL, comparisonWords, type Change, type Comparison } from '../compare/compare.js'
+import { LEVEL, comparisonWords, isOfSeveral, runsOfSide, type Change, type Comparison } from '../compare/compare.js'
 import { formatMs, formatValue } from '../judge/values.js'
 import { cell } from './markdown.js'
 
@@ -9,7 +9,7 @@ export function comparisonMarkdown(comparison: Comparison): string {
   const lines = [
     `## ${cell(comparisonWords(comparison))}`,
     '',
-    `Run ${after.id} (${after.verdict}) compared with ${before.id} (${before.verdict}).`,
+    `Run ${runWords(after)} compared with ${runWords(before)}.`,
     ...warnings.map((warning) => `- ${cell(warning)}`),
     '',
     '| step | figure | before | after | difference | 95 % interval | p | |',
@@ -30,6 +30,9 @@ export function comparisonMarkdown(comparison: Comparison): string {
   ]
   return `${lines.join('\n')}\n`
 }
+
+const runWords = (side: Comparison['before']): string =>
+  [side, ...(side.others ?? [])].map(({ id, verdict }) => `${id} (${verdict})`).join(', ')
 
 /** Steps that are on one side alone. */
 function aloneLines({ onlyBefore, onlyAfter }: Comparison): string[] {
@@ -66,8 +69,13 @@ export function rowOf(
 }
 
 /** How the rows were tested, in a sentence. */
-export const comparisonMethod = ({ smallest }: Comparison): string =>
-  `Each row by a permutation test of its own figure over blocks of seconds, at ${String(100 * LEVEL)} % over all rows together (Holm); differences up to ${String(Number((100 * smallest).toPrecision(3)))} % do not matter.`
+export function comparisonMethod(comparison: Comparison): string {
+  const { before, after, smallest } = comparison
+  const method = isOfSeveral(comparison)
+    ? `Each row by Student's t over its own figure of ${String(runsOfSide(before))} and ${String(runsOfSide(after))} runs`
+    : 'Each row by a permutation test of its own figure over blocks of seconds'
+  return `${method}, at ${String(100 * LEVEL)} % over all rows together (Holm); differences up to ${String(Number((100 * smallest).toPrecision(3)))} % do not matter.`
+}
 
 const changeValue = ({ unit }: Change, value: number): string =>
   unit === 'ms' ? formatMs(value) : formatValue(100 * value, '%')

@@ -7,8 +7,8 @@ const MOST_CHANCE = 0.0005
 const SAME_PLACE = 2
 
 /**
- * The latest shift of a series, if it is sure enough to be told by itself. A series is looked at after each of its runs:
- * at one false shift in a hundred looks, every third one would be told one sooner or later.
+ * The latest shift of a series, if it is sure enough to be told by itself. A series is looked at after each of its
+ * runs: at one false shift in a hundred looks, every third one would be told one sooner or later.
  *
  * @param values - one for each run that counts, in the order of the runs
  */

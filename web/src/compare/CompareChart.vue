@@ -25,11 +25,11 @@ function datasets() {
   if (canvas.value === undefined || base === undefined) return []
   const palette = paletteOf(canvas.value)
   const colors = [palette.lake, palette.slate, palette.ochre, palette.brick, palette.ink]
-  return props.runs.map(({ result }, index) => ({
+  return props.runs.map(({ result, line }) => ({
     data: pointsOf(props.lane, result, base.result),
-    borderColor: colors[index] ?? palette.ink,
-    borderWidth: index === 0 ? 2 : 1.5,
-    borderDash: index === 0 ? [] : [6, index + 1],
+    borderColor: colors[line] ?? palette.ink,
+    borderWidth: line === 0 ? 2 : 1.5,
+    borderDash: line === 0 ? [] : [6, line + 1],
     pointRadius: 0,
   }))
 }

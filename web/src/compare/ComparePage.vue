@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// Two to five runs side by side: the answer in a sentence, what differed around them, lanes, and each figure.
+// Two to five runs beside one another, or two sides of several: the answer in a sentence, what differed around them, lanes, and each figure.
 import { comparisonMethod } from '@jolt-gate/core'
 import { useNow } from '@vueuse/core'
 import { Close } from '@element-plus/icons-vue'
@@ -10,7 +10,15 @@ import PageError from '../frame/PageError.vue'
 import PageHead from '../frame/PageHead.vue'
 import VerdictSign from '../verdict/VerdictSign.vue'
 import { ago } from '../text/figures.js'
-import { answersOf, gateRowsOf, MOST_COMPARED, rowsOf } from './compare-picture.js'
+import {
+  answerOfSides,
+  answersOf,
+  gateRowsOf,
+  gateRowsOfSides,
+  MOST_COMPARED,
+  rowsOf,
+  runsWords,
+} from './compare-picture.js'
 import CompareLanes from './CompareLanes.vue'
 import CompareSteps from './CompareSteps.vue'
 import { useCompare } from './use-compare.js'
@@ -19,44 +27,63 @@ const route = useRoute()
 const router = useRouter()
 const now = useNow({ interval: 60_000 })
 const project = computed(() => Number(route.params['project']))
-const ids = computed(() =>
-  [...new Set(String(route.query['runs'] ?? '').split(','))]
-    .filter((id) => /^\w{1,20}$/.test(id))
-    .slice(0, MOST_COMPARED),
-)
-const { runs, comparisons, fault, load } = useCompare(ids)
-const answers = computed(() => answersOf(runs.value, comparisons.value ?? []))
+const named = (key: 'runs' | 'with') =>
+  [...new Set(String(route.query[key] ?? '').split(','))].filter((id) => /^\w{1,20}$/.test(id)).slice(0, MOST_COMPARED)
+const ids = computed(() => named('runs'))
+const others = computed(() => named('with').filter((id) => !ids.value.includes(id)))
+const { runs, comparisons, fault, load } = useCompare(ids, others)
+const isOfSides = computed(() => others.value.length > 0)
+const sides = computed(() => [0, 1].map((side) => runs.value.filter(({ line }) => line === side)))
+const answers = computed(() => {
+  const [before = [], after = []] = sides.value
+  const [comparison] = comparisons.value ?? []
+  if (!isOfSides.value) return answersOf(runs.value, comparisons.value ?? [])
+  return comparison === undefined ? [] : answerOfSides(before, after, comparison)
+})
 const rows = computed(() => rowsOf(comparisons.value ?? []))
-const gates = computed(() => gateRowsOf(runs.value))
+/** What stands over each column of figures. */
+const names = computed(() =>
+  isOfSides.value ? sides.value.map(runsWords) : runs.value.map(({ detail }) => `run ${String(detail.number)}`),
+)
+const gates = computed(() => {
+  const [comparison] = comparisons.value ?? []
+  if (!isOfSides.value) return gateRowsOf(runs.value)
+  return comparison === undefined ? [] : gateRowsOfSides(comparison)
+})
 const seconds = computed(() => Math.max(1, ...runs.value.slice(0, 1).map(({ result }) => result.series.atMs.length)))
 const first = computed(() => runs.value[0])
 const method = computed(() => (comparisons.value?.[0] ? comparisonMethod(comparisons.value[0]) : ''))
 
-function show(next: readonly string[]): void {
-  void router.replace({ query: { runs: next.join(',') } })
+function show(next: readonly string[], side: readonly string[] = []): void {
+  void router.replace({ query: { runs: next.join(','), ...(side.length === 0 ? {} : { with: side.join(',') }) } })
 }
+const sideOf = (id: string) => (ids.value.includes(id) ? ids.value : others.value)
+/** As long as enough is left to compare. */
+const mayLeaveOut = (id: string) => sideOf(id).length > 2
+const without = (id: string) => (list: readonly string[]) => list.filter((one) => one !== id)
 </script>
 
 <template>
   <div class="padded">
     <PageHead title="Compare">
-      <span v-for="({ detail }, index) in runs" :key="detail.id" class="run" :class="`run-${index}`">
+      <span v-for="{ detail, line } in runs" :key="detail.id" class="run" :class="`run-${line}`">
         <svg class="key" width="22" height="10" aria-hidden="true"><path d="M0 5H22" /></svg>
         <VerdictSign :verdict="detail.verdict ?? 'going'" />
         <RouterLink :to="{ name: 'run', params: { project, run: detail.id } }">run {{ detail.number }}</RouterLink>
         <span class="soft">{{ detail.commit?.slice(0, 7) ?? '' }} {{ ago(detail.askedAt, now.getTime()) }}</span>
         <ElButton
-          v-if="runs.length > 2"
+          v-if="mayLeaveOut(detail.id)"
           link
           :icon="Close"
           :aria-label="`Leave out run ${detail.number}`"
-          @click="show(ids.filter((id) => id !== detail.id))"
+          @click="show(without(detail.id)(ids), without(detail.id)(others))"
         />
       </span>
-      <ElButton v-if="runs.length === 2" class="swap" link @click="show([...ids].reverse())">Swap</ElButton>
+      <ElButton v-if="isOfSides" class="swap" link @click="show(others, ids)">Swap</ElButton>
+      <ElButton v-else-if="runs.length === 2" class="swap" link @click="show([...ids].reverse())">Swap</ElButton>
     </PageHead>
     <PageError v-if="fault" title="The runs could not be compared" :detail="fault" @again="load()" />
-    <div v-else-if="ids.length < 2" class="wait">
+    <div v-else-if="ids.length + others.length < 2 || ids.length === 0" class="wait">
       <h2>Choose two to five runs</h2>
       <p class="soft">
         Select them in the <RouterLink :to="{ name: 'runs', params: { project } }">list of runs</RouterLink> or on the
@@ -80,17 +107,11 @@ function show(next: readonly string[]): void {
         <CompareLanes :runs="runs" :seconds="seconds" />
       </div>
       <h2 class="of">Steps</h2>
-      <CompareSteps :rows="rows" :runs="runs" />
+      <CompareSteps :rows="rows" :names="names" />
       <h2 class="of">Gates</h2>
       <ElTable :data="gates" size="small" aria-label="Gates of the runs">
         <ElTableColumn prop="rule" label="gate" min-width="320" show-overflow-tooltip />
-        <ElTableColumn
-          v-for="({ detail }, index) in runs"
-          :key="detail.id"
-          :label="`run ${detail.number}`"
-          width="150"
-          align="right"
-        >
+        <ElTableColumn v-for="(name, index) in names" :key="name" :label="name" min-width="150" align="right">
           <template #default="{ row }">
             <span :class="{ breached: row.values[index].status === 'breached' }">{{ row.values[index].value }}</span>
             <div class="soft">{{ row.values[index].status }}</div>

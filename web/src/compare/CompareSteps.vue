@@ -1,24 +1,23 @@
 <script setup lang="ts">
 // Each figure of each step: of the first run, and of the others with how far they are off.
 import { ElTable, ElTableColumn } from 'element-plus'
-import { computed } from 'vue'
-import type { ComparedRun, CompareRow } from './compare-picture.js'
+import type { CompareRow } from './compare-picture.js'
 
-const props = defineProps<{ rows: CompareRow[]; runs: ComparedRun[] }>()
+/** What is compared, as heads: the first, and the others. */
+defineProps<{ rows: CompareRow[]; names: string[] }>()
 /** What is said beside a difference. */
 const WORDS = new Set(['worse', 'better', 'cannot tell'])
-const numbers = computed(() => props.runs.map(({ detail }) => detail.number))
 </script>
 
 <template>
   <ElTable :data="rows" size="small" row-key="key" aria-label="Steps of the runs">
     <ElTableColumn prop="step" label="step" min-width="160" show-overflow-tooltip />
     <ElTableColumn prop="figure" label="figure" width="80" />
-    <ElTableColumn prop="first" :label="`run ${numbers[0] ?? ''}`" width="100" align="right" />
+    <ElTableColumn prop="first" :label="names[0] ?? ''" width="100" align="right" />
     <ElTableColumn
-      v-for="(number, index) in numbers.slice(1)"
-      :key="number"
-      :label="`run ${number} · difference · 95 % interval`"
+      v-for="(name, index) in names.slice(1)"
+      :key="name"
+      :label="`${name} · difference · 95 % interval`"
       width="372"
       align="right"
     >

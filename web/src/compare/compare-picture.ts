@@ -21,6 +21,8 @@ export const BESIDE_PLOT = { left: 62, right: 20 }
 export interface ComparedRun {
   detail: RunDetail
   result: RunResult
+  /** How its line is drawn: by its place, or by its side. */
+  line: number
 }
 
 type Series = RunResult['series']
@@ -142,6 +144,36 @@ export function gateRowsOf(runs: readonly ComparedRun[]): GateRow[] {
         : { value: formatValue(gate.observed, gate.unit), status: gate.status }
     }),
   }))
+}
+
+/** The gates of two sides, each by its mean. */
+export const gateRowsOfSides = ({ gates }: Comparison): GateRow[] =>
+  gates.map(({ rule, unit, before, after }) => ({
+    rule,
+    values: [before, after].map((value) => ({ value: formatValue(value, unit), status: 'mean' })),
+  }))
+
+/** "run 31", or "runs 31, 32". */
+export const runsWords = (runs: readonly ComparedRun[]): string =>
+  `${runs.length === 1 ? 'run' : 'runs'} ${runs.map(({ detail }) => String(detail.number)).join(', ')}`
+
+/** The answer for one side against the other. */
+export function answerOfSides(
+  before: readonly ComparedRun[],
+  after: readonly ComparedRun[],
+  comparison: Comparison,
+): CompareAnswer[] {
+  const [base, run] = [before[0], after[0]]
+  if (base === undefined || run === undefined) return []
+  const title = `${runsWords(after)} against ${runsWords(before)}`
+  return [
+    {
+      title: title[0]?.toUpperCase() + title.slice(1),
+      words: comparisonWords(comparison),
+      around: [...comparison.warnings, ...aloneIn(comparison), ...aroundOf(base, run)],
+      tone: toneOf(comparison),
+    },
+  ]
 }
 
 /** The answer for one of the runs against the first. */

@@ -1,12 +1,15 @@
-// Compares runs with the first of them: a test of every row takes longer than a page may stand still.
-import { compareRuns, type Comparison, type RunResult } from '@jolt-gate/core'
+// Compares runs, one by one or side by side: a test of every row takes longer than a page may stand still.
+import { compareRuns, compareSides, type Comparison, type RunResult } from '@jolt-gate/core'
 
-export interface ToCompareWorker {
-  first: RunResult
-  others: RunResult[]
-}
+/** Runs that are each held against the first, or two sides of several. */
+export type ToCompareWorker =
+  | { kind: 'one by one'; first: RunResult; others: RunResult[] }
+  | { kind: 'sides'; before: RunResult[]; after: RunResult[] }
 
-self.onmessage = ({ data: { first, others } }: MessageEvent<ToCompareWorker>) => {
-  const comparisons: Comparison[] = others.map((other) => compareRuns(first, other))
+self.onmessage = ({ data }: MessageEvent<ToCompareWorker>) => {
+  const comparisons: Comparison[] =
+    data.kind === 'sides'
+      ? [compareSides(data.before, data.after)]
+      : data.others.map((other) => compareRuns(data.first, other))
   self.postMessage(comparisons)
 }

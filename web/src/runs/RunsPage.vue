@@ -109,6 +109,21 @@ const compareTo = computed(() => ({
       .join(','),
   },
 }))
+/** Runs that were made one side, to be compared with those that are selected next. */
+const side = ref<RunSummary[]>([])
+function makeSide(): void {
+  side.value = chosen.value
+  table.value?.clearSelection()
+}
+const isSideSize = (count: number) => count > 1 && count <= MOST_COMPARED
+const facing = computed(() => chosen.value.filter(({ id }) => !side.value.some((run) => run.id === id)))
+/** The side with the oldest run is the one that came before. */
+const compareSidesTo = computed(() => {
+  const oldest = (runs: readonly RunSummary[]) => Math.min(...runs.map(({ number }) => number))
+  const sides = [side.value, facing.value].toSorted((one, other) => oldest(one) - oldest(other))
+  const [before, after] = sides.map((runs) => runs.map(({ id }) => id).join(','))
+  return { name: 'compare', params: { project: project.value }, query: { runs: before, with: after } }
+})
 const linkTo = (run: string) => ({ name: 'run', params: { project: project.value, run } })
 </script>
 
@@ -136,11 +151,21 @@ const linkTo = (run: string) => ({ name: 'run', params: { project: project.value
         Open a plan and run it. <RouterLink :to="{ name: 'plans', params: { project } }">Open plans</RouterLink>
       </p>
     </div>
-    <div v-if="chosen.length > 0" class="chosen" role="toolbar" aria-label="Selected runs">
+    <div v-if="chosen.length > 0 || side.length > 0" class="chosen" role="toolbar" aria-label="Selected runs">
       <b>{{ counted(chosen.length, 'run') }} selected</b>
-      <RouterLink v-if="chosen.length > 1 && chosen.length <= MOST_COMPARED" :to="compareTo"
-        >Compare {{ counted(chosen.length, 'run') }}</RouterLink
-      >
+      <template v-if="side.length > 0">
+        <RouterLink v-if="isSideSize(facing.length)" :to="compareSidesTo"
+          >Compare with runs {{ side.map(({ number }) => number).join(', ') }}</RouterLink
+        >
+        <span v-else class="soft"
+          >select two to five to compare with runs {{ side.map(({ number }) => number).join(', ') }}</span
+        >
+        <ElButton link @click="side = []">Cancel</ElButton>
+      </template>
+      <template v-else-if="isSideSize(chosen.length)">
+        <RouterLink :to="compareTo">Compare {{ counted(chosen.length, 'run') }}</RouterLink>
+        <ElButton link @click="makeSide()">Compare them with others…</ElButton>
+      </template>
       <span v-else class="soft">{{
         chosen.length === 1 ? 'select another to compare' : `up to ${MOST_COMPARED} runs can be compared`
       }}</span>
