@@ -22,6 +22,7 @@ export function preview(file: string, options: PreviewArguments, output: Output)
     if (load.tracks.length > 1) process.stdout.write(`\n${trackTable(load, output)}\n`)
     process.stdout.write(`${totalsOf(load)}\n`)
     if (load.samples.length > 0) process.stdout.write(`\n${sampleTable(load, output)}\n${DEPENDENT}\n`)
+    if (load.repeats.length > 0) process.stdout.write(`\n${repeatTable(load, output)}\n${REPEATED}\n`)
   }
   const held =
     last?.verdict === 'open' ? [{ peakRate: peakOf(last), mostUsers: 0, seconds: last.measuredMs / 1000 }] : []
@@ -89,6 +90,15 @@ function sampleTable({ samples }: Preview, output: Output): string {
     [1, 2, 3, 4],
     output.color,
   )
+}
+
+const REPEATED =
+  'So many runs (--repeat) find a change by twice what the limit allows in nine of ten, against a baseline of ten runs.'
+
+function repeatTable({ repeats }: Preview, output: Output): string {
+  const words = (count: number | null) => (count === null ? 'over 15' : String(count))
+  const rows = repeats.map(({ rule, at5Percent, at10Percent }) => [rule, words(at5Percent), words(at10Percent)])
+  return tableOf(['runs for the gate', 'where runs differ by 5 %', 'by 10 %'], rows, [1, 2], output.color)
 }
 
 function levelOf({ rates, users }: PhasePreview): string {

@@ -70,7 +70,8 @@ export async function askedPlan(file: string, options: RunArguments, server: Ser
       : options.baseline === undefined
         ? undefined
         : readBaseline(options.baseline, plan, target, options.scale)
-  return { file, plan, target, secrets, baseline, repository, text, texts }
+  const held = baseline === undefined ? undefined : { ...baseline, repeatsHeld: options.repeat ?? 1 }
+  return { file, plan, target, secrets, baseline: held, repository, text, texts }
 }
 
 function readUrl(url: string, options: RunArguments): PlanRead {

@@ -40,6 +40,14 @@ describe('validate', () => {
 })
 
 describe('preview', () => {
+  it('says how often a run must be made to be held to a baseline', async () => {
+    const file = planFile(
+      'held.gate.yaml',
+      `jolt: 1\nname: Held\ntarget: ${ferries.origin}\njourneys:\n  a:\n    steps:\n      - send: GET /health\nload:\n  - { phase: p, rate: 20/s, for: 9s }\ngates:\n  - p95 response time at most 110 % of baseline\n`,
+    )
+    expect((await jolt(['preview', file])).stdout).toMatch(/p95 response time at most 110 % of baseline +1 +9\n/)
+  })
+
   it('tells the phases and the totals', async () => {
     const { code, stdout } = await jolt(['preview', 'plans/smoke.gate.yaml'])
 

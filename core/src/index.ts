@@ -178,6 +178,7 @@ export {
   type Change,
   type Comparison,
 } from './compare/compare.js'
+export { repeatsFor, spreadOfMedian } from './numbers/repeats.js'
 export { compareSides, LEAST_RUNS_OF_SIDE } from './compare/sides.js'
 export { FALSE_ALARMS, LEAST_RUNS, levelChanges, levelsOf } from './trend/changes.js'
 export { alarmOf } from './trend/alarm.js'

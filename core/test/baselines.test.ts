@@ -1,6 +1,15 @@
 // Gates against a baseline: how often equal code is breached, and a slower one found, by simulation.
 import { describe, expect, it } from 'vitest'
-import { baselineOf, baselineValue, Draws, gatesOf, type BaselineRun, type Gate } from '../src/index.js'
+import {
+  baselineOf,
+  baselineValue,
+  Draws,
+  gatesOf,
+  repeatsFor,
+  spreadOfMedian,
+  type BaselineRun,
+  type Gate,
+} from '../src/index.js'
 import { withSpread } from '../src/judge/decide.js'
 import { limitOf } from '../src/judge/subject.js'
 import { planText, read } from './reading.js'
@@ -77,6 +86,55 @@ describe('a gate against ten runs', () => {
       expect(found / 500).toBeGreaterThanOrEqual(0.9)
     },
   )
+})
+
+describe('a run that is made several times', () => {
+  const median = (values: readonly number[]) => values.toSorted((a, b) => a - b)[(values.length - 1) / 2] ?? NaN
+  /** Single runs differ by a share; those of the baseline and the one that is held are medians of so many. */
+  function breachedOf(repeats: number, ofBaseline: number, slower: number, spread: number): number {
+    const draws = new Draws(17).at(repeats, ofBaseline, Math.round(100 * slower))
+    const figure = (of: number) => median(Array.from({ length: of }, () => 250 * Math.exp(spread * draws.nextNormal())))
+    let breached = 0
+    for (let round = 0; round < ROUNDS; round++) {
+      const runs = Array.from({ length: 10 }, (_, index) => runOf(figure(ofBaseline), index, { repeats: ofBaseline }))
+      const baseline = baselineOf(runs)
+      const value = baseline === undefined ? null : baselineValue({ ...baseline, repeatsHeld: repeats }, gate)
+      const observed = slower * figure(repeats)
+      if (value !== null && observed > 1.1 * value.observed && observed > value.highest) breached++
+    }
+    return breached / ROUNDS
+  }
+
+  it.each([
+    [7, 1],
+    [7, 7],
+    [3, 7],
+    [1, 7],
+  ])(
+    '%i times against medians of %i, is breached by equal code in about one of twenty at most',
+    (repeats, ofBaseline) => {
+      expect(breachedOf(repeats, ofBaseline, 1, 0.1)).toBeLessThanOrEqual(0.06)
+    },
+  )
+
+  it('finds a fifth as often as is promised: nine times where runs differ by a tenth, once where by a twentieth', () => {
+    expect([repeatsFor(1.1, 0.05, 10), repeatsFor(1.1, 0.1, 10)]).toEqual([1, 9])
+    expect(breachedOf(1, 1, 1.2, 0.05)).toBeGreaterThanOrEqual(0.9)
+    expect(breachedOf(9, 1, 1.2, 0.1)).toBeGreaterThanOrEqual(0.9)
+    expect(repeatsFor(1.03, 0.1, 10)).toBeNull()
+  })
+
+  // D. Teichroew, "Tables of expected values of order statistics and products of order statistics", 1956: variances of
+  // the median of 3, 5 and 9 values of the normal law (from memory).
+  it.each([
+    [1, 1],
+    [3, 0.4487],
+    [5, 0.2868],
+    [9, 0.1661],
+  ])('has a median of %i that varies by %f', (repeats, variance) => {
+    expect(spreadOfMedian(repeats) ** 2).toBeCloseTo(variance, 1)
+    expect(Math.abs(spreadOfMedian(repeats) / Math.sqrt(variance) - 1)).toBeLessThan(0.012)
+  })
 })
 
 describe('a gate against one run', () => {

@@ -1,5 +1,5 @@
 // A run that another is held against, and whether it may be.
-import { studentQuantile } from '../numbers/student.js'
+import { freedomOfDifferences, reachOfOneMore, spreadOfMedian } from '../numbers/repeats.js'
 import type { Gate } from '../plan/model.js'
 import type { Bounds, GateResult } from './gate-result.js'
 import { subjectOf, subjectOfRule, unitOf } from './subject.js'
@@ -29,6 +29,8 @@ export interface BaselineRun extends BaselineIdentity {
   scale: number
   load: string
   gates: ObservedGate[]
+  /** Made so many times, its gates being medians; once unless told. */
+  repeats?: number | undefined
   /** A person named it: it counts for a gate that was breached in it, too, since a new level may be accepted so. */
   isChosen?: boolean | undefined
 }
@@ -39,6 +41,8 @@ export interface Baseline extends BaselineRun {
   earlier?: BaselineRun[] | undefined
   /** One that a person keeps, judged by beside the latest: small steps must not add up unseen. */
   pinned?: BaselineRun | undefined
+  /** The run that is held to it is made so many times: a median of several varies less. */
+  repeatsHeld?: number | undefined
 }
 
 /** So many runs make a baseline, at most. */
@@ -53,10 +57,12 @@ export function baselineFrom(result: {
   target: BaselineRun['target']
   plan: { commit: string | null; scale: number; load: string }
   gates: readonly ObservedGate[]
+  repeats?: readonly unknown[] | undefined
 }): BaselineRun {
   const { id, verdict, reasons, startedAt, target, plan, gates } = result
+  const repeats = result.repeats === undefined ? {} : { repeats: result.repeats.length }
   const { commit, scale, load } = plan
-  return { id, verdict, reasons, commit, startedAt, target, scale, load, gates: [...gates] }
+  return { id, verdict, reasons, commit, startedAt, target, scale, load, gates: [...gates], ...repeats }
 }
 
 /**
@@ -125,8 +131,9 @@ export function baselineValue(baseline: Baseline, gate: Gate): BaselineValue | n
   const latest = [baseline, ...(baseline.earlier ?? [])].flatMap((run) => observedIn(run, gate))
   const kept = baseline.pinned === undefined ? [] : observedIn(baseline.pinned, gate)
   const spread = spreadOf(latest.length === 0 ? kept : latest)
-  const own = latest.length === 0 ? null : meanOf(latest, spread)
-  const pinned = kept.length === 0 ? null : meanOf(kept, spread)
+  const held = baseline.repeatsHeld ?? 1
+  const own = latest.length === 0 ? null : meanOf(latest, spread, held)
+  const pinned = kept.length === 0 ? null : meanOf(kept, spread, held)
   if (own === null || pinned === null) return own ?? pinned
   return { ...own, pinned }
 }
@@ -138,15 +145,18 @@ function observedIn(run: BaselineRun, gate: Gate): Observed[] {
   // What was too slow then is no measure of what comes after, unless somebody says so.
   if (same.status === 'breached' && run.isChosen !== true) return []
   const { observed } = same
-  return [{ observed, lowerBound: same.lowerBound ?? observed, upperBound: same.upperBound ?? observed }]
+  const bounds = { lowerBound: same.lowerBound ?? observed, upperBound: same.upperBound ?? observed }
+  return [{ observed, ...bounds, repeats: run.repeats ?? 1 }]
 }
-type Observed = Pick<BaselineValue, 'observed' | 'lowerBound' | 'upperBound'>
+interface Observed extends Pick<BaselineValue, 'observed' | 'lowerBound' | 'upperBound'> {
+  repeats: number
+}
 
 /** Under so many runs their spread is not known: it is assumed. */
 export const LEAST_SPREAD_RUNS = 4
 export const ASSUMED_SPREAD = 0.1
 
-/** How far runs of equal code differ: by factors, or, where a figure may be nothing, by differences. */
+/** How far single runs of equal code differ: by factors, or, where a figure may be nothing, by differences. */
 interface Spread {
   kind: 'factors' | 'differences'
   deviation: number
@@ -172,14 +182,17 @@ function spreadOf(runs: readonly Observed[]): Spread {
     (sum, value, index) => sum + (index === 0 ? 0 : (value - (values[index - 1] ?? 0)) ** 2),
     0,
   )
-  return { kind, deviation: Math.sqrt(squares / (2 * (count - 1))), freedom: (2 * (count - 1) ** 2) / (3 * count - 4) }
+  // Medians of several runs differ less than single runs do.
+  const ofMedians = spreadOfMedian(Math.max(...runs.map(({ repeats }) => repeats)))
+  const deviation = Math.sqrt(squares / (2 * (count - 1))) / ofMedians
+  return { kind, deviation, freedom: freedomOfDifferences(count) }
 }
 
-/** Prediction of one more: G. J. Hahn and W. Q. Meeker, "Statistical Intervals", 1991, section 4.8. */
-function meanOf(runs: readonly Observed[], { kind, deviation, freedom }: Spread): BaselineValue {
+function meanOf(runs: readonly Observed[], { kind, deviation, freedom }: Spread, held: number): BaselineValue {
   const mean = (value: (run: Observed) => number) => runs.reduce((sum, run) => sum + value(run), 0) / runs.length
   const observed = mean((run) => run.observed)
-  const reach = studentQuantile(0.95, freedom) * deviation * Math.sqrt(1 + 1 / runs.length)
+  const meanVariance = mean(({ repeats }) => spreadOfMedian(repeats) ** 2) / runs.length
+  const reach = deviation * reachOfOneMore(freedom, held, meanVariance)
   return {
     observed,
     lowerBound: mean(({ lowerBound }) => lowerBound),

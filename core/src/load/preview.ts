@@ -6,6 +6,7 @@ import { rateAt } from '../plan/phases.js'
 import { tracksIn } from './arrivals.js'
 import { loadSeconds } from './schedule.js'
 import { phasePreviews, type PhasePreview } from './phase-previews.js'
+import { gateRepeats, type GateRepeats } from './gate-repeats.js'
 import { gateSamples, type GateSamples, type LoadedGates } from './gate-samples.js'
 import { warningsOf, type Warning } from './warnings.js'
 
@@ -36,6 +37,8 @@ export interface Preview {
   phases: PhasePreview[]
   /** What the gates on times and shares get and need. */
   samples: GateSamples[]
+  /** What the gates against a baseline need. */
+  repeats: GateRepeats[]
   warnings: Warning[]
 }
 
@@ -78,6 +81,7 @@ export function previewOf(plan: Plan, journeyMs: ReadonlyMap<string, number> = n
     }),
     phases,
     samples,
+    repeats: gateRepeats(loaded.gates),
     warnings: warningsOf(loaded, samples),
   }
 }

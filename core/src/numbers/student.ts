@@ -74,8 +74,7 @@ function incompleteBeta(x: number, a: number, b: number): number {
 /** C. Lanczos, "A precision approximation of the gamma function", 1964, with g = 5; to ten digits. */
 function logGamma(x: number): number {
   const terms = [
-    76.1800917294715, -86.5053203294168, 24.0140982408309, -1.23173957245016, 0.0012086509738662,
-    -5.395239384953e-6,
+    76.1800917294715, -86.5053203294168, 24.0140982408309, -1.23173957245016, 0.0012086509738662, -5.395239384953e-6,
   ]
   const sum = terms.reduce((total, term, index) => total + term / (x + index + 1), 1.00000000019)
   return (x + 0.5) * Math.log(x + 5.5) - (x + 5.5) + Math.log((Math.sqrt(2 * Math.PI) * sum) / x)

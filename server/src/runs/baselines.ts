@@ -129,13 +129,17 @@ const OF_RESULT = literal(
   `CONCAT('{', ${PARTS.map((part) => `'"${part}":', JSON_EXTRACT(result, '$.${part}')`).join(", ',', ")}, '}')`,
 )
 
+const REPEATS = literal("JSON_LENGTH(result, '$.repeats')")
+
 /** What a stored run is as a part of a baseline. */
 async function baselineRunOf(id: string): Promise<PartOfBaseline | undefined> {
-  const row = await RunPartsRow.findByPk(id, { attributes: ['runId', [OF_RESULT, 'told']] })
+  const row = await RunPartsRow.findByPk(id, { attributes: ['runId', [OF_RESULT, 'told'], [REPEATS, 'repeats']] })
   const told: unknown = row?.get('told')
+  const repeats: unknown = row?.get('repeats')
   const parts: unknown = typeof told === 'string' ? JSON.parse(told) : undefined
   // One of an edition that knew less is no baseline, and no reason to fail.
-  return OF_BASELINE.isValidSync(parts) ? baselineFrom(parts) : undefined
+  if (!OF_BASELINE.isValidSync(parts)) return undefined
+  return { ...baselineFrom(parts), ...(typeof repeats === 'number' && repeats > 0 ? { repeats } : {}) }
 }
 
 /** A baseline by the runs that it was made of, as far as they are there, and of this project. */

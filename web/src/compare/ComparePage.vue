@@ -1,5 +1,6 @@
 <script setup lang="ts">
-// Two to five runs beside one another, or two sides of several: the answer in a sentence, what differed around them, lanes, and each figure.
+// Two to five runs beside one another, or two sides of several: the answer in a sentence, what differed around them,
+// lanes, and each figure.
 import { comparisonMethod } from '@jolt-gate/core'
 import { useNow } from '@vueuse/core'
 import { Close } from '@element-plus/icons-vue'

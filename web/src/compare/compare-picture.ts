@@ -165,10 +165,9 @@ export function answerOfSides(
 ): CompareAnswer[] {
   const [base, run] = [before[0], after[0]]
   if (base === undefined || run === undefined) return []
-  const title = `${runsWords(after)} against ${runsWords(before)}`
   return [
     {
-      title: title[0]?.toUpperCase() + title.slice(1),
+      title: `R${runsWords(after).slice(1)} against ${runsWords(before)}`,
       words: comparisonWords(comparison),
       around: [...comparison.warnings, ...aloneIn(comparison), ...aroundOf(base, run)],
       tone: toneOf(comparison),
