@@ -191,6 +191,20 @@ describe('stalls', () => {
     expect(verdicts(serviceOf, [2, 500], 1.4, 'p99').breached).toBeLessThanOrEqual(1)
   })
 
+  it('hide no overload, in which the generator is late, too', () => {
+    const { breached } = verdicts(
+      (sizes) =>
+        inOrder(
+          sizes.map((size) => 2 * size),
+          1,
+        ),
+      [4, 150],
+      0.2,
+      'p95',
+    )
+    expect(breached).toBeGreaterThanOrEqual(38)
+  })
+
   it('hide no breach that is one without them', () => {
     const { breached, held } = verdicts((sizes) => shared(sizes), [2, 500], 0.2, 'p95')
     expect([held, breached > 30]).toEqual([0, true])

@@ -14,6 +14,8 @@ type Bound = 'lower' | 'upper'
  * or its order changes, that lengthens times by more than E.
  */
 const STILL_MS = 100
+/** What came at once takes so many times as long to be worked off, by a service that is busy for 0.8 of its time. */
+const WORKED_OFF_TIMES = 5
 
 /** Cells as seen, and the same with all times at their lower and at their upper bound. */
 export interface BoundedCells extends Cells {
@@ -56,6 +58,8 @@ export class BoundedRecording extends Recording {
   readonly upper = new Cells()
   /** Both without the seconds in which the generator stood still; null where it did in none. */
   calm: { lower: Cells; upper: Cells } | null = null
+  /** Until this second, included, a service works off what came at once. */
+  private stillTo = -1
   private readonly error = new GeneratorError()
 
   constructor(private readonly shape: RunShape) {
@@ -69,7 +73,9 @@ export class BoundedRecording extends Recording {
    */
   override add(bucket: Bucket, errorMs = this.error.add(bucket)): void {
     super.add(bucket, errorMs)
-    const isStill = errorMs >= STILL_MS
+    if (bucket.latenessMs >= STILL_MS)
+      this.stillTo = bucket.second + Math.max(1, Math.ceil((WORKED_OFF_TIMES * bucket.latenessMs) / 1000))
+    const isStill = bucket.second <= this.stillTo
     if (isStill) this.calm ??= { lower: copyOf(this.lower), upper: copyOf(this.upper) }
     for (const bound of ['lower', 'upper'] as const) {
       const cells = boundOf(bucket, this.shape, errorMs, bound)
