@@ -7,7 +7,7 @@ export interface ReceivedFacts {
   /** The value of a header, by its name in lower case; several of one name are joined by a comma and a blank. */
   header(name: string): string | undefined
   /** The Set-Cookie fields, one a cookie, which must never be joined (RFC 6265, section 3). */
-  setCookies(): string[]
+  setCookies(): readonly string[]
   /** Bytes of the decoded body. */
   size: number
   /** From due to the last byte. */

@@ -1,18 +1,17 @@
 // One request with its redirects, from due to the last byte of the final answer. What is done on the way is done by
 // layers; here is what all of them share: the connection, the moments, and the one end.
-import type { Dispatcher } from 'undici'
 import { Received, type FailureKind, type Method, type ReceivedFacts } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
 import type { SendOperation } from '../compile/program.js'
-import type { Connections, Link } from './connections.js'
+import type { Connections } from './connections.js'
 import type { Cookies } from './cookies.js'
 import type { Limited } from './deadlines.js'
 import type { Hop, Layer, Message } from './layer.js'
+import type { AnswerHead, Carried, Link } from './links/link.js'
 import { COOKIES } from './layers/cookies.js'
 import { DECODING } from './layers/decoding.js'
 import { LIMITS } from './layers/limits.js'
 import { REDIRECTS } from './layers/redirects.js'
-import { headBytes, requestBytes } from './sizes.js'
 import { wireFaultOf } from './wire-faults.js'
 
 export type ExchangeOutcome =
@@ -26,7 +25,7 @@ export interface ExchangeOwner<T> {
   connectionsOf(user: T): Connections
   /** The cookies of a user, or null while there are none. */
   cookiesOf(user: T): Cookies | null
-  storeCookies(user: T, url: string, fields: string[]): void
+  storeCookies(user: T, url: string, fields: readonly string[]): void
   permits: (origin: string) => boolean
   onEnd(exchange: Exchange<T>, outcome: ExchangeOutcome): void
 }
@@ -34,13 +33,14 @@ export interface ExchangeOwner<T> {
 /** In the order in which an answer passes them: no body is decoded that a redirect leaves behind. */
 const LAYERS: readonly Layer[] = [COOKIES, LIMITS, REDIRECTS, DECODING]
 const NO_BYTES = Buffer.alloc(0)
-const NO_VALUES: string[] = []
+const NO_VALUES: readonly string[] = []
 const NO_HOPS: readonly Hop[] = []
 /** What may be sent twice (RFC 9110, section 9.2.2). */
 const IDEMPOTENT: ReadonlySet<Method> = new Set<Method>(['GET', 'HEAD', 'OPTIONS', 'TRACE', 'PUT', 'DELETE'])
 
-/** Handles the events of one dispatch; its fields are plain, so that the hot path makes one object a request. */
-export class Exchange<T> implements Limited, Message, ReceivedFacts {
+/** Its fields are plain, so that the hot path makes one object a request. */
+export class Exchange<T> implements Limited, Message, ReceivedFacts, Carried {
+  openAt = -1
   limitAtMs = 0
   before: Limited | null = null
   after: Limited | null = null
@@ -68,7 +68,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
   body: string | Uint8Array | null = null
   headers: string[] = []
   status = 0
-  rawHeaders: Buffer[] = []
+  answerHead: AnswerHead | null = null
   isCoded = false
   chunks: Buffer[] = []
   bytes: Buffer = NO_BYTES
@@ -136,37 +136,34 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
     this.cancel('timeout', `no answer in ${String(this.operation.timeoutMs)} ms`)
   }
 
-  // ---------- events of the dispatch
+  // ---------- what the link tells
 
-  onConnect(abort: () => void): void {
+  onReady(abort: (() => void) | null): void {
     this.abort = abort
     const moments = this.link?.moments
     if (moments !== undefined && moments.beganMs >= this.dueMs) this.connectMs = moments.endedMs - moments.beganMs
   }
 
-  onHeaders(status: number, rawHeaders: Buffer[], _resume: () => void, statusText = ''): boolean {
-    if (status < 200) return true
+  onHead(head: AnswerHead): void {
     this.firstByteMs = monotonicMs()
-    this.bytesReceived += headBytes(statusText, rawHeaders)
+    this.bytesReceived += head.bytes
     this.isAnswering = true
-    this.status = status
-    this.rawHeaders = rawHeaders
+    this.status = head.status
+    this.answerHead = head
     for (const layer of LAYERS) layer.head?.(this)
-    return true
   }
 
-  onData(chunk: Buffer): boolean {
-    this.bytesReceived += chunk.length
+  onPiece(piece: Buffer): void {
+    this.bytesReceived += piece.length
     for (const layer of LAYERS) {
-      const fault = layer.piece?.(this, chunk) ?? null
+      const fault = layer.piece?.(this, piece) ?? null
       if (fault === null) continue
       this.cancel(fault.failure, fault.detail)
-      return true
+      return
     }
-    return true
   }
 
-  onComplete(): void {
+  onDone(): void {
     if (!this.isOpen) return
     this.endedMs = monotonicMs()
     this.timeMs = this.endedMs - this.dueMs
@@ -183,7 +180,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
     this.end({ kind: 'answered', received: new Received(this.status, this.bytes.toString('utf8'), this) })
   }
 
-  onError(error: unknown): void {
+  onFault(error: unknown): void {
     if (!this.isOpen) return
     const { link } = this
     if (link !== null) this.owner.connectionsOf(this.user).drop(link)
@@ -208,7 +205,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
     return values.length === 0 ? undefined : values.join(', ')
   }
 
-  setCookies(): string[] {
+  setCookies(): readonly string[] {
     return this.valuesOf('set-cookie')
   }
 
@@ -216,7 +213,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
     return this.owner.cookiesOf(this.user)
   }
 
-  storeCookies(fields: string[]): void {
+  storeCookies(fields: readonly string[]): void {
     this.owner.storeCookies(this.user, this.origin + this.path, fields)
   }
 
@@ -246,13 +243,10 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
       const fields = layer.fields?.(this)
       if (fields !== undefined && fields.length > 0) headers = [...headers, ...fields]
     }
-    const { origin, path, method, body } = this
-    this.bytesSent += requestBytes(this.method, origin, path, headers, body)
-    const options: Dispatcher.DispatchOptions = { origin, path, method, headers, body }
     try {
-      link.client.dispatch(options, this)
+      this.bytesSent += link.send(this, headers)
     } catch (error) {
-      this.onError(error)
+      this.onFault(error)
     }
   }
 
@@ -277,15 +271,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts {
     this.owner.onEnd(this, outcome)
   }
 
-  private valuesOf(name: string): string[] {
-    // Most answers lack the fields that are asked for: nothing is made for those.
-    let found = NO_VALUES
-    const { rawHeaders } = this
-    for (let index = 0; index + 1 < rawHeaders.length; index += 2) {
-      const field = rawHeaders[index]
-      if (field?.length === name.length && field.toString('latin1').toLowerCase() === name)
-        found = [...found, rawHeaders[index + 1]?.toString('latin1') ?? '']
-    }
-    return found
+  private valuesOf(name: string): readonly string[] {
+    return this.answerHead?.values(name) ?? NO_VALUES
   }
 }

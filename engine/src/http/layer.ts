@@ -41,10 +41,10 @@ export interface Message {
   /** A field of the answer, several of one name joined; undefined when there is none. */
   header(name: string): string | undefined
   /** The Set-Cookie fields of the answer. */
-  setCookies(): string[]
+  setCookies(): readonly string[]
   /** The cookies of the user, or null while there are none. */
   cookies(): Cookies | null
-  storeCookies(fields: string[]): void
+  storeCookies(fields: readonly string[]): void
   /** Points the message at another URL; false when its origin is not permitted. */
   aim(url: string): boolean
 }

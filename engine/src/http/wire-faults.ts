@@ -1,5 +1,6 @@
 // What went wrong on the wire, in the words of the plan format.
 import type { FailureKind } from '@jolt-gate/core'
+import { NOT_HTTP } from './links/not-http.js'
 import { NOT_PERMITTED } from '../network/reach.js'
 
 export type WireFault =
@@ -24,6 +25,7 @@ export function wireFaultOf(error: unknown): WireFault {
     return { kind: 'failure', failure: 'tls', detail: code }
   if (code === 'ETIMEDOUT' || code === 'UND_ERR_CONNECT_TIMEOUT')
     return { kind: 'failure', failure: 'timeout', detail: 'connect' }
+  if (code === NOT_HTTP) return { kind: 'failure', failure: 'reset', detail: `not HTTP: ${message}` }
   if (code.startsWith('HPE_')) return { kind: 'failure', failure: 'reset', detail: `not HTTP: ${code}` }
   if (code === 'UND_ERR_INVALID_ARG' || code === NOT_PERMITTED)
     return { kind: 'failure', failure: 'not permitted', detail: message }

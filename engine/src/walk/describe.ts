@@ -42,7 +42,10 @@ export function describe(
         ? null
         : {
             status: received.status,
-            headers: headersOf(exchange.rawHeaders).map(([name, value]) => [name, maskHeader(name, masked(value))]),
+            headers: (exchange.answerHead?.fields() ?? []).map(([name, value]) => [
+              name,
+              maskHeader(name, masked(value)),
+            ]),
             body: shown(received.body),
             size: received.facts.size,
           },
@@ -89,13 +92,6 @@ function requestOf(
     headers,
     body: body === null ? null : typeof body === 'string' ? shown(body) : `${String(body.length)} bytes`,
   }
-}
-
-function headersOf(raw: readonly Buffer[]): [string, string][] {
-  const headers: [string, string][] = []
-  for (let index = 0; index + 1 < raw.length; index += 2)
-    headers.push([raw[index]?.toString('latin1').toLowerCase() ?? '', raw[index + 1]?.toString('latin1') ?? ''])
-  return headers
 }
 
 /** Parts of the time of a request. */

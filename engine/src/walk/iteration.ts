@@ -3,6 +3,7 @@ import type { Frame, Received } from '@jolt-gate/core'
 import type { Connections } from '../http/connections.js'
 import type { Cookies } from '../http/cookies.js'
 import type { Program, TimedOperation } from '../compile/program.js'
+import type { Placed } from './open-items.js'
 
 export interface OpenGroup {
   group: number
@@ -31,7 +32,8 @@ export interface Branch {
 }
 
 /** One user on one iteration. */
-export class Iteration implements Branch {
+export class Iteration implements Branch, Placed {
+  openAt = -1
   readonly iteration = this
   readonly parent = null
   next = 0

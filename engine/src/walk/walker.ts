@@ -9,6 +9,7 @@ import { Assessor, type Failure } from './assessor.js'
 import { noteFailure, noteWait, timeOfGroup } from './groups.js'
 import { branchOf, Iteration, placeOf, type Branch, type OpenGroup } from './iteration.js'
 import type { HowEnded, WalkerListener } from './listener.js'
+import { OpenItems } from './open-items.js'
 import type { WalkerOptions } from './options.js'
 import { Scripts } from './steps/call/scripts.js'
 import type { Cancellable, StepOutcome, Walk } from './steps/kind.js'
@@ -35,7 +36,7 @@ export interface Beginning {
 }
 
 export class Walker implements Walk {
-  readonly iterations = new Set<Iteration>()
+  readonly iterations = new OpenItems<Iteration>()
   readonly open = new Set<Cancellable>()
   readonly assessor: Assessor
   readonly requests: Requests
@@ -127,8 +128,7 @@ export class Walker implements Walk {
    * connection that is as it should be, are unfinished.
    */
   cutOff(): void {
-    const iterations = [...this.iterations]
-    this.iterations.clear()
+    const iterations = this.iterations.takeAll()
     const cut = this.requests.cutOff()
     for (const one of [...this.open]) {
       if (one.isResting) one.leave()

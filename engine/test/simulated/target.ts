@@ -1,6 +1,8 @@
 // A service that answers in simulated time, and fails as it is told to.
 import { EventEmitter } from 'node:events'
 import { gzipSync } from 'node:zlib'
+import { AnswerFields } from '../../src/http/links/answer-fields.js'
+import { noMoments, type Carried, type Link } from '../../src/http/links/link.js'
 import { present } from './world.js'
 
 /** How an answer goes wrong. */
@@ -34,27 +36,13 @@ export const service: { now: Service } = {
   },
 }
 
-interface Handler {
-  onConnect(abort: () => void): void
-  onHeaders(status: number, headers: Buffer[], resume: () => void, text: string): boolean
-  onData(chunk: Buffer): boolean
-  onComplete(): void
-  onError(error: unknown): void
-}
-
 /** In place of a connection. */
-class SimulatedLink {
-  readonly moments = { beganMs: 0, resolvedMs: 0, connectedMs: 0, endedMs: 0 }
+class SimulatedLink implements Link {
+  readonly moments = noMoments()
   readonly http = 1
   carries = 0
   answered = 0
   private isGone = false
-  readonly client = {
-    dispatch: (options: { path: string }, handler: Handler) => {
-      this.dispatch(options.path, handler)
-      return true
-    },
-  }
 
   constructor(readonly origin: string) {}
 
@@ -62,10 +50,14 @@ class SimulatedLink {
     this.isGone = true
   }
 
-  private dispatch(url: string, handler: Handler): void {
+  isOver(): boolean {
+    return this.isGone
+  }
+
+  send(carried: Carried): number {
     const { world } = present
     const { now } = service
-    const path = url.split('?')[0] ?? ''
+    const path = carried.path.split('?')[0] ?? ''
     const known = now.counted.byPath.get(path) ?? { requests: 0, faults: 0 }
     now.counted.byPath.set(path, known)
     const asked = { path, before: known.requests }
@@ -76,26 +68,24 @@ class SimulatedLink {
       now.counted.faults++
       known.faults++
     }
-    handler.onConnect(() => undefined)
-    if (fault?.kind === 'never') return
+    carried.onReady(null)
+    if (fault?.kind === 'never') return 1
     const isGone = () => this.isGone
     world.after(fault?.kind === 'slow' ? fault.ms : now.delayMs(), () => {
       if (isGone()) return
       if (fault?.kind === 'error') {
-        handler.onError(Object.assign(new Error(fault.code), { code: fault.code }))
+        carried.onFault(Object.assign(new Error(fault.code), { code: fault.code }))
         return
       }
       const usual = now.bodyOf(asked)
       const answer =
         fault?.kind === 'answer' ? fault : { status: usual.status, body: Buffer.from(usual.body), headers: {} }
-      const headers = Object.entries<string>(answer.headers ?? {}).flatMap((pair) =>
-        pair.map((text) => Buffer.from(text)),
-      )
-      handler.onHeaders(answer.status, headers, () => undefined, '')
+      carried.onHead(new AnswerFields(answer.status, Object.entries<string>(answer.headers ?? {}).flat(), 100))
       if (isGone()) return
-      if (answer.body.length > 0) handler.onData(answer.body)
-      if (!isGone()) handler.onComplete()
+      if (answer.body.length > 0) carried.onPiece(answer.body)
+      if (!isGone()) carried.onDone()
     })
+    return 1
   }
 }
 

@@ -10,7 +10,8 @@ export const LIMITS: Layer = {
     if (message.bytesReceived > MOST_BODY_BYTES) return TOO_LARGE
     // A failure shows the beginning of its answer, also where nothing else reads the body.
     const isRead = message.operation.needsBody || message.isCoded
-    if (isRead || (message.status >= 300 && message.chunks.length === 0)) message.chunks.push(chunk)
+    // What comes next is read into the same bytes.
+    if (isRead || (message.status >= 300 && message.chunks.length === 0)) message.chunks.push(Buffer.from(chunk))
     return null
   },
 }

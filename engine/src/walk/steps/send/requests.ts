@@ -9,6 +9,7 @@ import { NOTHING } from '../../assessor.js'
 import { noteEnd } from '../../groups.js'
 import { placeOf, type Branch, type Iteration } from '../../iteration.js'
 import type { OpenRequest } from '../../listener.js'
+import { OpenItems } from '../../open-items.js'
 import type { Walk } from '../kind.js'
 
 /** What requests ask of the walk that they belong to. */
@@ -23,7 +24,7 @@ export class Requests implements ExchangeOwner<Branch> {
   /** Requests begun and ended so far: none may be lost between. */
   started = 0
   ended = 0
-  private readonly open = new Set<Exchange<Branch>>()
+  private readonly open = new OpenItems<Exchange<Branch>>()
   private readonly connections: Connections
   /** Of users who share none. */
   private readonly ownConnections = new Set<Connections>()
@@ -76,11 +77,10 @@ export class Requests implements ExchangeOwner<Branch> {
   /** Cuts all of them off; gives the iterations that were in one. */
   cutOff(): Set<Iteration> {
     const cut = new Set<Iteration>()
-    for (const exchange of [...this.open]) {
+    for (const exchange of this.open.takeAll()) {
       cut.add(exchange.user.iteration)
       exchange.cancel('cut off', 'the drain ended')
     }
-    this.open.clear()
     return cut
   }
 
@@ -116,7 +116,7 @@ export class Requests implements ExchangeOwner<Branch> {
     return iteration.cookies
   }
 
-  storeCookies({ iteration }: Branch, url: string, fields: string[]): void {
+  storeCookies({ iteration }: Branch, url: string, fields: readonly string[]): void {
     iteration.cookies ??= Cookies.none()
     iteration.cookies.store(url, fields)
   }

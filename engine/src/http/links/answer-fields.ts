@@ -1,0 +1,30 @@
+// The fields of an answer as they came.
+import type { AnswerHead } from './link.js'
+
+const NONE: readonly string[] = []
+
+export class AnswerFields implements AnswerHead {
+  /** @param raw - names and values in turn */
+  constructor(
+    readonly status: number,
+    private readonly raw: readonly string[],
+    readonly bytes: number,
+  ) {}
+
+  values(name: string): readonly string[] {
+    let found = NONE
+    const { raw } = this
+    for (let index = 0; index + 1 < raw.length; index += 2) {
+      const field = raw[index]
+      if (field?.length === name.length && field.toLowerCase() === name) found = [...found, raw[index + 1] ?? '']
+    }
+    return found
+  }
+
+  fields(): [name: string, value: string][] {
+    const fields: [string, string][] = []
+    for (let index = 0; index + 1 < this.raw.length; index += 2)
+      fields.push([this.raw[index]?.toLowerCase() ?? '', this.raw[index + 1] ?? ''])
+    return fields
+  }
+}

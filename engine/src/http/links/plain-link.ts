@@ -1,0 +1,167 @@
+// A connection of our own: HTTP/1.1, one request at a time, with nothing in between.
+import type { Socket } from 'node:net'
+import { monotonicMs } from '../../clock/clock.js'
+import { portOf } from '../../network/reach.js'
+import type { WayOut } from '../../network/way-out.js'
+import { AnswerReader } from './answer-reader.js'
+import { FollowedName } from './followed-name.js'
+import { noMoments, type AnswerHead, type AnswerTaker, type Carried, type Link } from './link.js'
+import { CLOSES, requestHead } from './request-head.js'
+
+/** All connections of a thread read into one buffer: what comes is dealt with before anything else is read. */
+const BUFFER = Buffer.allocUnsafeSlow(65_536)
+/** Where the server does not say how long it keeps a connection, as common clients have it. */
+const KEPT_MS = 60_000
+
+export class PlainLink implements Link, AnswerTaker {
+  readonly http = 1
+  readonly moments = noMoments()
+  carries = 0
+  answered = 0
+  private readonly url: URL
+  private readonly name: FollowedName
+  private readonly reader = new AnswerReader()
+  private socket: Socket | null = null
+  private isReady = false
+  private isClosed = false
+  /** Idle for longer, it may be closed just as it is used. */
+  private idleUntilMs = Infinity
+  private carried: Carried | null = null
+  /** What goes out when the connection is there. */
+  private waiting: { head: string; body: string | Uint8Array | null } | null = null
+
+  constructor(
+    readonly origin: string,
+    private readonly out: WayOut,
+  ) {
+    this.url = new URL(origin)
+    this.name = new FollowedName(origin, out.names)
+  }
+
+  send(carried: Carried, headers: readonly string[]): number {
+    const { method, path, body } = carried
+    const bodyBytes = body === null ? 0 : typeof body === 'string' ? Buffer.byteLength(body) : body.length
+    const head = requestHead(method, path, this.url.host, headers, bodyBytes)
+    this.carried = carried
+    this.reader.begin(this, method === 'HEAD')
+    if (head.includes(CLOSES)) this.reader.isKept = false
+    if (this.socket === null) this.connect()
+    if (this.isReady) this.write(head, body)
+    else this.waiting = { head, body }
+    return head.length + bodyBytes
+  }
+
+  isOver(): boolean {
+    return (
+      this.isClosed || (this.idleUntilMs < Infinity && monotonicMs() > this.idleUntilMs) || this.name.leadsElsewhere()
+    )
+  }
+
+  destroy(): void {
+    this.isClosed = true
+    this.carried = null
+    this.waiting = null
+    this.reader.stop()
+    this.socket?.destroy()
+  }
+
+  // ---------- the connection
+
+  private connect(): void {
+    const { url, moments } = this
+    const isSecured = url.protocol === 'https:'
+    moments.beganMs = monotonicMs()
+    const socket = this.out.connect({
+      host: url.hostname,
+      port: portOf(url),
+      to: isSecured ? 'https:' : 'http:',
+      protocols: ['http/1.1'],
+      onread: {
+        buffer: BUFFER,
+        callback: (bytes) => {
+          this.read(bytes)
+          return true
+        },
+      },
+    })
+    this.socket = socket
+    socket.once('lookup', () => (moments.resolvedMs = monotonicMs()))
+    socket.once('connect', () => (moments.connectedMs = monotonicMs()))
+    socket.once(isSecured ? 'secureConnect' : 'connect', () => {
+      this.ready(socket)
+    })
+    socket.on('error', (error) => {
+      this.fail(error)
+    })
+    socket.on('end', () => {
+      if (!this.reader.close()) this.failClosed()
+    })
+    socket.on('close', () => {
+      this.failClosed()
+    })
+  }
+
+  private ready(socket: Socket): void {
+    this.moments.endedMs = monotonicMs()
+    this.name.address = socket.remoteAddress ?? ''
+    this.isReady = true
+    const { waiting } = this
+    this.waiting = null
+    if (waiting !== null) this.write(waiting.head, waiting.body)
+  }
+
+  private write(head: string, body: string | Uint8Array | null): void {
+    const { socket, carried } = this
+    if (socket === null || carried === null) return
+    if (body === null || body.length === 0) socket.write(head, 'latin1')
+    else {
+      const bytes = Buffer.from(body)
+      const message = Buffer.allocUnsafe(head.length + bytes.length)
+      message.write(head, 0, 'latin1')
+      message.set(bytes, head.length)
+      socket.write(message)
+    }
+    carried.onReady(null)
+  }
+
+  private read(bytes: number): void {
+    if (this.isClosed) return
+    try {
+      this.reader.take(BUFFER.subarray(0, bytes))
+    } catch (error) {
+      this.fail(error)
+      return
+    }
+    // Bytes that nobody asked for, between two answers.
+    if (this.carried === null && !this.reader.isKept) this.destroy()
+  }
+
+  private failClosed(): void {
+    this.fail(Object.assign(new Error('the connection was closed'), { code: 'ECONNRESET' }))
+  }
+
+  private fail(error: unknown): void {
+    const { carried } = this
+    this.destroy()
+    carried?.onFault(error)
+  }
+
+  // ---------- the answer, on its way to who is told
+
+  onHead(head: AnswerHead): void {
+    this.carried?.onHead(head)
+  }
+
+  onPiece(piece: Buffer): void {
+    this.carried?.onPiece(piece)
+  }
+
+  onDone(): void {
+    const { carried, reader, socket } = this
+    this.carried = null
+    // An answer that came before all of the request was out leaves its rest on the way.
+    if (!reader.isKept || (socket?.writableLength ?? 0) > 0) this.destroy()
+    else this.idleUntilMs = monotonicMs() + (reader.keptMs ?? KEPT_MS)
+    carried?.onDone()
+  }
+}
