@@ -1,11 +1,14 @@
 // `npm run fuzz -- MINUTES`: tries every law of core/test/fuzz.ts with new seeds, and prints what broke one, or took
-// longer than a second, as it belongs into core/test/fuzz-found.json.
+// longer than a second, as it belongs into core/test/fuzz-found.json; then for as long again answers of HTTP/1.1, each
+// against a library.
 import fc from 'fast-check'
 import { LAWS } from '../core/test/fuzz.ts'
+import { ANSWER_TEXTS, unwrittenDifference } from '../engine/test/canned.ts'
 
 const RUNS = 300
 const SLOW_MS = 1000
-const untilMs = performance.now() + 60_000 * Number(process.argv[2] ?? 1)
+const lengthMs = 60_000 * Number(process.argv[2] ?? 1)
+const untilMs = performance.now() + lengthMs
 const known = new Set()
 let cases = 0
 
@@ -26,4 +29,16 @@ while (performance.now() < untilMs)
     process.stdout.write(`${key}\n${JSON.stringify([name, counterexample?.[0]])}\n`)
   }
 process.stdout.write(`${LAWS.length} laws, ${cases} cases, ${known.size} broken\n`)
-process.exitCode = known.size === 0 ? 0 : 1
+
+let answers = 0
+let differing = 0
+while (performance.now() < untilMs + lengthMs)
+  for (const text of fc.sample(ANSWER_TEXTS, 1000)) {
+    answers++
+    const difference = await unwrittenDifference(text)
+    if (difference === undefined) continue
+    differing++
+    if (differing <= 20) process.stdout.write(`${JSON.stringify(text)}\n${difference}\n`)
+  }
+process.stdout.write(`${answers} answers, ${differing} read otherwise than by the library\n`)
+process.exitCode = known.size + differing === 0 ? 0 : 1

@@ -1,5 +1,5 @@
 // Answers of HTTP/1.1 as they come over a connection: framing by RFC 9112, and what is no HTTP, which is an error and
-// never a guess.
+// never a guess. The same texts go through a library, and what differs is written down.
 import { createServer, type AddressInfo, type Server, type Socket } from 'node:net'
 import { once } from 'node:events'
 import fc from 'fast-check'
@@ -7,6 +7,7 @@ import { afterAll, describe, expect, it } from 'vitest'
 import { AnswerReader } from '../src/http/links/answer-reader.js'
 import type { AnswerHead } from '../src/http/links/link.js'
 import { requestHead } from '../src/http/links/request-head.js'
+import { ANSWER_TEXTS, unwrittenDifference } from './canned.js'
 import { journeyOf, runPlan } from './run-plan.js'
 
 interface Read {
@@ -208,6 +209,17 @@ describe('what is no HTTP', () => {
         expect(ended).toBeLessThanOrEqual(1)
       }),
       { numRuns: 2000 },
+    )
+  })
+})
+
+describe('a library', () => {
+  it('reads and refuses the same answers, but for what is written down', async () => {
+    await fc.assert(
+      fc.asyncProperty(ANSWER_TEXTS, async (text) => {
+        expect(await unwrittenDifference(text)).toBeUndefined()
+      }),
+      { numRuns: 1500 },
     )
   })
 })
