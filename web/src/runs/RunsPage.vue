@@ -98,13 +98,14 @@ async function remove(): Promise<void> {
   }
 }
 
+const byNumber = (one: RunSummary, other: RunSummary) => one.number - other.number
 /** The oldest of them is what the others are compared with. */
 const compareTo = computed(() => ({
   name: 'compare',
   params: { project: project.value },
   query: {
     runs: chosen.value
-      .toSorted((one, other) => one.number - other.number)
+      .toSorted(byNumber)
       .map(({ id }) => id)
       .join(','),
   },
@@ -112,14 +113,16 @@ const compareTo = computed(() => ({
 /** Runs that were made one side, to be compared with those that are selected next. */
 const side = ref<RunSummary[]>([])
 function makeSide(): void {
-  side.value = chosen.value
+  side.value = chosen.value.toSorted(byNumber)
   table.value?.clearSelection()
 }
 const isSideSize = (count: number) => count > 1 && count <= MOST_COMPARED
-const facing = computed(() => chosen.value.filter(({ id }) => !side.value.some((run) => run.id === id)))
+const facing = computed(() =>
+  chosen.value.filter(({ id }) => !side.value.some((run) => run.id === id)).toSorted(byNumber),
+)
 /** The side with the oldest run is the one that came before. */
 const compareSidesTo = computed(() => {
-  const oldest = (runs: readonly RunSummary[]) => Math.min(...runs.map(({ number }) => number))
+  const oldest = (runs: readonly RunSummary[]) => runs[0]?.number ?? 0
   const sides = [side.value, facing.value].toSorted((one, other) => oldest(one) - oldest(other))
   const [before, after] = sides.map((runs) => runs.map(({ id }) => id).join(','))
   return { name: 'compare', params: { project: project.value }, query: { runs: before, with: after } }
