@@ -219,7 +219,8 @@ describe('a library', () => {
       fc.asyncProperty(ANSWER_TEXTS, async (text) => {
         expect(await unwrittenDifference(text)).toBeUndefined()
       }),
-      { numRuns: 1500 },
+      // New texts are for the fuzz: what comes of them is read by a person.
+      { numRuns: 1500, seed: 29 },
     )
   })
 })
