@@ -124,6 +124,10 @@ const WRITTEN: [why: string, is: (text: string, own: Outcome, library: Outcome) 
       own.kind === 'read' && (own.status === 204 || own.status === 304) && library.kind === 'refused',
   ],
   [
+    'a control character in a head is refused wherever it stands, as is a CR that ends no line (RFC 9110, section 5.5)',
+    (text, own) => own.kind === 'refused' && (own.fault === 'a control character in the head' || /\r(?!\n)/.test(text)),
+  ],
+  [
     'a version that is not 1.0 or 1.1 is refused (RFC 9112, section 2.3)',
     (text, own) => own.kind === 'refused' && own.fault === 'no status line' && !/^HTTP\/1\.[01] /.test(text),
   ],
