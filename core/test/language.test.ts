@@ -1,3 +1,4 @@
+import { query } from 'json-p3'
 import { parseTemplate } from 'url-template'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
@@ -140,6 +141,28 @@ describe('JSONPath', () => {
   it('finds books with an ISBN, and those under 10', () => {
     expect(titles('$..book[?@.isbn]')).toEqual(['Moby Dick', 'The Lord of the Rings'])
     expect(titles('$..book[?@.price<10]')).toEqual(['Sayings of the Century', 'Moby Dick'])
+  })
+  it('follows a path to one place as the library does', () => {
+    const names = fc.constantFrom('a', 'b', '', '__proto__', 'length', "it's")
+    const steps = fc.array(fc.oneof(names, fc.integer({ min: -3, max: 3 })), { maxLength: 4 })
+    const documents = fc.letrec<{ json: Json }>((tie) => ({
+      json: fc.oneof(
+        { depthSize: 'small' },
+        fc.constantFrom<Json>(null, 1, 'text', true),
+        fc.array(tie('json'), { maxLength: 4 }),
+        fc.dictionary(names, tie('json'), { maxKeys: 4 }),
+      ),
+    })).json
+    fc.assert(
+      fc.property(documents, steps, (made, place) => {
+        const document = JSON.parse(JSON.stringify(made)) as Json
+        const path = `$${place.map((step) => (typeof step === 'number' ? `[${String(step)}]` : `[${JSON.stringify(step)}]`)).join('')}`
+        const finder = compilePath(path)
+
+        expect(typeof finder === 'string' ? finder : finder(document)).toEqual(query(path, document).values())
+      }),
+      { numRuns: 1000 },
+    )
   })
   it('says what is wrong with a path', () => {
     expect(compilePath('$.store[')).toEqual(expect.any(String))
