@@ -4,9 +4,13 @@ import { createServer, type AddressInfo, type Server, type Socket } from 'node:n
 import { once } from 'node:events'
 import fc from 'fast-check'
 import { afterAll, describe, expect, it } from 'vitest'
+import type { Method } from '@jolt-gate/core'
 import { AnswerReader } from '../src/http/links/answer-reader.js'
 import type { AnswerHead } from '../src/http/links/link.js'
-import { requestHead } from '../src/http/links/request-head.js'
+import { requestHead, RequestFields } from '../src/http/links/request-head.js'
+import { PlainLink } from '../src/http/links/plain-link.js'
+import { WayOut } from '../src/network/way-out.js'
+import { straightTo } from '../src/walk/alone.js'
 import { ANSWER_TEXTS, unwrittenDifference } from './canned.js'
 import { journeyOf, runPlan } from './run-plan.js'
 
@@ -30,8 +34,8 @@ function read(pieces: readonly string[], { isHead = false, isClosed = false } = 
   }
   reader.begin(taker, isHead)
   try {
-    for (const piece of pieces) reader.take(Buffer.from(piece, 'latin1'))
-    if (isClosed) reader.close()
+    for (const piece of pieces) reader.take(Buffer.from(piece, 'latin1'), piece.length, 0)
+    if (isClosed) reader.close(0)
   } catch (error) {
     found.fault = String(error instanceof Error ? error.message : error)
   }
@@ -202,7 +206,7 @@ describe('what is no HTTP', () => {
         const nothing = () => undefined
         reader.begin({ onHead: nothing, onPiece: nothing, onDone: () => ended++ }, false)
         try {
-          for (const text of texts) reader.take(Buffer.from(text, 'latin1'))
+          for (const text of texts) reader.take(Buffer.from(text, 'latin1'), Buffer.from(text, 'latin1').length, 0)
         } catch (error) {
           expect(error).toMatchObject({ code: 'NOT_HTTP' })
         }
@@ -225,16 +229,27 @@ describe('a library', () => {
   })
 })
 
+const headOf = (method: Method, path: string, fields: string[], bodyBytes: number) =>
+  requestHead(method, path, 'ferries.example', new RequestFields(fields), [], bodyBytes)
+
+it('the same head is read anew where it answers HEAD, which has no body', () => {
+  const text = `${OK}Content-Length: 5\r\n\r\n`
+
+  expect(read([text, 'ferry'])).toMatchObject({ body: 'ferry', isDone: true })
+  expect(read([text], { isHead: true })).toMatchObject({ body: '', isDone: true })
+  expect(read([text, 'quays'])).toMatchObject({ body: 'quays', isDone: true })
+})
+
 describe('the head of a request', () => {
   it('is written as the standard has it', () => {
-    expect(requestHead('GET', '/a?b', 'ferries.example', ['accept', '*/*'], 0)).toBe(
+    expect(headOf('GET', '/a?b', ['accept', '*/*'], 0)).toBe(
       'GET /a?b HTTP/1.1\r\nhost: ferries.example\r\nconnection: keep-alive\r\naccept: */*\r\n\r\n',
     )
-    expect(requestHead('POST', '/', 'a', ['Host', 'b', 'Connection', 'Close'], 3)).toBe(
+    expect(headOf('POST', '/', ['Host', 'b', 'Connection', 'Close'], 3)).toBe(
       'POST / HTTP/1.1\r\nhost: b\r\nconnection: close\r\ncontent-length: 3\r\n\r\n',
     )
-    expect(requestHead('PUT', '/', 'a', [], 0)).toContain('content-length: 0')
-    expect(requestHead('POST', '/', 'a', ['content-length', '3'], 3).match(/content-length/g)).toHaveLength(1)
+    expect(headOf('PUT', '/', [], 0)).toContain('content-length: 0')
+    expect(headOf('POST', '/', ['content-length', '3'], 3).match(/content-length/g)).toHaveLength(1)
   })
 
   it.each([
@@ -249,7 +264,7 @@ describe('the head of a request', () => {
     ['another connection', '/', ['connection', 'upgrade']],
     ['what it expects', '/', ['expect', '100-continue']],
   ])('is refused with %s', (_, path, headers) => {
-    expect(() => requestHead('GET', path, 'a', headers, 0)).toThrow(/invalid/)
+    expect(() => headOf('GET', path, headers, 0)).toThrow(/invalid/)
   })
 })
 
@@ -258,14 +273,16 @@ const servers: Server[] = []
 afterAll(() => {
   for (const server of servers) server.close()
 })
-async function serving(answer: (socket: Socket, number: number) => void): Promise<{ origin: string; met: Socket[] }> {
+async function serving(
+  answer: (socket: Socket, number: number, asked: string) => void,
+): Promise<{ origin: string; met: Socket[] }> {
   const met: Socket[] = []
   let number = 0
   const server = createServer((socket) => {
     met.push(socket)
     socket.on('error', () => undefined)
-    socket.on('data', () => {
-      answer(socket, ++number)
+    socket.on('data', (asked) => {
+      answer(socket, ++number, asked.toString('latin1'))
     })
   }).listen(0, '127.0.0.1')
   servers.push(server)
@@ -302,6 +319,55 @@ describe('a connection', () => {
 
     expect((await runPlan(cut.origin, check)).result.steps[0]?.failures).toMatchObject([{ kind: 'reset' }])
     expect((await runPlan(whole.origin, check)).result.steps[0]).toMatchObject({ requests: 1, failed: 0 })
+  })
+
+  it('gives each answer its own body, though all are read into the same bytes', async () => {
+    const { origin } = await serving((socket, number, asked) => {
+      const body = /^GET \/(\S+)/.exec(asked)?.[1] ?? ''
+      const text = `${OK}Content-Length: ${String(body.length)}\r\n\r\n${body}`
+      // In one piece, or in two that others come between.
+      const cut = number % 3 === 0 ? text.length - 2 : text.length
+      socket.write(text.slice(0, cut))
+      if (cut < text.length) setTimeout(() => socket.write(text.slice(cut)), 2)
+    })
+    const steps = `      - repeat: 5
+        steps:
+          - send: GET /{user.number}
+            check: ['body is {user.number}']
+`
+    const { result } = await runPlan(origin, journeyOf(steps, 50))
+
+    expect(result.steps[0]).toMatchObject({ requests: 250, failed: 0 })
+  })
+
+  it('does not send what was given up before it went out', async () => {
+    const asked: string[] = []
+    const { origin } = await serving((socket) => socket.write(`${OK}Content-Length: 0\r\n\r\n`))
+    const link = new PlainLink(origin, new WayOut(straightTo(origin), new Set([origin])))
+    const send = (path: string) =>
+      new Promise<void>((resolve, reject) => {
+        const nothing = () => undefined
+        const carried = {
+          origin,
+          path,
+          method: 'GET' as const,
+          body: null,
+          onReady: nothing,
+          onHead: nothing,
+          onPiece: nothing,
+        }
+        link.send(
+          { ...carried, onStarted: () => asked.push(path), onDone: () => resolve(), onFault: reject } as const,
+          new RequestFields([]),
+          [],
+        )
+      })
+    await send('/a')
+    void send('/b')
+    link.destroy()
+    await new Promise((resolve) => setImmediate(resolve))
+
+    expect(asked).toEqual(['/a'])
   })
 
   it('that speaks no HTTP fails its request, and says why', async () => {

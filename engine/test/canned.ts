@@ -19,8 +19,8 @@ export function ownOutcome(text: string): Outcome {
     false,
   )
   try {
-    reader.take(Buffer.from(text, 'latin1'))
-    reader.close()
+    reader.take(Buffer.from(text, 'latin1'), text.length, 0)
+    reader.close(0)
   } catch (error) {
     if (!isDone) return { kind: 'refused', fault: error instanceof Error ? error.message : String(error) }
   }

@@ -6,6 +6,7 @@ import { generate } from 'selfsigned'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { Connections } from '../src/http/connections.js'
 import type { Link } from '../src/http/links/link.js'
+import { RequestFields } from '../src/http/links/request-head.js'
 import { closePorts, GUARDED, holdToNetworks, reachable, refusal } from '../src/index.js'
 import { WayOut } from '../src/network/way-out.js'
 import { straightTo } from '../src/walk/alone.js'
@@ -38,12 +39,14 @@ const askOver = (link: Link, origin: string): Promise<string> =>
     const nothing = () => undefined
     link.send(
       {
-        ...{ origin, path: '/', method: 'GET', body: null, onReady: nothing, onHead: nothing, onFault: reject },
+        ...{ origin, path: '/', method: 'GET', body: null, onFault: reject },
+        ...{ onStarted: nothing, onReady: nothing, onHead: nothing },
         onPiece: (piece) => (body += piece.toString()),
         onDone: () => {
           resolve(body)
         },
       },
+      new RequestFields([]),
       [],
     )
   })

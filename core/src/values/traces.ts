@@ -5,16 +5,6 @@ import { Draws } from './random.js'
 /** The header that carries it. */
 export const TRACE_HEADER = 'traceparent'
 
-export interface TraceContext {
-  /** 32 hexadecimal digits. */
-  trace: string
-  /** The value of `traceparent`. */
-  header: string
-}
-
-const SAMPLED = '01'
-const NOT_SAMPLED = '00'
-
 /**
  * Makes the trace contexts of a run: an id follows from the run, the user, the iteration and the place in it.
  *
@@ -31,15 +21,22 @@ export class Traces {
     this.draws = new Draws(numberOf(run))
   }
 
-  /** @param place - of the step, with the round in which it is walked */
-  of(user: number, iteration: number, place: number): TraceContext {
+  /**
+   * The value of `traceparent`.
+   *
+   * @param place - of the step, with the round in which it is walked
+   */
+  of(user: number, iteration: number, place: number): string {
     const draws = this.draws.at(user, iteration, place)
     // Four draws of 48 bits are both ids. A last digit that is odd keeps either from being zeros alone.
-    const [first, second, third, last] = [hex(draws, 1), hex(draws, 0), hex(draws, 0), hex(draws, 1)]
-    const trace = first + second + third.slice(0, 8)
-    const parent = third.slice(8) + last
-    const isSampled = this.rule.kind === 'share' && draws.next() < this.rule.share
-    return { trace, header: `00-${trace}-${parent}-${isSampled ? SAMPLED : NOT_SAMPLED}` }
+    put(FIRST, draws.next(), 1)
+    put(SECOND, draws.next(), 0)
+    put(THIRD, draws.next(), 0)
+    text.copyWithin(DASH + 1, DASH, LAST - 1)
+    text[DASH] = DASH_CODE
+    put(LAST, draws.next(), 1)
+    text[FLAG] = this.rule.kind === 'share' && draws.next() < this.rule.share ? ONE : ZERO
+    return decoder.decode(text)
   }
 }
 
@@ -51,16 +48,25 @@ export class Traces {
 export const tracesOf = (run: string, rule: TraceSentence = { kind: 'failed' }): Traces | null =>
   rule.kind === 'no' ? null : new Traces(run, rule)
 
-/** Three hexadecimal digits of each number of twelve bits: each request takes sixteen of them. */
-const DIGITS = Array.from({ length: 4096 }, (_, number) => number.toString(16).padStart(3, '0'))
+/** A trace context in bytes, made anew for each: version, trace-id, parent-id, flags. */
+const text = new TextEncoder().encode(`00-${'0'.repeat(32)}-${'0'.repeat(16)}-00`)
+const decoder = new TextDecoder()
+/** Where each draw goes. The third has its last four digits beyond the dash. */
+const [FIRST, SECOND, THIRD, DASH, LAST, FLAG] = [3, 15, 27, 35, 40, 54]
+const [DASH_CODE, ZERO, ONE] = [45, 48, 49]
+const DIGITS = new TextEncoder().encode('0123456789abcdef')
 
-/** Twelve digits of the next draw. */
-function hex(draws: Draws, leastBit: 0 | 1): string {
-  const drawn = draws.next() * 2 ** 24
-  const [high, low] = [Math.floor(drawn), Math.floor((drawn % 1) * 2 ** 24) | leastBit]
-  return digits(high >>> 12) + digits(high & 4095) + digits(low >>> 12) + digits(low & 4095)
+/** Puts twelve digits of a draw. */
+function put(at: number, draw: number, leastBit: 0 | 1): void {
+  const drawn = draw * 2 ** 24
+  const high = Math.floor(drawn)
+  putSix(at, high)
+  putSix(at + 6, Math.floor((drawn - high) * 2 ** 24) | leastBit)
 }
-const digits = (number: number): string => DIGITS[number] ?? '000'
+
+function putSix(at: number, bits: number): void {
+  for (let digit = 0; digit < 6; digit++) text[at + digit] = DIGITS[(bits >>> (20 - 4 * digit)) & 15] ?? ZERO
+}
 
 /** A text as a number (FNV-1a, 32 bits twice: G. Fowler, L. C. Noll, K.-P. Vo). */
 function numberOf(text: string): number {

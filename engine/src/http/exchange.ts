@@ -1,6 +1,6 @@
 // One request with its redirects, from due to the last byte of the final answer. What is done on the way is done by
 // layers; here is what all of them share: the connection, the moments, and the one end.
-import { Received, type FailureKind, type Method, type ReceivedFacts } from '@jolt-gate/core'
+import { Received, TRACE_HEADER, type FailureKind, type Method, type ReceivedFacts } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
 import type { SendOperation } from '../compile/program.js'
 import type { Connections } from './connections.js'
@@ -8,6 +8,7 @@ import type { Cookies } from './cookies.js'
 import type { Limited } from './deadlines.js'
 import type { Hop, Layer, Message } from './layer.js'
 import type { AnswerHead, Carried, Link } from './links/link.js'
+import { RequestFields } from './links/request-head.js'
 import { COOKIES } from './layers/cookies.js'
 import { DECODING } from './layers/decoding.js'
 import { LIMITS } from './layers/limits.js'
@@ -27,14 +28,25 @@ export interface ExchangeOwner<T> {
   cookiesOf(user: T): Cookies | null
   storeCookies(user: T, url: string, fields: readonly string[]): void
   permits: (origin: string) => boolean
+  /** It begins: once, at the moment that is noted. */
+  onStarted(exchange: Exchange<T>): void
   onEnd(exchange: Exchange<T>, outcome: ExchangeOutcome): void
 }
 
 /** In the order in which an answer passes them: no body is decoded that a redirect leaves behind. */
 const LAYERS: readonly Layer[] = [COOKIES, LIMITS, REDIRECTS, DECODING]
+/** Those of them that have something to do, by what happens. */
+const AT_FIELDS = LAYERS.filter((layer) => 'fields' in layer)
+const AT_HEAD = LAYERS.filter((layer) => 'head' in layer)
+const AT_PIECE = LAYERS.filter((layer) => 'piece' in layer)
+const AT_END = LAYERS.filter((layer) => 'end' in layer)
 const NO_BYTES = Buffer.alloc(0)
 const NO_VALUES: readonly string[] = []
+const NO_CHUNKS: Buffer[] = []
+const NO_FIELDS = new RequestFields([])
 const NO_HOPS: readonly Hop[] = []
+/** Where the id stands in a trace context (W3C Trace Context, section 3.2). */
+const [TRACE_FROM, TRACE_TO] = [3, 35]
 /** What may be sent twice (RFC 9110, section 9.2.2). */
 const IDEMPOTENT: ReadonlySet<Method> = new Set<Method>(['GET', 'HEAD', 'OPTIONS', 'TRACE', 'PUT', 'DELETE'])
 
@@ -45,7 +57,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts, Carried {
   before: Limited | null = null
   after: Limited | null = null
   dueMs = 0
-  startedMs = 0
+  startedMs = -1
   firstByteMs = 0
   endedMs = 0
   connectMs = -1
@@ -58,19 +70,19 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts, Carried {
   size = 0
   timeMs = 0
 
-  /** The id of the trace that it carries; empty for none. */
-  trace = ''
+  /** The trace context that it carries; empty for none. */
+  traceparent = ''
 
   /** What is sent and what comes back. */
   origin = ''
   path = ''
   method: Method
   body: string | Uint8Array | null = null
-  headers: string[] = []
+  fields = NO_FIELDS
   status = 0
   answerHead: AnswerHead | null = null
   isCoded = false
-  chunks: Buffer[] = []
+  chunks = NO_CHUNKS
   bytes: Buffer = NO_BYTES
   redirectsLeft: number
   hops = NO_HOPS
@@ -96,26 +108,22 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts, Carried {
     dueMs: number,
     origin: string,
     url: string | undefined,
-    headers: string[],
+    fields: RequestFields,
     body: string | Uint8Array | null,
   ): void {
     this.dueMs = dueMs
     this.origin = origin
-    this.headers = headers
+    this.fields = fields
     this.body = body
     this.isOpen = true
     if (url === undefined) this.failUnsent('keep', 'a value of the URL is missing')
     else if (!this.aim(url)) this.failUnsent('not permitted', this.origin)
-    else {
-      this.dispatch()
-      this.startedMs = monotonicMs()
-    }
+    else this.dispatch()
   }
 
   /** The request could not be made: a fault on our side. */
   fail(dueMs: number, error: unknown): void {
     this.dueMs = dueMs
-    this.startedMs = monotonicMs()
     this.isOpen = true
     this.end({ kind: 'local', detail: error instanceof Error ? error.message : String(error) })
   }
@@ -138,46 +146,58 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts, Carried {
 
   // ---------- what the link tells
 
+  /** Once: neither a redirect nor another attempt begins it anew. */
+  onStarted(atMs: number): void {
+    if (this.startedMs >= 0) return
+    this.startedMs = atMs
+    this.owner.onStarted(this)
+  }
+
   onReady(abort: (() => void) | null): void {
     this.abort = abort
     const moments = this.link?.moments
     if (moments !== undefined && moments.beganMs >= this.dueMs) this.connectMs = moments.endedMs - moments.beganMs
   }
 
-  onHead(head: AnswerHead): void {
-    this.firstByteMs = monotonicMs()
+  onHead(head: AnswerHead, atMs: number): void {
+    this.firstByteMs = atMs
     this.bytesReceived += head.bytes
     this.isAnswering = true
     this.status = head.status
     this.answerHead = head
-    for (const layer of LAYERS) layer.head?.(this)
+    for (const layer of AT_HEAD) layer.head?.(this, head)
   }
 
-  onPiece(piece: Buffer): void {
+  onPiece(piece: Buffer, isLast: boolean): void {
     this.bytesReceived += piece.length
-    for (const layer of LAYERS) {
-      const fault = layer.piece?.(this, piece) ?? null
+    for (const layer of AT_PIECE) {
+      const fault = layer.piece?.(this, piece, isLast) ?? null
       if (fault === null) continue
       this.cancel(fault.failure, fault.detail)
       return
     }
   }
 
-  onDone(): void {
+  onDone(atMs: number): void {
     if (!this.isOpen) return
-    this.endedMs = monotonicMs()
+    this.endedMs = atMs
     this.timeMs = this.endedMs - this.dueMs
     if (this.link !== null) this.owner.connectionsOf(this.user).giveBack(this.link)
     this.link = null
-    for (const layer of LAYERS) {
+    for (const layer of AT_END) {
       const next = layer.end?.(this) ?? null
       if (next === null) continue
       if (next === 'again') this.dispatch()
       else this.end({ kind: 'failed', ...next })
       return
     }
-    this.size = this.bytes.length
-    this.end({ kind: 'answered', received: new Received(this.status, this.bytes.toString('utf8'), this) })
+    const { bytes } = this
+    this.size = bytes.length
+    // They are good for this moment alone.
+    this.bytes = NO_BYTES
+    this.chunks = NO_CHUNKS
+    const text = bytes.length === 0 ? '' : bytes.toString('utf8')
+    this.end({ kind: 'answered', received: new Received(this.status, text, this) })
   }
 
   onFault(error: unknown): void {
@@ -203,6 +223,11 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts, Carried {
   header(name: string): string | undefined {
     const values = this.valuesOf(name)
     return values.length === 0 ? undefined : values.join(', ')
+  }
+
+  /** The id of the trace that it carries; empty for none. */
+  get trace(): string {
+    return this.traceparent.slice(TRACE_FROM, TRACE_TO)
   }
 
   setCookies(): readonly string[] {
@@ -238,13 +263,13 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts, Carried {
     const link = this.owner.connectionsOf(this.user).take(this.origin, this.operation.http)
     this.link = this.linkUsed = link
     this.isAnswering = false
-    let { headers } = this
-    for (const layer of LAYERS) {
-      const fields = layer.fields?.(this)
-      if (fields !== undefined && fields.length > 0) headers = [...headers, ...fields]
+    let more = this.traceparent === '' ? NO_VALUES : [TRACE_HEADER, this.traceparent]
+    for (const layer of AT_FIELDS) {
+      const fields = layer.fields?.(this) ?? NO_VALUES
+      if (fields.length > 0) more = [...more, ...fields]
     }
     try {
-      this.bytesSent += link.send(this, headers)
+      this.bytesSent += link.send(this, this.fields, more)
     } catch (error) {
       this.onFault(error)
     }
@@ -259,7 +284,6 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts, Carried {
   }
 
   private failUnsent(failure: FailureKind, detail: string): void {
-    this.startedMs = monotonicMs()
     this.end({ kind: 'failed', failure, detail })
   }
 
@@ -268,6 +292,7 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts, Carried {
     if (!this.isOpen) return
     this.isOpen = false
     if (outcome.kind !== 'answered') this.endedMs = monotonicMs()
+    if (this.startedMs < 0) this.onStarted(this.endedMs)
     this.owner.onEnd(this, outcome)
   }
 

@@ -3,6 +3,8 @@
 import type { FailureKind, Method } from '@jolt-gate/core'
 import type { SendOperation } from '../compile/program.js'
 import type { Cookies } from './cookies.js'
+import type { AnswerHead } from './links/link.js'
+import type { RequestFields } from './links/request-head.js'
 
 /** Why a message fails, in the words of the plan format. */
 export interface Fault {
@@ -23,8 +25,8 @@ export interface Message {
   readonly origin: string
   readonly path: string
   method: Method
-  /** Names and values in turn. */
-  headers: string[]
+  /** As the plan gives them. */
+  fields: RequestFields
   body: string | Uint8Array | null
   readonly status: number
   /** Bytes of the body as they came. */
@@ -53,9 +55,9 @@ export interface Layer {
   /** Before the request goes out: the fields that the layer adds. */
   fields?(message: Message): string[]
   /** The head of an answer is there. */
-  head?(message: Message): void
+  head?(message: Message, head: AnswerHead): void
   /** A piece of the body is there; gives a fault to end it. */
-  piece?(message: Message, chunk: Buffer): Fault | null
+  piece?(message: Message, chunk: Buffer, isLast: boolean): Fault | null
   /** All is there, and the moment is noted: `again` sends the message once more, where it points now. */
   end?(message: Message): Fault | 'again' | null
 }

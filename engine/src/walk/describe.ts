@@ -1,6 +1,7 @@
 // A request and its answer as people look at them, secrets masked.
 import {
   asText,
+  TRACE_HEADER,
   type Frame,
   type Json,
   type Received,
@@ -81,10 +82,12 @@ function requestOf(
   shown: (text: string) => string,
 ): RehearsedRequest {
   const headers: [string, string][] = []
-  for (let index = 0; index + 1 < exchange.headers.length; index += 2) {
-    const [name = '', value = ''] = [exchange.headers[index], exchange.headers[index + 1]]
+  const { list } = exchange.fields
+  for (let index = 0; index + 1 < list.length; index += 2) {
+    const [name = '', value = ''] = [list[index], list[index + 1]]
     headers.push([name, maskHeader(name, masked(value))])
   }
+  if (exchange.traceparent !== '') headers.push([TRACE_HEADER, exchange.traceparent])
   const { body } = exchange
   return {
     method: exchange.method,

@@ -213,7 +213,7 @@ export class Walker implements Walk {
 
   private endBranch(branch: Branch, atMs: number): void {
     // Groups that a branch was in when it was told to end are incomplete.
-    for (const group of branch.groups.splice(0).reverse())
+    for (let group = branch.groups.pop(); group !== undefined; group = branch.groups.pop())
       this.endGroup(branch.iteration, { ...group, hasFailed: true })
     const { parent, iteration } = branch
     if (parent !== null) {

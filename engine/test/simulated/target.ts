@@ -68,6 +68,7 @@ class SimulatedLink implements Link {
       now.counted.faults++
       known.faults++
     }
+    carried.onStarted(world.nowMs)
     carried.onReady(null)
     if (fault?.kind === 'never') return 1
     const isGone = () => this.isGone
@@ -80,10 +81,11 @@ class SimulatedLink implements Link {
       const usual = now.bodyOf(asked)
       const answer =
         fault?.kind === 'answer' ? fault : { status: usual.status, body: Buffer.from(usual.body), headers: {} }
-      carried.onHead(new AnswerFields(answer.status, Object.entries<string>(answer.headers ?? {}).flat(), 100))
+      const fields = Object.entries<string>(answer.headers ?? {}).flat()
+      carried.onHead(new AnswerFields(answer.status, fields, 100), world.nowMs)
       if (isGone()) return
-      if (answer.body.length > 0) carried.onPiece(answer.body)
-      if (!isGone()) carried.onDone()
+      if (answer.body.length > 0) carried.onPiece(answer.body, false)
+      if (!isGone()) carried.onDone(world.nowMs)
     })
     return 1
   }

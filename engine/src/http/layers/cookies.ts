@@ -1,5 +1,6 @@
 // Cookies of a user: sent with what they are meant for, and taken from each answer (RFC 6265).
 import type { Layer, Message } from '../layer.js'
+import type { AnswerHead } from '../links/link.js'
 
 const NO_FIELDS: string[] = []
 
@@ -8,8 +9,7 @@ export const COOKIES: Layer = {
     const field = message.cookies()?.fieldFor(message.origin + message.path) ?? ''
     return field === '' ? NO_FIELDS : ['cookie', field]
   },
-  head(message: Message): void {
-    const set = message.setCookies()
-    if (set.length > 0) message.storeCookies(set)
+  head(message: Message, head: AnswerHead): void {
+    if (head.hasCookies) message.storeCookies(head.values('set-cookie'))
   },
 }

@@ -2,15 +2,15 @@
 // be decoded is none. The end of the answer is noted before: this is our work, not the target's.
 import { brotliDecompressSync, gunzipSync, inflateRawSync, inflateSync } from 'node:zlib'
 import type { Fault, Layer, Message } from '../layer.js'
+import type { AnswerHead } from '../links/link.js'
 import { MOST_BODY_BYTES, TOO_LARGE } from './limits.js'
 
 const NO_BYTES = Buffer.alloc(0)
 const BOUNDED = { maxOutputLength: MOST_BODY_BYTES }
 
 export const DECODING: Layer = {
-  head(message: Message): void {
-    const coding = message.header('content-encoding')
-    message.isCoded = coding !== undefined && coding.toLowerCase() !== 'identity'
+  head(message: Message, head: AnswerHead): void {
+    message.isCoded = head.hasCoding && message.header('content-encoding')?.toLowerCase() !== 'identity'
   },
   end(message: Message): Fault | null {
     const { chunks } = message

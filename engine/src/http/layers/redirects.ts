@@ -18,20 +18,11 @@ export const REDIRECTS: Layer = {
     if (status === 303 || ((status === 301 || status === 302) && message.method === 'POST')) {
       message.method = message.method === 'HEAD' ? 'HEAD' : 'GET'
       message.body = null
-      message.headers = withoutHeader(message.headers, 'content-type')
+      message.fields = message.fields.without('content-type')
     }
     // Credentials are meant for the origin that the plan named.
-    if (message.origin !== from) message.headers = withoutHeader(message.headers, 'authorization')
+    if (message.origin !== from) message.fields = message.fields.without('authorization')
     message.chunks = []
     return 'again'
   },
-}
-
-function withoutHeader(headers: string[], name: string): string[] {
-  const kept: string[] = []
-  for (let index = 0; index + 1 < headers.length; index += 2) {
-    const [key = '', value = ''] = [headers[index], headers[index + 1]]
-    if (key !== name) kept.push(key, value)
-  }
-  return kept
 }

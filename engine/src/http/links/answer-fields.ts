@@ -1,4 +1,4 @@
-// The fields of an answer as they came.
+// The fields of an answer as a library gives them.
 import type { AnswerHead } from './link.js'
 
 const NONE: readonly string[] = []
@@ -10,6 +10,14 @@ export class AnswerFields implements AnswerHead {
     private readonly raw: readonly string[],
     readonly bytes: number,
   ) {}
+
+  get hasCookies(): boolean {
+    return this.values('set-cookie').length > 0
+  }
+
+  get hasCoding(): boolean {
+    return this.values('content-encoding').length > 0
+  }
 
   values(name: string): readonly string[] {
     let found = NONE

@@ -22,6 +22,8 @@ export class AnswerReader {
   private isHead = false
   private interim = 0
   private left = 0
+  /** When the present piece came. */
+  private atMs = 0
   /** Lines that have not come to their end. */
   private kept: Buffer | null = null
 
@@ -40,19 +42,26 @@ export class AnswerReader {
     this.kept = null
   }
 
-  /** @throws an error with the code NOT_HTTP, after which the connection is worth nothing */
-  take(piece: Buffer): void {
-    let bytes = piece
+  /**
+   * Takes what came.
+   *
+   * @param piece - of which the bytes up to `length` are new; they may be overwritten once this returns
+   * @param atMs - when they came
+   * @throws an error with the code NOT_HTTP, after which the connection is worth nothing
+   */
+  take(piece: Buffer, length: number, atMs: number): void {
+    this.atMs = atMs
+    let [bytes, to] = [piece, length]
     if (this.kept !== null) {
-      bytes = Buffer.concat([this.kept, piece])
+      bytes = Buffer.concat([this.kept, piece.subarray(0, length)])
+      to = bytes.length
       this.kept = null
     }
-    let at = 0
-    while (at < bytes.length) {
-      const next = this.step(bytes, at)
+    for (let at = 0; at < to;) {
+      const next = this.step(bytes, at, to)
       if (next === ENDED) return
       if (next === MORE) {
-        this.kept = Buffer.from(bytes.subarray(at))
+        this.kept = Buffer.from(bytes.subarray(at, to))
         return
       }
       at = next
@@ -64,41 +73,42 @@ export class AnswerReader {
    *
    * @returns whether that is the end of an answer
    */
-  close(): boolean {
+  close(atMs: number): boolean {
     if (this.state !== 'until close') return false
+    this.atMs = atMs
     this.finish(false)
     return true
   }
 
   /** Takes what it can from a place on; gives the next place, or that more is needed, or that it is over. */
-  private step(bytes: Buffer, at: number): number {
+  private step(bytes: Buffer, at: number, to: number): number {
     switch (this.state) {
       case 'nothing':
         // Nobody asked for it: what else comes cannot be told apart from an answer.
         this.isKept = false
         return ENDED
       case 'head':
-        return this.takeHead(bytes, at)
+        return this.takeHead(bytes, at, to)
       case 'sized':
       case 'chunk data':
       case 'until close':
-        return this.takeBody(bytes, at)
+        return this.takeBody(bytes, at, to)
       case 'chunk size':
-        return this.takeChunkSize(bytes, at)
+        return this.takeChunkSize(bytes, at, to)
       case 'chunk end':
-        if (bytes.length - at < 2) return MORE
+        if (to - at < 2) return MORE
         if (bytes[at] !== CR || bytes[at + 1] !== LF) throw notHttp('a chunk longer than it says')
         this.state = 'chunk size'
         return at + 2
       case 'trailers':
-        return this.takeTrailers(bytes, at)
+        return this.takeTrailers(bytes, at, to)
       default:
         return this.state satisfies never
     }
   }
 
-  private takeHead(bytes: Buffer, at: number): number {
-    const end = endOfLines(bytes, at)
+  private takeHead(bytes: Buffer, at: number, to: number): number {
+    const end = endOfLines(bytes, at, to)
     if (end < 0) return MORE
     const { head, framing, isKept, keptMs } = readHead(bytes.toString('latin1', at, end), this.isHead)
     if (head.status < 200) {
@@ -107,8 +117,8 @@ export class AnswerReader {
     }
     this.isKept &&= isKept
     this.keptMs = keptMs
-    this.taker?.onHead(head)
-    return this.begun(framing, end, bytes.length)
+    this.taker?.onHead(head, this.atMs)
+    return this.begun(framing, end, to)
   }
 
   private begun(framing: Framing, at: number, length: number): number {
@@ -131,20 +141,20 @@ export class AnswerReader {
     }
   }
 
-  private takeBody(bytes: Buffer, at: number): number {
-    const end = Math.min(bytes.length, at + this.left)
+  private takeBody(bytes: Buffer, at: number, to: number): number {
+    const end = Math.min(to, at + this.left)
     this.left -= end - at
-    this.taker?.onPiece(bytes.subarray(at, end))
+    this.taker?.onPiece(bytes.subarray(at, end), this.state === 'sized' && this.left === 0)
     if (this.taker === null) return ENDED
     if (this.left > 0) return end
-    if (this.state === 'sized') return this.finish(end < bytes.length)
+    if (this.state === 'sized') return this.finish(end < to)
     this.state = 'chunk end'
     return end
   }
 
-  private takeChunkSize(bytes: Buffer, at: number): number {
-    const end = bytes.indexOf(LF, at)
-    if ((end < 0 ? bytes.length : end) - at > MOST_SIZE_LINE) throw notHttp('the size of a chunk is too long')
+  private takeChunkSize(bytes: Buffer, at: number, to: number): number {
+    const end = bytes.subarray(0, to).indexOf(LF, at)
+    if ((end < 0 ? to : end) - at > MOST_SIZE_LINE) throw notHttp('the size of a chunk is too long')
     if (end < 0) return MORE
     const size =
       bytes[end - 1] === CR && end > at ? CHUNK_SIZE.exec(bytes.toString('latin1', at, end - 1))?.[1] : undefined
@@ -155,11 +165,11 @@ export class AnswerReader {
   }
 
   /** They are read, so that what is wrong with them is seen, and left aside. */
-  private takeTrailers(bytes: Buffer, at: number): number {
-    const end = endOfLines(bytes, at)
+  private takeTrailers(bytes: Buffer, at: number, to: number): number {
+    const end = endOfLines(bytes, at, to)
     if (end < 0) return MORE
     readFields(bytes.toString('latin1', at, end), 0)
-    return this.finish(end < bytes.length)
+    return this.finish(end < to)
   }
 
   /** The answer is over; nothing is touched after it is told, since the next request may begin in that moment. */
@@ -168,7 +178,7 @@ export class AnswerReader {
     this.taker = null
     this.state = 'nothing'
     if (hasMore) this.isKept = false
-    taker?.onDone()
+    taker?.onDone(this.atMs)
     return ENDED
   }
 }

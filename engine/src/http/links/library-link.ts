@@ -7,6 +7,7 @@ import { headBytes, requestBytes } from '../sizes.js'
 import { AnswerFields } from './answer-fields.js'
 import { FollowedName } from './followed-name.js'
 import { noMoments, type Carried, type HttpVersion, type Link } from './link.js'
+import type { RequestFields } from './request-head.js'
 
 /** Streams that one HTTP/2 connection carries at once; servers allow at least a hundred (RFC 9113, section 6.5.2). */
 export const STREAMS = 100
@@ -34,9 +35,11 @@ export class LibraryLink implements Link {
     this.client = proxy === undefined ? this.direct(options) : throughProxy(proxy, origin, options, tlsOptions(tls))
   }
 
-  send(carried: Carried, headers: readonly string[]): number {
+  send(carried: Carried, fields: RequestFields, more: readonly string[]): number {
     const { origin, path, method, body } = carried
-    this.client.dispatch({ origin, path, method, headers: [...headers], body }, new Handler(carried))
+    const headers = [...fields.list, ...more]
+    this.client.dispatch({ origin, path, method, headers, body }, new Handler(carried))
+    carried.onStarted(monotonicMs())
     return requestBytes(method, origin, path, headers, body)
   }
 
@@ -88,17 +91,17 @@ class Handler implements Dispatcher.DispatchHandler {
   onHeaders(status: number, raw: Buffer[], _resume: () => void, reason = ''): boolean {
     if (status < 200) return true
     const fields = raw.map((field) => field.toString('latin1'))
-    this.carried.onHead(new AnswerFields(status, fields, headBytes(reason, raw)))
+    this.carried.onHead(new AnswerFields(status, fields, headBytes(reason, raw)), monotonicMs())
     return true
   }
 
   onData(piece: Buffer): boolean {
-    this.carried.onPiece(piece)
+    this.carried.onPiece(piece, false)
     return true
   }
 
   onComplete(): void {
-    this.carried.onDone()
+    this.carried.onDone(monotonicMs())
   }
 
   onError(error: unknown): void {

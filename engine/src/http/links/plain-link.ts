@@ -6,7 +6,8 @@ import type { WayOut } from '../../network/way-out.js'
 import { AnswerReader } from './answer-reader.js'
 import { FollowedName } from './followed-name.js'
 import { noMoments, type AnswerHead, type AnswerTaker, type Carried, type Link } from './link.js'
-import { CLOSES, requestHead } from './request-head.js'
+import { sendSoon } from './outbox.js'
+import { requestHead, type RequestFields } from './request-head.js'
 
 /** All connections of a thread read into one buffer: what comes is dealt with before anything else is read. */
 const BUFFER = Buffer.allocUnsafeSlow(65_536)
@@ -19,6 +20,7 @@ export class PlainLink implements Link, AnswerTaker {
   carries = 0
   answered = 0
   private readonly url: URL
+  private readonly host: string
   private readonly name: FollowedName
   private readonly reader = new AnswerReader()
   private socket: Socket | null = null
@@ -27,28 +29,38 @@ export class PlainLink implements Link, AnswerTaker {
   /** Idle for longer, it may be closed just as it is used. */
   private idleUntilMs = Infinity
   private carried: Carried | null = null
-  /** What goes out when the connection is there. */
-  private waiting: { head: string; body: string | Uint8Array | null } | null = null
+  /** What goes out by the end of the turn, or when the connection is there. */
+  private head = ''
 
   constructor(
     readonly origin: string,
     private readonly out: WayOut,
   ) {
     this.url = new URL(origin)
+    this.host = this.url.host
     this.name = new FollowedName(origin, out.names)
   }
 
-  send(carried: Carried, headers: readonly string[]): number {
+  send(carried: Carried, fields: RequestFields, more: readonly string[]): number {
     const { method, path, body } = carried
     const bodyBytes = body === null ? 0 : typeof body === 'string' ? Buffer.byteLength(body) : body.length
-    const head = requestHead(method, path, this.url.host, headers, bodyBytes)
+    const head = requestHead(method, path, this.host, fields, more, bodyBytes)
     this.carried = carried
     this.reader.begin(this, method === 'HEAD')
-    if (head.includes(CLOSES)) this.reader.isKept = false
-    if (this.socket === null) this.connect()
-    if (this.isReady) this.write(head, body)
-    else this.waiting = { head, body }
+    if (fields.written().closes) this.reader.isKept = false
+    this.head = head
+    if (this.socket === null) {
+      this.connect()
+      carried.onStarted(this.moments.beganMs)
+    } else if (this.isReady) sendSoon(this)
     return head.length + bodyBytes
+  }
+
+  /** What is to go out goes, unless it was given up since. */
+  sendNow(): void {
+    if (this.carried === null || this.head === '') return
+    this.carried.onStarted(monotonicMs())
+    this.write(this.carried)
   }
 
   isOver(): boolean {
@@ -60,7 +72,7 @@ export class PlainLink implements Link, AnswerTaker {
   destroy(): void {
     this.isClosed = true
     this.carried = null
-    this.waiting = null
+    this.head = ''
     this.reader.stop()
     this.socket?.destroy()
   }
@@ -94,7 +106,7 @@ export class PlainLink implements Link, AnswerTaker {
       this.fail(error)
     })
     socket.on('end', () => {
-      if (!this.reader.close()) this.failClosed()
+      if (!this.reader.close(monotonicMs())) this.failClosed()
     })
     socket.on('close', () => {
       this.failClosed()
@@ -105,14 +117,14 @@ export class PlainLink implements Link, AnswerTaker {
     this.moments.endedMs = monotonicMs()
     this.name.address = socket.remoteAddress ?? ''
     this.isReady = true
-    const { waiting } = this
-    this.waiting = null
-    if (waiting !== null) this.write(waiting.head, waiting.body)
+    if (this.carried !== null) this.write(this.carried)
   }
 
-  private write(head: string, body: string | Uint8Array | null): void {
-    const { socket, carried } = this
-    if (socket === null || carried === null) return
+  private write(carried: Carried): void {
+    const { socket, head } = this
+    if (socket === null) return
+    this.head = ''
+    const { body } = carried
     if (body === null || body.length === 0) socket.write(head, 'latin1')
     else {
       const bytes = Buffer.from(body)
@@ -127,7 +139,7 @@ export class PlainLink implements Link, AnswerTaker {
   private read(bytes: number): void {
     if (this.isClosed) return
     try {
-      this.reader.take(BUFFER.subarray(0, bytes))
+      this.reader.take(BUFFER, bytes, monotonicMs())
     } catch (error) {
       this.fail(error)
       return
@@ -148,20 +160,20 @@ export class PlainLink implements Link, AnswerTaker {
 
   // ---------- the answer, on its way to who is told
 
-  onHead(head: AnswerHead): void {
-    this.carried?.onHead(head)
+  onHead(head: AnswerHead, atMs: number): void {
+    this.carried?.onHead(head, atMs)
   }
 
-  onPiece(piece: Buffer): void {
-    this.carried?.onPiece(piece)
+  onPiece(piece: Buffer, isLast: boolean): void {
+    this.carried?.onPiece(piece, isLast)
   }
 
-  onDone(): void {
+  onDone(atMs: number): void {
     const { carried, reader, socket } = this
     this.carried = null
     // An answer that came before all of the request was out leaves its rest on the way.
     if (!reader.isKept || (socket?.writableLength ?? 0) > 0) this.destroy()
-    else this.idleUntilMs = monotonicMs() + (reader.keptMs ?? KEPT_MS)
-    carried?.onDone()
+    else this.idleUntilMs = atMs + (reader.keptMs ?? KEPT_MS)
+    carried?.onDone(atMs)
   }
 }

@@ -5,6 +5,7 @@ import { Connections } from '../../../http/connections.js'
 import { Cookies } from '../../../http/cookies.js'
 import { Deadlines } from '../../../http/deadlines.js'
 import { Exchange, type ExchangeOutcome, type ExchangeOwner } from '../../../http/exchange.js'
+import { RequestFields } from '../../../http/links/request-head.js'
 import { NOTHING } from '../../assessor.js'
 import { noteEnd } from '../../groups.js'
 import { placeOf, type Branch, type Iteration } from '../../iteration.js'
@@ -41,32 +42,37 @@ export class Requests implements ExchangeOwner<Branch> {
     this.deadlines.add(exchange, operation.timeoutMs)
     this.walk.ringBy(exchange.limitAtMs)
     this.start(exchange, operation, branch.iteration.frame, dueMs)
-    this.walk.listener.onStarted(branch.iteration, exchange)
   }
 
-  private start(exchange: Exchange<Branch>, { request }: SendOperation, frame: Frame, dueMs: number): void {
+  private start(exchange: Exchange<Branch>, operation: SendOperation, frame: Frame, dueMs: number): void {
+    const { request } = operation
     let url: string | undefined
-    let headers: string[]
+    let fields: RequestFields
     let body: string | Uint8Array | null
     try {
-      headers = this.traced(exchange, exchange.user.iteration, request.headers(frame))
+      fields = this.fieldsOf(operation, request.headers(frame))
+      this.trace(exchange, fields)
       url = request.url(frame)
       body = request.body?.(frame) ?? null
     } catch (error) {
       exchange.fail(dueMs, error)
       return
     }
-    exchange.start(dueMs, this.walk.options.origin, url, headers, body)
+    exchange.start(dueMs, this.walk.options.origin, url, fields, body)
   }
 
-  /** Headers with the trace context; one that the plan gives stays. */
-  private traced(exchange: Exchange<Branch>, iteration: Iteration, headers: string[]): string[] {
+  /** A list that is the same in every request of a step is written out once. */
+  private fieldsOf(operation: SendOperation, list: readonly string[]): RequestFields {
+    if (operation.fields?.list !== list) operation.fields = new RequestFields(list)
+    return operation.fields
+  }
+
+  /** Gives it a trace context, unless the plan does. */
+  private trace(exchange: Exchange<Branch>, { list }: RequestFields): void {
     const { traces } = this.walk.options
-    if (traces === null || headers.includes(TRACE_HEADER)) return headers
-    const place = placeOf(iteration, exchange.operation.place)
-    const { trace, header } = traces.of(iteration.user, iteration.number, place)
-    exchange.trace = trace
-    return [...headers, TRACE_HEADER, header]
+    if (traces === null || list.includes(TRACE_HEADER)) return
+    const { iteration } = exchange.user
+    exchange.traceparent = traces.of(iteration.user, iteration.number, placeOf(iteration, exchange.operation.place))
   }
 
   /** Requests in flight now. */
@@ -114,6 +120,10 @@ export class Requests implements ExchangeOwner<Branch> {
 
   cookiesOf({ iteration }: Branch): Cookies | null {
     return iteration.cookies
+  }
+
+  onStarted(exchange: Exchange<Branch>): void {
+    this.walk.listener.onStarted(exchange.user.iteration, exchange)
   }
 
   storeCookies({ iteration }: Branch, url: string, fields: readonly string[]): void {
