@@ -1,5 +1,5 @@
 // What is measured, each on one core: node --import tsx bench/parts.ts PART ORIGIN; prints one line of JSON.
-import { connect } from 'node:net'
+import { connect, type Socket } from 'node:net'
 import { setTimeout as sleep } from 'node:timers/promises'
 import {
   decodeBucket,
@@ -56,23 +56,27 @@ process.exit(0)
 async function sockets(): Promise<Record<string, number>> {
   const { hostname, port } = new URL(origin)
   const request = `GET /sailings?from=LARKHOLM HTTP/1.1\r\nhost: ${hostname}:${port}\r\nconnection: keep-alive\r\n\r\n`
+  const buffer = Buffer.allocUnsafeSlow(65_536)
   let count = 0
   const open = Array.from({ length: USERS }, () => {
-    const socket = connect(Number(port), hostname)
-    socket.setNoDelay(true)
-    socket.on('data', () => {
-      count++
-      socket.write(request)
+    const socket: Socket = connect({
+      host: hostname,
+      port: Number(port),
+      noDelay: true,
+      onread: {
+        buffer,
+        callback: () => {
+          count++
+          return socket.write(request, 'latin1')
+        },
+      },
     })
-    socket.write(request)
+    socket.write(request, 'latin1')
     return socket
   })
-  await sleep(WARM_MS)
-  const [before, beganMs] = [count, performance.now()]
-  await sleep(MEASURE_MS)
-  const perSecond = (1000 * (count - before)) / (performance.now() - beganMs)
+  const rate = await rateOf(() => count)
   for (const socket of open) socket.destroy()
-  return { perSecond }
+  return rate
 }
 
 /** Requests per second of a bare loop over undici's `request`, the body read as text. */
@@ -88,13 +92,10 @@ async function bare(): Promise<Record<string, number>> {
     }
   }
   const loops = Array.from({ length: USERS }, loop)
-  await sleep(WARM_MS)
-  const [before, beganMs] = [count, performance.now()]
-  await sleep(MEASURE_MS)
-  const perSecond = (1000 * (count - before)) / (performance.now() - beganMs)
+  const rate = await rateOf(() => count)
   isOver = true
   await Promise.all(loops)
-  return { perSecond }
+  return rate
 }
 
 /** Requests per second of our whole path: template, status check, one JSON keep, recording. */
@@ -116,13 +117,24 @@ async function full(): Promise<Record<string, number>> {
     walker.begin({ program, user: user++, phase: 0, frame, dueMs: monotonicMs() })
   }
   for (let n = 0; n < USERS; n++) begin()
-  await sleep(WARM_MS)
-  const [before, beganMs] = [count, performance.now()]
-  await sleep(MEASURE_MS)
-  const perSecond = (1000 * (count - before)) / (performance.now() - beganMs)
+  const rate = await rateOf(() => count)
   isOver = true
   await sleep(100)
-  return { perSecond, failed }
+  return { ...rate, failed }
+}
+
+/** How much a count grows in a second, once all is warm. */
+async function rateOf(read: () => number): Promise<Record<string, number>> {
+  await sleep(WARM_MS)
+  const [before, beganMs, cpu] = [read(), performance.now(), process.cpuUsage()]
+  await sleep(MEASURE_MS)
+  const count = read() - before
+  const { user, system } = process.cpuUsage(cpu)
+  return {
+    perSecond: (1000 * count) / (performance.now() - beganMs),
+    cpuUs: (user + system) / count,
+    userUs: user / count,
+  }
 }
 
 /** A walker that records as a sender does; `onEnded` is called after each iteration. */
