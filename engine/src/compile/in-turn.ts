@@ -21,7 +21,6 @@ export function requestsInTurn(url: string, times: number): Program {
       request: { method: 'GET', url: () => url, headers: () => [], body: undefined },
       checks: [],
       keeps: [],
-      fields: undefined,
       hasStatusCheck: false,
       needsBody: true,
       timeoutMs: TIMEOUT_MS,

@@ -11,7 +11,6 @@ import type {
   Verify,
   WaitStep,
 } from '@jolt-gate/core'
-import type { RequestFields } from '../http/links/request-head.js'
 import type { Beat } from '../threads/beat.js'
 
 export interface CompiledCheck {
@@ -48,8 +47,6 @@ export interface TimedOperation {
 export interface SendOperation extends TimedOperation {
   kind: 'send'
   request: CompiledRequest
-  /** Of its last request: of most steps those of the next. */
-  fields: RequestFields | undefined
   hasStatusCheck: boolean
   needsBody: boolean
   redirects: number

@@ -1,6 +1,7 @@
 // The head of an answer, read strictly by RFC 9112: what is not quite as it should be is an error, never a guess.
 import type { AnswerHead } from './link.js'
 import { notHttp } from './not-http.js'
+import { TOKEN } from './token.js'
 
 export const MOST_HEAD_BYTES = 16_384
 
@@ -263,14 +264,4 @@ class HeadText implements AnswerHead {
       at = end + 2
     }
   }
-}
-
-/** RFC 9110, section 5.6.2. */
-const TOKEN = new Uint8Array(256)
-for (const char of "!#$%&'*+-.^_`|~0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz")
-  TOKEN[char.charCodeAt(0)] = 1
-
-export function isToken(name: string): boolean {
-  for (let index = 0; index < name.length; index++) if (TOKEN[name.charCodeAt(index)] !== 1) return false
-  return name.length > 0
 }

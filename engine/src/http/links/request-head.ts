@@ -1,6 +1,6 @@
 // The head of a request as HTTP/1.1 writes it. Values of a plan may hold anything: what would end a line is refused.
 import type { Method } from '@jolt-gate/core'
-import { isToken } from './head-text.js'
+import { isToken } from './token.js'
 
 /** A request that cannot be written so. */
 const invalid = (what: string): Error => Object.assign(new Error(what), { code: 'UND_ERR_INVALID_ARG' })

@@ -27,6 +27,8 @@ export class Requests implements ExchangeOwner<Branch> {
   ended = 0
   private readonly open = new OpenItems<Exchange<Branch>>()
   private readonly connections: Connections
+  /** Of the last request of each step: of most steps those of the next. */
+  private readonly fields = new Map<SendOperation, RequestFields>()
   /** Of users who share none. */
   private readonly ownConnections = new Set<Connections>()
 
@@ -63,8 +65,11 @@ export class Requests implements ExchangeOwner<Branch> {
 
   /** A list that is the same in every request of a step is written out once. */
   private fieldsOf(operation: SendOperation, list: readonly string[]): RequestFields {
-    if (operation.fields?.list !== list) operation.fields = new RequestFields(list)
-    return operation.fields
+    const known = this.fields.get(operation)
+    if (known?.list === list) return known
+    const fields = new RequestFields(list)
+    this.fields.set(operation, fields)
+    return fields
   }
 
   /** Gives it a trace context, unless the plan does. */

@@ -12,7 +12,6 @@ export const SEND: StepRunner<SendStep, 'send'> = {
       kind: 'send',
       ...program.timed(step.name, { ...step, lookup }),
       request,
-      fields: undefined,
       hasStatusCheck: step.checks.some(namesStatus),
       // A condition may look at the last response, whichever that is: then the bodies of all are read.
       needsBody:
