@@ -377,7 +377,7 @@ describe('a connection', () => {
     const { result } = await runPlan(origin, journeyOf('      - send: GET /a\n', 1))
 
     expect(result.steps[0]?.failures).toMatchObject([
-      { kind: 'reset', detail: 'not HTTP: both content-length and transfer-encoding' },
+      { kind: 'protocol', detail: 'not HTTP: both content-length and transfer-encoding' },
     ])
   })
 })

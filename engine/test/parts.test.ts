@@ -447,7 +447,8 @@ describe('faults of the wire', () => {
     ['ENOTFOUND', 'dns'],
     ['CERT_HAS_EXPIRED', 'tls'],
     ['DEPTH_ZERO_SELF_SIGNED_CERT', 'tls'],
-    ['HPE_INVALID_CONSTANT', 'reset'],
+    ['HPE_INVALID_CONSTANT', 'protocol'],
+    ['NOT_HTTP', 'protocol'],
   ])('%s is told as %s', (code, failure) => {
     expect(wireFaultOf(Object.assign(new Error('x'), { code }))).toMatchObject({ kind: 'failure', failure })
   })

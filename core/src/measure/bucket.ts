@@ -20,6 +20,7 @@ export type FailureKind =
   | 'sql'
   | 'socket'
   | 'until'
+  | 'protocol'
   | 'local'
 
 /** Requests of one step of one journey, by the phase in which they were due and the phase in which they ended. */

@@ -25,8 +25,8 @@ export function wireFaultOf(error: unknown): WireFault {
     return { kind: 'failure', failure: 'tls', detail: code }
   if (code === 'ETIMEDOUT' || code === 'UND_ERR_CONNECT_TIMEOUT')
     return { kind: 'failure', failure: 'timeout', detail: 'connect' }
-  if (code === NOT_HTTP) return { kind: 'failure', failure: 'reset', detail: `not HTTP: ${message}` }
-  if (code.startsWith('HPE_')) return { kind: 'failure', failure: 'reset', detail: `not HTTP: ${code}` }
+  if (code === NOT_HTTP) return { kind: 'failure', failure: 'protocol', detail: `not HTTP: ${message}` }
+  if (code.startsWith('HPE_')) return { kind: 'failure', failure: 'protocol', detail: `not HTTP: ${code}` }
   if (code === 'UND_ERR_INVALID_ARG' || code === NOT_PERMITTED)
     return { kind: 'failure', failure: 'not permitted', detail: message }
   return {

@@ -23,7 +23,15 @@ export interface OnceOutcome {
 }
 
 /** Kinds of failure that mean that no answer came. */
-const UNANSWERED: ReadonlySet<FailureKind> = new Set(['refused', 'reset', 'timeout', 'tls', 'dns', 'cut off'])
+const UNANSWERED: ReadonlySet<FailureKind> = new Set([
+  'refused',
+  'reset',
+  'timeout',
+  'tls',
+  'dns',
+  'protocol',
+  'cut off',
+])
 const LEAST_SERVER_ERROR = 500
 
 /** Walks a program once. */

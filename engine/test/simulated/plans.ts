@@ -19,6 +19,7 @@ import { FAULTS, type Fault } from './target.js'
 export const KINDS = {
   refused: ofRequest('refused'),
   reset: ofRequest('reset', { method: 'POST' }),
+  protocol: ofRequest('protocol'),
   tls: ofRequest('tls'),
   dns: ofRequest('dns'),
   local: ofRequest('local'),

@@ -168,6 +168,7 @@ const CUT = gzipSync('{"ok":true}').subarray(0, 15)
 export const FAULTS = {
   refused: { kind: 'error', code: 'ECONNREFUSED' },
   reset: { kind: 'error', code: 'ECONNRESET' },
+  protocol: { kind: 'error', code: 'NOT_HTTP' },
   tls: { kind: 'error', code: 'ERR_TLS_CERT_ALTNAME_INVALID' },
   dns: { kind: 'error', code: 'ENOTFOUND' },
   local: { kind: 'error', code: 'EMFILE' },
