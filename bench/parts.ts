@@ -1,4 +1,4 @@
-// What is measured, each on one core: node --import tsx bench/parts.ts PART ORIGIN; prints one line of JSON.
+// What is measured, each on one core: node --import tsx bench/parts.ts PART ORIGIN [OPTION]; prints one line of JSON.
 import { connect, type Socket } from 'node:net'
 import { setTimeout as sleep } from 'node:timers/promises'
 import {
@@ -27,6 +27,7 @@ import { compilePlan } from '../engine/src/walk/compile-plan.js'
 import { BucketRecorder } from '../engine/src/generate/bucket-recorder.js'
 import { WayOut } from '../engine/src/network/way-out.js'
 import { Walker } from '../engine/src/walk/walker.js'
+import { costsOf } from './costs.js'
 
 const USERS = 64
 const WARM_MS = 1500
@@ -35,11 +36,12 @@ const PACE_MS = 5000
 const RATE = 1000
 const WAITING = 100_000
 
-const [part = '', origin = ''] = process.argv.slice(2)
+const [part = '', origin = '', option = ''] = process.argv.slice(2)
 const parts: Record<string, () => Promise<Record<string, number>>> = {
   sockets,
   bare,
   full,
+  costs,
   pace,
   lag,
   record,
@@ -79,9 +81,14 @@ async function sockets(): Promise<Record<string, number>> {
   return rate
 }
 
-/** Requests per second of a bare loop over undici's `request`, the body read as text. */
+/** Requests per second of a bare loop over undici's `request`, the body read as text; over HTTP/2 on one connection. */
 async function bare(): Promise<Record<string, number>> {
-  const pool = new Pool(origin, { connections: USERS, pipelining: 1 })
+  const isSecond = option === 'h2'
+  const pool = new Pool(origin, {
+    ...(isSecond ? { connections: 1, pipelining: USERS } : { connections: USERS, pipelining: 1 }),
+    allowH2: isSecond,
+    connect: { rejectUnauthorized: false },
+  })
   let count = 0
   let isOver = false
   const loop = async () => {
@@ -100,7 +107,18 @@ async function bare(): Promise<Record<string, number>> {
 
 /** Requests per second of our whole path: template, status check, one JSON keep, recording. */
 async function full(): Promise<Record<string, number>> {
-  const text = `jolt: 1\nname: b\ntarget: ${origin}\njourneys:\n  a:\n    steps:\n      - send: GET /sailings{?from}\n        with: { from: LARKHOLM }\n        check: ["status is 200"]\n        keep: { id: "json $.sailings[0].id" }\nload:\n  - { phase: p, rate: 1/s, for: 1h }\n`
+  return fullPath((read) => rateOf(read))
+}
+
+/** What a request of the whole path costs, by part, in µs of the processor. */
+async function costs(): Promise<Record<string, number>> {
+  return fullPath(costsOf)
+}
+
+/** Keeps 64 users on the whole path while it is measured. */
+async function fullPath(measured: (read: () => number) => Promise<Record<string, number>>) {
+  const http = option === 'h2' ? '\n        http: 2' : ''
+  const text = `jolt: 1\nname: b\ntarget: t\njourneys:\n  a:\n    steps:\n      - send: GET /sailings{?from}${http}\n        with: { from: LARKHOLM }\n        check: ["status is 200"]\n        keep: { id: "json $.sailings[0].id" }\nload:\n  - { phase: p, rate: 1/s, for: 1h }\n`
   let count = 0
   let failed = 0
   let user = 0
@@ -117,10 +135,10 @@ async function full(): Promise<Record<string, number>> {
     walker.begin({ program, user: user++, phase: 0, frame, dueMs: monotonicMs() })
   }
   for (let n = 0; n < USERS; n++) begin()
-  const rate = await rateOf(() => count)
+  const found = await measured(() => count)
   isOver = true
   await sleep(100)
-  return { ...rate, failed }
+  return { ...found, failed }
 }
 
 /** How much a count grows in a second, once all is warm. */
@@ -139,7 +157,10 @@ async function rateOf(read: () => number): Promise<Record<string, number>> {
 
 /** A walker that records as a sender does; `onEnded` is called after each iteration. */
 function walkerOf(text: string, onEnded: (hasFailed: boolean) => void) {
-  const { plan, target } = readPlan('b.gate.yaml', text, { files: () => undefined })
+  const targetText = `origin: ${origin}\ntls: { verify: no }\n`
+  const { plan, target } = readPlan('b.gate.yaml', text, {
+    files: (path) => (path.endsWith('t.target.yaml') ? targetText : undefined),
+  })
   if (target === undefined) throw new Error('the plan of the bench is not right')
   const shape = shapeOf(plan, previewOf(plan).phases)
   const compiled = compilePlan(plan, target, shape, {
@@ -297,7 +318,7 @@ function hour(): Promise<Record<string, number>> {
 
 /** Requests per second of a whole run with so many sender threads, users who come again at once. */
 async function threads(): Promise<Record<string, number>> {
-  const senders = Number(process.argv[4] ?? 1)
+  const senders = Number(option)
   const text = `jolt: 1\nname: b\ntarget: ${origin}\njourneys:\n  a:\n    steps:\n      - send: GET /sailings\nload:\n  - { phase: warm, users: 64, for: 2s, measure: no }\n  - { phase: p, users: 64, for: 5s }\n`
   const { plan, target } = readPlan('b.gate.yaml', text, { files: () => undefined })
   if (target === undefined) throw new Error('the plan of the bench is not right')
@@ -306,8 +327,10 @@ async function threads(): Promise<Record<string, number>> {
     tool: 'b',
     plan: { name: 'b', file: 'b', commit: null, branch: null, dirty: false, seed: 1 },
   }
+  const before = process.cpuUsage()
   const { result } = await startRun({ plan, target, identity, secrets: {}, senders }).done
-  return { perSecond: result.totals.throughput }
+  const { user, system } = process.cpuUsage(before)
+  return { perSecond: result.totals.throughput, cpuUs: (user + system) / result.totals.requests }
 }
 
 /** Nanoseconds to record one value. */

@@ -3,6 +3,7 @@ import { once } from 'node:events'
 import { createServer, type Server } from 'node:http'
 import { createSecureServer } from 'node:http2'
 import { connect, type AddressInfo, type Socket } from 'node:net'
+import { Worker } from 'node:worker_threads'
 import { brotliCompressSync, gzipSync } from 'node:zlib'
 import { generate } from 'selfsigned'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
@@ -135,6 +136,37 @@ describe('HTTP', () => {
     expect(await ports('shared')).toBeLessThan(5)
   })
 
+  it('uses a connection over TLS again, also after what is large', async () => {
+    const { private: key, cert } = await generate([{ name: 'commonName', value: 'localhost' }])
+    // In a thread of its own: its answers are there before this one is told that its writes are through.
+    const server = new Worker(
+      `const { parentPort, workerData } = require('node:worker_threads')
+       let connections = 0
+       const server = require('node:https').createServer(workerData, (request, response) => {
+         request.resume().on('end', () => response.end(String(connections)))
+       })
+       server.on('secureConnection', () => connections++)
+       server.listen(0, '127.0.0.1', () => parentPort.postMessage(server.address().port))`,
+      { eval: true, workerData: { key, cert } },
+    )
+    const [port] = (await once(server, 'message')) as [number]
+    const steps = `      - repeat: 20
+        steps:
+          - send: GET /a
+          - send: POST /b
+            text: "${'x'.repeat(100_000)}"
+      - send: GET /count
+        check: [json $ at most 40]
+`
+    const { result } = await runPlan(`https://127.0.0.1:${String(port)}`, journeyOf(steps, 40), {
+      target: 'tls: { verify: no }\n',
+    })
+    await server.terminate()
+
+    expect(result.steps.at(-1)?.failures).toEqual([])
+    expect(result.totals).toMatchObject({ requests: 40 * 41, failedRequests: 0 })
+  })
+
   it('speaks HTTP/2 and TLS with a certificate of its own, and refuses one that it does not know', async () => {
     const names = [{ name: 'subjectAltName' as const, altNames: [{ type: 7 as const, ip: '127.0.0.1' }] }]
     const { private: key, cert } = await generate([{ name: 'commonName', value: '127.0.0.1' }], { extensions: names })
@@ -202,7 +234,7 @@ describe('HTTP', () => {
       ['GET /endless', 'too large'],
       ['GET /drip', 'timeout'],
       ['GET /half', 'reset'],
-      ['GET /garbage', 'reset'],
+      ['GET /garbage', 'protocol'],
       ['GET /utf8', 'check'],
       ['GET /fine', undefined],
     ])

@@ -11,6 +11,8 @@ import { requestHead, type RequestFields } from './request-head.js'
 
 /** All connections of a thread read into one buffer: what comes is dealt with before anything else is read. */
 const BUFFER = Buffer.allocUnsafeSlow(65_536)
+/** So much goes out at once, whatever else does: a connection takes more before it makes anybody wait. */
+const SMALL_BYTES = 16_384
 /** Where the server does not say how long it keeps a connection, as common clients have it. */
 const KEPT_MS = 60_000
 
@@ -26,11 +28,16 @@ export class PlainLink implements Link, AnswerTaker {
   private socket: Socket | null = null
   private isReady = false
   private isClosed = false
+  /** Whether what it sends may take more than one turn. */
+  private isLarge = false
+  /** An answer came, perhaps before all of its request was out: its rest would still be on the way. */
+  private mayHaveRest = false
   /** Idle for longer, it may be closed just as it is used. */
   private idleUntilMs = Infinity
   private carried: Carried | null = null
   /** What goes out by the end of the turn, or when the connection is there. */
   private head = ''
+  private closes = false
 
   constructor(
     readonly origin: string,
@@ -46,13 +53,14 @@ export class PlainLink implements Link, AnswerTaker {
     const bodyBytes = body === null ? 0 : typeof body === 'string' ? Buffer.byteLength(body) : body.length
     const head = requestHead(method, path, this.host, fields, more, bodyBytes)
     this.carried = carried
-    this.reader.begin(this, method === 'HEAD')
-    if (fields.written().closes) this.reader.isKept = false
     this.head = head
+    this.closes = fields.written().closes
+    this.isLarge = head.length + bodyBytes > SMALL_BYTES
     if (this.socket === null) {
       this.connect()
       carried.onStarted(this.moments.beganMs)
-    } else if (this.isReady) sendSoon(this)
+    } else if (this.isReady && this.isLarge) this.sendNow()
+    else if (this.isReady) sendSoon(this)
     return head.length + bodyBytes
   }
 
@@ -65,7 +73,10 @@ export class PlainLink implements Link, AnswerTaker {
 
   isOver(): boolean {
     return (
-      this.isClosed || (this.idleUntilMs < Infinity && monotonicMs() > this.idleUntilMs) || this.name.leadsElsewhere()
+      this.isClosed ||
+      (this.mayHaveRest && (this.socket?.writableLength ?? 0) > 0) ||
+      (this.idleUntilMs < Infinity && monotonicMs() > this.idleUntilMs) ||
+      this.name.leadsElsewhere()
     )
   }
 
@@ -121,9 +132,11 @@ export class PlainLink implements Link, AnswerTaker {
   }
 
   private write(carried: Carried): void {
-    const { socket, head } = this
+    const { socket, head, reader } = this
     if (socket === null) return
     this.head = ''
+    reader.begin(this, carried.method === 'HEAD')
+    if (this.closes) reader.isKept = false
     const { body } = carried
     if (body === null || body.length === 0) socket.write(head, 'latin1')
     else {
@@ -145,7 +158,9 @@ export class PlainLink implements Link, AnswerTaker {
       return
     }
     // Bytes that nobody asked for, between two answers.
-    if (this.carried === null && !this.reader.isKept) this.destroy()
+    if (this.reader.isKept) return
+    if (this.carried === null) this.destroy()
+    else if (this.head !== '') this.failClosed()
   }
 
   private failClosed(): void {
@@ -169,10 +184,11 @@ export class PlainLink implements Link, AnswerTaker {
   }
 
   onDone(atMs: number): void {
-    const { carried, reader, socket } = this
+    const { carried, reader } = this
     this.carried = null
-    // An answer that came before all of the request was out leaves its rest on the way.
-    if (!reader.isKept || (socket?.writableLength ?? 0) > 0) this.destroy()
+    // Over TLS a write that is through is told of a turn later: whether there is a rest shows when it is used again.
+    this.mayHaveRest = this.isLarge
+    if (!reader.isKept) this.destroy()
     else this.idleUntilMs = atMs + (reader.keptMs ?? KEPT_MS)
     carried?.onDone(atMs)
   }
