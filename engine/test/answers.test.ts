@@ -8,6 +8,7 @@ import type { Method } from '@jolt-gate/core'
 import { AnswerReader } from '../src/http/links/answer-reader.js'
 import type { AnswerHead } from '../src/http/links/link.js'
 import { requestHead, RequestFields } from '../src/http/links/request-head.js'
+import { LibraryLink } from '../src/http/links/library-link.js'
 import { PlainLink } from '../src/http/links/plain-link.js'
 import { WayOut } from '../src/network/way-out.js'
 import { straightTo } from '../src/walk/alone.js'
@@ -340,32 +341,27 @@ describe('a connection', () => {
     expect(result.steps[0]).toMatchObject({ requests: 250, failed: 0 })
   })
 
-  it('does not send what was given up before it went out', async () => {
+  it.each([
+    ['our own', (origin: string, out: WayOut) => new PlainLink(origin, out)],
+    ['a library’s', (origin: string, out: WayOut) => new LibraryLink(origin, 1, out)],
+  ])('of %s kind does not send what was given up before it went out', async (_, linkTo) => {
     const asked: string[] = []
-    const { origin } = await serving((socket) => socket.write(`${OK}Content-Length: 0\r\n\r\n`))
-    const link = new PlainLink(origin, new WayOut(straightTo(origin), new Set([origin])))
-    const send = (path: string) =>
-      new Promise<void>((resolve, reject) => {
-        const nothing = () => undefined
-        const carried = {
-          origin,
-          path,
-          method: 'GET' as const,
-          body: null,
-          onReady: nothing,
-          onHead: nothing,
-          onPiece: nothing,
-        }
-        link.send(
-          { ...carried, onStarted: () => asked.push(path), onDone: () => resolve(), onFault: reject } as const,
-          new RequestFields([]),
-          [],
-        )
+    const { origin } = await serving((socket, __, text) => {
+      asked.push(text.split(' ')[1] ?? '')
+      socket.write(`${OK}Content-Length: 0\r\n\r\n`)
+    })
+    const link = linkTo(origin, new WayOut(straightTo(origin), new Set([origin])))
+    const nothing = () => undefined
+    const send = (path: string, isOpen: boolean) =>
+      new Promise<void>((onDone, onFault) => {
+        const carried = { origin, path, method: 'GET' as const, body: null, isOpen, onDone, onFault }
+        const untold = { onStarted: nothing, onReady: nothing, onHead: nothing, onPiece: nothing }
+        link.send({ ...carried, ...untold }, new RequestFields([]), [])
       })
-    await send('/a')
-    void send('/b')
+    await send('/a', true)
+    void send('/b', false)
     link.destroy()
-    await new Promise((resolve) => setImmediate(resolve))
+    await new Promise((resolve) => setTimeout(resolve, 50))
 
     expect(asked).toEqual(['/a'])
   })

@@ -39,7 +39,7 @@ const askOver = (link: Link, origin: string): Promise<string> =>
     const nothing = () => undefined
     link.send(
       {
-        ...{ origin, path: '/', method: 'GET', body: null, onFault: reject },
+        ...{ origin, path: '/', method: 'GET', body: null, isOpen: true, onFault: reject },
         ...{ onStarted: nothing, onReady: nothing, onHead: nothing },
         onPiece: (piece) => (body += piece.toString()),
         onDone: () => {

@@ -155,6 +155,8 @@ export class Exchange<T> implements Limited, Message, ReceivedFacts, Carried {
 
   onReady(abort: (() => void) | null): void {
     this.abort = abort
+    // Given up while its connection was made: it does not go out.
+    if (!this.isOpen) abort?.()
     const moments = this.link?.moments
     if (moments !== undefined && moments.beganMs >= this.dueMs) this.connectMs = moments.endedMs - moments.beganMs
   }

@@ -7,6 +7,7 @@ import { headBytes, requestBytes } from '../sizes.js'
 import { AnswerFields } from './answer-fields.js'
 import { FollowedName } from './followed-name.js'
 import { noMoments, type Carried, type HttpVersion, type Link } from './link.js'
+import { sendSoon } from './outbox.js'
 import type { RequestFields } from './request-head.js'
 
 /** Streams that one HTTP/2 connection carries at once; servers allow at least a hundred (RFC 9113, section 6.5.2). */
@@ -38,8 +39,17 @@ export class LibraryLink implements Link {
   send(carried: Carried, fields: RequestFields, more: readonly string[]): number {
     const { origin, path, method, body } = carried
     const headers = [...fields.list, ...more]
-    this.client.dispatch({ origin, path, method, headers, body }, new Handler(carried))
-    carried.onStarted(monotonicMs())
+    sendSoon({
+      sendNow: () => {
+        if (!carried.isOpen) return
+        carried.onStarted(monotonicMs())
+        try {
+          this.client.dispatch({ origin, path, method, headers, body }, new Handler(carried))
+        } catch (error) {
+          carried.onFault(error)
+        }
+      },
+    })
     return requestBytes(method, origin, path, headers, body)
   }
 

@@ -46,6 +46,8 @@ export interface Carried extends AnswerTaker {
   readonly path: string
   readonly method: Method
   readonly body: string | Uint8Array | null
+  /** Whether it is still wanted: it may be given up before it goes out. */
+  readonly isOpen: boolean
   /** The request begins: its connection is being made, or it goes out on one that was there. */
   onStarted(atMs: number): void
   /**
