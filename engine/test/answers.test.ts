@@ -353,7 +353,7 @@ describe('a connection', () => {
     const link = linkTo(origin, new WayOut(straightTo(origin), new Set([origin])))
     const nothing = () => undefined
     const send = (path: string, isOpen: boolean) =>
-      new Promise<void>((onDone, onFault) => {
+      new Promise<number>((onDone, onFault) => {
         const carried = { origin, path, method: 'GET' as const, body: null, isOpen, onDone, onFault }
         const untold = { onStarted: nothing, onReady: nothing, onHead: nothing, onPiece: nothing }
         link.send({ ...carried, ...untold }, new RequestFields([]), [])

@@ -3,7 +3,7 @@ import { execFileSync, spawnSync } from 'node:child_process'
 
 const PROGRAMS = {
   ...{ git: 'git', mariadbd: 'mariadb-server', chromium: 'chromium', fish: 'fish', zsh: 'zsh' },
-  'ssh-keygen': 'openssh-client',
+  ...{ 'ssh-keygen': 'openssh-client', nginx: 'nginx-light' },
 } as const
 export type Program = keyof typeof PROGRAMS
 

@@ -5,6 +5,7 @@ import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import type { Program, TimedOperation } from '../compile/program.js'
 import type { Cookies } from '../http/cookies.js'
+import { sendWaiting } from '../http/links/outbox.js'
 import { Assessor, type Failure } from './assessor.js'
 import { noteFailure, noteWait, timeOfGroup } from './groups.js'
 import { branchOf, Iteration, placeOf, type Branch, type OpenGroup } from './iteration.js'
@@ -86,7 +87,7 @@ export class Walker implements Walk {
     this.advance(iteration, dueMs)
   }
 
-  /** Does all that is due now; returns when it wants to be called again. */
+  /** Does all that is due now, and sends what came of it; returns when it wants to be called again. */
   runDue(): number {
     const now = monotonicMs()
     for (let branch = this.waiting.peek(); branch !== undefined && branch.dueMs <= now; branch = this.waiting.peek()) {
@@ -94,6 +95,7 @@ export class Walker implements Walk {
       if (this.iterations.has(branch.iteration)) this.advance(branch, branch.dueMs)
     }
     this.requests.deadlines.run(now)
+    sendWaiting()
     return this.nextMs()
   }
 
