@@ -8,6 +8,7 @@ import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { ensurePrograms } from '../scripts/src/debian.js'
 import { median, metOf, tableOf, type Row } from './aims.js'
+import { BUDGETS_US } from './costs.js'
 import { hostTimes, stolenShare } from './host.js'
 
 const ROUNDS = 5
@@ -126,7 +127,11 @@ const rows: Row[] = [
   ...Object.entries(costs)
     .filter(([part]) => part !== 'failed')
     .toSorted(([, a], [, b]) => b - a)
-    .map(([part, us]) => ({ what: `of a request: ${part}`, value: `${us.toFixed(2)} µs` })),
+    .map(([part, us]) => ({
+      what: `of a request: ${part}`,
+      value: `${us.toFixed(2)} µs`,
+      aim: `${String(BUDGETS_US[part] ?? 0)} µs`,
+    })),
   lateness('the pacing alone', 'alone'),
   lateness('command and sender on one core', 'shared'),
   lateness('command and sender on two cores', 'free'),
@@ -139,6 +144,7 @@ const rows: Row[] = [
     what: 'sender busy at 1 000 arrivals/s',
     value: `${(100 * ofPacing(({ shared }) => shared['busy'])).toFixed(0)} % of a core`,
   },
+  { what: 'recording one value', value: `${(record['nanoseconds'] ?? NaN).toFixed(0)} ns`, aim: '60 ns' },
   { what: 'a user who waits, of 100 000', value: `${((users['bytes'] ?? NaN) / 1000).toFixed(2)} kB`, aim: '0.45 kB' },
   {
     ...{ what: 'processor time of a request, two threads beside one', aim: '1.1' },

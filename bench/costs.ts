@@ -6,6 +6,21 @@ const WARM_MS = 1500
 const MEASURE_MS = 4000
 const INTERVAL_US = 500
 
+/** What each part may cost, in µs on the machine that `docs/speed.md` speaks of. */
+export const BUDGETS_US: Readonly<Record<string, number>> = {
+  'writing, the kernel included': 7,
+  'reading, streams and what else is Node’s': 4.5,
+  'heads of requests and answers': 3,
+  JSON: 2,
+  'walking, checks and keeps': 1.6,
+  'exchange, cookies, limits, redirects': 1,
+  'the collector': 0.8,
+  'trace ids and draws': 0.8,
+  'texts and URLs of the plan': 0.6,
+  recording: 0.6,
+  clock: 0.5,
+}
+
 /** Parts by where their code is. */
 const PARTS: [part: string, url: RegExp][] = [
   ['heads of requests and answers', /engine\/src\/http\/links\//],
