@@ -128,6 +128,10 @@ const WRITTEN: [why: string, is: (text: string, own: Outcome, library: Outcome) 
     (text, own) => own.kind === 'refused' && (own.fault === 'a control character in the head' || /\r(?!\n)/.test(text)),
   ],
   [
+    'blanks before the extension of a chunk are read over (RFC 9112, section 7.1.1: BWS)',
+    (text, own, library) => own.kind === 'read' && library.kind === 'refused' && /\r\n[0-9a-f]+[ \t]+;/i.test(text),
+  ],
+  [
     'a version that is not 1.0 or 1.1 is refused (RFC 9112, section 2.3)',
     (text, own) => own.kind === 'refused' && own.fault === 'no status line' && !/^HTTP\/1\.[01] /.test(text),
   ],
