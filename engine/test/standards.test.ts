@@ -109,7 +109,7 @@ describe('HTTP/1.1', () => {
       ['GET /to-the-end', undefined],
       ['DELETE /none', undefined],
       ['GET /early', undefined],
-      ['two lengths', 'reset'],
+      ['two lengths', 'protocol'],
       ['GET /after', undefined],
     ])
   })
