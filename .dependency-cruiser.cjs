@@ -28,6 +28,7 @@ const order = {
     'judge',
     'view',
     'compare',
+    'capacity',
     'trend',
     'explain',
     'pipeline',
