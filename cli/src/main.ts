@@ -5,6 +5,7 @@ import type { CompareOptions } from './compare.js'
 import { EXIT, UsageError } from './errors.js'
 import type {
   AdmitArguments,
+  CapacityArguments,
   ImportArguments,
   Output,
   PreviewArguments,
@@ -158,6 +159,32 @@ Examples:
   .action(async (files: string[], options: RunArguments) => {
     const { run } = await import('./run.js')
     process.exitCode = await run(files, options, outputOf())
+  })
+
+program
+  .command('capacity')
+  .description('the highest arrival rate, or number of users, at which the gates of a plan hold')
+  .argument('<plan>', 'plan file')
+  .option('--range <rates>', 'search between two rates: "20/s to 2000/s"')
+  .option('--users <numbers>', 'search between two numbers of users instead: "10 to 400"')
+  .option('--at-least <load>', 'decide one load alone, such as 300/s or "40 users": 0 it holds, 1 it does not')
+  .option('--hold <duration>', 'length of a trial, after a warm-up of a third of it; default 30s')
+  .option('--exact <share>', 'how wide the interval of the answer may be; default 5 %')
+  .option('--within <duration>', 'how long all of it may take; default 20m')
+  .addOption(target())
+  .addOption(set())
+  .addOption(seed())
+  .addOption(json())
+  .addHelpText(
+    'after',
+    `
+Examples:
+  jolt-gate capacity plans/typical.gate.yaml --range "20/s to 2000/s"
+  jolt-gate capacity plans/typical.gate.yaml --at-least 300/s --hold 1m`,
+  )
+  .action(async (file: string, options: CapacityArguments) => {
+    const { capacity } = await import('./capacity.js')
+    process.exitCode = await capacity(file, options, outputOf())
   })
 
 program

@@ -64,6 +64,19 @@ export interface RunArguments {
   all?: boolean
 }
 
+export interface CapacityArguments {
+  range?: string
+  users?: string
+  atLeast?: string
+  exact?: string
+  hold?: string
+  within?: string
+  target?: string
+  set: Record<string, string>
+  seed?: number
+  json?: string
+}
+
 export interface AdmitArguments {
   stage: string
   commit?: string

@@ -172,7 +172,8 @@ export function engineOptions(
   }
 }
 
-async function runOnce(asked: RunOptions, output: Output): Promise<RunOutcome> {
+/** Makes a run, its progress drawn; a signal stops it. */
+export async function runOnce(asked: RunOptions, output: Output): Promise<RunOutcome> {
   const handle: RunHandle = startRun({
     ...asked,
     onState: (state) => {
