@@ -12,6 +12,7 @@ import {
 } from '@jolt-gate/core'
 import { newId } from '@jolt-gate/core/identity'
 import type { RunOutcome } from '@jolt-gate/engine'
+import { refuseForbidden } from './asked.js'
 import { EXIT, UsageError } from './errors.js'
 import type { CapacityArguments, Output, RunArguments } from './options.js'
 import { clock } from './preview.js'
@@ -132,7 +133,18 @@ export class Trials {
   }
 
   private async run(plan: Plan): Promise<RunOutcome> {
+    await this.refuseUnpermitted(plan)
     return runOnce(engineOptions({ ...this.asked, plan }, runArguments(this.options), newId()), this.output)
+  }
+
+  /** A search takes long: what was permitted when it began may not be by now. */
+  private async refuseUnpermitted(plan: Plan): Promise<void> {
+    try {
+      await refuseForbidden(plan, this.asked.target)
+    } catch (error) {
+      if (error instanceof UsageError) throw new Ended(EXIT.usage, [error.message])
+      throw error
+    }
   }
 
   private refuseLate(seconds: number): void {

@@ -20,6 +20,8 @@ export function trialAnswer(judgement: Judgement, gates: readonly GateResult[]):
   const judged = gates.filter(({ status }) => status === 'held' || status === 'breached')
   switch (judgement.exitCode) {
     case 0:
+      // What no gate judged is no answer.
+      if (judged.length === 0) return { kind: 'undecided' }
       return { kind: 'held', deviations: Math.min(...judged.map(deviationsOf)) }
     case 1:
       return { kind: 'breached', deviations: gaveWay(gates)?.deviations ?? Infinity }
