@@ -57,7 +57,7 @@ function goalOf({ range, users, atLeast: least, exact = '5 %' }: CapacityArgumen
   const [option, text] = range === undefined ? (['--users', users ?? ''] as const) : (['--range', range] as const)
   const ends = text.split(/\s+to\s+/).map((end) => loadOf(option, option === '--users' ? `${end} users` : end))
   const [from, to] = ends
-  if (from === undefined || to === undefined || ends.length !== 2 || from.value >= to.value)
+  if (from === undefined || to === undefined || ends.length !== 2 || from.unit !== to.unit || from.value >= to.value)
     throw new UsageError(
       `${option}: expected two loads, the lower first, such as ${option === '--users' ? '"10 to 400"' : '"20/s to 2000/s"'}`,
     )

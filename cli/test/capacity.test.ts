@@ -85,6 +85,7 @@ describe('capacity', () => {
   it.each([
     ['no load', [], /give one of --range/],
     ['a range upside down', ['--range', '20/s to 10/s'], /the lower first/],
+    ['a range of two kinds', ['--range', '20/s to 40 users'], /expected two loads/],
     ['a range of one', ['--range', '20/s'], /expected two loads/],
     ['no rate', ['--at-least', 'much'], /neither a rate/],
     ['two goals', ['--at-least', '3/s', '--users', '1 to 9'], /leave --range and --users out/],

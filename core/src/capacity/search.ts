@@ -121,9 +121,14 @@ export class CapacitySearch {
     if (isHeld && load >= highest && (this.isDoubling || beyond > CREDIBLE))
       this.over = { kind: 'at least', load, why: 'range' }
     else if (!isHeld && load <= lowest && below > CREDIBLE) this.over = { kind: 'below', load: lowest }
-    else if (isHeld && confirms)
-      this.over = { kind: 'found', load: this.range.rounded(this.belief.quantile(0.5)), interval: this.interval() }
-    else if (!this.isDoubling && this.belief.quantile(0.5) >= this.ceiling) this.endAtCeiling()
+    else if (isHeld && confirms) {
+      const [low, high] = this.interval()
+      // What was confirmed is the load of the trial, wherever that has moved the belief.
+      this.over = {
+        ...{ kind: 'found', load: this.range.rounded(this.belief.quantile(0.5)) },
+        interval: [Math.min(low, load), high],
+      }
+    } else if (!this.isDoubling && this.belief.quantile(0.5) >= this.ceiling) this.endAtCeiling()
   }
 
   /** The search goes no higher than what can be made. */
