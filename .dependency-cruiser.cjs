@@ -51,6 +51,7 @@ const order = {
     'coordinate',
     'generator-process',
     'calibrate',
+    'fleet',
   ],
   server: [
     'observability',

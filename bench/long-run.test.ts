@@ -82,7 +82,7 @@ function recorded(id: string, seconds: number): string {
     plan: { name: id, file: plan.file, commit: null, branch: 'main', dirty: false, seed: 1, scale: 1, load: 'x' },
     ...{ startedAt: '2026-06-01T08:00:00.000Z', endedAt: '2026-06-01T09:00:00.000Z' },
   }
-  const generator = { processes: 1, reasons: [], calibration: null }
+  const generator = { fleet: [], reasons: [], calibration: null }
   const explained = explain({ view, gates: gatesOf(plan), reasons: [] })
   const result = resultOf(
     identity,

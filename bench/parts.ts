@@ -303,7 +303,7 @@ function hour(): Promise<Record<string, number>> {
     endedAt: '',
     plan: { name: 'b', file: 'b', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: '' },
   }
-  const generator = { processes: 1, reasons: [], calibration: null }
+  const generator = { fleet: [], reasons: [], calibration: null }
   const explainedMs = performance.now()
   const explained = explain({ view, gates: plan.gates, reasons: [] })
   const explainSeconds = (performance.now() - explainedMs) / 1000

@@ -141,8 +141,14 @@ async function atLeast(load: number, trials: Trials): Promise<Answer> {
     ...{ exitCode: EXIT.void, found: null },
     words: isOurs
       ? `whether it holds ${words} is unknown: this generator could not make the load`
-      : `whether it holds ${words} is unknown: ${String(answers.length)} trials told too little`,
+      : `whether it holds ${words} is unknown: ${String(answers.length)} trials told too little${nearestWords(answers)}`,
   }
+}
+
+/** Which gate was never sure, though it held: a share of 1 % needs more than a few hundred requests. */
+function nearestWords(answers: readonly TrialAnswer[]): string {
+  const nearest = answers.findLast((answer) => answer.kind === 'held')?.nearest
+  return nearest === undefined ? '' : ` of "${nearest}": a longer --hold tells more`
 }
 
 // ---------- what is told

@@ -45,7 +45,9 @@ describe('capacity', () => {
     'decides one load: 0 where it holds, 1 where it does not, and says what gave way',
     async () => {
       const json = join(out, 'capacity.json')
-      const holds = await jolt(['capacity', plan, '--at-least', '40/s', '--hold', '2s', '--json', json])
+      const holds = await jolt(['capacity', plan, '--at-least', '40/s', '--hold', '5s', '--json', json])
+      // Twenty requests without a failure may be of a service that fails in one of a hundred.
+      const short = await jolt(['capacity', plan, '--at-least', '20/s', '--hold', '1s'])
       const breaks = await jolt(['capacity', plan, '--at-least', '250/s', '--hold', '2s'])
 
       expectCode(holds, 0)
@@ -55,6 +57,8 @@ describe('capacity', () => {
         plan: { file: plan },
         capacity: { perSecond: holds.code === 0 ? 40 : null },
       })
+      expectCode(short, 3)
+      expect(short.stdout).toMatch(/told too little of "failed requests at most 1 %": a longer --hold|could not make/)
       expectCode(breaks, 1)
       expect(breaks.stdout).toMatch(/^capacity below 250\/s; what gave way: .+$|unknown/m)
     },

@@ -53,6 +53,7 @@ export { scalePlan } from './load/scale.js'
 export { JourneyMix } from './load/mix.js'
 export { previewOf, type Preview } from './load/preview.js'
 export { type PhasePreview } from './load/phase-previews.js'
+export { Dealer, dealtEvenly, UNDIVIDED, type Deal } from './load/deal.js'
 export { JourneyChoice, loadFingerprint, loadSeconds, ScheduleCursor, userNumber } from './load/schedule.js'
 export { Distribution, slotOf } from './numbers/distribution.js'
 export { decodeHdr, encodeHdr } from './measure/hdr.js'
@@ -166,6 +167,7 @@ export {
   readResult,
   RESULT,
   type Calibration,
+  type FleetGenerator,
   type OnceResult,
   type RenewalResult,
   type RunResult,

@@ -426,7 +426,7 @@ describe('reports', () => {
     startedAt: '2026-06-01T08:00:00.000Z',
     endedAt: '',
   }
-  const generator = { processes: 1, reasons: [], calibration: null }
+  const generator = { fleet: [], reasons: [], calibration: null }
   const result = resultOf(
     identity,
     { judgement, explained, setup: [], teardown: [], renewals: [], generator, baseline: null },

@@ -265,7 +265,7 @@ describe('a run made three times', () => {
     )
     const doubts = distrust(recording, shape, plan.gates, { local: [], deaths: [] })
     const judgement = judge({ ending, doubts, results: view.gates(), recording, shape })
-    const generator = { processes: 1, reasons: [], calibration: null }
+    const generator = { fleet: [], reasons: [], calibration: null }
     return {
       judgement,
       result: resultOf(
@@ -410,7 +410,7 @@ describe('reports', () => {
     setup: [],
     teardown: [],
     renewals: [],
-    generator: { processes: 1, reasons: [], calibration: null },
+    generator: { fleet: [], reasons: [], calibration: null },
     baseline: null,
   }
   const result = resultOf(identity, facts, view)

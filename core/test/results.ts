@@ -64,7 +64,7 @@ export function resultWith(ms: (index: number) => number, failed = 0, name = 'Te
     setup: [],
     teardown: [],
     renewals: [],
-    generator: { processes: 1, reasons: [], calibration: null },
+    generator: { fleet: [], reasons: [], calibration: null },
     baseline: null,
   }
   const identity = {

@@ -3,6 +3,8 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import {
   arrivalCounts,
+  Dealer,
+  dealtEvenly,
   Draws,
   growthWarning,
   JourneyChoice,
@@ -17,9 +19,22 @@ import {
   tracksIn,
   usersAt,
   UserSchedule,
+  type Deal,
   type Plan,
 } from '../src/index.js'
 import { planText, read } from './reading.js'
+
+const UNEVEN: Deal = [
+  { weight: 3, shares: 2 },
+  { weight: 1, shares: 3 },
+  { weight: 2, shares: 1 },
+]
+const DEALS: Deal[] = [...[1, 2, 3, 5].map(dealtEvenly), UNEVEN]
+const sharesOf = (deal: Deal) => deal.reduce((sum, { shares }) => sum + shares, 0)
+const partOf = (deal: Deal, index: number): number => {
+  const parts = deal.flatMap(({ weight, shares }) => Array.from({ length: shares }, () => weight / shares))
+  return (parts[index] ?? 0) / deal.reduce((sum, { weight }) => sum + weight, 0)
+}
 
 const planOf = (load: string, top = '', journeys?: string): Plan => {
   const { plan, problems } = read(
@@ -191,19 +206,47 @@ describe('journeys', () => {
     for (const [load, top] of loads.flatMap((one) => [[one, ''] as const, [one, 'mix: drawn\n'] as const])) {
       const plan = planOf(load, top, journeys)
       const whole = seen(new ScheduleCursor(plan))
-      for (const [of, isOrdered] of [1, 2, 3, 5].flatMap((n) => [[n, true] as const, [n, false] as const])) {
-        const shares = Array.from({ length: of }, (_, index) =>
-          seen(new ScheduleCursor(plan, { index, of, isOrdered })),
+      for (const [deal, isOrdered] of DEALS.flatMap((one) => [[one, true] as const, [one, false] as const])) {
+        const shares = Array.from({ length: sharesOf(deal) }, (_, index) =>
+          seen(new ScheduleCursor(plan, { index, deal, isOrdered })),
         )
         expect(shares.flat().sort((a, b) => a.dueMs - b.dueMs || a.user - b.user)).toEqual(
           [...whole].sort((a, b) => a.dueMs - b.dueMs || a.user - b.user),
         )
         for (const journey of plan.journeys.keys()) {
           const counts = shares.map((share) => share.filter((one) => one.journey === journey).length)
-          expect(Math.max(...counts) - Math.min(...counts)).toBeLessThanOrEqual(1)
+          const total = counts.reduce((sum, count) => sum + count, 0)
+          // Where a round of the deal begins is the journey's own: each has its part to within one on either side.
+          for (const [index, count] of counts.entries())
+            expect(Math.abs(count - total * partOf(deal, index))).toBeLessThan(2)
         }
       }
     }
+  })
+
+  it('are dealt to places by their weights, each to within one at any time, and so is what is counted', () => {
+    fc.assert(
+      fc.property(
+        fc.array(fc.record({ weight: fc.integer({ min: 1, max: 9 }), shares: fc.integer({ min: 1, max: 4 }) }), {
+          ...{ minLength: 1, maxLength: 4 },
+        }),
+        fc.integer({ min: 1, max: 300 }),
+        (deal, count) => {
+          const dealer = new Dealer(deal)
+          const had = Array.from({ length: sharesOf(deal) }, () => 0)
+          for (let nth = 0; nth < count; nth++) had[dealer.ownerOf(nth)] = (had[dealer.ownerOf(nth)] ?? 0) + 1
+          expect(had.map((_, index) => dealer.partOf(count, index))).toEqual(had)
+          let first = 0
+          for (const { weight, shares } of deal) {
+            const ofPlace = had.slice(first, first + shares)
+            first += shares
+            const due = (count * weight) / deal.reduce((sum, place) => sum + place.weight, 0)
+            expect(Math.abs(ofPlace.reduce((sum, one) => sum + one, 0) - due)).toBeLessThan(1 + 1e-9)
+            expect(Math.max(...ofPlace) - Math.min(...ofPlace)).toBeLessThanOrEqual(1)
+          }
+        },
+      ),
+    )
   })
 
   it('that are drawn come by their weights, and the same for the same seed', () => {

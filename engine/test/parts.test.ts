@@ -5,6 +5,9 @@ import {
   decodeBucket,
   Distribution,
   emptyBucket,
+  Dealer,
+  dealtEvenly,
+  UNDIVIDED,
   previewOf,
   readPlan,
   shapeOf,
@@ -313,7 +316,7 @@ describe('concurrent users', () => {
   it('are looked after by one thread each, and make their iterations', () => {
     const plan = planOf('  - { phase: p, users: 5, iterations: 3 }')
     const begun = [0, 1].flatMap((index) => {
-      const users = new ClosedUsers(plan, index, 2)
+      const users = new ClosedUsers(plan, index, new Dealer(dealtEvenly(2)))
       const iterations: string[] = []
       const queue = []
       for (let next = users.take(0); next !== undefined; next = users.take(0)) queue.push(next)
@@ -331,7 +334,7 @@ describe('concurrent users', () => {
   })
 
   it('who were capped try again a second later, and nobody begins after the end', () => {
-    const users = new ClosedUsers(planOf('  - { phase: p, users: 1, for: 10s }'), 0, 1)
+    const users = new ClosedUsers(planOf('  - { phase: p, users: 1, for: 10s }'), 0, new Dealer(UNDIVIDED))
     const first = users.take(0)
     users.capped(first?.index ?? -1, 0)
 

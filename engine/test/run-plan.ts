@@ -15,6 +15,7 @@ type Extra = Partial<
     RunOptions,
     | 'secrets'
     | 'senders'
+    | 'generators'
     | 'onEvent'
     | 'onSamples'
     | 'onState'
@@ -25,6 +26,8 @@ type Extra = Partial<
     | 'warmsUp'
   >
 > & {
+  /** Of the run. */
+  id?: string
   /** Further lines of the target file. */
   target?: string
   /** Other files of the repository. */
@@ -52,7 +55,7 @@ export function planFor(origin: string, parts: string, extra: Extra = {}): { pla
 export function begin(origin: string, parts: string, extra: Extra = {}): RunHandle {
   const { plan, target } = planFor(origin, parts, extra)
   const identity = {
-    id: 'test',
+    id: extra.id ?? 'test',
     tool: 'test',
     plan: { name: plan.name, file: plan.file, commit: null, branch: null, dirty: false, seed: plan.seed },
   }

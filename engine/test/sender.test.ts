@@ -1,5 +1,5 @@
 // A sender without its thread: its states, and the requests that it must account for.
-import { decodeBucket, previewOf, Recording, shapeOf, type Bucket } from '@jolt-gate/core'
+import { decodeBucket, previewOf, Recording, shapeOf, UNDIVIDED, type Bucket } from '@jolt-gate/core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { timerAlarm } from '../src/clock/alarm.js'
 import { monotonicMs } from '../src/clock/clock.js'
@@ -32,7 +32,7 @@ function senderOf(parts: string) {
       shape: shapeOf(plan, previewOf(plan).phases),
       run: { id: 't', seed: 1, startedAtMs: 0, secrets: {}, overrides: {} },
       index: 0,
-      senders: 1,
+      deal: UNDIVIDED,
       setupValues: [],
       maskedValues: [],
       mostLateMs: 60_000,

@@ -3,7 +3,7 @@ import { execFileSync, spawnSync } from 'node:child_process'
 
 const PROGRAMS = {
   ...{ git: 'git', mariadbd: 'mariadb-server', chromium: 'chromium', fish: 'fish', zsh: 'zsh' },
-  ...{ 'ssh-keygen': 'openssh-client', nginx: 'nginx-light' },
+  ...{ 'ssh-keygen': 'openssh-client', nginx: 'nginx-light', 'nats-server': 'nats-server' },
 } as const
 export type Program = keyof typeof PROGRAMS
 

@@ -22,7 +22,7 @@ export function trialAnswer(judgement: Judgement, gates: readonly GateResult[]):
     case 0:
       // What no gate judged is no answer.
       if (judged.length === 0) return { kind: 'undecided' }
-      return { kind: 'held', deviations: Math.min(...judged.map(deviationsOf)) }
+      return { kind: 'held', ...leastSure(judged) }
     case 1:
       return { kind: 'breached', deviations: gaveWay(gates)?.deviations ?? Infinity }
     case 3:
@@ -41,6 +41,16 @@ export function gaveWay(gates: readonly GateResult[]): { rule: string; deviation
     .filter(({ status }) => status === 'breached')
     .map((gate) => ({ rule: gate.rule, deviations: deviationsOf(gate) }))
     .toSorted((a, b) => b.deviations - a.deviations)[0]
+}
+
+/** Of gates that held, the one that was nearest to its limit. */
+function leastSure(gates: readonly GateResult[]): { nearest: string; deviations: number } {
+  let least = { nearest: '', deviations: Infinity }
+  for (const gate of gates) {
+    const deviations = deviationsOf(gate)
+    if (deviations < least.deviations || least.nearest === '') least = { nearest: gate.rule, deviations }
+  }
+  return least
 }
 
 /** By how many deviations a gate was from its limit; dependence is in its interval already. */

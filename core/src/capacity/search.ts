@@ -4,8 +4,9 @@ import { Belief } from './belief.js'
 
 /** What a trial told of the load that it was made at. */
 export type TrialAnswer =
-  /** All gates held, or one gave way, by so many deviations of what was observed. */
-  | { kind: 'held' | 'breached'; deviations: number }
+  /** All gates held, or one gave way, by so many deviations of what was observed; `nearest` was next to give way. */
+  | { kind: 'held'; deviations: number; nearest?: string }
+  | { kind: 'breached'; deviations: number }
   /** It told nothing, such as when a gate is undecided. */
   | { kind: 'undecided' }
   /** The generator could not make the load: it can do no more. */

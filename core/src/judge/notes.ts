@@ -13,6 +13,8 @@ export interface Beside {
   teardown: readonly OnceResult[]
   /** Rows that ran out and ended the load, as the plan wanted, in words. */
   endedByData: readonly string[]
+  /** Clocks of generators that were met less well than one would wish, in words. */
+  clocks?: readonly string[]
 }
 
 export interface Notes {
@@ -50,6 +52,7 @@ export function notesOf({ results, recording, shape, beside }: Noted): Notes {
       `a baseline of ${countWords(few, 'run')}: that they differ by ${String(100 * ASSUMED_SPREAD)} % is assumed`,
       false,
     )
+  for (const words of beside?.clocks ?? []) note(words, true)
   const { notes, doubts } = undoneIn(recording, shape)
   for (const words of notes) note(words, doubts.includes(words))
   for (const words of redirectNotes(recording, shape)) note(words, false)

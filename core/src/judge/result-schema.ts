@@ -146,6 +146,20 @@ const once = object({
   reason: string().nullable().defined(),
   responseTimeMs: figureOrNone(),
 })
+/** A generator elsewhere: where it stood, and what its part of the run was worth. */
+const fleetGenerator = object({
+  id: text(),
+  place: text(),
+  threads: count(),
+  /** How far its clock may have been from ours, at most, in ms; null where it was not met. */
+  clockErrorMs: figureOrNone(),
+  /** Requests of the measured phases and after them, that it made. */
+  requests: count(),
+  /** The busiest of its seconds, of one processor. */
+  busy: figure(),
+  /** Seconds of it that never came. */
+  lostSeconds: count(),
+})
 /** What a machine was found able to do, against an echo server of its own. */
 const calibration = object({
   at: text(),
@@ -278,6 +292,8 @@ export const RESULT = object({
     .default(undefined),
   generator: object({
     processes: count(),
+    /** Where it was made by generators elsewhere; of each what is its own. */
+    fleet: array().of(fleetGenerator).max(10_000).optional().default(undefined),
     reasons: array().of(text()).required(),
     calibration: calibration.nullable().default(null).defined(),
     /** By how much it may have changed times, over the measured seconds. */
@@ -349,6 +365,7 @@ export type RunResult = InferType<typeof RESULT>
 export type OnceResult = InferType<typeof once>
 export type RenewalResult = NonNullable<RunResult['renewals']>[number]
 export type Calibration = InferType<typeof calibration>
+export type FleetGenerator = InferType<typeof fleetGenerator>
 
 /** Reads a result.json; a fault in words when it is none. */
 export function readResult(json: string): { ok: true; result: RunResult } | { ok: false; fault: string } {

@@ -14,6 +14,10 @@ export interface GeneratorFaults {
   outOfData?: string[]
   /** Rows that ran out and ended the load, as the plan wanted, in words. */
   endedByData?: string[]
+  /** Clocks of generators that were not met, so that nobody knows when their load began, in words. */
+  clockFaults?: string[]
+  /** Clocks that were met less well than one would wish, in words. */
+  clockNotes?: string[]
 }
 
 /** Below this share of the arrivals due, the load was not delivered. */
@@ -59,7 +63,7 @@ export function distrust(
   const { words, isSpent } = (wasStopped ? undefined : lateStarts(recording, shape, gates)) ?? NOT_LATE
   return {
     deaths: faults.deaths,
-    delivery: isSpent ? [] : words,
+    delivery: [...(isSpent ? [] : words), ...(faults.clockFaults ?? [])],
     spent: [...(isSpent ? words : []), ...(faults.outOfData ?? [])],
     local: faults.local,
   }

@@ -16,6 +16,8 @@ export type Ending =
   | { kind: 'stopped'; by: string }
   /** Setup failed, or a renewal of it for good; by the target, where its own origin did not answer, or with 5xx. */
   | { kind: 'setup failed'; reason: string; isTargets: boolean }
+  /** Generators elsewhere were not to be had: nothing was sent. */
+  | { kind: 'no generators'; reason: string }
   | { kind: 'fault'; reason: string }
   /** The plan could never come to an answer: nothing was sent. */
   | { kind: 'refused'; reasons: string[] }
@@ -65,6 +67,7 @@ function withoutNotes({ ending, doubts, results, recording, shape }: JudgedRun):
   if (ending.kind === 'fault') return { verdict: 'void', exitCode: 5, reasons: [ending.reason] }
   if (ending.kind === 'refused') return { verdict: 'void', exitCode: 2, reasons: ending.reasons }
   if (ending.kind === 'stopped') return { verdict: 'stopped', exitCode: 4, reasons: [`stopped by ${ending.by}`] }
+  if (ending.kind === 'no generators') return { ...voidFor([ending.reason]), mayDiffer: true }
   if (ending.kind === 'setup failed')
     return ending.isTargets ? shutFor([`setup: ${ending.reason}`]) : voidFor([`setup failed: ${ending.reason}`])
   if (doubts.deaths.length > 0) return { ...voidFor(reasonsOf(doubts)), mayDiffer: true }

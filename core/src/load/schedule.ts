@@ -2,6 +2,7 @@
 import type { Journey, Plan } from '../plan/model.js'
 import { Draws } from '../values/random.js'
 import { TrackArrivals, tracksIn, type Track } from './arrivals.js'
+import { Dealer, UNDIVIDED, type Deal } from './deal.js'
 import { JourneyMix } from './mix.js'
 
 type Loaded = Pick<Plan, 'load' | 'journeys' | 'seed'>
@@ -11,14 +12,14 @@ const MIX_PLACE = -1_000_001
 
 /** Which arrivals of a run are walked. */
 export interface Share {
-  /** Of so many that share the load, the one with this number walks here. */
+  /** Of those that share the load, the one with this number walks here. */
   index: number
-  of: number
+  deal: Deal
   /** Whether the arrivals of all tracks are counted in order of time; otherwise each track is walked by itself. */
   isOrdered: boolean
 }
 
-const WHOLE: Share = { index: 0, of: 1, isOrdered: true }
+const WHOLE: Share = { index: 0, deal: UNDIVIDED, isOrdered: true }
 
 /**
  * Walks the arrivals of all tracks by time, or a share of them; its fields describe the present one, so that none is
@@ -48,9 +49,12 @@ export class ScheduleCursor {
   constructor(plan: Loaded, share: Share = WHOLE) {
     const tracks = tracksIn(plan.load.phases)
     this.arrivals = plan.journeys.map(() => 0)
-    const deal = { ...share, isOrdered: share.isOrdered && tracks.length > 1, arrivals: this.arrivals }
-    this.walks = tracks.map((track) => new TrackWalk(plan, track, tracks.length, deal))
-    this.isOrdered = deal.isOrdered
+    const dealt = {
+      ...{ index: share.index, dealer: new Dealer(share.deal) },
+      ...{ isOrdered: share.isOrdered && tracks.length > 1, arrivals: this.arrivals },
+    }
+    this.walks = tracks.map((track) => new TrackWalk(plan, track, tracks.length, dealt))
+    this.isOrdered = dealt.isOrdered
     for (const walk of this.walks) walk.advance()
   }
   private readonly isOrdered: boolean
@@ -95,7 +99,7 @@ class TrackWalk {
     plan: Loaded,
     track: Track,
     private readonly tracks: number,
-    private readonly share: Share & { arrivals: number[] },
+    private readonly dealt: { index: number; dealer: Dealer; isOrdered: boolean; arrivals: number[] },
   ) {
     this.track = track.number
     this.times = new TrackArrivals(track, new Draws(plan.seed))
@@ -110,16 +114,16 @@ class TrackWalk {
       by++
       this.user = userNumber(++this.inTrack, this.track, this.tracks)
       this.journey = this.choice.ofArrival(this.inTrack, this.user)
-    } while (!this.share.isOrdered && !this.deal())
+    } while (!this.dealt.isOrdered && !this.deal())
     this.isOver = !this.times.advance(by)
   }
 
   /** Counts the present arrival, and tells whether it is of the share. */
   deal(): boolean {
-    const { arrivals, index, of } = this.share
+    const { arrivals, index, dealer } = this.dealt
     const before = arrivals[this.journey] ?? 0
     arrivals[this.journey] = before + 1
-    return (before + this.journey) % of === index
+    return dealer.ownerOf(before + this.journey) === index
   }
 }
 

@@ -11,7 +11,7 @@ import { isOpenPhase } from '../plan/phases.js'
 import type { BaselineMadeOf } from '../judge/baseline.js'
 import { passedWithin, secondsOf, secondsWithin, sum } from '../judge/scope.js'
 import { iterationsIn, neverReached } from '../judge/iterations.js'
-import type { Calibration, OnceResult, RenewalResult, RunResult } from '../judge/result-schema.js'
+import type { Calibration, FleetGenerator, OnceResult, RenewalResult, RunResult } from '../judge/result-schema.js'
 import type { Judgement } from '../judge/verdict.js'
 import { seriesOf } from '../view/series.js'
 import type { RunView } from '../view/run-view.js'
@@ -46,7 +46,7 @@ export interface RunFacts {
   setup: OnceResult[]
   teardown: OnceResult[]
   renewals: RenewalResult[]
-  generator: { processes: number; reasons: string[]; calibration: Calibration | null }
+  generator: { fleet: FleetGenerator[]; reasons: string[]; calibration: Calibration | null }
   baseline: BaselineMadeOf | null
 }
 
@@ -126,7 +126,8 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
     teardown: facts.teardown,
     renewals: facts.renewals,
     generator: {
-      processes: facts.generator.processes,
+      processes: Math.max(1, facts.generator.fleet.length),
+      ...(facts.generator.fleet.length === 0 ? {} : { fleet: facts.generator.fleet }),
       reasons: facts.generator.reasons,
       calibration: facts.generator.calibration,
       error: { p50: errorAt(0.5), p99: errorAt(0.99), max: errorAt(1) },

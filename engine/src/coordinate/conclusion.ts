@@ -9,6 +9,7 @@ import {
   runsOfBaseline,
   type Baseline,
   type Ending,
+  type FleetGenerator,
   type Gate,
   type GeneratorFaults,
   type OnceResult,
@@ -32,6 +33,8 @@ export interface Concluded {
   ending: Ending
   setup: OnceResult[]
   teardown: OnceResult[]
+  /** Its generators, where they are elsewhere. */
+  fleet: FleetGenerator[]
   isStrict: boolean
   /** Whether a gate, a person or spent rows ended the load. */
   endedEarly: boolean
@@ -49,7 +52,7 @@ export function conclude(run: Concluded): Omit<RunOutcome, 'view'> {
   const judgement = judge({
     ...{ ending, doubts, results: view.gates(), recording, shape },
     strict: run.isStrict,
-    beside: { renewals, teardown, endedByData: faults.endedByData },
+    beside: { renewals, teardown, endedByData: faults.endedByData, clocks: faults.clockNotes },
   })
   const identified = {
     ...run.identity,
@@ -70,7 +73,7 @@ export function conclude(run: Concluded): Omit<RunOutcome, 'view'> {
     setup,
     teardown,
     renewals: [...renewals],
-    generator: { processes: 1, reasons, calibration },
+    generator: { fleet: run.fleet, reasons, calibration },
     baseline:
       baseline === undefined
         ? null

@@ -1,8 +1,9 @@
 // The seam between the coordinator of a run and what makes its load: what the one asks of the other, and what it hears.
 // Generators are threads of this process (thread-generators.ts), and may be elsewhere; a run does not know which.
-import type { Bucket, Frame, GeneratorFaults } from '@jolt-gate/core'
+import type { Bucket, FleetGenerator, Frame, GeneratorFaults } from '@jolt-gate/core'
+import type { Compiled } from '../compile/program.js'
 import type { OnceOutcome } from '../walk/once.js'
-import type { SenderCounts, ToSender } from '../generate/sender-protocol.js'
+import type { SenderCounts, ThreadData, ToSender } from '../generate/sender-protocol.js'
 
 /** Setup, teardown, or a step of setup that is made once more. */
 export interface WalkAsked {
@@ -24,6 +25,8 @@ export interface LoadOrder {
   mostLateMs: number
   /** Whether generators warm up before they are ready. */
   warmsUp: boolean
+  /** Whether the target's metrics are read; by default they are. */
+  readsMetrics?: boolean
   /** Whether every request is told of. */
   tellsSamples: boolean
 }
@@ -67,11 +70,28 @@ export interface Load {
 }
 
 export interface Generators {
+  /** Resolves when they can be asked for more, with the reason where they cannot. */
+  readonly joined: Promise<string | undefined>
+  /** Between the word to begin and the first moment of the load, in ms. */
+  readonly leadMs: number
   /** Walks setup or teardown; what cannot be evaluated in time has failed. */
   walk(asked: WalkAsked): Promise<OnceOutcome>
   /** Setup is wanted no more. */
   giveUp(): void
   /** Has every generator prepare its part of the load. */
   prepare(order: LoadOrder, faults: GeneratorFaults, events: LoadEvents): Load
+  /** Those that are not threads of this process. */
+  fleet(): FleetGenerator[]
   close(): void
 }
+
+/** What generators are made for. */
+export interface GeneratorsFor {
+  data: ThreadData
+  compiled: Compiled
+  /** More threads than this would have no part of a cap. */
+  mostSenders: number
+}
+
+/** Makes the generators of a run. */
+export type GeneratorsMaker = (run: GeneratorsFor) => Generators

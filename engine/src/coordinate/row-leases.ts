@@ -19,7 +19,18 @@ interface Rows {
   asked: Set<number>
 }
 
-export class RowLeases {
+/** A word to a sender about its rows. */
+export type LeaseWord = Extract<ToSender, { kind: 'rows' | 'rows back' }>
+
+/** Who leases rows to senders, by their numbers. */
+export interface Leases {
+  readonly areLeased: boolean
+  want(sender: number, set: number): void
+  giveBack(sender: number, set: number, leases: readonly RowLease[]): void
+  end(sender: number): void
+}
+
+export class RowLeases implements Leases {
   /** Whether rows are leased at all: where all iterations are arrivals, every sender can count them. */
   readonly areLeased: boolean
   private readonly sets: Rows[]
@@ -29,7 +40,7 @@ export class RowLeases {
   constructor(
     { data, load }: Pick<Plan, 'data' | 'load'>,
     private readonly senders: number,
-    private readonly send: (sender: number, word: Extract<ToSender, { kind: 'rows' | 'rows back' }>) => void,
+    private readonly send: (sender: number, word: LeaseWord) => void,
   ) {
     this.areLeased = load.phases.some((phase) => !isOpenPhase(phase))
     this.alive = new Set(Array.from({ length: senders }, (_, sender) => sender))

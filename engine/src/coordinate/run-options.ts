@@ -14,6 +14,7 @@ import type {
   Target,
 } from '@jolt-gate/core'
 import type { OnceOutcome } from '../walk/once.js'
+import type { GeneratorsMaker } from './generators.js'
 
 export type RunState = 'setup' | 'load' | 'teardown' | 'ended'
 
@@ -46,6 +47,8 @@ export interface RunOptions {
   warmsUp?: boolean
   /** Sender threads; by default one less than there are cores. */
   senders?: number
+  /** Makes its generators; by default they are threads of this process. */
+  generators?: GeneratorsMaker
   onState?: (state: RunState) => void
   /**
    * What happens in the run, in order: each second once all senders have reported it, stops, and how long phases were.

@@ -2,6 +2,7 @@
 import { availableParallelism } from 'node:os'
 import {
   baselineFault,
+  dealtEvenly,
   filesSentBy,
   formatMs,
   gatesOf,
@@ -31,6 +32,7 @@ import { lostRequests } from './lost-requests.js'
 import type { Generators, Load, LoadOrder } from './generators.js'
 import { ThreadGenerators } from './thread-generators.js'
 import type { Compiled, RunValues } from '../compile/program.js'
+import type { ThreadData } from '../generate/sender-protocol.js'
 import type { BrokenRun, RunHandle, RunOptions, RunOutcome, SetUp } from './run-options.js'
 import { phaseLengths } from './phase-lengths.js'
 import { planFaults } from './plan-faults.js'
@@ -40,8 +42,6 @@ const MOST_LATE_MS = 1000
 const SETUP_WITHIN_MS = 120_000
 const TEARDOWN_WITHIN_MS = 30_000
 const TEARDOWN_AFTER_STOP_MS = 8_000
-/** Between the word to the senders and the first moment of the load. */
-const LEAD_MS = 30
 /** After the drain; a sender that works needs none of it. */
 const OVERTIME_MS = 10_000
 
@@ -61,7 +61,10 @@ class Run implements RunHandle {
   private readonly plan: Plan
   /** The plan's own gates, and the default ones. */
   private readonly gates: readonly Gate[]
-  private faults: Required<GeneratorFaults> = { local: [], deaths: [], outOfData: [], endedByData: [] }
+  private faults: Required<GeneratorFaults> = {
+    ...{ local: [], deaths: [], outOfData: [], endedByData: [] },
+    ...{ clockFaults: [], clockNotes: [] },
+  }
   private readonly compiled: Compiled
   private readonly generators: Generators
   private readonly startedAt = new Date()
@@ -87,7 +90,7 @@ class Run implements RunHandle {
     const shape = shapeOf(this.plan, previewOf(this.plan).phases, target)
     // A cap is dealt to the senders: each has at least one user of it.
     const caps = this.plan.load.phases.map(({ cap = Infinity }) => cap)
-    const senders = Math.min(options.senders ?? Math.max(1, availableParallelism() - 1), ...caps)
+    const mostSenders = Math.min(...caps)
     this.identity = {
       ...identity,
       plan: { ...identity.plan, scale, load: loadFingerprint(options.plan) },
@@ -110,10 +113,16 @@ class Run implements RunHandle {
       run,
       fileBytes: (path) => files.get(path) ?? new Uint8Array(),
     })
-    this.generators = new ThreadGenerators({ plan: this.plan, target, shape, run, files }, this.compiled, senders)
+    const data = { plan: this.plan, target, shape, run, files }
+    this.generators = options.generators?.({ data, compiled: this.compiled, mostSenders }) ?? this.threads(data, mostSenders)
     this.watch = new StopWatch(this.gates, shape)
     // One turn later, so that the caller holds the handle before the first event.
     this.done = Promise.resolve().then(() => (broken === undefined ? this.walk() : this.close(broken)))
+  }
+
+  private threads(data: ThreadData, mostSenders: number): Generators {
+    const count = Math.min(this.options.senders ?? Math.max(1, availableParallelism() - 1), mostSenders)
+    return new ThreadGenerators(data, this.compiled, { deal: dealtEvenly(count), first: 0, count })
   }
 
   stop(by: string): void {
@@ -138,6 +147,8 @@ class Run implements RunHandle {
     const before = this.stopped()
     if (before !== undefined) return this.tearDown(before, untouched, false)
     if (refused.length > 0) return this.tearDown({ kind: 'refused', reasons: refused }, untouched, false)
+    const apart = await generators.joined
+    if (apart !== undefined) return this.tearDown({ kind: 'no generators', reason: apart }, untouched, false)
     const setup = await generators.walk({ part: 'setup', frame, endsOnFailure: true, withinMs: SETUP_WITHIN_MS })
     this.options.onSetup?.({ frame: setup.frame, results: setup.results })
     let ending: Ending = { kind: 'finished' }
@@ -233,9 +244,10 @@ class Run implements RunHandle {
     if (this.stopping.signal.aborted) stop()
     this.stopping.signal.addEventListener('abort', stop, { once: true })
     await Promise.race([load.ready, load.ended])
-    const startMs = monotonicMs() + LEAD_MS
+    const { leadMs } = this.generators
+    const startMs = monotonicMs() + leadMs
     this.loadStartMs = startMs
-    const lengthMs = LEAD_MS + 1000 * loadSeconds(this.plan) + this.plan.load.drainMs
+    const lengthMs = leadMs + 1000 * loadSeconds(this.plan) + this.plan.load.drainMs
     load.endWithin(lengthMs + OVERTIME_MS, 'a sender did not end in time: something holds its thread up')
     if (!this.stopping.signal.aborted) {
       this.options.onState?.('load')
@@ -299,7 +311,7 @@ class Run implements RunHandle {
     const { options, view, gates, baseline, faults, renewals, identity, startedAt } = this
     return conclude({
       ...{ options, view, gates, baseline, faults, renewals, identity, startedAt },
-      ...{ ending, setup, teardown },
+      ...{ ending, setup, teardown, fleet: this.generators.fleet() },
       isStrict: this.plan.strict || options.strict === true,
       endedEarly: this.endedEarlyAtMs !== undefined,
     })

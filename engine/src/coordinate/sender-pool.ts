@@ -2,17 +2,26 @@
 import type { Worker } from 'node:worker_threads'
 import { endWhenHeld, heldWords, newBeat, sentenceUnder } from '../threads/beat.js'
 import { startThread } from '../threads/thread.js'
-import { decodeBucket, type GeneratorFaults } from '@jolt-gate/core'
+import { decodeBucket, type Deal, type GeneratorFaults } from '@jolt-gate/core'
 import { compileSoon } from '../clock/priority.js'
 import type { LoadEvents } from './generators.js'
 import { BucketMerger } from './merger.js'
-import { RowLeases } from './row-leases.js'
+import { RowLeases, type LeaseWord, type Leases } from './row-leases.js'
 import type { FromSender, SenderCounts, SenderData, ToSender } from '../generate/sender-protocol.js'
 
 /** Preparing is done by then: compiling the plan, and warming up. */
 const READY_WITHIN_MS = 60_000
 /** A stop is done by then, whatever senders are at. */
 const STOP_WITHIN_MS = 2000
+
+/** Which of those that share the load are threads here: so many, from the first on. */
+export interface SendersHere {
+  deal: Deal
+  first: number
+  count: number
+  /** Who leases rows, where they are more than these. */
+  leases?: (send: (sender: number, word: LeaseWord) => void) => Leases
+}
 
 export class SenderPool {
   private readonly workers: Worker[]
@@ -24,26 +33,29 @@ export class SenderPool {
   readonly counts: SenderCounts = { started: 0, ended: 0, recorded: 0 }
   /** Senders that were ended by force: what they had not told is gone. */
   killed = 0
-  private readonly leases: RowLeases
+  private readonly leases: Leases
   private isStopping = false
   /** Every sender has ended: no limit is needed any more. */
   private isOver = false
   private limit: NodeJS.Timeout | undefined
 
   constructor(
-    data: Omit<SenderData, 'index' | 'leasesRows' | 'beat'>,
+    data: Omit<SenderData, 'index' | 'deal' | 'leasesRows' | 'beat'>,
+    { deal, first, count, leases }: SendersHere,
     sentences: readonly string[],
     private readonly faults: GeneratorFaults,
     private readonly events: LoadEvents,
   ) {
-    const merger = new BucketMerger(data.senders, (bucket) => {
+    const merger = new BucketMerger(count, (bucket) => {
       events.onBucket(bucket)
     })
-    this.leases = new RowLeases(data.plan, data.senders, (sender, word) => this.workers[sender]?.postMessage(word))
+    const send = (sender: number, word: LeaseWord) => this.workers[sender - first]?.postMessage(word)
+    this.leases = leases?.(send) ?? new RowLeases(data.plan, count, send)
     compileSoon()
-    this.workers = Array.from({ length: data.senders }, (_, index) => {
+    this.workers = Array.from({ length: count }, (_, place) => {
       const beat = newBeat()
-      const workerData: SenderData = { ...data, index, leasesRows: this.leases.areLeased, beat }
+      const { areLeased: leasesRows } = this.leases
+      const workerData: SenderData = { ...data, index: first + place, deal, leasesRows, beat }
       const worker = startThread('generate/sender-thread', { workerData })
       const stopWatching = endWhenHeld(worker, beat, () => {
         if (!this.isStopping) this.noteDeath(heldWords('in the load', sentences[sentenceUnder(beat) - 1]))
@@ -53,7 +65,7 @@ export class SenderPool {
     })
     this.endWithin(READY_WITHIN_MS, 'a sender was not ready in time: the plan takes too long to prepare')
     this.ready = Promise.all(this.workers.map(untilReady))
-    this.ended = Promise.all(this.workers.map((worker, index) => this.listen(worker, index, merger))).finally(() => {
+    this.ended = Promise.all(this.workers.map((worker, place) => this.listen(worker, place, first + place, merger))).finally(() => {
       this.isOver = true
       clearTimeout(this.limit)
     })
@@ -98,7 +110,7 @@ export class SenderPool {
     this.send({ kind: 'stop' })
   }
 
-  private listen(worker: Worker, index: number, merger: BucketMerger): Promise<void> {
+  private listen(worker: Worker, place: number, index: number, merger: BucketMerger): Promise<void> {
     return new Promise((resolve) => {
       let isDone = false
       worker.on('message', (message: FromSender) => {
@@ -106,7 +118,7 @@ export class SenderPool {
           case 'ready':
             return
           case 'bucket':
-            merger.add(index, decodeBucket(message.bytes))
+            merger.add(place, decodeBucket(message.bytes))
             return
           case 'samples':
             this.events.onSamples(message.text, message.count)
@@ -140,7 +152,7 @@ export class SenderPool {
       worker.on('exit', () => {
         if (!isDone) this.killed++
         if (!isDone && !this.isStopping && this.faults.deaths.length === 0) this.noteDeath('a sender ended too early')
-        merger.end(index)
+        merger.end(place)
         this.leases.end(index)
         resolve()
       })

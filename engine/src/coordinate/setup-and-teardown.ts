@@ -86,7 +86,8 @@ export class SetupAndTeardown {
   }
 }
 
-function nothingOf({ part, frame }: WalkAsked, failure: string | null): OnceOutcome {
+/** What a walk comes to that was not made, and why it was not; null where there is nothing to be made. */
+export function nothingOf({ part, frame }: WalkAsked, failure: string | null): OnceOutcome {
   const results: OnceResult[] =
     failure === null ? [] : [{ name: part, passed: false, reason: failure, responseTimeMs: null }]
   return { results, frame, secrets: [], failure, isTargets: false }

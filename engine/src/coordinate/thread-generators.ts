@@ -6,17 +6,19 @@ import { MetricReader } from '../metrics/metric-reader.js'
 import type { OnceOutcome } from '../walk/once.js'
 import type { Generators, Load, LoadEvents, LoadOrder, LoadWord, WalkAsked } from './generators.js'
 import { HostReader } from './host.js'
-import { SenderPool } from './sender-pool.js'
+import { SenderPool, type SendersHere } from './sender-pool.js'
 import { SetupAndTeardown } from './setup-and-teardown.js'
 
 export class ThreadGenerators implements Generators {
+  readonly joined = Promise.resolve(undefined)
+  readonly leadMs = 30
   private readonly setupAndTeardown: SetupAndTeardown
 
-  /** @param senders - threads that share the load */
+  /** @param senders - threads that make the load, or a part of it */
   constructor(
     private readonly data: ThreadData,
     private readonly compiled: Compiled,
-    private readonly senders: number,
+    private readonly senders: SendersHere,
   ) {
     this.setupAndTeardown = new SetupAndTeardown(data, compiled)
   }
@@ -30,7 +32,11 @@ export class ThreadGenerators implements Generators {
   }
 
   prepare(order: LoadOrder, faults: GeneratorFaults, events: LoadEvents): Load {
-    return new ThreadLoad({ ...this.data, ...order, senders: this.senders }, this.compiled.sentences, faults, events)
+    return new ThreadLoad({ ...this.data, ...order }, this.senders, this.compiled.sentences, faults, events)
+  }
+
+  fleet(): [] {
+    return []
   }
 
   close(): void {
@@ -45,15 +51,17 @@ class ThreadLoad implements Load {
   private readonly host = new HostReader()
 
   constructor(
-    data: ThreadData & LoadOrder & { senders: number },
+    data: ThreadData & LoadOrder,
+    senders: SendersHere,
     sentences: readonly string[],
     faults: GeneratorFaults,
     events: LoadEvents,
   ) {
     const { target } = data
-    this.metrics = new MetricReader(target.metrics, target.origin, new Set([target.origin, ...target.also]))
+    const metrics = data.readsMetrics === false ? [] : target.metrics
+    this.metrics = new MetricReader(metrics, target.origin, new Set([target.origin, ...target.also]))
     this.host.start()
-    this.pool = new SenderPool(data, sentences, faults, {
+    this.pool = new SenderPool(data, senders, sentences, faults, {
       ...events,
       onBucket: (bucket) => {
         events.onBucket({ ...bucket, ...this.host.take(), metrics: this.metrics.take(bucket.second) })

@@ -1,6 +1,6 @@
 // The users of the closed model whom one thread looks after: each iterations again as its iteration ends.
 import TinyQueue from 'tinyqueue'
-import { tracksIn, JourneyChoice, UserSchedule, userNumber, type Plan } from '@jolt-gate/core'
+import { tracksIn, JourneyChoice, type Dealer, UserSchedule, userNumber, type Plan } from '@jolt-gate/core'
 import type { Iteration } from '../walk/iteration.js'
 
 interface User {
@@ -39,18 +39,19 @@ export class ClosedUsers {
   private running = 0
   private isOver = false
 
-  /** @param index - this thread looks after the users whose number leaves this remainder */
+  /** @param index - this thread looks after the users that are dealt to this number */
   constructor(
     private readonly plan: Plan,
     index: number,
-    senders: number,
+    dealer: Dealer,
   ) {
     const tracks = tracksIn(plan.load.phases)
     this.tracks = tracks.length
     for (const track of tracks) {
       const schedule = new UserSchedule(track)
       const journeys = new JourneyChoice(plan, track)
-      for (let slot = index; slot < schedule.most; slot += senders)
+      for (let slot = 0; slot < schedule.most; slot++) {
+        if (dealer.ownerOf(slot) !== index) continue
         this.users.push({
           slot,
           track: track.number,
@@ -62,6 +63,7 @@ export class ClosedUsers {
           notBeforeMs: 0,
           returning: new Map(),
         })
+      }
     }
     for (const number of this.users.keys()) this.planStart(number, 0)
   }

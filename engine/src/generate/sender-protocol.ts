@@ -1,5 +1,5 @@
 // What the parent and its senders say to one another.
-import type { Frame, Json, Plan, RunShape, Target } from '@jolt-gate/core'
+import type { Deal, Frame, Json, Plan, RunShape, Target } from '@jolt-gate/core'
 import type { RunValues } from '../compile/program.js'
 import type { RowLease } from './rows.js'
 import type { Beat } from '../threads/beat.js'
@@ -15,9 +15,9 @@ export interface ThreadData {
 }
 
 export interface SenderData extends ThreadData {
-  /** This sender's place among those that share the load. */
+  /** This sender's number among those that share the load, and how it is dealt to them. */
   index: number
-  senders: number
+  deal: Deal
   /** What setup kept, by slot, and which of it is secret. */
   setupValues: Frame
   maskedValues: string[]

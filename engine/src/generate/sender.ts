@@ -1,5 +1,5 @@
 // A sender: starts its part of the arrivals when they are due, and records what comes back.
-import { loadSeconds, ScheduleCursor, tracesOf, type Plan } from '@jolt-gate/core'
+import { Dealer, loadSeconds, ScheduleCursor, tracesOf, type Plan } from '@jolt-gate/core'
 import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../walk/compile-plan.js'
@@ -64,7 +64,7 @@ export class Sender {
     private readonly post: Post,
     alarm: Alarm,
   ) {
-    const { plan, target, shape, run, index, senders, files } = data
+    const { plan, target, shape, run, index, deal, files } = data
     const seeded: Plan = { ...plan, seed: run.seed }
     this.compiled = compilePlan(plan, target, shape, {
       run,
@@ -107,11 +107,12 @@ export class Sender {
       return own.has(name) ? name : null
     }
     this.cursor = new ScheduleCursor(seeded, {
-      ...{ index, of: senders },
+      ...{ index, deal },
       isOrdered: sharesRows(plan.data, this.compiled.journeys, trackOf),
     })
-    this.caps = plan.load.phases.map(({ cap = Infinity }) => shareOf(cap, index, senders))
-    this.closed = new ClosedUsers(seeded, index, senders)
+    const dealer = new Dealer(deal)
+    this.caps = plan.load.phases.map(({ cap = Infinity }) => dealer.partOf(cap, index))
+    this.closed = new ClosedUsers(seeded, index, dealer)
     this.rows = new RowTaker({
       ...{ data: plan.data, programs: this.compiled.journeys, seed: run.seed, arrivals: this.cursor.arrivals },
       areLeased: data.leasesRows,
@@ -373,9 +374,4 @@ export class Sender {
     const counts = { started, ended, recorded: this.recorder.recorded }
     this.post({ kind: 'done', counts })
   }
-}
-
-/** The part of a count that is dealt to one of so many, to within one. */
-function shareOf(count: number, index: number, of: number): number {
-  return count === Infinity ? count : Math.floor(count / of) + (index < count % of ? 1 : 0)
 }

@@ -1,7 +1,7 @@
 // Before the load, a sender of the same plan sends to a server of our own in the same thread: the first requests of a
 // process load the HTTP parser and run code that is not compiled yet, and would start tens of milliseconds late.
 import { createServer, type Server } from 'node:net'
-import { isOpenPhase, loadSeconds, stepAround, stepsInside, type Plan, type Step } from '@jolt-gate/core'
+import { UNDIVIDED, isOpenPhase, loadSeconds, stepAround, stepsInside, type Plan, type Step } from '@jolt-gate/core'
 import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import { straightTo } from '../walk/alone.js'
@@ -81,7 +81,7 @@ function detachOnce(): void {
   structuredClone(buffer, { transfer: [buffer] })
 }
 
-const ALONE = { index: 0, senders: 1, mostLateMs: 1000, tellsSamples: false, leasesRows: false }
+const ALONE = { index: 0, deal: UNDIVIDED, mostLateMs: 1000, tellsSamples: false, leasesRows: false }
 
 /** The same journeys, without what waits and what reaches beyond HTTP, begun as the plan begins them. */
 function warmPlan(plan: Plan): Plan {

@@ -14,6 +14,7 @@ import {
   type Judgement,
   type Plan,
   type Target,
+  UNDIVIDED,
 } from '@jolt-gate/core'
 import type { Alarm } from '../../src/clock/alarm.js'
 import { compilePlan } from '../../src/walk/compile-plan.js'
@@ -51,7 +52,7 @@ export function simulateRun({ plan, target, metricsAt, stall, death }: Simulated
     const run = { id: 'simulated', seed: plan.seed, startedAtMs: 0, secrets: {}, overrides: {} }
     const compiled = compilePlan(plan, target, shape, { run, fileBytes: () => new Uint8Array() })
     const faults: Required<GeneratorFaults> = {
-      ...{ local: [], deaths: [], outOfData: [], endedByData: [] },
+      ...{ local: [], deaths: [], outOfData: [], endedByData: [], clockFaults: [], clockNotes: [] },
       ...(death === undefined ? {} : { deaths: [death] }),
     }
     let ending: Ending = { kind: 'finished' }
@@ -90,7 +91,7 @@ export function simulateRun({ plan, target, metricsAt, stall, death }: Simulated
       })
       const sender: Sender = new Sender(
         {
-          ...{ plan, target, shape, run, index: 0, senders: 1, setupValues: frame, maskedValues: [] },
+          ...{ plan, target, shape, run, index: 0, deal: UNDIVIDED, setupValues: frame, maskedValues: [] },
           ...{ mostLateMs: 1000, warmsUp: false, tellsSamples: false, files: new Map() },
           leasesRows: leases.areLeased,
         },

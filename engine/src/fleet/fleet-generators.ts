@@ -1,0 +1,227 @@
+// Generators of a fleet, as a run's coordinator asks them.
+import { createCurve } from '@nats-io/nkeys'
+import { isLoopback, type FleetGenerator, type GeneratorFaults } from '@jolt-gate/core'
+import { monotonicMs } from '../clock/clock.js'
+import type {
+  Generators,
+  GeneratorsFor,
+  GeneratorsMaker,
+  Load,
+  LoadEvents,
+  LoadOrder,
+  WalkAsked,
+} from '../coordinate/generators.js'
+import { nothingOf } from '../coordinate/setup-and-teardown.js'
+import type { OnceOutcome } from '../walk/once.js'
+import { choose, type Chosen, type Fleet, type Wanted } from './fleet.js'
+import { FleetLoad, type Member } from './fleet-load.js'
+import { Inbox, type Arrived } from './inbox.js'
+import { Line } from './line.js'
+import { readOutcome } from './outcome.js'
+import { Parcel } from './parcel.js'
+import { LOST_AFTER_MS, RENEWED_EVERY_MS, type Present } from './roster.js'
+import { newKey, opened } from './sealing.js'
+import { parcelSubject } from './subjects.js'
+import { readTold } from './words.js'
+
+/** Between the word to the generators and the first moment of the load. */
+const LEAD_MS = 1000
+const MET_AGAIN_AFTER_MS = 10_000
+const CLOSED_WITHIN_MS = 2000
+/** A walk that is over by its own time has told so by then. */
+const WALK_GRACE_MS = 20_000
+
+export interface FleetRun {
+  fleet: Fleet
+  /** Who was there when the run was asked for. */
+  present: readonly Present[]
+  wanted: Wanted
+  version: string
+}
+
+/** Makes the generators of a run of those of a fleet. */
+export const fleetGenerators =
+  (asked: FleetRun): GeneratorsMaker =>
+  (run) =>
+    new FleetGenerators(asked, run)
+
+class FleetGenerators implements Generators {
+  readonly leadMs = LEAD_MS
+  readonly joined: Promise<string | undefined>
+  private readonly key = newKey()
+  private members: Member[] = []
+  private inbox: Inbox | undefined
+  private load: FleetLoad | undefined
+  private readonly walks = new Map<number, { by: string; end: (outcome: OnceOutcome | undefined) => void }>()
+  private nextWalk = 0
+  private timer: NodeJS.Timeout | undefined
+  private metAtMs = 0
+  private stopServing: () => void = () => undefined
+  private readonly gone = new Set<string>()
+
+  constructor(
+    private readonly asked: FleetRun,
+    private readonly run: GeneratorsFor,
+  ) {
+    this.joined = this.join().catch((error: unknown) => `fleet: ${error instanceof Error ? error.message : String(error)}`)
+  }
+
+  async walk(asked: WalkAsked): Promise<OnceOutcome> {
+    if (this.run.compiled[asked.part].operations.length === 0) return nothingOf(asked, null)
+    for (;;) {
+      const walker = this.members.find(({ id }) => !this.gone.has(id))
+      if (walker === undefined) return nothingOf(asked, 'no generator is left to walk it')
+      const outcome = await this.walkBy(walker, asked)
+      if (outcome !== undefined) return outcome
+      // Teardown moves to the next; what setup has made by one is not made twice.
+      this.gone.add(walker.id)
+      if (asked.part === 'setup') return nothingOf(asked, `generator ${walker.id}, which walked it, is gone`)
+    }
+  }
+
+  giveUp(): void {
+    for (const { line } of this.members) void line.say({ kind: 'give up' })
+  }
+
+  prepare(order: LoadOrder, faults: GeneratorFaults, events: LoadEvents): Load {
+    this.load = new FleetLoad(this.members, this.run.data, order, faults, events)
+    return this.load
+  }
+
+  fleet(): FleetGenerator[] {
+    return this.load?.fleet() ?? []
+  }
+
+  close(): void {
+    clearInterval(this.timer)
+    this.asked.fleet.awaits(this.leave())
+  }
+
+  private async leave(): Promise<void> {
+    const limit = setTimeout(() => {
+      for (const { line } of this.members) line.close()
+    }, CLOSED_WITHIN_MS)
+    await Promise.all(this.members.map(({ line }) => line.say({ kind: 'close' })))
+    clearTimeout(limit)
+    for (const { line } of this.members) line.close()
+    this.stopServing()
+    await this.inbox?.close()
+    await this.asked.fleet.disown(this.run.data.run.id).catch(() => undefined)
+  }
+
+  private async join(): Promise<string | undefined> {
+    const { fleet, present, wanted, version } = this.asked
+    const choice = choose(present, wanted, version, this.run.mostSenders)
+    if (typeof choice === 'string') return choice
+    const { data } = this.run
+    const { id } = data.run
+    const epoch = await fleet.own(id)
+    const options = { bus: fleet.bus, signs: fleet.signs, run: id, epoch, key: this.key }
+    const members = choice.generators.map((one): Member => ({ ...one, line: new Line(one.id, options) }))
+    const unfit = members.find((one) => this.isUnfit(one))
+    if (unfit !== undefined) return `generator ${unfit.id}: a loopback target would be its own machine`
+    const parcel = await Parcel.of(data, this.key)
+    const serving = members.map((one) =>
+      fleet.bus.subscribe(parcelSubject(one.id), {
+        callback: (error, message) => {
+          if (error === null) parcel.answer(message)
+        },
+      }),
+    )
+    this.stopServing = () => {
+      for (const subscription of serving) subscription.unsubscribe()
+    }
+    this.inbox = await Inbox.open(
+      fleet.bus,
+      id,
+      members.map((one) => one.id),
+      {
+        onTold: (from, arrived) => {
+          this.take(from, arrived)
+        },
+        onRefused: (from, why) => {
+          this.load?.lose(from, why)
+        },
+      },
+    )
+    const curve = createCurve()
+    const refusals = await Promise.all(
+      members.map(async ({ line, key, first, count, id: to }) => {
+        const order = {
+          ...{ version, key: curve.seal(this.key, key), from: curve.getPublicKey(), parcel: parcel.facts },
+          share: { deal: choice.deal, first, count },
+        }
+        const why = await line.order(order)
+        return why === undefined ? [] : [`generator ${to} refuses: ${why}`]
+      }),
+    )
+    this.members = members
+    const [refusal] = refusals.flat()
+    if (refusal !== undefined) return refusal
+    await Promise.all(members.map(({ line }) => line.meet()))
+    this.metAtMs = monotonicMs()
+    this.timer = setInterval(() => {
+      this.watch()
+    }, RENEWED_EVERY_MS)
+    return undefined
+  }
+
+  private isUnfit({ allowsLoopback }: Chosen): boolean {
+    const { origin } = this.run.data.target
+    return !allowsLoopback && origin !== '' && isLoopback(origin)
+  }
+
+  /** That we are there, each second; and whether they are. */
+  private watch(): void {
+    const now = monotonicMs()
+    const isToMeet = now - this.metAtMs > MET_AGAIN_AFTER_MS
+    if (isToMeet) this.metAtMs = now
+    for (const { id, session, line } of this.members) {
+      if (this.gone.has(id)) continue
+      const row = this.asked.fleet.roster.of(id)
+      if (row !== undefined && row.session !== session) this.lose(id, 'it was started anew')
+      else if (row === undefined || now - row.seenAtMs > LOST_AFTER_MS) this.lose(id, 'nothing was heard of it for 10 s')
+      else void (isToMeet ? line.meet() : line.say({ kind: 'beat' }))
+    }
+  }
+
+  private lose(id: string, why: string): void {
+    this.gone.add(id)
+    this.members.find((one) => one.id === id)?.line.close()
+    for (const { by, end } of [...this.walks.values()]) if (by === id) end(undefined)
+    this.load?.lose(id, why)
+  }
+
+  private walkBy({ id: by, line }: Member, asked: WalkAsked): Promise<OnceOutcome | undefined> {
+    const id = this.nextWalk++
+    return new Promise((resolve) => {
+      const limit = setTimeout(() => {
+        end(undefined)
+      }, asked.withinMs + WALK_GRACE_MS)
+      const end = (outcome: OnceOutcome | undefined) => {
+        clearTimeout(limit)
+        this.walks.delete(id)
+        resolve(outcome)
+      }
+      this.walks.set(id, { by, end })
+      void line.say({ kind: 'walk', id, asked })
+    })
+  }
+
+  private take(id: string, { kind, bytes, acknowledge }: Arrived): void {
+    try {
+      const told = readTold(kind, bytes)
+      if (told.kind !== 'walked') {
+        if (this.load === undefined) acknowledge()
+        else this.load.take(id, told, acknowledge)
+        return
+      }
+      acknowledge()
+      const walk = this.walks.get(told.id)
+      if (walk?.by === id) walk.end(readOutcome(opened(told.outcome, this.key), this.run.compiled.slotCount))
+    } catch (error) {
+      acknowledge()
+      this.lose(id, `what it tells cannot be read: ${error instanceof Error ? error.message : String(error)}`)
+    }
+  }
+}
