@@ -60,11 +60,16 @@ export async function refuseImpossible(plan: Plan, target: Target): Promise<void
   for (const warning of warnings) process.stderr.write(`warning: ${warning}\n`)
 }
 
-/** Refuses a load that the target's owner does not permit, or has not shown to be able to permit. */
-export async function refuseForbidden(plan: Plan | undefined, target: Target, scale = 1): Promise<void> {
+/** Refuses a load that the target's permission does not hold. */
+export function refuseUnpermitted(plan: Plan | undefined, target: Target, scale = 1): void {
   const load = plan === undefined ? NO_LOAD : previewOf(scalePlan(plan, scale))
   const fault = permissionFault(target, load, new Date())
   if (fault !== undefined) throw new UsageError(`${target.name}: ${fault}`)
+}
+
+/** Refuses a load that the target's owner does not permit, or has not shown to be able to permit. */
+export async function refuseForbidden(plan: Plan | undefined, target: Target, scale = 1): Promise<void> {
+  refuseUnpermitted(plan, target, scale)
   const missing = (await proveControl(controlNeeded(target))).flatMap((found) => (found.isProven ? [] : [found]))
   const [first] = missing
   if (first !== undefined)

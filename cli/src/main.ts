@@ -3,6 +3,7 @@
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import type { CompareOptions } from './compare.js'
 import { EXIT, UsageError } from './errors.js'
+import type { GenerateArguments } from './fleet.js'
 import type {
   AdmitArguments,
   CapacityArguments,
@@ -52,6 +53,11 @@ const set = () =>
 const seed = () => new Option('--seed <number>', 'override the seed of the plan').argParser(wholeNumber)
 const scale = () =>
   new Option('--scale <factor>', 'multiplies rates, starts, users and caps').argParser(positive).default(1)
+const fleet = () =>
+  new Option('--fleet <address>', 'make the load by generators elsewhere: nats://HOST:4222 (or JOLT_FLEET)')
+const fleetKey = () => new Option('--fleet-key <file>', "the coordinator's key of that fleet (or JOLT_FLEET_KEY)")
+const generators = () =>
+  new Option('--generators <number>', 'how many of the fleet; default: all that are free').argParser(wholeNumber)
 const json = () => new Option('--json <file>', 'write JSON; - is standard output')
 
 program
@@ -126,6 +132,9 @@ program
   )
   .option('--commit <id>', "the change under test, where it is not the plan's own commit")
   .option('--branch <name>', 'the branch of the change under test')
+  .addOption(fleet())
+  .addOption(fleetKey())
+  .addOption(generators())
   .option('--all', 'run the plans after one that was not open, too')
   .addOption(
     new Option(
@@ -289,6 +298,52 @@ program
   .action(async (options: AdmitArguments) => {
     const { admit } = await import('./admit.js')
     process.exitCode = await admit(options, outputOf())
+  })
+
+program
+  .command('generate')
+  .description('make load as a generator of a fleet, until it is told to end')
+  .requiredOption('--join <address>', 'the fleet: nats://HOST:4222')
+  .requiredOption('--key <file>', 'the key that "fleet add" wrote for this generator')
+  .option('--place <name>', 'where it stands, as its key says')
+  .option('--threads <number>', 'sender threads; default: one less than there are cores', wholeNumber)
+  .option('--allow-loopback', 'make load against this machine itself, for tests and demos')
+  .addHelpText('after', '\nExample:\n  jolt-gate generate --join nats://10.0.0.4:4222 --key north-1.key --place north')
+  .action(async (options: GenerateArguments) => {
+    const { generate } = await import('./fleet.js')
+    process.exitCode = await generate(options, outputOf())
+  })
+
+const ofFleet = program.command('fleet').description('make a fleet, and say who may join it')
+const folder = () => new Option('--folder <folder>', 'the folder of the fleet').default('.')
+ofFleet
+  .command('init')
+  .description("write a server's configuration, its certificate and the coordinator's key to a folder")
+  .argument('<folder>', 'a new folder')
+  .option('--host <name>', 'by which generators reach the server; beyond loopback TLS is set up', '127.0.0.1')
+  .option('--port <number>', 'of the server; default 4222', wholeNumber)
+  .action(async (path: string, options: { host: string; port?: number }) => {
+    const { initFleet } = await import('./fleet.js')
+    process.exitCode = initFleet(path, options)
+  })
+ofFleet
+  .command('add')
+  .description('let a generator in, and write its key')
+  .argument('<name>', 'of the generator')
+  .requiredOption('--place <name>', 'where it stands')
+  .addOption(folder())
+  .action(async (name: string, options: { place: string; folder: string }) => {
+    const { addToFleet } = await import('./fleet.js')
+    process.exitCode = addToFleet(name, options)
+  })
+ofFleet
+  .command('remove')
+  .description('let a generator in no more')
+  .argument('<name>', 'of the generator')
+  .addOption(folder())
+  .action(async (name: string, options: { folder: string }) => {
+    const { removeFromFleet } = await import('./fleet.js')
+    process.exitCode = removeFromFleet(name, options)
   })
 
 program

@@ -61,6 +61,9 @@ export interface RunArguments {
   label: Record<string, string>
   commit?: string
   branch?: string
+  fleet?: string
+  fleetKey?: string
+  generators?: number
   all?: boolean
 }
 

@@ -23,12 +23,14 @@ import {
   mostOfUsers,
   planOfUrl,
   refuseForbidden,
+  refuseUnpermitted,
   refuseImpossible,
   refuseUnknownValues,
   secretValuesOf,
 } from './asked.js'
 import { readStored } from './compare.js'
 import { UsageError } from './errors.js'
+import type { FleetOfRuns } from './fleet.js'
 import type { Output, RunArguments } from './options.js'
 import { progressOf } from './progress.js'
 import { asOftenAsAsked } from './repeat.js'
@@ -62,7 +64,14 @@ export async function askedPlan(file: string, options: RunArguments, server: Ser
   if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
   refuseUnknownValues(reading, options.set)
   const secrets = secretValuesOf(target)
-  await refuseForbidden(plan, target, options.scale)
+  const byFleet = isByFleet(options)
+  if (plan.places !== undefined && !byFleet)
+    throw new UsageError(
+      `${file}: its load is made from ${plan.places.map(({ name }) => name).join(' and ')}: say by which fleet, with --fleet nats://HOST:4222`,
+    )
+  // Generators look for the proof themselves: this machine may not even reach the target.
+  if (byFleet) refuseUnpermitted(plan, target, options.scale)
+  else await refuseForbidden(plan, target, options.scale)
   await refuseImpossible(plan, target)
   const baseline =
     options.baseline?.[0] === 'server'
@@ -116,6 +125,8 @@ export interface RunListener {
   server: Server | undefined
   /** Where what cannot be delivered is kept; given the id of its run. */
   keepAt: ((run: string) => string) | undefined
+  /** That makes its load, where it is not made here. */
+  fleet: FleetOfRuns | undefined
 }
 
 /** Runs it, as often as is asked for. */
@@ -123,18 +134,19 @@ export async function runPlan(
   asked: AskedPlan,
   options: RunArguments,
   output: Output,
-  { onResult, samples, server, keepAt }: RunListener,
+  { onResult, samples, server, keepAt, fleet }: RunListener,
 ): Promise<Pick<RunOutcome, 'result' | 'judgement'>> {
   const { file, plan, target, repository } = asked
   const most = isUrl(file) ? mostOfUsers(options) : undefined
   if (most !== undefined && !output.quiet) process.stderr.write(`${most}\n`)
   const commit = commitOf(repository.root)
   if (!output.quiet && !isUrl(file)) tellWarnings(plan, options.scale)
-  const once = () => {
+  const once = async () => {
     const id = newId()
     if (!output.quiet) process.stderr.write(`${headline(plan, target, commit, id)}\n`)
     const run: RunOptions = {
       ...engineOptions(asked, options, id),
+      ...(await fleet?.forRun()),
       onResult,
       ...(samples === undefined ? {} : { onSamples: samples.take }),
     }
@@ -282,6 +294,9 @@ function headline(plan: Plan, target: Target, { commit, dirty }: Commit, id: str
   const against = target.name === target.origin ? target.origin : `${target.name} (${target.origin})`
   return `${plan.name} (${plan.file}${at}) against ${against}, run ${id}`
 }
+
+/** Whether generators elsewhere make the load. */
+const isByFleet = ({ fleet }: RunArguments): boolean => fleet !== undefined || process.env['JOLT_FLEET'] !== undefined
 
 /** The options that make the load of a URL say nothing beside a plan. */
 function refuseLoadOptions(file: string, options: RunArguments): void {

@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import { verdictWords, type Judgement, type RunResult } from '@jolt-gate/core'
 import { collectorAt, type Collector } from '@jolt-gate/engine'
 import { EXIT, UsageError } from './errors.js'
+import { fleetOf } from './fleet.js'
 import type { Output, RunArguments } from './options.js'
 import { printResult } from './print-result.js'
 import { KEPT_ENDING } from './report/kept.js'
@@ -36,6 +37,7 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   const server = options.to === undefined ? undefined : Server.at(options.to, process.env['JOLT_TOKEN'])
   for (const file of files) asked.push(await askedPlan(file, options, server))
   const collector = options.otlp === undefined ? undefined : collectorOf(options.otlp)
+  const fleet = await fleetOf(options)
   // Not before: a baseline may stand where its successor will.
   checkReports(reports)
   const samples = options.requests === undefined ? undefined : await openSamples(options.requests)
@@ -43,24 +45,29 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   const codes: number[] = []
   const forgiven = new Set<string>()
   const reported = (notRun: readonly string[]) => ({ notRun, isForgiven: ({ id }: RunResult) => forgiven.has(id) })
-  for (const one of asked) {
-    const { result, judgement } = await runPlan(one, options, output, {
-      samples,
-      server,
-      keepAt: keptIn(options.out, one.file),
-      onResult: (early) => {
-        // Standard output gets one document: the last one.
-        writeReports(reports, [...results, early], reported(files.slice(results.length + 1)), 'files')
-      },
-    })
-    results.push(result)
-    const code = codeOf(judgement, options.onVoid)
-    codes.push(code)
-    if (code === EXIT.ok && judgement.verdict === 'void') forgiven.add(result.id)
-    const unsent = await collector?.send(result)
-    if (unsent !== undefined) process.stderr.write(`not sent to the collector: ${unsent}\n`)
-    printResult(result, judgement, output, reports.some(({ file }) => file === '-') ? process.stderr : process.stdout)
-    if (code !== EXIT.ok && options.all !== true) break
+  try {
+    for (const one of asked) {
+      const { result, judgement } = await runPlan(one, options, output, {
+        samples,
+        server,
+        fleet,
+        keepAt: keptIn(options.out, one.file),
+        onResult: (early) => {
+          // Standard output gets one document: the last one.
+          writeReports(reports, [...results, early], reported(files.slice(results.length + 1)), 'files')
+        },
+      })
+      results.push(result)
+      const code = codeOf(judgement, options.onVoid)
+      codes.push(code)
+      if (code === EXIT.ok && judgement.verdict === 'void') forgiven.add(result.id)
+      const unsent = await collector?.send(result)
+      if (unsent !== undefined) process.stderr.write(`not sent to the collector: ${unsent}\n`)
+      printResult(result, judgement, output, reports.some(({ file }) => file === '-') ? process.stderr : process.stdout)
+      if (code !== EXIT.ok && options.all !== true) break
+    }
+  } finally {
+    await fleet?.close()
   }
   const notRun = files.slice(results.length)
   const faults = [...writeReports(reports, results, reported(notRun), 'all'), ...((await samples?.close()) ?? [])]

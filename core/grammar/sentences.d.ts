@@ -48,6 +48,7 @@ export interface GateSentence {
   measure: Measure
   of: Scope
   journey: string | undefined
+  place: string | undefined
   during: string[]
   comparison: Comparison
   limit: Limit
@@ -62,6 +63,7 @@ export interface GateSpans {
   /** One for each name after `of`. */
   of: Span[]
   journey: Span | undefined
+  place: Span | undefined
   during: Span[]
   comparison: Span
   limit: Span

@@ -74,16 +74,26 @@ export const phasesOfGate = (
     return phase.measured && (during.length === 0 || during.includes(phase.name) || during.includes(ladder))
   })
 
+/** The share of the load that is made at a place. */
+function partOfPlace({ places = [] }: Pick<Plan, 'places'>, name: string | undefined): number {
+  if (name === undefined) return 1
+  const total = places.reduce((sum, { weight }) => sum + weight, 0)
+  return (places.find((place) => place.name === name)?.weight ?? 0) / total
+}
+
 /** Requests that the load makes for a gate; null where that is not known before. */
 export function expectedOf(loaded: LoadedGates, gate: Gate): number | null {
   const { of, journey } = gate
   const scope = phasesOfGate(loaded, gate)
   if (scope.some((phase) => Math.max(...phase.users) > 0)) return null
   if (journey !== undefined || MEASURES[gate.measure.kind].of !== 'steps') return null
+  const part = partOfPlace(loaded.plan, gate.place)
   return scope.reduce(
     (sum, phase) =>
       sum +
-      phase.arrivals * loaded.requestsPerArrival(phase.track, (step) => of.kind !== 'names' || of.names.includes(step)),
+      part *
+        phase.arrivals *
+        loaded.requestsPerArrival(phase.track, (step) => of.kind !== 'names' || of.names.includes(step)),
     0,
   )
 }

@@ -7,11 +7,12 @@ import { SCOPE_COUNTS } from './cells.js'
 /**
  * The first format had no requests in flight, the second nothing of lateness, the third no requests in full, the fourth
  * no rows of data sets and no requests that were drawn, the fifth nothing of how iterations failed or were left
- * unfinished, and no redirects.
+ * unfinished, and no redirects, the sixth no places.
  */
 const FOURTH_FORMAT = 4
 const FIFTH_FORMAT = 5
-const FORMAT = 6
+const SIXTH_FORMAT = 6
+const FORMAT = 7
 
 /** A bucket as bytes. */
 // eslint-disable-next-line max-lines-per-function -- one field after another, in the order of the format
@@ -82,6 +83,10 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
   writer.list(bucket.called, ({ step, journey }) => {
     wholes(step, journey)
   })
+  writer.list(bucket.places, ({ place, bucket: ofPlace }) => {
+    writer.whole(place)
+    writer.blob(encodeBucket({ ...ofPlace, places: [] }))
+  })
   return writer.finish()
 }
 
@@ -91,6 +96,10 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
  * @throws RangeError for bytes that are no bucket
  */
 export function decodeBucket(bytes: Uint8Array): Bucket {
+  return readBucket(bytes, false)
+}
+
+function readBucket(bytes: Uint8Array, isOfPlace: boolean): Bucket {
   const reader = new ByteReader(bytes)
   const format = reader.whole()
   if (format < FOURTH_FORMAT || format > FORMAT) throw new RangeError(`unknown bucket format ${String(format)}`)
@@ -141,7 +150,13 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
     drawn: hasRows ? reader.list(() => readDrawn(reader)) : [],
     redirects: hasUnfinished ? reader.list(() => readRedirect(reader)) : [],
     called: hasUnfinished ? reader.list(() => ({ step: reader.whole(), journey: reader.whole() })) : [],
+    places: format > SIXTH_FORMAT ? reader.list(() => readPlace(reader, isOfPlace)) : [],
   }
+}
+
+function readPlace(reader: ByteReader, isOfPlace: boolean): Bucket['places'][number] {
+  if (isOfPlace) throw new RangeError('a place has no places')
+  return { place: reader.whole(), bucket: readBucket(reader.blob(), true) }
 }
 
 const FIRST_SCOPE_COUNTS = ['started', 'finished', 'endedFailed', 'cutOff'] as const

@@ -216,6 +216,8 @@ export interface Bucket {
   pressure: number
   /** What each metric read; null where it could not. */
   metrics: (number | null)[]
+  /** The same second of each place alone, by its number in the shape; none where all is one place. */
+  places: { place: number; bucket: Bucket }[]
 }
 
 /**
@@ -247,6 +249,7 @@ export function emptyBucket(second: number): Bucket {
     steal: 0,
     pressure: 0,
     metrics: [],
+    places: [],
   }
 }
 

@@ -74,6 +74,7 @@ export class Recording extends Cells {
       ...this.counted(),
       open: [],
       drawn: [],
+      places: [],
       users,
       busy,
       busyOfFive,

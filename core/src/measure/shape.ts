@@ -42,6 +42,8 @@ export interface RunShape {
   journeyArrivals?: JourneyArrivals[]
   /** Data sets with their number of rows; runs of old have none. */
   data?: { name: string; rows: number }[]
+  /** Where its load is made; of a run without places undefined. */
+  places?: string[]
   metrics: { name: string; unit: string; ceiling: number | null }[]
   /** Where a person opens a trace, where the target says it: an address with {trace}. */
   traces?: string | undefined
@@ -90,6 +92,7 @@ export function shapeOf(
     ),
     data: plan.data.map(({ name, rows }) => ({ name, rows: rows.count })),
     metrics: metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
+    ...(plan.places === undefined ? {} : { places: plan.places.map((place) => place.name) }),
     traces,
     drainMs: plan.load.drainMs,
   }

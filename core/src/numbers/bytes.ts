@@ -24,11 +24,15 @@ export class ByteWriter {
   }
 
   text(value: string): void {
-    const encoded = ByteWriter.encoder.encode(value)
-    this.whole(encoded.length)
-    this.reserve(encoded.length)
-    this.bytes.set(encoded, this.length)
-    this.length += encoded.length
+    this.blob(ByteWriter.encoder.encode(value))
+  }
+
+  /** Bytes with their length. */
+  blob(value: Uint8Array): void {
+    this.whole(value.length)
+    this.reserve(value.length)
+    this.bytes.set(value, this.length)
+    this.length += value.length
   }
 
   list<T>(items: readonly T[], write: (item: T) => void): void {
@@ -78,10 +82,14 @@ export class ByteReader {
   }
 
   text(): string {
+    return ByteReader.decoder.decode(this.blob())
+  }
+
+  blob(): Uint8Array {
     const length = this.whole()
     const end = this.offset + length
     if (end > this.bytes.length) throw new RangeError('the record ends too early')
-    const value = ByteReader.decoder.decode(this.bytes.subarray(this.offset, end))
+    const value = this.bytes.subarray(this.offset, end)
     this.offset = end
     return value
   }

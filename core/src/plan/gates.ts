@@ -15,6 +15,7 @@ export interface Named {
   journeys: ReadonlySet<string>
   /** Phases, and ladders for all of their levels. */
   phases: ReadonlySet<string>
+  places: ReadonlySet<string>
   /** Whether all of the plan before the gates could be read. */
   areAllRead: boolean
 }
@@ -96,7 +97,8 @@ function readStop(source: Source, field: Field | undefined, gate: GateSentence):
   return undefined
 }
 
-function whyNoStop({ measure, comparison, limit }: GateSentence): string | undefined {
+function whyNoStop({ measure, comparison, limit, place }: GateSentence): string | undefined {
+  if (place !== undefined) return 'a gate of one place'
   if (isOfRun(measure)) return measure.kind
   if (limit.kind === 'baseline') return 'a limit against a baseline'
   const isLower = comparison === 'over' || comparison === 'at least'
@@ -160,6 +162,10 @@ function isMeasurable(source: Source, gate: GateSentence, at: PlaceOfSpan): bool
     return fault(spans.during[0], 'SCOPE', `${measure.kind} is measured over the whole run: remove "during"`)
   if (gate.of.kind !== 'all' && of === 'nothing')
     return fault(spans.of[0], 'SCOPE', `${measure.kind} cannot be measured by step: remove "of"`)
+  if (gate.place !== undefined && (isOfRun(measure) || family === 'metric'))
+    return fault(spans.place, 'SCOPE', `${measure.kind} is measured for the whole run: remove "from place"`)
+  if (gate.place !== undefined && limit.kind === 'baseline')
+    return fault(spans.limit, 'SCOPE', 'a baseline is of all places: remove "from place", or name a fixed limit')
   if (gate.journey !== undefined && !byJourney)
     return fault(spans.journey, 'SCOPE', `${measure.kind} is measured for the whole run: remove "in journey"`)
   return true
@@ -184,6 +190,7 @@ function areNamed(source: Source, gate: GateSentence, named: Named, at: PlaceOfS
     ...(gate.journey === undefined
       ? []
       : [{ kind: 'journey', name: gate.journey, span: spans.journey, known: named.journeys }]),
+    ...(gate.place === undefined ? [] : [{ kind: 'place', name: gate.place, span: spans.place, known: named.places }]),
     ...(gate.measure.kind === 'recovery'
       ? [{ kind: 'phase', name: gate.measure.phase, span: spans.measure, known: named.phases }]
       : []),

@@ -304,11 +304,18 @@ export interface Gate extends GateSentence {
   at: Position
 }
 
+export interface PlanPlace {
+  name: string
+  weight: number
+}
+
 export interface Plan {
   file: string
   name: string
   about: string
   target: string | undefined
+  /** Where its load is made, each with its share; undefined where no place is named. */
+  places?: PlanPlace[] | undefined
   seed: number
   /** T of Apdex for the impact of a run: up to this a response satisfies. */
   satisfiedMs: number | undefined

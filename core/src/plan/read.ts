@@ -8,6 +8,7 @@ import type { Journey, Phase, Plan, Position, Problem, Step } from './model.js'
 import type { Target } from './target-model.js'
 import { allSteps, groupsOf, timedOf } from './steps/walk.js'
 import { checkNames } from './names.js'
+import { readPlaces } from './places.js'
 import { errorsIn, openSource, problemsOf, writtenText, type Source } from './source.js'
 import { readWord, type FileReader, type StepContext } from './context.js'
 import { readData } from './data.js'
@@ -148,12 +149,14 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     journeys: new Set(journeys.map((journey) => journey.name)),
     phases: new Set(phases.flatMap(({ name, ladder }) => (ladder === null ? [name] : [name, ladder]))),
   }
+  const places = readPlaces(source, node('places'))
   const satisfiedMs = readTimeout(source, fields.get('satisfied'), 'satisfied')
   const plan: Plan = {
     file: source.file,
     name: readText(source, fields.get('name'), 'name') ?? source.file,
     about: readText(source, fields.get('about'), 'about') ?? '',
     target: readText(source, fields.get('target'), 'target'),
+    places,
     seed: readWhole(source, fields.get('seed'), 'seed', 0) ?? 1,
     satisfiedMs,
     strict: readSwitch(source, fields.get('strict'), 'strict') ?? false,
@@ -166,7 +169,12 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     journeys,
     teardown,
     load: { phases, drainMs: frame.drainMs, cap: frame.cap, mix: frame.mix },
-    gates: readGates(source, node('gates'), { ...named, areAllRead: errorsIn(source) === 0 }, satisfiedMs),
+    gates: readGates(
+      source,
+      node('gates'),
+      { ...named, areAllRead: errorsIn(source) === 0, places: new Set(places?.map((place) => place.name)) },
+      satisfiedMs,
+    ),
   }
   if (!source.isBroken) requireParts(source, fields, plan)
   return plan

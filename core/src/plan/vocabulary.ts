@@ -45,6 +45,11 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       name: needed('name of the plan', text, 'Summer timetable opens'),
       about,
       target: key('the target: the name of a file in targets/, or an origin', text, 'harbour'),
+      places: key(
+        'where generators stand that make the load, each with its share of it; needs a fleet',
+        entries(whole),
+        '{ north: 3, south: 1 }',
+      ),
       seed: key('same seed: same arrivals, journeys, waits and picks', whole, '20260601'),
       satisfied: key('a response up to this satisfies (T of Apdex); for the impact of a run', text, '300ms'),
       strict: key('yes: what leaves a doubt, and decides no gate, makes the run void', yesNo, 'yes'),
@@ -294,7 +299,7 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
 const LATER = 'not supported by this version yet; remove it'
 /** Keys that the format knows and this version does not build yet. */
 export const UNBUILT_KEYS: Partial<Record<ContextName, Readonly<Record<string, string>>>> = {
-  plan: { networks: LATER, places: LATER, 'on loss': LATER },
+  plan: { networks: LATER, 'on loss': LATER },
   journey: { browser: LATER },
 }
 /** Step kinds that the format knows and this version does not build yet. */

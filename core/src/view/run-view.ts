@@ -77,6 +77,11 @@ interface GateState {
   stoppedValue: number | null
 }
 
+export interface PlaceView {
+  place: string
+  view: RunView
+}
+
 export interface RunViewOptions {
   gates: readonly Gate[]
   /** Its phases change with the events; it is copied. */
@@ -95,6 +100,8 @@ export class RunView {
   readonly series: Series
   /** Every second that is judged, without what was in flight. */
   readonly buckets: Bucket[] = []
+  /** The same run as it was made at each place alone, in the order of the shape; none where all is one place. */
+  readonly places: readonly PlaceView[]
   private readonly timeRanges: TimeRanges
   /** T of Apdex for the impact; null where nothing in the plan says how fast is fast enough. */
   readonly satisfiedMs: number | null
@@ -110,6 +117,11 @@ export class RunView {
     this.recording = new BoundedRecording(this.shape)
     this.timeRanges = new TimeRanges(this.shape)
     this.series = emptySeries(shape.metrics.length)
+    this.places = (shape.places ?? []).map((place) => {
+      const own = gates.filter((gate) => gate.place === place)
+      const ofPlace = { ...this.shape, places: [] }
+      return { place, view: new RunView({ gates: own.map(anywhere), shape: ofPlace, satisfiedMs }) }
+    })
     this.states = gates.map((gate) => {
       const ofBaseline = gate.limit.kind === 'baseline' && baseline !== undefined ? baselineValue(baseline, gate) : null
       return {
@@ -128,6 +140,7 @@ export class RunView {
 
   /** Takes what happened next. The cost of a second does not grow with the length of the run. */
   add(event: RunEvent): void {
+    this.tellPlaces(event)
     switch (event.kind) {
       case 'bucket':
         this.addBucket(event.bucket)
@@ -155,6 +168,17 @@ export class RunView {
     }
   }
 
+  /** What happened at each place; what a stop rule saw was of all of them. */
+  private tellPlaces(event: RunEvent): void {
+    for (const [index, { view }] of this.places.entries()) {
+      if (event.kind === 'stop rule') view.add({ kind: 'stopped', atMs: event.atMs })
+      else if (event.kind !== 'bucket') view.add(event)
+      else
+        for (const { place, bucket } of event.bucket.places)
+          if (place === index) view.add({ kind: 'bucket', bucket: { ...bucket, places: [] } })
+    }
+  }
+
   /** When a gate or a person stopped the run, in ms from the start of the load; null when none did. */
   get stoppedAtMs(): number | null {
     return this.judgedUntilMs === Infinity ? null : this.judgedUntilMs
@@ -170,7 +194,11 @@ export class RunView {
    * are over: it is still on its way.
    */
   gates(): GateResult[] {
+    const ofPlaces = new Map(this.places.map(({ place, view }) => [place, view.gates()]))
     return this.states.map(({ gate, baseline, batches, firstBreachAtMs, stoppedAtMs, stoppedValue }) => {
+      // Those of a place stand there in the same order.
+      const ofPlace = gate.place === undefined ? undefined : ofPlaces.get(gate.place)?.shift()
+      if (ofPlace !== undefined) return ofPlace
       const known = { limitsCapped: this.limitsCapped, baseline, batches, firstBreachAtMs, stoppedAtMs, stoppedValue }
       if (isOfRun(gate.measure)) return judgeGateOfRun(gate, this, known, this.hasEnded)
       const result = judgeGate(gate, this.recording, this.shape, known)
@@ -249,7 +277,7 @@ export class RunView {
       return
     }
     // What was in flight is for stop rules alone.
-    const kept = { ...bucket, open: [] }
+    const kept = { ...bucket, open: [], places: [] }
     this.buckets.push(kept)
     const before = this.seconds
     this.recording.add(bucket)
@@ -271,6 +299,9 @@ export class RunView {
     if (!holds(value, gate.comparison, limit)) state.firstBreachAtMs = bucket.second * 1000
   }
 }
+
+/** A gate as it is judged where the place is settled. */
+const anywhere = (gate: Gate): Gate => ({ ...gate, place: undefined })
 
 /** A whole count over all phases says nothing about one second. */
 function isJudgedBySecond(gate: Gate): boolean {

@@ -28,6 +28,7 @@ export function planChanges(before: Plan, after: Plan): PlanChange[] {
     ...named('data', before.data, after.data, ({ file, take, then }) => JSON.stringify([file, take, then])),
     ...words('target', before.target, after.target),
     ...words('name', before.name, after.name),
+    ...words('places', placeWords(before), placeWords(after)),
     ...words('seed', String(before.seed), String(after.seed)),
     ...words('satisfied', msWords(before.satisfiedMs), msWords(after.satisfiedMs)),
     ...words('trace', traceWords(before), traceWords(after)),
@@ -41,6 +42,7 @@ const msWords = (ms: number | undefined) => (ms === undefined ? undefined : `${S
 /** Plans that were stored before there were traces say nothing of them. */
 const traceWords = ({ trace = { kind: 'failed' } }: Partial<Pick<Plan, 'trace'>>) =>
   trace.kind === 'share' ? `${String(Number((100 * trace.share).toPrecision(6)))} %` : trace.kind
+const placeWords = ({ places }: Plan) => places?.map(({ name, weight }) => `${name} ${String(weight)}`).join(', ')
 const capWords = ({ load }: Plan) => (load.cap === undefined ? undefined : `${String(load.cap)} users`)
 
 function words(what: string, before: string | undefined, after: string | undefined): PlanChange[] {

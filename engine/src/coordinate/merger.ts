@@ -1,23 +1,26 @@
-// Buckets of several senders, merged second by second and handed on in order.
+// Buckets of several senders, or generators, merged second by second and handed on in order.
 import { Recording, type Bucket } from '@jolt-gate/core'
 
 export class BucketMerger {
-  private readonly pending = new Map<number, Bucket[]>()
+  private readonly pending = new Map<number, Sent[]>()
   private readonly reached: number[]
   private next = 0
 
+  /** @param placeOf - where each stands, by its number in the shape; undefined where all is one place */
   constructor(
     senders: number,
     private readonly emit: (bucket: Bucket) => void,
+    private readonly placeOf: (sender: number) => number | undefined = () => undefined,
   ) {
     this.reached = new Array<number>(senders).fill(-1)
   }
 
   add(sender: number, bucket: Bucket): void {
+    const sent = { place: this.placeOf(sender), bucket }
     const others = this.pending.get(bucket.second)
-    if (others === undefined) this.pending.set(bucket.second, [bucket])
-    else others.push(bucket)
-    this.reached[sender] = bucket.second
+    if (others === undefined) this.pending.set(bucket.second, [sent])
+    else others.push(sent)
+    this.reached[sender] = Math.max(this.reached[sender] ?? -1, bucket.second)
     this.flush()
   }
 
@@ -31,21 +34,43 @@ export class BucketMerger {
     const upTo = Math.min(...this.reached)
     const last = upTo === Infinity ? Math.max(-1, ...this.pending.keys()) : upTo
     for (; this.next <= last; this.next++) {
-      const buckets = this.pending.get(this.next)
+      const sent = this.pending.get(this.next)
       this.pending.delete(this.next)
-      const [only] = buckets ?? []
-      if (buckets === undefined || only === undefined) continue
-      if (buckets.length === 1) {
-        this.emit(only)
-        continue
-      }
-      const merged = new Recording()
-      for (const bucket of buckets) merged.add(bucket)
-      this.emit({
-        ...merged.toBucket(this.next),
-        open: buckets.flatMap(({ open }) => open),
-        drawn: buckets.flatMap(({ drawn }) => drawn),
-      })
+      if (sent !== undefined) this.emit({ ...merged(this.next, sent), places: placesOf(this.next, sent) })
     }
   }
+}
+
+interface Sent {
+  place: number | undefined
+  bucket: Bucket
+}
+
+function merged(second: number, sent: readonly Sent[]): Bucket {
+  const [only] = sent
+  if (sent.length === 1 && only !== undefined) return only.bucket
+  const sum = new Recording()
+  // As its first second: rows before it would be rows of nothing.
+  for (const { bucket } of sent) sum.add({ ...bucket, second: 0 })
+  return {
+    ...sum.toBucket(0),
+    second,
+    open: sent.flatMap(({ bucket }) => bucket.open),
+    drawn: sent.flatMap(({ bucket }) => bucket.drawn),
+  }
+}
+
+/** The same second of each place, without what is of single requests: that stands in the whole. */
+function placesOf(second: number, sent: readonly Sent[]): Bucket['places'] {
+  const places = [...new Set(sent.flatMap(({ place }) => (place === undefined ? [] : [place])))].toSorted(
+    (a, b) => a - b,
+  )
+  return places.map((place) => {
+    const bucket = merged(
+      second,
+      sent.filter((one) => one.place === place),
+    )
+    const failures = bucket.failures.map((cell) => ({ ...cell, sample: '', kept: '' }))
+    return { place, bucket: { ...bucket, failures, open: [], drawn: [], slowest: [], redirects: [], metrics: [] } }
+  })
 }

@@ -114,7 +114,8 @@ class Run implements RunHandle {
       fileBytes: (path) => files.get(path) ?? new Uint8Array(),
     })
     const data = { plan: this.plan, target, shape, run, files }
-    this.generators = options.generators?.({ data, compiled: this.compiled, mostSenders }) ?? this.threads(data, mostSenders)
+    this.generators =
+      options.generators?.({ data, compiled: this.compiled, mostSenders }) ?? this.threads(data, mostSenders)
     this.watch = new StopWatch(this.gates, shape)
     // One turn later, so that the caller holds the handle before the first event.
     this.done = Promise.resolve().then(() => (broken === undefined ? this.walk() : this.close(broken)))
@@ -147,7 +148,7 @@ class Run implements RunHandle {
     const before = this.stopped()
     if (before !== undefined) return this.tearDown(before, untouched, false)
     if (refused.length > 0) return this.tearDown({ kind: 'refused', reasons: refused }, untouched, false)
-    const apart = await generators.joined
+    const apart = this.lacksFleet() ?? (await generators.joined)
     if (apart !== undefined) return this.tearDown({ kind: 'no generators', reason: apart }, untouched, false)
     const setup = await generators.walk({ part: 'setup', frame, endsOnFailure: true, withinMs: SETUP_WITHIN_MS })
     this.options.onSetup?.({ frame: setup.frame, results: setup.results })
@@ -167,6 +168,13 @@ class Run implements RunHandle {
     this.options.onLoadEnded?.({ ending, faults, endedEarlyAtMs, renewals: [...renewals] })
     this.emit({ kind: 'end' })
     return this.tearDown(ending, setup)
+  }
+
+  /** Load from one place is no load from those that the plan names. */
+  private lacksFleet(): string | undefined {
+    const { places } = this.plan
+    if (places === undefined || this.options.generators !== undefined) return undefined
+    return `the load is to be made from ${places.map(({ name }) => name).join(' and ')}: that needs a fleet of generators`
   }
 
   private stopped(): Ending | undefined {

@@ -65,7 +65,9 @@ export class SenderPool {
     })
     this.endWithin(READY_WITHIN_MS, 'a sender was not ready in time: the plan takes too long to prepare')
     this.ready = Promise.all(this.workers.map(untilReady))
-    this.ended = Promise.all(this.workers.map((worker, place) => this.listen(worker, place, first + place, merger))).finally(() => {
+    this.ended = Promise.all(
+      this.workers.map((worker, place) => this.listen(worker, place, first + place, merger)),
+    ).finally(() => {
       this.isOver = true
       clearTimeout(this.limit)
     })

@@ -13,7 +13,8 @@ import type {
 } from '../coordinate/generators.js'
 import { nothingOf } from '../coordinate/setup-and-teardown.js'
 import type { OnceOutcome } from '../walk/once.js'
-import { choose, type Chosen, type Fleet, type Wanted } from './fleet.js'
+import { choose, type Chosen } from './choice.js'
+import type { Fleet } from './fleet.js'
 import { FleetLoad, type Member } from './fleet-load.js'
 import { Inbox, type Arrived } from './inbox.js'
 import { Line } from './line.js'
@@ -35,7 +36,8 @@ export interface FleetRun {
   fleet: Fleet
   /** Who was there when the run was asked for. */
   present: readonly Present[]
-  wanted: Wanted
+  /** How many; all that are free where nothing is said. */
+  generators?: number | undefined
   version: string
 }
 
@@ -63,7 +65,9 @@ class FleetGenerators implements Generators {
     private readonly asked: FleetRun,
     private readonly run: GeneratorsFor,
   ) {
-    this.joined = this.join().catch((error: unknown) => `fleet: ${error instanceof Error ? error.message : String(error)}`)
+    this.joined = this.join().catch(
+      (error: unknown) => `fleet: ${error instanceof Error ? error.message : String(error)}`,
+    )
   }
 
   async walk(asked: WalkAsked): Promise<OnceOutcome> {
@@ -110,16 +114,16 @@ class FleetGenerators implements Generators {
   }
 
   private async join(): Promise<string | undefined> {
-    const { fleet, present, wanted, version } = this.asked
-    const choice = choose(present, wanted, version, this.run.mostSenders)
-    if (typeof choice === 'string') return choice
-    const { data } = this.run
+    const { fleet, present, generators, version } = this.asked
+    const { data, mostSenders: mostThreads } = this.run
+    const choice = choose(present, { places: data.plan.places, generators, mostThreads, version })
+    if (typeof choice === 'string') return `fleet: ${choice}`
     const { id } = data.run
     const epoch = await fleet.own(id)
     const options = { bus: fleet.bus, signs: fleet.signs, run: id, epoch, key: this.key }
     const members = choice.generators.map((one): Member => ({ ...one, line: new Line(one.id, options) }))
     const unfit = members.find((one) => this.isUnfit(one))
-    if (unfit !== undefined) return `generator ${unfit.id}: a loopback target would be its own machine`
+    if (unfit !== undefined) return `fleet: generator ${unfit.id}: a loopback target would be its own machine`
     const parcel = await Parcel.of(data, this.key)
     const serving = members.map((one) =>
       fleet.bus.subscribe(parcelSubject(one.id), {
@@ -180,7 +184,8 @@ class FleetGenerators implements Generators {
       if (this.gone.has(id)) continue
       const row = this.asked.fleet.roster.of(id)
       if (row !== undefined && row.session !== session) this.lose(id, 'it was started anew')
-      else if (row === undefined || now - row.seenAtMs > LOST_AFTER_MS) this.lose(id, 'nothing was heard of it for 10 s')
+      else if (row === undefined || now - row.seenAtMs > LOST_AFTER_MS)
+        this.lose(id, 'nothing was heard of it for 10 s')
       else void (isToMeet ? line.meet() : line.say({ kind: 'beat' }))
     }
   }

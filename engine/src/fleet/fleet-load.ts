@@ -6,7 +6,7 @@ import { BucketMerger } from '../coordinate/merger.js'
 import { RowLeases } from '../coordinate/row-leases.js'
 import type { ThreadData } from '../generate/sender-protocol.js'
 import { CLOCK_NOTED_MS, CLOCK_VOID_MS } from './clock-meeting.js'
-import type { Chosen } from './fleet.js'
+import type { Chosen } from './choice.js'
 import type { Line } from './line.js'
 import type { Told } from './words.js'
 
@@ -25,6 +25,8 @@ interface Made {
   requests: number
   busy: number
   lostSeconds: number
+  /** The last second that it told of. */
+  second: number
   isReady: boolean
   isEnded: boolean
 }
@@ -60,17 +62,19 @@ export class FleetLoad implements Load {
       data.shape.phases.reduce((sum, phase) => sum + phase.seconds, 0) + seconds + plan.load.drainMs / 1000 + 600
     this.ready = new Promise<void>((resolve) => (this.resolveReady = resolve))
     this.ended = new Promise<void>((resolve) => (this.resolveEnded = resolve))
-    this.merger = new BucketMerger(members.length, (bucket) => {
+    const emit = (bucket: Bucket) => {
       events.onBucket(bucket)
       this.acknowledge(bucket.second)
-    })
+    }
+    const names = data.shape.places
+    this.merger = new BucketMerger(members.length, emit, (index) => names?.indexOf(members[index]?.place ?? ''))
     const threads = members.reduce((sum, { count }) => sum + count, 0)
     this.leases = new RowLeases(plan, threads, (sender, word) => {
       const owner = members.find(({ first, count }) => sender >= first && sender < first + count)
       void owner?.line.say({ kind: 'rows', sender, word })
     })
     for (const [index, member] of members.entries()) {
-      this.made.set(member.id, { requests: 0, busy: 0, lostSeconds: 0, isReady: false, isEnded: false })
+      this.made.set(member.id, { requests: 0, busy: 0, lostSeconds: 0, second: -1, isReady: false, isEnded: false })
       void member.line.say({ kind: 'prepare', order: { ...order, readsMetrics: index === 0 } })
     }
   }
@@ -202,17 +206,19 @@ export class FleetLoad implements Load {
   private takeBucket(index: number, { id }: Member, bucket: Bucket, acknowledge: () => void): void {
     const made = this.made.get(id)
     if (made === undefined) return
-    if (bucket.second > this.mostSecond) {
+    if (bucket.second > this.mostSecond || bucket.second <= made.second) {
       acknowledge()
-      this.lose(id, `it told of second ${String(bucket.second)}, which this run does not have`)
+      const why = bucket.second <= made.second ? 'after a later one' : 'which this run does not have'
+      this.lose(id, `it told of second ${String(bucket.second)}, ${why}`)
       return
     }
+    made.second = bucket.second
     made.requests += bucket.steps.reduce((sum, { requests }) => sum + requests, 0)
     made.busy = Math.max(made.busy, bucket.busy)
     const waiting = this.unacknowledged.get(bucket.second)
     if (waiting === undefined) this.unacknowledged.set(bucket.second, [acknowledge])
     else waiting.push(acknowledge)
-    this.merger.add(index, bucket)
+    this.merger.add(index, { ...bucket, places: [] })
   }
 
   private acknowledge(second: number): void {

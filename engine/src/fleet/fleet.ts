@@ -3,7 +3,6 @@ import { Kvm, type KV } from '@nats-io/kv'
 import { DiscardPolicy, jetstreamManager, RetentionPolicy, StorageType } from '@nats-io/jetstream'
 import { nanos, type NatsConnection } from '@nats-io/transport-node'
 import type { KeyObject } from 'node:crypto'
-import type { Deal } from '@jolt-gate/core'
 import { connectBus } from './bus.js'
 import type { CoordinatorKey } from './keys.js'
 import { Roster, type Present } from './roster.js'
@@ -15,26 +14,6 @@ const KEPT_FOR_MS = 3_600_000
 const STREAM_BYTES = 1024 * 1024 * 1024
 /** Rows are renewed each second: who is there has said so by then. */
 const MET_WITHIN_MS = 2500
-
-/** What of a fleet a run asks for. */
-export interface Wanted {
-  /** Shares of the load by place; undefined where all places are one. */
-  places: Readonly<Record<string, number>> | undefined
-  /** How many generators at most; all that are free where nothing is said. */
-  generators: number | undefined
-}
-
-/** A generator with its part of a run. */
-export interface Chosen extends Present {
-  /** The number of its first thread among all that share the load. */
-  first: number
-  count: number
-}
-
-export interface Choice {
-  deal: Deal
-  generators: Chosen[]
-}
 
 export class Fleet {
   private readonly leaving = new Set<Promise<void>>()
@@ -92,54 +71,4 @@ export class Fleet {
     this.roster.close()
     await this.bus.close()
   }
-}
-
-/**
- * Who makes a run, and which part of it.
- *
- * @param mostThreads - more would have no part of a cap
- * @returns the choice, or why there is none
- */
-export function choose(present: readonly Present[], wanted: Wanted, version: string, mostThreads: number): Choice | string {
-  const others = present.filter((one) => one.version !== version)
-  const free = present.filter((one) => one.run === null && one.version === version)
-  const named = wanted.places === undefined ? undefined : Object.entries(wanted.places)
-  const weights = named ?? [[null, 1] as const]
-  const missing = named?.find(([place]) => !free.some((one) => one.place === place))
-  const ofOthers = others.length === 0 ? '' : `; ${String(others.length)} of another version`
-  if (missing !== undefined) return `no generator is free in ${missing[0]}${ofOthers}`
-  if (free.length === 0) return `no generator is free${ofOthers}`
-  const most = wanted.generators ?? free.length
-  if (most > free.length) return `${String(most)} generators are asked for, and ${String(free.length)} are free${ofOthers}`
-  if (most < weights.length) return `${String(weights.length)} places need as many generators, and ${String(most)} may be taken`
-  const byPlace = weights.map(([place]) => free.filter((one) => place === null || one.place === place))
-  const taken = byPlace.map((ones) => ones.splice(0, 1))
-  for (let left = most - weights.length; left > 0; left--) {
-    // Where each has the most to do, by the weight of its place.
-    const next = byPlace
-      .map((ones, index) => ({ ones, index, load: (weights[index]?.[1] ?? 0) / (taken[index]?.length ?? 1) }))
-      .filter(({ ones }) => ones.length > 0)
-      .toSorted((one, other) => other.load - one.load)[0]
-    if (next === undefined) break
-    taken[next.index]?.push(...next.ones.splice(0, 1))
-  }
-  const generators = taken.flat().length
-  if (generators > mostThreads) return `a cap of ${String(mostThreads)} users cannot be dealt to ${String(generators)} generators`
-  return dealt(taken, weights, Math.floor(mostThreads / generators))
-}
-
-function dealt(taken: readonly Present[][], weights: readonly (readonly [unknown, number])[], most: number): Choice {
-  let first = 0
-  const generators: Chosen[] = []
-  const deal = taken.map((ones, index) => {
-    let shares = 0
-    for (const one of ones) {
-      const count = Math.min(one.threads, most)
-      generators.push({ ...one, first, count })
-      first += count
-      shares += count
-    }
-    return { weight: weights[index]?.[1] ?? 1, shares }
-  })
-  return { deal, generators }
 }

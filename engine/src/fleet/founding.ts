@@ -3,9 +3,9 @@ import { execFileSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { array, object, string, type InferType } from 'yup'
-import { isLoopback, parseJson } from '@jolt-gate/core'
+import { isLoopback, parseJson, PLACE_NAME, PLACE_NAME_WORDS } from '@jolt-gate/core'
 import { newSigningPair, newUser, type CoordinatorKey, type GeneratorKey } from './keys.js'
-import { idOf, NAME, nameWords, permissionsOf } from './subjects.js'
+import { idOf, permissionsOf } from './subjects.js'
 
 const [FACTS, CONFIGURATION, AUTHORITY, SERVER] = ['fleet.json', 'nats.conf', 'authority', 'server']
 export const COORDINATOR_KEY = 'coordinator.key'
@@ -51,9 +51,10 @@ export function foundFleet(folder: string, { host, port }: { host: string; port:
 export function addGenerator(folder: string, { name, place }: { name: string; place: string }): string {
   const known = readFacts(folder)
   for (const [what, text] of Object.entries({ name, place }))
-    if (!NAME.test(text)) throw new Error(`${text} is no ${what}: ${nameWords}`)
+    if (!PLACE_NAME.test(text)) throw new Error(`${text} is no ${what}: ${PLACE_NAME_WORDS}`)
   const id = idOf(place, name)
-  if (known.generators.some((one) => one.id.endsWith(`/${name}`))) throw new Error(`there is a generator ${name} already`)
+  if (known.generators.some((one) => one.id.endsWith(`/${name}`)))
+    throw new Error(`there is a generator ${name} already`)
   const { seed, user } = newUser()
   const path = join(folder, `${name}.key`)
   const key: GeneratorKey = {
@@ -132,6 +133,18 @@ function makeCertificates(folder: string, host: string): void {
   const name = /^[\d.]+$/.test(host) ? `IP:${host}` : `DNS:${host}`
   writeFileSync(join(folder, `${SERVER}.ext`), `subjectAltName=${name}\nextendedKeyUsage=serverAuth\n`)
   const by = ['-CA', `${AUTHORITY}.crt`, '-CAkey', `${AUTHORITY}.key`, '-CAcreateserial']
-  openssl('x509', '-req', '-in', `${SERVER}.csr`, ...by, '-out', `${SERVER}.crt`, '-days', DAYS, '-extfile', `${SERVER}.ext`)
+  openssl(
+    'x509',
+    '-req',
+    '-in',
+    `${SERVER}.csr`,
+    ...by,
+    '-out',
+    `${SERVER}.crt`,
+    '-days',
+    DAYS,
+    '-extfile',
+    `${SERVER}.ext`,
+  )
   for (const file of [AUTHORITY, SERVER]) chmodSync(join(folder, `${file}.key`), 0o600)
 }

@@ -127,7 +127,8 @@ class Member {
     if (envelope?.to !== this.id) return
     const name = `${envelope.run} ${String(envelope.epoch)} ${String(envelope.count)}`
     const said = this.replies.get(name)
-    const reply = said ?? this.obey(envelope).catch((error: unknown): Reply => ({ kind: 'refused', why: wordsOf(error) }))
+    const reply =
+      said ?? this.obey(envelope).catch((error: unknown): Reply => ({ kind: 'refused', why: wordsOf(error) }))
     if (said === undefined) this.remember(name, reply)
     const answer = await reply
     message.respond(replyBytes(answer.kind === 'done' ? { ...answer, atMs: monotonicMs() } : answer))

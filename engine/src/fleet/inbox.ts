@@ -37,12 +37,7 @@ export class Inbox {
   }
 
   /** Listens to some generators in a run. */
-  static async open(
-    bus: NatsConnection,
-    run: string,
-    ids: readonly string[],
-    listener: InboxListener,
-  ): Promise<Inbox> {
+  static async open(bus: NatsConnection, run: string, ids: readonly string[], listener: InboxListener): Promise<Inbox> {
     const inbox = new Inbox(bus, run, ids, listener)
     const manager = await jetstreamManager(bus)
     await manager.consumers.add(STREAM, {

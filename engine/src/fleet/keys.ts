@@ -3,8 +3,7 @@ import { generateKeyPairSync } from 'node:crypto'
 import { readFileSync, statSync } from 'node:fs'
 import { createUser } from '@nats-io/nkeys'
 import { mixed, object, string, type InferType } from 'yup'
-import { parseJson } from '@jolt-gate/core'
-import { NAME } from './subjects.js'
+import { parseJson, PLACE_NAME } from '@jolt-gate/core'
 
 const MOST_BYTES = 64_000
 
@@ -21,8 +20,8 @@ const coordinatorKey = object({
 })
 const generatorKey = object({
   kind: mixed<'generator'>().oneOf(['generator']).required(),
-  name: text().matches(NAME),
-  place: text().matches(NAME),
+  name: text().matches(PLACE_NAME),
+  place: text().matches(PLACE_NAME),
   seed: text(),
   /** Whose words it obeys: base64 of SPKI. */
   obeys: text(),

@@ -47,9 +47,13 @@ export class Line {
     const wanted = this.clock.errorMs === null ? TRIPS.first : TRIPS.later
     for (let trip = 0; trip < wanted && !this.isClosed; trip++) {
       let sentAtMs = monotonicMs()
-      const reply = await this.queued({ sealed: sealedWord({ kind: 'clock' }, this.options.key) }, ANSWERED_WITHIN_MS, () => {
-        sentAtMs = monotonicMs()
-      })
+      const reply = await this.queued(
+        { sealed: sealedWord({ kind: 'clock' }, this.options.key) },
+        ANSWERED_WITHIN_MS,
+        () => {
+          sentAtMs = monotonicMs()
+        },
+      )
       if (reply?.kind !== 'done' || !Number.isFinite(reply.atMs)) return
       trips.push({ sentAtMs, theirMs: reply.atMs, backAtMs: monotonicMs() })
     }

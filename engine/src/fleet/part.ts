@@ -205,4 +205,3 @@ export async function orderFault(
   const missing = (await proveControl(controlNeeded(target))).find(({ isProven }) => !isProven)
   return missing === undefined ? undefined : `control of ${missing.origin} is not proven`
 }
-

@@ -1,8 +1,8 @@
 // The names of a fleet: its generators, and the subjects on which they are spoken to and tell what happens.
+import { PLACE_NAME } from '@jolt-gate/core'
 
 /** Of a generator, and of a place. */
-export const NAME = /^[a-z0-9](?:[a-z0-9-]{0,30}[a-z0-9])?$/
-export const nameWords = 'small letters, digits and hyphens, at most 32'
+const NAME = PLACE_NAME
 
 /**
  * A generator as the fleet knows it. Its place is a part of the name that its key permits, so that none can say that it

@@ -15,6 +15,7 @@ const FIRST: GateParts = {
   measure: 'response time',
   of: '',
   journey: '',
+  place: '',
   during: '',
   comparison: 'under',
   limit: '500 ms',

@@ -7,6 +7,8 @@ export interface GateParts {
   /** As written: quoted names, "each step", or nothing for all. */
   of: string
   journey: string
+  /** Where its load is made: kept as it is written. */
+  place: string
   during: string
   comparison: string
   limit: string
@@ -27,6 +29,7 @@ export function partsOf(rule: string): GateParts | undefined {
     measure: cut(spans.measure),
     of: list(spans.of),
     journey: cut(spans.journey),
+    place: cut(spans.place),
     during: list(spans.during),
     comparison: cut(spans.comparison),
     limit: cut(spans.limit),
@@ -41,6 +44,7 @@ export function sentenceOf(parts: GateParts): string {
     parts.measure,
     of === 'none' || parts.of === '' ? '' : `of ${parts.of}`,
     !hasJourney || parts.journey === '' ? '' : `in journey ${parts.journey}`,
+    !hasDuring || parts.place === '' ? '' : `from place ${parts.place}`,
     !hasDuring || parts.during === '' ? '' : `during ${parts.during}`,
     parts.comparison,
     parts.limit,
