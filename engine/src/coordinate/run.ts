@@ -148,7 +148,9 @@ class Run implements RunHandle {
     const before = this.stopped()
     if (before !== undefined) return this.tearDown(before, untouched, false)
     if (refused.length > 0) return this.tearDown({ kind: 'refused', reasons: refused }, untouched, false)
-    const apart = this.lacksFleet() ?? (await generators.joined)
+    const apart = this.lacksFleet() ?? (await Promise.race([generators.joined, noneAtStop(this.stopping.signal)]))
+    const meanwhile = this.stopped()
+    if (meanwhile !== undefined) return this.tearDown(meanwhile, untouched, false)
     if (apart !== undefined) return this.tearDown({ kind: 'no generators', reason: apart }, untouched, false)
     const setup = await generators.walk({ part: 'setup', frame, endsOnFailure: true, withinMs: SETUP_WITHIN_MS })
     this.options.onSetup?.({ frame: setup.frame, results: setup.results })
@@ -325,6 +327,9 @@ class Run implements RunHandle {
     })
   }
 }
+
+/** A stop waits for no generators. */
+const noneAtStop = (signal: AbortSignal): Promise<undefined> => untilAborted(signal).then(() => undefined)
 
 function untilAborted(signal: AbortSignal): Promise<never[]> {
   if (signal.aborted) return Promise.resolve([])

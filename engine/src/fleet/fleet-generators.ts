@@ -59,7 +59,9 @@ class FleetGenerators implements Generators {
   private timer: NodeJS.Timeout | undefined
   private metAtMs = 0
   private stopServing: () => void = () => undefined
-  private readonly gone = new Set<string>()
+  /** Those that are lost, and why. */
+  private readonly gone = new Map<string, string>()
+  private hasJoined = false
 
   constructor(
     private readonly asked: FleetRun,
@@ -78,7 +80,7 @@ class FleetGenerators implements Generators {
       const outcome = await this.walkBy(walker, asked)
       if (outcome !== undefined) return outcome
       // Teardown moves to the next; what setup has made by one is not made twice.
-      this.gone.add(walker.id)
+      this.gone.set(walker.id, 'it did not walk what it was asked to')
       if (asked.part === 'setup') return nothingOf(asked, `generator ${walker.id}, which walked it, is gone`)
     }
   }
@@ -88,8 +90,13 @@ class FleetGenerators implements Generators {
   }
 
   prepare(order: LoadOrder, faults: GeneratorFaults, events: LoadEvents): Load {
-    this.load = new FleetLoad(this.members, this.run.data, order, faults, events)
-    return this.load
+    const load = new FleetLoad(this.members, this.run.data, order, faults, events)
+    this.load = load
+    for (const [id, why] of this.gone)
+      queueMicrotask(() => {
+        load.lose(id, why)
+      })
+    return load
   }
 
   fleet(): FleetGenerator[] {
@@ -148,6 +155,10 @@ class FleetGenerators implements Generators {
         },
       },
     )
+    this.members = members
+    this.timer = setInterval(() => {
+      this.watch()
+    }, RENEWED_EVERY_MS)
     const curve = createCurve()
     const refusals = await Promise.all(
       members.map(async ({ line, key, first, count, id: to }) => {
@@ -156,18 +167,16 @@ class FleetGenerators implements Generators {
           share: { deal: choice.deal, first, count },
         }
         const why = await line.order(order)
-        return why === undefined ? [] : [`generator ${to} refuses: ${why}`]
+        return why === undefined ? [] : [`fleet: generator ${to} refuses: ${why}`]
       }),
     )
-    this.members = members
     const [refusal] = refusals.flat()
     if (refusal !== undefined) return refusal
     await Promise.all(members.map(({ line }) => line.meet()))
     this.metAtMs = monotonicMs()
-    this.timer = setInterval(() => {
-      this.watch()
-    }, RENEWED_EVERY_MS)
-    return undefined
+    this.hasJoined = true
+    const [lost] = this.gone
+    return lost === undefined ? undefined : `fleet: generator ${lost[0]} was lost: ${lost[1]}`
   }
 
   private isUnfit({ allowsLoopback }: Chosen): boolean {
@@ -184,14 +193,14 @@ class FleetGenerators implements Generators {
       if (this.gone.has(id)) continue
       const row = this.asked.fleet.roster.of(id)
       if (row !== undefined && row.session !== session) this.lose(id, 'it was started anew')
-      else if (row === undefined || now - row.seenAtMs > LOST_AFTER_MS)
-        this.lose(id, 'nothing was heard of it for 10 s')
-      else void (isToMeet ? line.meet() : line.say({ kind: 'beat' }))
+      else if (row === undefined) this.lose(id, 'it has left the fleet')
+      else if (now - row.seenAtMs > LOST_AFTER_MS) this.lose(id, 'nothing was heard of it for 10 s')
+      else if (this.hasJoined) void (isToMeet ? line.meet() : line.say({ kind: 'beat' }))
     }
   }
 
   private lose(id: string, why: string): void {
-    this.gone.add(id)
+    this.gone.set(id, why)
     this.members.find((one) => one.id === id)?.line.close()
     for (const { by, end } of [...this.walks.values()]) if (by === id) end(undefined)
     this.load?.lose(id, why)

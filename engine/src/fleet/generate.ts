@@ -9,7 +9,7 @@ import { connectBus } from './bus.js'
 import type { GeneratorKey } from './keys.js'
 import { fetchParcel } from './parcel.js'
 import { orderFault, ownThreads, Part } from './part.js'
-import { LOST_AFTER_MS, RENEWED_EVERY_MS, renewRow } from './roster.js'
+import { LOST_AFTER_MS, removeRow, RENEWED_EVERY_MS, renewRow } from './roster.js'
 import { verifyingKey } from './sealing.js'
 import { idOf, inboxOf, wordSubject } from './subjects.js'
 import { openedWord, readEnvelope, replyBytes, type Envelope, type Order, type Reply } from './words.js'
@@ -97,7 +97,8 @@ class Member {
 
   async close(): Promise<void> {
     clearInterval(this.timer)
-    await this.engaged?.part.leave()
+    await this.engaged?.part.leave('it was told to leave')
+    if (!this.renewals.isClosed()) removeRow(this.renewals, this.id)
     this.curve.clear()
     await Promise.allSettled([this.bus.close(), this.renewals.close()])
   }
@@ -117,7 +118,7 @@ class Member {
   private async leave(engaged: Engaged): Promise<void> {
     engaged.lastWordMs = Infinity
     this.options.onNews(`run ${engaged.run}: nothing was heard of its coordinator for 10 s: its load ends`)
-    await engaged.part.leave()
+    await engaged.part.leave('nothing was heard of the coordinator for 10 s')
     if (this.engaged === engaged) this.engaged = undefined
   }
 
@@ -152,6 +153,7 @@ class Member {
     engaged.part.take(asked)
     if (asked.kind === 'close') {
       this.engaged = undefined
+      this.beat()
       this.options.onNews(`run ${run}: done`)
     }
     return { kind: 'done', atMs: 0 }
@@ -175,6 +177,7 @@ class Member {
       const part = new Part(jetstream(this.bus), { id: this.id, run, key }, data, order.share)
       this.known.set(run, epoch)
       this.engaged = { run, epoch, count, key, part, lastWordMs: monotonicMs() }
+      this.beat()
       this.options.onNews(`run ${run}: ${data.plan.name} against ${data.target.origin}`)
       return { kind: 'done', atMs: 0 }
     } finally {

@@ -36,6 +36,7 @@ export class Part {
   /** How many of the faults above are told. */
   private readonly toldFaults = { local: 0, deaths: 0 }
   private isOver = false
+  private isUnderWay = false
 
   constructor(
     stream: JetStreamClient,
@@ -93,10 +94,12 @@ export class Part {
     }
   }
 
-  /** Nobody is there who would stop it: the load ends, and what it came to waits for a coordinator. */
-  async leave(): Promise<void> {
+  /** Ends the load before its time, and tells so; what it came to waits for a coordinator. */
+  async leave(why: string): Promise<void> {
     if (this.isOver) return
     this.isOver = true
+    // Users that no longer come are missed by nobody else.
+    if (this.isUnderWay) this.outbox.tell({ kind: 'death', detail: why })
     this.load?.send({ kind: 'stop' })
     await this.load?.ended
     const limit = setTimeout(() => {
@@ -142,10 +145,12 @@ export class Part {
       },
     })
     this.load = load
+    this.isUnderWay = true
     void Promise.race([load.ready, load.ended]).then(() => {
       this.outbox.tell({ kind: 'ready' })
     })
     void load.ended.then(() => {
+      this.isUnderWay = false
       this.tellFaults()
       const { counts, killed } = load
       this.outbox.tell({ kind: 'done', counts, killed, lost: this.outbox.lost })

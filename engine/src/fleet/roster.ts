@@ -1,7 +1,7 @@
 // Who is there: each generator writes its own row each second, and a coordinator reads them all.
 import { Kvm } from '@nats-io/kv'
 import { StorageType } from '@nats-io/jetstream'
-import type { NatsConnection } from '@nats-io/transport-node'
+import { headers, type NatsConnection } from '@nats-io/transport-node'
 import { boolean, number, object, string, type InferType } from 'yup'
 import { parseJson } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
@@ -43,6 +43,13 @@ export function renewRow(bus: NatsConnection, id: string, own: RosterRow): void 
   bus.publish(rowSubject(id), JSON.stringify(own))
 }
 
+/** Takes a row away, as one does who leaves. */
+export function removeRow(bus: NatsConnection, id: string): void {
+  const marker = headers()
+  marker.set('KV-Operation', 'DEL')
+  bus.publish(rowSubject(id), new Uint8Array(), { headers: marker })
+}
+
 /** Reads who is there, for as long as it is open. */
 export class Roster {
   private readonly rows = new Map<string, Present>()
@@ -64,14 +71,14 @@ export class Roster {
     return roster
   }
 
-  /** All that were heard of lately, by their names. */
+  /** All that are not silent, by their names. */
   present(): Present[] {
     const now = monotonicMs()
-    for (const { id, seenAtMs } of this.rows.values()) if (now - seenAtMs > LOST_AFTER_MS) this.rows.delete(id)
-    return [...this.rows.values()].toSorted((one, other) => (one.id < other.id ? -1 : 1))
+    const heard = [...this.rows.values()].filter(({ seenAtMs }) => now - seenAtMs < SILENT_AFTER_MS)
+    return heard.toSorted((one, other) => (one.id < other.id ? -1 : 1))
   }
 
-  /** What was last heard of one, however long ago, while it is kept. */
+  /** What was last heard of one, however long ago; undefined where it has left. */
   of(id: string): Present | undefined {
     return this.rows.get(id)
   }
