@@ -105,10 +105,7 @@ export interface FleetArguments {
 /** The fleet that a run asks for, by its options or the environment; undefined where it asks for none. */
 export async function fleetOf({ fleet, fleetKey, generators }: FleetArguments): Promise<FleetOfRuns | undefined> {
   const address = fleet ?? process.env['JOLT_FLEET']
-  if (address === undefined) {
-    if (generators !== undefined) throw new UsageError('--generators needs --fleet: the address of the fleet')
-    return undefined
-  }
+  if (address === undefined) return undefined
   const path = fleetKey ?? process.env['JOLT_FLEET_KEY']
   if (path === undefined)
     throw new UsageError('--fleet needs --fleet-key, or JOLT_FLEET_KEY: the file with the key of the coordinator')

@@ -64,6 +64,8 @@ export async function askedPlan(file: string, options: RunArguments, server: Ser
   if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
   refuseUnknownValues(reading, options.set)
   const secrets = secretValuesOf(target)
+  if (options.generators !== undefined && !isByFleet(options))
+    throw new UsageError('--generators needs --fleet: the address of the fleet')
   const byFleet = isByFleet(options)
   if (plan.places !== undefined && !byFleet)
     throw new UsageError(

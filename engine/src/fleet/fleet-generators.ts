@@ -68,7 +68,7 @@ class FleetGenerators implements Generators {
     private readonly run: GeneratorsFor,
   ) {
     this.joined = this.join().catch(
-      (error: unknown) => `fleet: ${error instanceof Error ? error.message : String(error)}`,
+      (error: unknown) => `fleet: its bus failed: ${error instanceof Error ? error.message : String(error)}`,
     )
   }
 

@@ -36,7 +36,12 @@ export class Fleet {
         ...{ max_bytes: STREAM_BYTES, max_age: nanos(KEPT_FOR_MS), storage: StorageType.File },
         duplicate_window: nanos(100),
       }
-      await manager.streams.add({ name: STREAM, ...limits })
+      // Adding what is there would ask for its storage once more.
+      const isThere = await manager.streams.info(STREAM).then(
+        () => true,
+        () => false,
+      )
+      if (!isThere) await manager.streams.add({ name: STREAM, ...limits })
       const owners = await new Kvm(bus).create(OWNERS, { history: 1 })
       return new Fleet(bus, await Roster.open(bus), signingKey(signs), owners)
     } catch (error) {
