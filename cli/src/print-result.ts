@@ -12,6 +12,7 @@ import {
   observedWords,
   verdictWords,
   type Judgement,
+  type PlaceSummary,
   type RunResult,
 } from '@jolt-gate/core'
 import type { Output } from './options.js'
@@ -37,7 +38,8 @@ export function printResult(
   stream.write(`${answerLines(result, judgement, colors).join('\n')}\n`)
   if (output.quiet) return
   stream.write(gateTable(result, output))
-  stream.write(`\n${stepTable(result, output)}\n`)
+  stream.write(`\n${figuresTable('step', result.steps, output)}\n`)
+  if (result.places !== undefined) stream.write(`\n${figuresTable('place', result.places, output)}\n`)
   for (const cause of causesOf(result).slice(0, MOST_CAUSES)) stream.write(`  ${causeWords(cause)}\n`)
   for (const once of [...result.setup, ...result.teardown])
     if (!once.passed) stream.write(`  failed in setup or teardown: ${once.reason ?? once.name}\n`)
@@ -77,9 +79,9 @@ function gateTable(result: RunResult, output: Output): string {
   return `\n${tableOf(['gate', '', 'observed', 'limit', 'samples'], rows, [2, 3, 4], output.color)}\n`
 }
 
-function stepTable(result: RunResult, output: Output): string {
+function figuresTable(of: 'step' | 'place', figures: readonly PlaceSummary[], output: Output): string {
   const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
-  const rows = result.steps.map(({ name, requests, throughput, failedShare, responseTime: times }) => [
+  const rows = figures.map(({ name, requests, throughput, failedShare, responseTime: times }) => [
     name,
     String(requests),
     `${throughput.toFixed(1)}/s`,
@@ -89,7 +91,7 @@ function stepTable(result: RunResult, output: Output): string {
     time(times?.percentiles['99']),
     time(times?.max),
   ])
-  const heads = ['step', 'requests', 'throughput', 'failed', 'median', 'p95', 'p99', 'max']
+  const heads = [of, 'requests', 'throughput', 'failed', 'median', 'p95', 'p99', 'max']
   return tableOf(heads, rows, [1, 2, 3, 4, 5, 6, 7], output.color)
 }
 

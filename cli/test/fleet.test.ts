@@ -5,12 +5,14 @@ import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { readFileSync } from 'node:fs'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import type { Fleet } from '@jolt-gate/engine'
 import { TestFleet } from '../../engine/test/fleet.js'
 import { command, jolt, out, planFile, type Ended } from './command.js'
 
 const RATE = 40
 const LONG_MS = 120_000
 let fleet: TestFleet
+let coordinator: Fleet
 let asked = 0
 let lastAskedMs = -10_000
 const server = createServer((_, response) => {
@@ -31,16 +33,21 @@ beforeAll(async () => {
     expect(added).toMatchObject({ code: 0 })
   }
   fleet.reload()
+  coordinator = await fleet.coordinator()
 })
 beforeEach(async () => {
   // A generator that was lost makes its load for ten seconds more.
   await expect.poll(() => performance.now() - lastAskedMs, { timeout: 30_000 }).toBeGreaterThan(2000)
-  asked = 0
   for (const name of ['lk1', 'lk2'])
     if (generators.get(name)?.exitCode !== null || generators.get(name)?.signalCode !== null) await generate(name)
-})
+  // What one has to tell of a run before waits for its bus.
+  const free = () => coordinator.roster.present().filter((row) => row.run === null)
+  await expect.poll(() => free().length, { timeout: 30_000 }).toBe(2)
+  asked = 0
+}, 60_000)
 afterAll(async () => {
   for (const child of generators.values()) child.kill('SIGKILL')
+  await coordinator.close()
   await fleet.stop()
   server.closeAllConnections()
   server.close()

@@ -138,7 +138,9 @@ describe('the verdict', () => {
 
 describe('the tables of a run', () => {
   it('have a dash where nothing was measured, and figures in groups of three', async () => {
-    shown = mount(StepsTable, { props: { steps: [step({}), step({ name: 'pay', requests: 0, throughput: 0 })] } })
+    shown = mount(StepsTable, {
+      props: { of: 'step', rows: [step({}), step({ name: 'pay', requests: 0, throughput: 0 })] },
+    })
     // The table draws its rows when it has measured its columns.
     await expect.poll(() => shown?.text().replaceAll(/\s/g, ' ')).toContain('12 345')
     const text = shown.text()

@@ -60,6 +60,7 @@ describe('figures', () => {
 
 describe('lanes', () => {
   const view: RunPicture = {
+    places: [],
     seconds: 2,
     started: [1, 2],
     users: [1, 1],

@@ -52,7 +52,7 @@ describe('the picture of a result', () => {
       ...{ id: 'p', tool: 't', startedAt: '', endedAt: '', target: { name: 't', origin: 'http://127.0.0.1:1' } },
       plan: { name: 'P', file: 'p', commit: null, branch: null, dirty: false, seed: 1, scale: 1, load: 'x' },
     }
-    const generator = { processes: 1, reasons: [], calibration: null }
+    const generator = { fleet: [], reasons: [], calibration: null }
     const explained = explain({ view, gates, reasons: [] })
     const facts = { judgement, explained, setup: [], teardown: [], renewals: [], generator, baseline: null }
 

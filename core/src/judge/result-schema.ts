@@ -146,6 +146,14 @@ const once = object({
   reason: string().nullable().defined(),
   responseTimeMs: figureOrNone(),
 })
+const placeOfRun = object({
+  name: text(),
+  requests: count(),
+  failed: count(),
+  failedShare: figure(),
+  throughput: figure(),
+  responseTime: timesOrNone(),
+})
 /** A generator elsewhere: where it stood, and what its part of the run was worth. */
 const fleetGenerator = object({
   id: text(),
@@ -266,6 +274,8 @@ export const RESULT = object({
     bytesSent: count(),
   }).required(),
   steps: array().of(step).max(MOST_ROWS).required(),
+  /** All requests by the place from which they were made, where the plan names places. */
+  places: array().of(placeOfRun).max(100).optional().default(undefined),
   groups: array()
     .of(object({ name: text(), count: count(), failed: count(), time: timesOrNone() }))
     .required(),

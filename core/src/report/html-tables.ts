@@ -4,6 +4,7 @@ import { formatMs, formatValue } from '../judge/values.js'
 import type { RunResult } from '../judge/result-schema.js'
 import { findingsOf, impactWords } from './explained.js'
 import { text } from './html-text.js'
+import type { PlaceSummary } from '../view/places.js'
 
 function table(title: string, head: string[], rows: string[][], words: number): string {
   const cell = (tag: string, value: string, index: number) =>
@@ -36,9 +37,11 @@ export function findingsSection(result: RunResult): string {
   return `<section><h2>Findings</h2>${items.length === 0 ? '<p>Nothing stands out.</p>' : `<ul class="findings">${items.join('')}</ul>`}${impact === undefined ? '' : `<p>${text(impact)}</p>`}</section>`
 }
 
-export function stepsTable({ steps, groups }: RunResult): string {
-  const time = (value: number | undefined) => (value === undefined ? '–' : text(formatMs(value)))
-  const rows = steps.map((step) => {
+const time = (value: number | undefined) => (value === undefined ? '–' : text(formatMs(value)))
+const FIGURES = ['requests', 'failed', 'failed %', 'throughput', 'median', 'p95', 'p99', 'max']
+
+const figureRows = (figures: readonly PlaceSummary[]): string[][] =>
+  figures.map((step) => {
     const times = step.responseTime
     return [
       text(step.name),
@@ -52,6 +55,8 @@ export function stepsTable({ steps, groups }: RunResult): string {
       time(times?.max),
     ]
   })
+
+export function stepsTable({ steps, groups }: RunResult): string {
   const inner = groups.map((group) => [
     `${text(group.name)} (group)`,
     String(group.count),
@@ -63,12 +68,11 @@ export function stepsTable({ steps, groups }: RunResult): string {
     time(group.time?.percentiles['99']),
     time(group.time?.max),
   ])
-  return table(
-    'Steps',
-    ['step', 'requests', 'failed', 'failed %', 'throughput', 'median', 'p95', 'p99', 'max'],
-    [...rows, ...inner],
-    1,
-  )
+  return table('Steps', ['step', ...FIGURES], [...figureRows(steps), ...inner], 1)
+}
+
+export function placesTable({ places }: RunResult): string {
+  return places === undefined ? '' : table('Places', ['place', ...FIGURES], figureRows(places), 1)
 }
 
 export function failuresTable({ steps }: RunResult): string {

@@ -12,6 +12,7 @@ import {
   journeysTable,
   phasesTable,
   slowestTable,
+  placesTable,
   stepsTable,
 } from './html-tables.js'
 import { text } from './html-text.js'
@@ -57,6 +58,7 @@ ${findingsSection(result)}
 ${lanes.map((lane) => laneSvg(lane, result)).join('\n')}
 </div></section>
 ${stepsTable(result)}
+${placesTable(result)}
 ${stepCharts(result)}
 ${journeysTable(result)}
 ${phasesTable(result)}

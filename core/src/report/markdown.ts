@@ -5,6 +5,7 @@ import { verdictWords } from '../judge/verdict-words.js'
 import { causesOf, causeWords, MOST_CAUSES } from './causes.js'
 import { findingsOf, impactWords } from './explained.js'
 import type { RunResult } from '../judge/result-schema.js'
+import type { PlaceSummary } from '../view/places.js'
 import { contextWords } from './result.js'
 
 /** Writes a result as Markdown. */
@@ -23,13 +24,8 @@ export function markdownOf(result: RunResult): string {
         `| ${cell(gate.rule)} | ${statusWords(gate)} | ${observedWords(gate)} | ${formatValue(gate.limit, gate.unit)} |`,
     ),
     '',
-    '| step | requests | failed | median | p95 | p99 | max |',
-    '|---|---:|---:|---:|---:|---:|---:|',
-    ...result.steps.map((step) => {
-      const times = step.responseTime
-      const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
-      return `| ${cell(step.name)} | ${String(step.requests)} | ${(100 * step.failedShare).toFixed(1)} % | ${time(times?.percentiles['50'])} | ${time(times?.percentiles['95'])} | ${time(times?.percentiles['99'])} | ${time(times?.max)} |`
-    }),
+    ...figuresTable('step', result.steps),
+    ...(result.places === undefined ? [] : ['', ...figuresTable('place', result.places)]),
     ...causesIn(result),
     ...explainedIn(result),
     '',
@@ -40,6 +36,18 @@ export function markdownOf(result: RunResult): string {
       .join('')}; start lag p99 ${formatMs(result.generator.startLag.p99 ?? 0)}.`,
   ]
   return `${lines.join('\n')}\n`
+}
+
+function figuresTable(of: 'step' | 'place', figures: readonly PlaceSummary[]): string[] {
+  const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
+  return [
+    `| ${of} | requests | failed | median | p95 | p99 | max |`,
+    '|---|---:|---:|---:|---:|---:|---:|',
+    ...figures.map(({ name, requests, failedShare, responseTime: times }) => {
+      const percentile = (percent: '50' | '95' | '99') => time(times?.percentiles[percent])
+      return `| ${cell(name)} | ${String(requests)} | ${(100 * failedShare).toFixed(1)} % | ${percentile('50')} | ${percentile('95')} | ${percentile('99')} | ${time(times?.max)} |`
+    }),
+  ]
 }
 
 const sentence = (words: string): string => words.charAt(0).toUpperCase() + words.slice(1)

@@ -119,6 +119,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
       bytesSent: sum(cells, (cell) => cell.bytesSent),
     },
     steps: stepsOf(view),
+    ...(view.places.length === 0 ? {} : { places: view.ofPlaces() }),
     groups: view.groups(),
     journeys: view.journeys(),
     phases: view.phases(),

@@ -16,6 +16,7 @@ import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
 import type { Distribution } from '../numbers/distribution.js'
 import { familyOf, isOfRun, type Measured } from '../plan/measures.js'
+import { placeSummary, type PlaceSummary } from './places.js'
 import { phaseSummaries, phasesWithin, type PhasePart, type PhaseSummary } from './phases.js'
 import { groupSummaries, journeySummaries, type GroupSummary, type JourneySummary } from './scopes.js'
 import { TimeRanges } from './time-ranges.js'
@@ -214,13 +215,23 @@ export class RunView {
 
   /** The table of steps: over all measured phases, or over a range of seconds, whatever phases lie in it. */
   steps(range: TimeRange | null = null): StepSummary[] {
-    if (range === null) {
-      // While the run lasts a rate is one over the seconds that have passed, not over those to come.
-      const untilMs = this.hasEnded ? Infinity : 1000 * this.seconds
-      const seconds = secondsOf(this.shape, { isPhase: this.isMeasured }, untilMs)
-      return stepSummaries(this.recording, this.shape, this.isMeasured, seconds)
-    }
+    if (range === null) return stepSummaries(this.recording, this.shape, this.isMeasured, this.measuredSeconds())
     return stepSummaries(this.within(range), this.shape, () => true, range.toSecond - range.fromSecond)
+  }
+
+  /** The table of places; empty where all is one place. */
+  ofPlaces(range: TimeRange | null = null): PlaceSummary[] {
+    return this.places.map(({ place, view }) =>
+      range === null
+        ? placeSummary(place, view.recording, this.isMeasured, this.measuredSeconds())
+        : placeSummary(place, view.within(range), () => true, range.toSecond - range.fromSecond),
+    )
+  }
+
+  /** While the run lasts a rate is one over the seconds that have passed, not over those to come. */
+  private measuredSeconds(): number {
+    const untilMs = this.hasEnded ? Infinity : 1000 * this.seconds
+    return secondsOf(this.shape, { isPhase: this.isMeasured }, untilMs)
   }
 
   /** The groups: over all measured phases, or over a range of seconds. */

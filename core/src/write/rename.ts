@@ -93,7 +93,8 @@ function inGate(text: string, word: string, before: string, after: string): stri
   return text.replaceAll(
     /"(?:[^"\\]|\\.)*"|\b(?:in journey|from place)\b|\b(?:of|during|under|over|at most|at least)\b|[\w-]+/g,
     (token) => {
-      if (['of', 'in journey', 'from place', 'during', 'under', 'over', 'at most', 'at least'].includes(token)) under = token
+      if (['of', 'in journey', 'from place', 'during', 'under', 'over', 'at most', 'at least'].includes(token))
+        under = token
       if (under !== word || under === token) return token
       const isQuoted = token.startsWith('"')
       if (isQuoted ? token !== JSON.stringify(before) : token !== before) return token

@@ -193,6 +193,7 @@ watch(range, (next) => {
       <div class="tabs">
         <ElTabs v-model="tab">
           <ElTabPane name="steps" label="Steps" />
+          <ElTabPane v-if="run?.shape.places" name="places" label="Places" />
           <ElTabPane name="journeys" label="Journeys" />
           <ElTabPane name="phases" label="Phases" />
           <ElTabPane name="times" label="Distribution" />

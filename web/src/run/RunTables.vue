@@ -25,7 +25,8 @@ defineEmits<{ pick: [range: TimeRange]; say: [query: Record<string, string>]; sh
 </script>
 
 <template>
-  <StepsTable v-if="tab === 'steps'" :steps="view?.steps ?? []" />
+  <StepsTable v-if="tab === 'steps'" of="step" :rows="view?.steps ?? []" />
+  <StepsTable v-else-if="tab === 'places'" of="place" :rows="view?.places ?? []" />
   <JourneysTable
     v-else-if="tab === 'journeys'"
     :journeys="view?.journeys ?? []"

@@ -1,18 +1,18 @@
 <script setup lang="ts">
-// The figures of each step.
-import { formatMs, type StepSummary } from '@jolt-gate/core'
+// The figures of each step, or of each place.
+import { formatMs, type PlaceSummary } from '@jolt-gate/core'
 import { ElTable, ElTableColumn } from 'element-plus'
 import { grouped, percent, rate } from '../text/figures.js'
 
-defineProps<{ steps: StepSummary[] }>()
+defineProps<{ of: 'step' | 'place'; rows: PlaceSummary[] }>()
 
 const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
-const by = (value: (step: StepSummary) => number) => (a: StepSummary, b: StepSummary) => value(a) - value(b)
+const by = (value: (step: PlaceSummary) => number) => (a: PlaceSummary, b: PlaceSummary) => value(a) - value(b)
 const columns: {
   label: string
   width: number
-  value: (step: StepSummary) => number
-  text: (step: StepSummary) => string
+  value: (step: PlaceSummary) => number
+  text: (step: PlaceSummary) => string
 }[] = [
   { label: 'requests', width: 88, value: (step) => step.requests, text: (step) => grouped(step.requests) },
   { label: 'failed', width: 76, value: (step) => step.failed, text: (step) => grouped(step.failed) },
@@ -51,8 +51,8 @@ const columns: {
 </script>
 
 <template>
-  <ElTable :data="steps" size="small" empty-text="No requests yet">
-    <ElTableColumn prop="name" label="step" min-width="180" sortable />
+  <ElTable :data="rows" size="small" empty-text="No requests yet">
+    <ElTableColumn prop="name" :label="of" min-width="180" sortable />
     <ElTableColumn
       v-for="column in columns"
       :key="column.label"

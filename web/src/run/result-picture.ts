@@ -36,6 +36,7 @@ export function pictureOfResult({ plan, shape }: Pick<RunDetail, 'plan' | 'shape
       slowest: step.slowest ?? [],
       failures: step.failures.map((failure) => ({ ...failure, kept: failure.kept ?? null })),
     })),
+    places: result.places ?? [],
     groups: result.groups,
     journeys: result.journeys.map((journey) => ({ ...journey, unfinished: journey.unfinished ?? 0 })),
     phases: result.phases,

@@ -1,3 +1,3 @@
 /** The tables under the chart of a run, by their names in the address. */
-export const RUN_TABS = ['steps', 'journeys', 'phases', 'times', 'slowest', 'failures', 'once'] as const
+export const RUN_TABS = ['steps', 'places', 'journeys', 'phases', 'times', 'slowest', 'failures', 'once'] as const
 export type RunTab = (typeof RUN_TABS)[number]

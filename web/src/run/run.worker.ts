@@ -25,6 +25,7 @@ import {
   type Series,
   type SeriesOf,
   type SeriesValues,
+  type PlaceSummary,
   type StepSummary,
   type TimeRange,
   type TimesOf,
@@ -59,6 +60,7 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
   gates: GateResult[]
   limitLines: LimitLine[]
   steps: StepSummary[]
+  places: PlaceSummary[]
   groups: GroupSummary[]
   journeys: JourneySummary[]
   phases: PhasePart[]
@@ -75,7 +77,7 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
 /** What of a picture does not depend on what is asked for. */
 type WholePicture = Omit<RunPicture, keyof RangePicture | 'own'>
 /** What of it is of the selected seconds. */
-type RangePicture = Pick<RunPicture, 'steps' | 'groups' | 'journeys' | 'phases' | 'times' | 'range'>
+type RangePicture = Pick<RunPicture, 'steps' | 'places' | 'groups' | 'journeys' | 'phases' | 'times' | 'range'>
 /** A picture as it is told: what has not changed is null, and is not drawn again. */
 export interface ToldPicture extends RangePicture {
   whole: WholePicture | null
@@ -187,6 +189,7 @@ function tell(): void {
     whole: isNews ? wholeOf(view) : null,
     own: isOther ? Object.fromEntries(asked.map((of) => [seriesText(of), [...(ownSeries?.valuesOf(of) ?? [])]])) : null,
     steps: view.steps(range),
+    places: view.ofPlaces(range),
     groups: view.groups(range),
     journeys: view.journeys(range),
     phases: range === null ? view.phases() : view.phasesWithin(range),
