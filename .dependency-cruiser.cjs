@@ -49,9 +49,9 @@ const order = {
     'rehearse',
     'generate',
     'coordinate',
-    'generator-process',
     'calibrate',
     'fleet',
+    'generator-process',
   ],
   server: [
     'observability',

@@ -18,9 +18,9 @@ interface Manner {
 const UNTIMED = {
   engine: filesOf(
     'engine',
-    'generator held http iteration load network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
+    'fleet fleet-attacks generator held http iteration load network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
   ),
-  cli: filesOf('cli', 'admit cli exit-codes install otlp several'),
+  cli: filesOf('cli', 'admit cli exit-codes fleet install otlp several'),
 }
 /** The engine in simulated time. */
 const SIMULATED = filesOf('engine', 'no-false-green')

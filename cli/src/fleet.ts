@@ -125,9 +125,10 @@ export class FleetOfRuns {
   ) {}
 
   /** What the engine is told of the generators of a run. */
-  async forRun(): Promise<Pick<RunOptions, 'generators'>> {
+  forRun(): Pick<RunOptions, 'generators'> {
     const { fleet, generators } = this
-    return { generators: fleetGenerators({ fleet, present: await fleet.present(), generators, version: VERSION }) }
+    const asked = async () => ({ fleet, present: await fleet.present(), generators, version: VERSION })
+    return { generators: fleetGenerators(asked) }
   }
 
   close(): Promise<void> {

@@ -143,12 +143,12 @@ export async function runPlan(
   if (most !== undefined && !output.quiet) process.stderr.write(`${most}\n`)
   const commit = commitOf(repository.root)
   if (!output.quiet && !isUrl(file)) tellWarnings(plan, options.scale)
-  const once = async () => {
+  const once = () => {
     const id = newId()
     if (!output.quiet) process.stderr.write(`${headline(plan, target, commit, id)}\n`)
     const run: RunOptions = {
       ...engineOptions(asked, options, id),
-      ...(await fleet?.forRun()),
+      ...fleet?.forRun(),
       onResult,
       ...(samples === undefined ? {} : { onSamples: samples.take }),
     }

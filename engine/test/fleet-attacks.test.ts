@@ -1,5 +1,5 @@
-// A fleet that is attacked: by a generator with its own key, by words that are not the coordinator's, and by orders that
-// no owner of a target has permitted.
+// A fleet that is attacked: by a generator with its own key, by words that are not the coordinator's, and by orders
+// that no owner of a target has permitted.
 import { jetstream, jetstreamManager } from '@nats-io/jetstream'
 import { createCurve } from '@nats-io/nkeys'
 import type { NatsConnection } from '@nats-io/transport-node'
@@ -49,7 +49,7 @@ function busOf(name: string, id: string): Promise<NatsConnection> {
 let runs = 0
 async function runByFleet(version = VERSION, generators?: number) {
   const asked = { fleet: coordinator, present: await coordinator.present(), version, generators }
-  return runPlan(server.origin, LOAD, { id: `attacked-${String(++runs)}`, generators: fleetGenerators(asked) })
+  return runPlan(server.origin, LOAD, { id: `attacked-${String(++runs)}`, generators: fleetGenerators(() => asked) })
 }
 
 describe('a generator that was broken into', () => {

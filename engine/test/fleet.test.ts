@@ -33,7 +33,11 @@ const free = () => coordinator.roster.present().filter(({ run }) => run === null
 async function runByFleet(parts: string, generators?: number, extra = {}) {
   await expect.poll(() => free().length, { timeout: 10_000 }).toBe(5)
   const asked = { fleet: coordinator, present: free(), version: VERSION, generators }
-  return runPlan(server.origin, parts, { id: `fleet-${String(++runs)}`, generators: fleetGenerators(asked), ...extra })
+  return runPlan(server.origin, parts, {
+    id: `fleet-${String(++runs)}`,
+    generators: fleetGenerators(() => asked),
+    ...extra,
+  })
 }
 
 /** Nothing was lost; a host that is busy may leave gates undecided, which is told apart elsewhere. */

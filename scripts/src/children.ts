@@ -2,13 +2,17 @@
 import { createInterface } from 'node:readline'
 import { execa } from 'execa'
 
-export interface Child {
-  origin: string
-  /** Of a server without an account yet. */
-  setupCode: string | undefined
+/** Of what a start command has started. */
+export interface Part {
   /** How it ended, in words, no matter who wanted it. */
   ended: Promise<string>
   stop(): Promise<void>
+}
+
+export interface Child extends Part {
+  origin: string
+  /** Of a server without an account yet. */
+  setupCode: string | undefined
 }
 
 /** Starts a Node program that prints the address it answers at. */

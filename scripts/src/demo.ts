@@ -7,7 +7,13 @@ import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
 
 const OVERLOAD = 'plans/overload.gate.yaml'
-const FIRST_RUNS = ['plans/smoke.gate.yaml', 'plans/summer.gate.yaml', OVERLOAD, 'plans/smoke.gate.yaml']
+const FIRST_RUNS = [
+  'plans/smoke.gate.yaml',
+  'plans/summer.gate.yaml',
+  OVERLOAD,
+  'plans/places.gate.yaml',
+  'plans/smoke.gate.yaml',
+]
 /** Runs that were really made: `npm run record` makes them anew. */
 export const RECORDED_RUNS = fileURLToPath(new URL('../recorded/demo-runs.jsonl.gz', import.meta.url))
 

@@ -15,7 +15,10 @@ const PAGES_PORT = 7700
 const beganMs = performance.now()
 await whileRunning(async (running) => {
   const ferriesProgram = [...FROM_SOURCES, join(root, 'stand-ins/ferries/src/main.ts')]
-  const { ferries, serverArgs } = await setStage(running, ferriesProgram)
+  const { ferries, serverArgs } = await setStage(running, ferriesProgram, [
+    ...FROM_SOURCES,
+    join(root, 'cli/src/main.ts'),
+  ])
   const watch = [createRequire(import.meta.url).resolve('tsx/cli'), 'watch', '--clear-screen=false']
   const program = [...watch, '--conditions=jolt-gate-source', join(root, 'server/src/main.ts')]
   const port = ['--port', String(await freePort(SERVER_PORT))]

@@ -3,9 +3,10 @@
 import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { startChild, type Child } from './children.js'
+import { startChild, type Child, type Part } from './children.js'
 import { ensurePrograms } from './debian.js'
 import { prepareDemo, RECORDED_RUNS, sealKeyFile } from './demo.js'
+import { startFleet } from './fleet.js'
 import { startMariaDb } from './mariadb.js'
 import { freePort } from './ports.js'
 
@@ -13,11 +14,6 @@ const FERRIES_PORT = 7710
 const STAGING_PORT = 7720
 
 export const root = fileURLToPath(new URL('../..', import.meta.url))
-
-interface Part {
-  ended: Promise<string>
-  stop(): Promise<void>
-}
 
 /** Programs that run, stopped in the opposite order of their start. */
 export class Running {
@@ -72,15 +68,20 @@ export interface Stage {
 }
 
 /** Starts the database and the stand-in, and makes the demo repository. */
-export async function setStage(running: Running, ferriesProgram: readonly string[]): Promise<Stage> {
+export async function setStage(
+  running: Running,
+  ferriesProgram: readonly string[],
+  command: readonly string[],
+): Promise<Stage> {
   const data = process.env['JOLT_GATE_DATA'] ?? join(root, '.data')
-  ensurePrograms(['git', 'mariadbd'])
+  ensurePrograms(['git', 'mariadbd', 'nats-server'])
   mkdirSync(data, { recursive: true })
-  const [database, ferries] = await Promise.all([
+  const [database, ferries, fleet] = await Promise.all([
     startMariaDb(join(data, 'mariadb'), 'jolt_gate').then((part) => running.add(part)),
     freePort(FERRIES_PORT)
       .then((port) => startChild([...ferriesProgram, '--port', String(port)]))
       .then((part) => running.add(part)),
+    startFleet(running, data, command),
   ])
   const demo = join(data, 'larkholm-ferries')
   const stagingPort = await freePort(STAGING_PORT)
@@ -96,6 +97,7 @@ export async function setStage(running: Running, ferriesProgram: readonly string
       ...['--runs-folder', join(data, 'runs')],
       ...['--key-file', sealKeyFile(data)],
       ...['--recorded-runs', RECORDED_RUNS],
+      ...fleet,
       '--demo',
     ],
   }

@@ -11,7 +11,11 @@ import { addColleague, pipelineToken } from './team.js'
 const PORT = 7700
 
 await whileRunning(async (running) => {
-  const { ferries, serverArgs, ...stage } = await setStage(running, [join(root, 'stand-ins/ferries/dist/main.js')])
+  const { ferries, serverArgs, ...stage } = await setStage(
+    running,
+    [join(root, 'stand-ins/ferries/dist/main.js')],
+    [join(root, 'cli/bundle/main.js')],
+  )
   const port = ['--port', String(await freePort(PORT))]
   const pages = ['--pages', join(root, 'web/dist')]
   const server = running.add(

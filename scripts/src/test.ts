@@ -38,7 +38,7 @@ const reports = mkdtempSync(join(tmpdir(), 'jolt-gate-test-'))
 // All checks are made of what was built for them; a single test is made of the sources.
 process.env['JOLT_GATE_IS_BUILT'] = 'yes'
 process.env['JOLT_GATE_TEST_BUNDLE'] = join(root, 'cli/bundle')
-ensurePrograms(['git', 'mariadbd', 'chromium', 'fish', 'zsh', 'ssh-keygen'])
+ensurePrograms(['git', 'mariadbd', 'chromium', 'fish', 'zsh', 'ssh-keygen', 'nats-server'])
 
 const MOST_BESIDE = 3
 /** More tests that a busy host excused, and nothing is known of the engine. */

@@ -2,7 +2,7 @@
 import { mkdirSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { createServer as createSecureServer } from 'node:https'
-import { closePorts, type Collector } from '@jolt-gate/engine'
+import { closePorts, type Collector, type FleetAsked } from '@jolt-gate/engine'
 import { createApp } from './app.js'
 import { portsHere, type DatabaseAddress } from './database/address.js'
 import { migrate, openDatabase } from './database/connect.js'
@@ -77,6 +77,8 @@ export interface ServerOptions {
   audit?: AuditTo | undefined
   /** How many runs this machine makes at once, each against another target; one by default. */
   runsAtOnce?: number | undefined
+  /** That makes the load of plans with places. */
+  fleet?: FleetAsked | undefined
   /** That takes results and series (OTLP). */
   collector?: Collector | undefined
   /** Waits for the end of a server that has the database or the folder of runs; without it that is refused. */
@@ -129,7 +131,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
   void rehearsals.recover().catch((error: unknown) => {
     log.error({ err: error }, 'rehearsals that were cut off could not be noted')
   })
-  const queue = new RunQueue(options.runsFolder, options.runsAtOnce)
+  const queue = new RunQueue(options.runsFolder, options.runsAtOnce, options.fleet)
   const reader = new Reader()
   const reported = new ReportedRuns(reader, (id, event) => {
     queue.emit(id, event)

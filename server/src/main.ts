@@ -1,7 +1,7 @@
 // node dist/main.js --socket S --database jolt_gate --port 7700 --pages web/dist --project DIR --runs-folder DIR
 import { userInfo } from 'node:os'
 import { parseArgs } from 'node:util'
-import { readFileSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
 import { isLoopbackAddress } from '@jolt-gate/core'
 import { ROLES } from '@jolt-gate/core/api'
 import { nodeFault } from '@jolt-gate/core/identity'
@@ -48,6 +48,8 @@ const { values } = parseArgs({
     'audit-to': { type: 'string' },
     network: { type: 'string', multiple: true, default: [] },
     standby: { type: 'boolean', default: false },
+    fleet: { type: 'string' },
+    'fleet-key': { type: 'string' },
   },
 })
 const databasePort = Number(values['database-port'])
@@ -108,6 +110,13 @@ function placeOfDatabase(): { socketPath: string } | { host: string; port: numbe
   process.stderr.write('one of --socket and --database-host is needed: where MariaDB is\n')
   process.exit(2)
 }
+function fleetOf(): { address: string; keyFile: string } | undefined {
+  const { fleet: address, 'fleet-key': keyFile } = values
+  if (address === undefined && keyFile === undefined) return undefined
+  if (address !== undefined && keyFile !== undefined && existsSync(keyFile)) return { address, keyFile }
+  process.stderr.write("--fleet, nats://HOST:4222, and --fleet-key, the file of the coordinator's key, go together\n")
+  process.exit(2)
+}
 const placeOfMariaDb = placeOfDatabase()
 
 // Loaded only now: a slip in the options is told at once.
@@ -158,6 +167,7 @@ const options: ServerOptions = {
       : { url: values['audit-to'], secret: process.env['JOLT_GATE_AUDIT_SECRET'] ?? '' },
   collector,
   runsAtOnce,
+  fleet: fleetOf(),
   isStandby: values.standby,
   onTaken: () => {
     process.stderr.write('another server has taken the database while it was away: this one ends\n')

@@ -41,9 +41,13 @@ export interface FleetRun {
   version: string
 }
 
-/** Makes the generators of a run of those of a fleet. */
+/**
+ * Makes the generators of a run of those of a fleet.
+ *
+ * @param asked - joins the fleet, or has joined it; a run whose fleet cannot be joined is void, and says why
+ */
 export const fleetGenerators =
-  (asked: FleetRun): GeneratorsMaker =>
+  (asked: () => FleetRun | Promise<FleetRun>): GeneratorsMaker =>
   (run) =>
     new FleetGenerators(asked, run)
 
@@ -59,16 +63,17 @@ class FleetGenerators implements Generators {
   private timer: NodeJS.Timeout | undefined
   private metAtMs = 0
   private stopServing: () => void = () => undefined
+  private fleetOfRun: Fleet | undefined
   /** Those that are lost, and why. */
   private readonly gone = new Map<string, string>()
   private hasJoined = false
 
   constructor(
-    private readonly asked: FleetRun,
+    private readonly asked: () => FleetRun | Promise<FleetRun>,
     private readonly run: GeneratorsFor,
   ) {
     this.joined = this.join().catch(
-      (error: unknown) => `fleet: its bus failed: ${error instanceof Error ? error.message : String(error)}`,
+      (error: unknown) => `fleet: ${error instanceof Error ? error.message : String(error)}`,
     )
   }
 
@@ -105,10 +110,10 @@ class FleetGenerators implements Generators {
 
   close(): void {
     clearInterval(this.timer)
-    this.asked.fleet.awaits(this.leave())
+    this.fleetOfRun?.awaits(this.leave(this.fleetOfRun))
   }
 
-  private async leave(): Promise<void> {
+  private async leave(fleet: Fleet): Promise<void> {
     const limit = setTimeout(() => {
       for (const { line } of this.members) line.close()
     }, CLOSED_WITHIN_MS)
@@ -117,11 +122,12 @@ class FleetGenerators implements Generators {
     for (const { line } of this.members) line.close()
     this.stopServing()
     await this.inbox?.close()
-    await this.asked.fleet.disown(this.run.data.run.id).catch(() => undefined)
+    await fleet.disown(this.run.data.run.id).catch(() => undefined)
   }
 
   private async join(): Promise<string | undefined> {
-    const { fleet, present, generators, version } = this.asked
+    const { fleet, present, generators, version } = await this.asked()
+    this.fleetOfRun = fleet
     const { data, mostSenders: mostThreads } = this.run
     const choice = choose(present, { places: data.plan.places, generators, mostThreads, version })
     if (typeof choice === 'string') return `fleet: ${choice}`
@@ -191,7 +197,7 @@ class FleetGenerators implements Generators {
     if (isToMeet) this.metAtMs = now
     for (const { id, session, line } of this.members) {
       if (this.gone.has(id)) continue
-      const row = this.asked.fleet.roster.of(id)
+      const row = this.fleetOfRun?.roster.of(id)
       if (row !== undefined && row.session !== session) this.lose(id, 'it was started anew')
       else if (row === undefined) this.lose(id, 'it has left the fleet')
       else if (now - row.seenAtMs > LOST_AFTER_MS) this.lose(id, 'nothing was heard of it for 10 s')

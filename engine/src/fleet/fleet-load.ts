@@ -109,7 +109,6 @@ export class FleetLoad implements Load {
   }
 
   /** Takes what a generator tells; acknowledges it when it is safe. */
-  // eslint-disable-next-line max-lines-per-function -- one thing told after another
   take(id: string, told: Exclude<Told, { kind: 'walked' }>, acknowledge: () => void): void {
     const index = this.members.findIndex((member) => member.id === id)
     const [member, made] = [this.members[index], this.made.get(id)]

@@ -59,7 +59,6 @@ export class Part {
   }
 
   /** Does what is asked; what comes of it is told. */
-  // eslint-disable-next-line max-lines-per-function -- one word after another
   take(asked: Asked): void {
     switch (asked.kind) {
       case 'beat':

@@ -2,6 +2,9 @@
 // that asked for the run is gone, it stops the load, tears down and leaves the result in the journal.
 import { decodeBucket, encodeBucket, type RunEvent } from '@jolt-gate/core'
 import { closeRun, startRun } from '../coordinate/run.js'
+import { Fleet } from '../fleet/fleet.js'
+import { fleetGenerators } from '../fleet/fleet-generators.js'
+import { readCoordinatorKey } from '../fleet/keys.js'
 import type { BrokenRun, RunHandle, RunOptions } from '../coordinate/run-options.js'
 import type {
   FromGenerator,
@@ -40,9 +43,18 @@ async function work(message: GeneratorOrder): Promise<void> {
   } catch (error) {
     giveUpJournal(error)
   }
+  let fleet: Fleet | undefined
   const options = optionsOf(message.order, message)
+  if (message.kind === 'run' && message.fleet !== undefined) {
+    const { address, keyFile } = message.fleet
+    options.generators = fleetGenerators(async () => {
+      fleet = await Fleet.join(address, readCoordinatorKey(keyFile))
+      return { fleet, present: await fleet.present(), version: message.order.identity.tool }
+    })
+  }
   handle = broken === undefined ? startRun(options) : closeRun(options, broken)
   await handle.done
+  await fleet?.close()
   record({ kind: 'done' })
   journal?.close()
   // What is on its way would be lost with this process: a large result, or whatever a server that stands still has not

@@ -21,10 +21,18 @@ export interface OrderValues {
   files: ReadonlyMap<string, Uint8Array>
 }
 
+/** By whom the load of a run is made, where that is not the process itself. */
+export interface FleetAsked {
+  /** nats://HOST:PORT */
+  address: string
+  /** The file with the coordinator's key. */
+  keyFile: string
+}
+
 /** What a generator begins with. */
 export type GeneratorOrder =
   /** Makes a run. */
-  | ({ kind: 'run'; journal: string; order: RunOrder } & OrderValues)
+  | ({ kind: 'run'; journal: string; order: RunOrder; fleet?: FleetAsked | undefined } & OrderValues)
   /** Ends a run whose generator is gone, by what its journal says. */
   | ({ kind: 'close'; journal: string; order: RunOrder } & OrderValues &
       Pick<BrokenRun, 'reason' | 'setup' | 'tearsDown'>)

@@ -13,7 +13,7 @@ import {
   type Target,
   withoutRows,
 } from '@jolt-gate/core'
-import { lastCalibration } from '@jolt-gate/engine'
+import { lastCalibration, type FleetAsked } from '@jolt-gate/engine'
 import type { LiveEvent, RunSummary } from '@jolt-gate/core/api'
 import { newId, VERSION } from '@jolt-gate/core/identity'
 import pLimit from 'p-limit'
@@ -87,6 +87,7 @@ export class RunQueue {
   constructor(
     private readonly folder: string,
     private readonly atOnce = 1,
+    private readonly fleet?: FleetAsked,
   ) {
     mkdirSync(folder, { recursive: true, mode: 0o700 })
   }
@@ -275,7 +276,7 @@ export class RunQueue {
       signal,
     )
     const run = new RunUnderWay({
-      ...{ row, secrets, files, signal },
+      ...{ row, secrets, files, signal, fleet: plan.places === undefined ? undefined : this.fleet },
       journal: journalOf(this.folder, row.id),
       order: {
         plan,

@@ -7,6 +7,7 @@ import type { LiveEvent, RunPart } from '@jolt-gate/core/api'
 import {
   readJournal,
   startGenerator,
+  type FleetAsked,
   type FromGenerator,
   type Generator,
   type RunOrder,
@@ -24,6 +25,8 @@ export interface UnderWayOptions {
   order: RunOrder
   secrets: Record<string, string>
   files: ReadonlyMap<string, Uint8Array>
+  /** That makes its load, where its plan names places. */
+  fleet?: FleetAsked | undefined
   emit: (event: LiveEvent) => void
   /** Gives up what is still to be written; the journal stays for the next start. */
   signal: AbortSignal
@@ -127,10 +130,10 @@ export class RunUnderWay {
   }
 
   private async generate(what: 'run' | Closing): Promise<string | undefined> {
-    const { order, secrets, files, journal } = this.options
+    const { order, secrets, files, journal, fleet } = this.options
     const common = { order, secrets, files, journal }
     this.generator = startGenerator(
-      what === 'run' ? { kind: 'run', ...common } : { kind: 'close', ...common, ...what },
+      what === 'run' ? { kind: 'run', ...common, fleet } : { kind: 'close', ...common, ...what },
       (message) => {
         this.receive(message)
       },
