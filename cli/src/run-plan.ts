@@ -64,13 +64,7 @@ export async function askedPlan(file: string, options: RunArguments, server: Ser
   if (target === undefined) throw new UsageError(`${file}: the plan has no target`)
   refuseUnknownValues(reading, options.set)
   const secrets = secretValuesOf(target)
-  if (options.generators !== undefined && !isByFleet(options))
-    throw new UsageError('--generators needs --fleet: the address of the fleet')
   const byFleet = isByFleet(options)
-  if (plan.places !== undefined && !byFleet)
-    throw new UsageError(
-      `${file}: its load is made from ${plan.places.map(({ name }) => name).join(' and ')}: say by which fleet, with --fleet nats://HOST:4222`,
-    )
   // Generators look for the proof themselves: this machine may not even reach the target.
   if (byFleet) refuseUnpermitted(plan, target, options.scale)
   else await refuseForbidden(plan, target, options.scale)
@@ -295,6 +289,16 @@ function headline(plan: Plan, target: Target, { commit, dirty }: Commit, id: str
   const at = commit === null ? '' : `, commit ${commit.slice(0, 8)}${dirty ? ' with changes' : ''}`
   const against = target.name === target.origin ? target.origin : `${target.name} (${target.origin})`
   return `${plan.name} (${plan.file}${at}) against ${against}, run ${id}`
+}
+
+/** Refuses a plan, or options, that mean nothing without a fleet. */
+export function refuseFleetless({ file, plan: { places } }: AskedPlan, options: RunArguments): void {
+  if (isByFleet(options)) return
+  if (options.generators !== undefined) throw new UsageError('--generators needs --fleet: the address of the fleet')
+  if (places !== undefined)
+    throw new UsageError(
+      `${file}: its load is made from ${places.map(({ name }) => name).join(' and ')}: say by which fleet, with --fleet nats://HOST:4222`,
+    )
 }
 
 /** Whether generators elsewhere make the load. */

@@ -19,7 +19,7 @@ import {
   type Reports,
 } from './reports.js'
 import { openSamples } from './samples.js'
-import { askedPlan, runPlan, type AskedPlan } from './run-plan.js'
+import { askedPlan, refuseFleetless, runPlan, type AskedPlan } from './run-plan.js'
 
 /** The worst first: what several plans come to. */
 const WORST = [EXIT.fault, EXIT.usage, EXIT.shut, EXIT.stopped, EXIT.void, EXIT.untested]
@@ -36,6 +36,7 @@ export async function run(files: readonly string[], options: RunArguments, outpu
   // All of them are read before anything is sent.
   const server = options.to === undefined ? undefined : Server.at(options.to, process.env['JOLT_TOKEN'])
   for (const file of files) asked.push(await askedPlan(file, options, server))
+  for (const one of asked) refuseFleetless(one, options)
   const collector = options.otlp === undefined ? undefined : collectorOf(options.otlp)
   const fleet = await fleetOf(options)
   // Not before: a baseline may stand where its successor will.

@@ -14,7 +14,8 @@ const MOST_PLACES = 100
 
 export function readPlaces(source: Source, node: Node | null): PlanPlace[] | undefined {
   if (node === null) return undefined
-  const places = [...readEntries(source, node, 'places')].flatMap(([name, field]) => {
+  const entries = [...readEntries(source, node, 'places')]
+  const places = entries.flatMap(([name, field]) => {
     const weight = readWhole(source, field, `the share of "${name}"`, 1)
     if (!PLACE_NAME.test(name))
       source.report(offsetOf(field.key), 'NAME', `"${name}" is no name of a place: ${PLACE_NAME_WORDS}`)
@@ -24,7 +25,7 @@ export function readPlaces(source: Source, node: Node | null): PlanPlace[] | und
   })
   if (places.length > MOST_PLACES)
     source.report(offsetOf(node), 'TOO_MANY', `a plan has at most ${String(MOST_PLACES)} places`)
-  if (places.length === 0)
+  if (entries.length === 0)
     source.report(offsetOf(node), 'EMPTY', 'places: name one or more, such as { north: 3, south: 1 }')
   return places.length === 0 ? undefined : places
 }
