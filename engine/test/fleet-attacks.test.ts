@@ -106,6 +106,25 @@ describe('a generator that was broken into', () => {
     expect(judgement.reasons.join('\n')).toMatch(/south\/bad was lost: a part of something too large/)
   })
 
+  it.each([
+    ['an order', 0],
+    ['a word of the load', 40],
+  ])(
+    'makes a run void that answers %s with nonsense',
+    async (_, from) => {
+      const done = pretend(
+        () => Promise.resolve(),
+        (word) => (word < from ? undefined : Buffer.from('{"kind":"root"}')),
+      )
+      const { judgement } = await runByFleet()
+      done.stop()
+
+      expect(judgement).toMatchObject({ verdict: 'void', exitCode: 3 })
+      expect(judgement.reasons.join('\n')).toMatch(/south\/bad was lost: what it answers cannot be read/)
+    },
+    120_000,
+  )
+
   it('changes nothing in a run that it makes no part of', async () => {
     await expect.poll(async () => (await coordinator.present()).length, { timeout: 20_000 }).toBe(1)
     const flood = setInterval(() => {
@@ -121,11 +140,16 @@ describe('a generator that was broken into', () => {
     await manager.streams.purge(STREAM)
   })
 
-  /** Takes part in the next run as a generator does, up to the load; then does as it is told here. */
+  /**
+   * Takes part in the next run as a generator does, up to the load; then does as it is told here.
+   *
+   * @param answer - what it says to each word; undefined for what a generator would say
+   */
   function pretend(
     then: (acting: {
       tell: (address: Omit<PartAddress, 'run' | 'id'>, bytes: Uint8Array) => Promise<unknown>
     }) => Promise<void>,
+    answer: (word: number) => Uint8Array | undefined = () => undefined,
   ): { stop: () => void } {
     const id = 'south/bad'
     const own = { version: VERSION, session: 'bad', key: createCurve().getPublicKey(), allowsLoopback: true, run: null }
@@ -136,7 +160,7 @@ describe('a generator that was broken into', () => {
     const listening = bad.subscribe(wordSubject(id), {
       callback: (error, message) => {
         if (error !== null) return
-        message.respond(replyBytes({ kind: 'done', atMs: performance.now() }))
+        message.respond(answer(words) ?? replyBytes({ kind: 'done', atMs: performance.now() }))
         // The order, and its clock, come before the load.
         if (++words === 35)
           void then({

@@ -133,7 +133,12 @@ class FleetGenerators implements Generators {
     if (typeof choice === 'string') return `fleet: ${choice}`
     const { id } = data.run
     const epoch = await fleet.own(id)
-    const options = { bus: fleet.bus, signs: fleet.signs, run: id, epoch, key: this.key }
+    const options = {
+      ...{ bus: fleet.bus, signs: fleet.signs, run: id, epoch, key: this.key },
+      onFailed: (failed: string, why: string) => {
+        this.lose(failed, why)
+      },
+    }
     const members = choice.generators.map((one): Member => ({ ...one, line: new Line(one.id, options) }))
     const unfit = members.find((one) => this.isUnfit(one))
     if (unfit !== undefined) return `fleet: generator ${unfit.id}: a loopback target would be its own machine`
@@ -157,7 +162,7 @@ class FleetGenerators implements Generators {
           this.take(from, arrived)
         },
         onRefused: (from, why) => {
-          this.load?.lose(from, why)
+          this.lose(from, why)
         },
       },
     )
@@ -177,10 +182,14 @@ class FleetGenerators implements Generators {
       }),
     )
     const [refusal] = refusals.flat()
-    if (refusal !== undefined) return refusal
+    if (refusal !== undefined) return this.lostWords() ?? refusal
     await Promise.all(members.map(({ line }) => line.meet()))
     this.metAtMs = monotonicMs()
     this.hasJoined = true
+    return this.lostWords()
+  }
+
+  private lostWords(): string | undefined {
     const [lost] = this.gone
     return lost === undefined ? undefined : `fleet: generator ${lost[0]} was lost: ${lost[1]}`
   }
@@ -206,8 +215,10 @@ class FleetGenerators implements Generators {
   }
 
   private lose(id: string, why: string): void {
+    const member = this.members.find((one) => one.id === id)
+    if (member === undefined || this.gone.has(id)) return
     this.gone.set(id, why)
-    this.members.find((one) => one.id === id)?.line.close()
+    member.line.close()
     for (const { by, end } of [...this.walks.values()]) if (by === id) end(undefined)
     this.load?.lose(id, why)
   }

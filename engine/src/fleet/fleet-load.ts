@@ -88,15 +88,26 @@ export class FleetLoad implements Load {
   }
 
   send(word: LoadWord): void {
-    if (word.kind === 'stop') this.isStopping = true
+    if (word.kind === 'stop') {
+      this.isStopping = true
+      this.lookFrom(0)
+    }
     for (const { line } of this.members) void line.say({ kind: 'say', word })
   }
 
   endWithin(ms: number, why: string): void {
+    // A stop is sooner than any limit.
+    if (this.isStopping) return
     for (const { line } of this.members) void line.say({ kind: 'end within', ms, why })
+    this.lookFrom(ms)
+  }
+
+  /** From then on, with some grace, those are lost that tell nothing for long, or take much too long. */
+  private lookFrom(ms: number): void {
     clearTimeout(this.limit)
     const fromMs = monotonicMs() + ms + GRACE_MS
     const look = () => {
+      if (this.underWay().length === 0) return
       const now = monotonicMs()
       const isStill = now - this.lastHeardMs > STILL_FOR_MS || now - fromMs > MOST_OVERTIME_MS
       if (!isStill) {
@@ -105,7 +116,7 @@ export class FleetLoad implements Load {
       }
       for (const { id } of this.underWay()) this.lose(id, 'what it had to tell did not come in time')
     }
-    this.limit = setTimeout(look, ms + GRACE_MS)
+    if (this.underWay().length > 0) this.limit = setTimeout(look, ms + GRACE_MS)
   }
 
   /** Takes what a generator tells; acknowledges it when it is safe. */

@@ -1,5 +1,6 @@
 // The line to one generator in one run: words in order, each again until it is answered, and its clock.
 import type { KeyObject } from 'node:crypto'
+import { setTimeout as sleep } from 'node:timers/promises'
 import type { NatsConnection } from '@nats-io/transport-node'
 import { monotonicMs } from '../clock/clock.js'
 import { MetClock, type RoundTrip } from './clock-meeting.js'
@@ -7,6 +8,9 @@ import { wordSubject } from './subjects.js'
 import { envelopeBytes, readReply, sealedWord, type Asked, type Envelope, type Order, type Reply } from './words.js'
 
 const ANSWERED_WITHIN_MS = 2000
+/** One that is there and answers nothing for so long is not to be relied on; a bus may be away for less. */
+const MUTE_AFTER_MS = 15_000
+const AGAIN_AFTER_MS = 200
 /** An order is answered when the plan has come, and control of the target is proven. */
 const ORDER_ANSWERED_WITHIN_MS = 60_000
 const TRIPS = { first: 32, later: 8 }
@@ -17,6 +21,8 @@ export interface LineOptions {
   run: string
   epoch: number
   key: Uint8Array
+  /** A generator leaves words without an answer, or answers what is none. */
+  onFailed: (id: string, why: string) => void
 }
 
 export class Line {
@@ -71,17 +77,37 @@ export class Line {
   }
 
   /** The same word again, by its number, until it is answered: it may have been heard, and the answer lost. */
-  private async ask(body: Envelope['body'], withinMs: number, onSent: () => void = () => undefined) {
+  private async ask(
+    body: Envelope['body'],
+    withinMs: number,
+    onSent: () => void = () => undefined,
+  ): Promise<Reply | undefined> {
     const { bus, signs, run, epoch } = this.options
     const bytes = envelopeBytes({ to: this.id, run, epoch, count: this.count++, body }, signs)
-    while (!this.isClosed && !bus.isClosed())
-      try {
-        onSent()
-        return readReply((await bus.request(wordSubject(this.id), bytes, { timeout: withinMs })).data)
-      } catch {
-        // One that is there answers; whether it is there, its row tells.
-        await new Promise((resolve) => setTimeout(resolve, 200))
-      }
+    const untilMs = monotonicMs() + Math.max(withinMs, MUTE_AFTER_MS)
+    while (!this.isClosed && !bus.isClosed()) {
+      onSent()
+      const answer = await bus.request(wordSubject(this.id), bytes, { timeout: withinMs }).catch(() => undefined)
+      if (answer !== undefined) return this.readOrFail(answer.data)
+      // Whether it is there, its row tells.
+      await sleep(AGAIN_AFTER_MS)
+      if (monotonicMs() > untilMs) this.fail('it does not answer')
+    }
     return undefined
+  }
+
+  private readOrFail(bytes: Uint8Array): Reply | undefined {
+    try {
+      return readReply(bytes)
+    } catch {
+      this.fail('what it answers cannot be read')
+      return undefined
+    }
+  }
+
+  private fail(why: string): void {
+    if (this.isClosed) return
+    this.close()
+    this.options.onFailed(this.id, why)
   }
 }
