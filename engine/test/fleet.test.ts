@@ -2,7 +2,7 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { fleetGenerators, type Fleet, type RunOutcome } from '@jolt-gate/engine'
 import { TestFleet, VERSION } from './fleet.js'
-import { runPlan } from './run-plan.js'
+import { begin, runPlan } from './run-plan.js'
 import { startTrueServer, type TrueServer } from './true-server.js'
 
 let server: TrueServer
@@ -172,5 +172,23 @@ load:
     expect(capped.judgement.reasons[0]).toMatch(/a cap of 2 users cannot be dealt to 5 generators/)
     expect(nowhere.judgement.reasons[0]).toMatch(/from north: that needs a fleet/)
     expect(server.bodies).toHaveLength(0)
+  })
+
+  it('is stopped at any moment: while it is asked, and while its load lasts; then it is free', async () => {
+    const load = `${TWO.replaceAll(/ \{id\}/g, '')}load:\n  - { phase: p, rate: 20/s, for: 60s }\n`
+    for (const afterMs of [0, 30, 150, 2500]) {
+      await expect.poll(() => free().length, { timeout: 20_000 }).toBe(5)
+      const asked = { fleet: coordinator, present: free(), version: VERSION }
+      const handle = begin(server.origin, load, {
+        ...{ id: `fleet-${String(++runs)}`, generators: fleetGenerators(() => asked) },
+      })
+      setTimeout(() => {
+        handle.stop('a person')
+      }, afterMs)
+      expect((await handle.done).judgement).toMatchObject({ verdict: 'stopped', exitCode: 4 })
+    }
+    const before = server.bodies.length
+    await expect.poll(() => free().length, { timeout: 20_000 }).toBe(5)
+    expect(server.bodies).toHaveLength(before)
   })
 })

@@ -29,6 +29,7 @@ import { readTold } from './words.js'
 const LEAD_MS = 1000
 const MET_AGAIN_AFTER_MS = 10_000
 const CLOSED_WITHIN_MS = 2000
+const OVER = 'fleet: the run is over'
 /** A walk that is over by its own time has told so by then. */
 const WALK_GRACE_MS = 20_000
 
@@ -67,6 +68,7 @@ class FleetGenerators implements Generators {
   /** Those that are lost, and why. */
   private readonly gone = new Map<string, string>()
   private hasJoined = false
+  private isClosed = false
 
   constructor(
     private readonly asked: () => FleetRun | Promise<FleetRun>,
@@ -109,16 +111,19 @@ class FleetGenerators implements Generators {
   }
 
   close(): void {
+    this.isClosed = true
     clearInterval(this.timer)
-    this.fleetOfRun?.awaits(this.leave(this.fleetOfRun))
-  }
-
-  private async leave(fleet: Fleet): Promise<void> {
+    // An order that is not wanted any more is taken back once it is answered; who does not answer is free by itself.
     const limit = setTimeout(() => {
       for (const { line } of this.members) line.close()
     }, CLOSED_WITHIN_MS)
+    const { fleetOfRun: fleet } = this
+    fleet?.awaits(this.joined.then(() => this.leave(fleet)).finally(() => clearTimeout(limit)))
+    if (fleet === undefined) clearTimeout(limit)
+  }
+
+  private async leave(fleet: Fleet): Promise<void> {
     await Promise.all(this.members.map(({ line }) => line.say({ kind: 'close' })))
-    clearTimeout(limit)
     for (const { line } of this.members) line.close()
     this.stopServing()
     await this.inbox?.close()
@@ -127,6 +132,7 @@ class FleetGenerators implements Generators {
 
   private async join(): Promise<string | undefined> {
     const { fleet, present, generators, version } = await this.asked()
+    if (this.isOver()) return OVER
     this.fleetOfRun = fleet
     const { data, mostSenders: mostThreads } = this.run
     const choice = choose(present, { places: data.plan.places, generators, mostThreads, version })
@@ -143,29 +149,8 @@ class FleetGenerators implements Generators {
     const unfit = members.find((one) => this.isUnfit(one))
     if (unfit !== undefined) return `fleet: generator ${unfit.id}: a loopback target would be its own machine`
     const parcel = await Parcel.of(data, this.key)
-    const serving = members.map((one) =>
-      fleet.bus.subscribe(parcelSubject(one.id), {
-        callback: (error, message) => {
-          if (error === null) parcel.answer(message)
-        },
-      }),
-    )
-    this.stopServing = () => {
-      for (const subscription of serving) subscription.unsubscribe()
-    }
-    this.inbox = await Inbox.open(
-      fleet.bus,
-      id,
-      members.map((one) => one.id),
-      {
-        onTold: (from, arrived) => {
-          this.take(from, arrived)
-        },
-        onRefused: (from, why) => {
-          this.lose(from, why)
-        },
-      },
-    )
+    await this.listen(fleet, members, parcel)
+    if (this.isOver()) return OVER
     this.members = members
     this.timer = setInterval(() => {
       this.watch()
@@ -187,6 +172,37 @@ class FleetGenerators implements Generators {
     this.metAtMs = monotonicMs()
     this.hasJoined = true
     return this.lostWords()
+  }
+
+  /** Serves the parcel, and takes what is told. */
+  private async listen({ bus }: Fleet, members: readonly Member[], parcel: Parcel): Promise<void> {
+    const serving = members.map((one) =>
+      bus.subscribe(parcelSubject(one.id), {
+        callback: (error, message) => {
+          if (error === null) parcel.answer(message)
+        },
+      }),
+    )
+    this.stopServing = () => {
+      for (const subscription of serving) subscription.unsubscribe()
+    }
+    this.inbox = await Inbox.open(
+      bus,
+      this.run.data.run.id,
+      members.map((one) => one.id),
+      {
+        onTold: (from, arrived) => {
+          this.take(from, arrived)
+        },
+        onRefused: (from, why) => {
+          this.lose(from, why)
+        },
+      },
+    )
+  }
+
+  private isOver(): boolean {
+    return this.isClosed
   }
 
   private lostWords(): string | undefined {
