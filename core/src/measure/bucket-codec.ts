@@ -264,11 +264,17 @@ function readDistribution(reader: ByteReader): Distribution {
   distribution.least = reader.float()
   distribution.largest = reader.float()
   distribution.clamped = reader.whole()
+  const used = reader.whole()
+  if (used > SLOTS) throw new RangeError('there are more times than there can be')
+  const [slots, counts] = [new Uint16Array(used), new Uint32Array(used)]
   let slot = 0
-  for (let left = reader.whole(); left > 0; left--) {
-    slot += reader.whole()
+  for (let index = 0; index < used; index++) {
+    const further = reader.whole()
+    slot += further
     if (slot >= SLOTS) throw new RangeError('a time is longer than any')
-    distribution.addAt(slot, reader.whole())
+    if (index > 0 && further === 0) throw new RangeError('a time stands there twice')
+    slots[index] = slot
+    counts[index] = reader.whole()
   }
-  return distribution.compact()
+  return distribution.holding(slots, counts)
 }

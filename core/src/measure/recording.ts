@@ -40,6 +40,24 @@ export class Recording extends Cells {
    * @param errorMs - by how much the generator may have changed its times
    */
   add(bucket: Bucket, errorMs = 0): void {
+    this.take(bucket, errorMs)
+    this.compactRow(bucket.second)
+  }
+
+  /** Adds buckets of one second; giving up memory for each of them, and taking it back, would cost more than adding. */
+  addSecond(buckets: readonly Bucket[]): void {
+    for (const bucket of buckets) this.take(bucket, 0)
+    for (const { second } of buckets.slice(-1)) this.compactRow(second)
+  }
+
+  private compactRow(second: number): void {
+    const row = this.rowOf(second)
+    row.responseTime.compact()
+    row.startLag.compact()
+    row.eventLoopDelay.compact()
+  }
+
+  private take(bucket: Bucket, errorMs: number): void {
     const row = this.rowOf(bucket.second)
     row.users += bucket.users
     row.inFlight += bucket.inFlight
@@ -60,9 +78,6 @@ export class Recording extends Cells {
     }
     for (const { kind, count } of bucket.failures) row.failures.set(kind, (row.failures.get(kind) ?? 0) + count)
     this.addCells(bucket)
-    row.responseTime.compact()
-    row.startLag.compact()
-    row.eventLoopDelay.compact()
   }
 
   /** What was added, as one bucket, without what is of single requests: those in flight for long, and those drawn. */

@@ -107,6 +107,12 @@ export class Distribution {
     return this.packed?.slots.length ?? this.touched.length
   }
 
+  /** Takes slots and their counts as they are, ascending, each once; for reading what was written. */
+  holding(slots: Uint16Array, counts: Uint32Array): this {
+    this.packed = { slots, counts }
+    return this
+  }
+
   /** Gives up the memory for recording; recording again takes it back. */
   compact(): this {
     if (this.packed !== undefined) return this

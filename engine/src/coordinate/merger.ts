@@ -31,12 +31,12 @@ export class BucketMerger {
   }
 
   private flush(): void {
-    const upTo = Math.min(...this.reached)
-    const last = upTo === Infinity ? Math.max(-1, ...this.pending.keys()) : upTo
-    for (; this.next <= last; this.next++) {
+    // Most looks end at the first that is behind.
+    while (this.pending.size > 0 && this.reached.every((second) => second >= this.next)) {
       const sent = this.pending.get(this.next)
       this.pending.delete(this.next)
       if (sent !== undefined) this.emit({ ...merged(this.next, sent), places: placesOf(this.next, sent) })
+      this.next++
     }
   }
 }
@@ -51,7 +51,7 @@ function merged(second: number, sent: readonly Sent[]): Bucket {
   if (sent.length === 1 && only !== undefined) return only.bucket
   const sum = new Recording()
   // As its first second: rows before it would be rows of nothing.
-  for (const { bucket } of sent) sum.add({ ...bucket, second: 0 })
+  sum.addSecond(sent.map(({ bucket }) => ({ ...bucket, second: 0 })))
   return {
     ...sum.toBucket(0),
     second,
