@@ -67,7 +67,6 @@ class SilentLine extends Line {
 }
 const members = Array.from({ length: generators }, (_, index): Member => {
   const place = index % 4 === 3 ? 'south' : 'north'
-  // eslint-disable-next-line @typescript-eslint/no-unsafe-type-assertion -- its line never uses what it is given
   const line = new SilentLine(`${place}/g${String(index)}`, {} as never)
   const row = { version: '', session: '', key: '', cores: 4, threads: 1, mostPerSecond: null, allowsLoopback: false }
   return { ...row, id: line.id, place, run: null, seenAtMs: 0, first: index, count: 1, line }
