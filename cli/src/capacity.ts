@@ -145,10 +145,12 @@ async function atLeast(load: number, trials: Trials): Promise<Answer> {
   }
 }
 
-/** Which gate was never sure, though it held: a share of 1 % needs more than a few hundred requests. */
+/** Which gate was never sure, though it held, or could not be judged: both may be for too few requests. */
 function nearestWords(answers: readonly TrialAnswer[]): string {
   const nearest = answers.findLast((answer) => answer.kind === 'held')?.nearest
-  return nearest === undefined ? '' : ` of "${nearest}": a longer --hold tells more`
+  const why = answers.findLast((answer) => answer.kind === 'undecided')?.why
+  if (nearest !== undefined) return ` of "${nearest}": a longer --hold tells more`
+  return why === undefined ? '' : `: ${why}; a longer --hold tells more`
 }
 
 // ---------- what is told

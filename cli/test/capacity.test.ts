@@ -46,8 +46,9 @@ describe('capacity', () => {
     async () => {
       const json = join(out, 'capacity.json')
       const holds = await jolt(['capacity', plan, '--at-least', '40/s', '--hold', '5s', '--json', json])
-      // Twenty requests without a failure may be of a service that fails in one of a hundred.
-      const short = await jolt(['capacity', plan, '--at-least', '20/s', '--hold', '1s'])
+      // Too few requests for a p95; and eighty without a failure may be of a service that fails in one of a hundred.
+      const few = await jolt(['capacity', plan, '--at-least', '10/s', '--hold', '1s'])
+      const short = await jolt(['capacity', plan, '--at-least', '40/s', '--hold', '1s'])
       const breaks = await jolt(['capacity', plan, '--at-least', '250/s', '--hold', '2s'])
 
       expectCode(holds, 0)
@@ -57,6 +58,8 @@ describe('capacity', () => {
         plan: { file: plan },
         capacity: { perSecond: holds.code === 0 ? 40 : null },
       })
+      expectCode(few, 3)
+      expect(few.stdout).toMatch(/told too little: .*p95 response time.*; a longer --hold|could not make/)
       expectCode(short, 3)
       expect(short.stdout).toMatch(/told too little of "failed requests at most 1 %": a longer --hold|could not make/)
       expectCode(breaks, 1)

@@ -8,7 +8,7 @@ export type TrialAnswer =
   | { kind: 'held'; deviations: number; nearest?: string }
   | { kind: 'breached'; deviations: number }
   /** It told nothing, such as when a gate is undecided. */
-  | { kind: 'undecided' }
+  | { kind: 'undecided'; why?: string }
   /** The generator could not make the load: it can do no more. */
   | { kind: 'not delivered' }
 
