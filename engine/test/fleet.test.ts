@@ -177,6 +177,8 @@ load:
   it('is stopped at any moment: while it is asked, and while its load lasts; then it is free', async () => {
     const load = `${TWO.replaceAll(/ \{id\}/g, '')}load:\n  - { phase: p, rate: 20/s, for: 60s }\n`
     for (const afterMs of [0, 30, 150, 2500]) {
+      // What a generator is about stands in its row a moment later.
+      await coordinator.present()
       await expect.poll(() => free().length, { timeout: 20_000 }).toBe(5)
       const asked = { fleet: coordinator, present: free(), version: VERSION }
       const handle = begin(server.origin, load, {
