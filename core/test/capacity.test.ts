@@ -227,7 +227,7 @@ it('a trial whose verdict is void is no answer, and never one that holds', () =>
     trialAnswer({ verdict: 'void', exitCode: 3, reasons: ['why'], notes: [], ...more }, [])
 
   expect(trialAnswer({ verdict: 'open', exitCode: 0, reasons: [], notes: [] }, [])).toEqual({ kind: 'undecided' })
-  expect(ofVoid({ isOpenQuestion: true, mayDiffer: true })).toEqual({ kind: 'undecided' })
+  expect(ofVoid({ isOpenQuestion: true, mayDiffer: true })).toEqual({ kind: 'undecided', why: 'why' })
   expect(ofVoid({ mayDiffer: true })).toEqual({ kind: 'not delivered' })
   expect(ofVoid({})).toEqual({ kind: 'impossible', reasons: ['why'] })
   for (const exitCode of [2, 4, 5] as const)
