@@ -210,6 +210,8 @@ describe('words', () => {
 
 describe('an order', () => {
   it('of another version is not given, and one to a generator that may not load itself neither', async () => {
+    // Who pretended before is heard of for a moment more.
+    await expect.poll(async () => (await coordinator.present()).length, { timeout: 20_000 }).toBe(1)
     const { judgement } = await runByFleet('9.9.9')
 
     expect(judgement).toMatchObject({
@@ -240,6 +242,10 @@ describe('an order', () => {
     const own = { allowsLoopback: true, parcelBytes: 1000, threads: 1 }
 
     expect(await orderFault({ plan, target }, { ...own, allowsLoopback: false })).toMatch(/would be its own machine/)
+    const through = { ...target, origin: 'http://198.51.100.7', proxy: 'http://127.0.0.1:3128' }
+    expect(await orderFault({ plan, target: through }, { ...own, allowsLoopback: false })).toMatch(
+      /3128 would be its own/,
+    )
     expect(await orderFault({ plan, target }, { ...own, threads: 10_000 })).toMatch(/10000 threads/)
     expect(await orderFault({ plan, target }, { ...own, parcelBytes: 1e15 })).toMatch(/do not fit/)
     expect(await orderFault({ plan, target }, own)).toBeUndefined()

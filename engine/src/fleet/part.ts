@@ -197,8 +197,9 @@ export async function orderFault(
   { plan, target }: { plan: Plan; target: Target },
   { allowsLoopback, parcelBytes, threads }: { allowsLoopback: boolean; parcelBytes: number; threads: number },
 ): Promise<string | undefined> {
-  const origins = [target.origin, ...target.also]
-  const local = origins.find((origin) => origin !== '' && isLoopback(origin))
+  const { origin: own, also, proxy = '', metrics } = target
+  const reached = [own, ...also, proxy, ...metrics.map(({ url }) => url)]
+  const local = reached.find((url) => URL.canParse(url) && isLoopback(url))
   if (local !== undefined && !allowsLoopback)
     return `${local} would be its own machine: it was not started with --allow-loopback`
   if (parcelBytes > MOST_OF_MEMORY * totalmem()) return 'the plan and its files do not fit into its memory'
