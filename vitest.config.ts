@@ -18,7 +18,7 @@ interface Manner {
 const UNTIMED = {
   engine: filesOf(
     'engine',
-    'fleet fleet-attacks generator held http iteration load network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
+    'fleet fleet-attacks fleet-watch generator held http iteration load network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
   ),
   cli: filesOf('cli', 'admit cli exit-codes fleet install otlp several'),
 }
@@ -32,7 +32,7 @@ const SERVER: Manner = { isAlone: true, isTogether: true, timeoutMs: 180_000 }
 const SECURITY = filesOf('server', 'security')
 /** The command with a server beside it. */
 const REPORTED = filesOf('cli', 'report')
-const PIPELINES = filesOf('server', 'faults kill pipelines several-targets side-doors stages webhooks')
+const PIPELINES = filesOf('server', 'faults fleet kill pipelines several-targets side-doors stages webhooks')
 
 const READING = ['accessibility', 'pages', 'pipeline', 'trend'].map((name) => `e2e/${name}.test.ts`)
 

@@ -1,6 +1,18 @@
 // Places from which a load is made: read, judged by themselves, and kept in the bytes of a second.
 import { describe, expect, it } from 'vitest'
-import { decodeBucket, encodeBucket, gatesOf, previewOf, RunView, shapeOf, type Bucket } from '../src/index.js'
+import {
+  decodeBucket,
+  encodeBucket,
+  gatesOf,
+  OwnSeries,
+  previewOf,
+  readLanes,
+  RunView,
+  seriesIn,
+  seriesText,
+  shapeOf,
+  type Bucket,
+} from '../src/index.js'
 import { bucketOf } from './buckets.js'
 import { planText, read } from './reading.js'
 
@@ -70,6 +82,20 @@ describe('gates of a place', () => {
       ['south', 50, 20],
     ])
     expect(view.ofPlaces({ fromSecond: 1, toSecond: 2 }).map(({ requests }) => requests)).toEqual([75, 25])
+  })
+
+  it('have lanes of their own', () => {
+    const { plan } = planOf('{ north: 3, south: 1 }', '  - failed requests at most 1 %')
+    const view = new RunView({ gates: gatesOf(plan), shape: shapeOf(plan, previewOf(plan).phases) })
+    for (const second of [0, 1]) view.add({ kind: 'bucket', bucket: secondOf(second) })
+
+    const ofPlaces = seriesIn(view.shape).filter(({ of }) => of === 'place')
+    const south = ofPlaces.filter((series) => 'name' in series && series.name === 'south')
+    expect(ofPlaces).toHaveLength(10)
+    const [lane] = readLanes(south.slice(2).map(seriesText).join('+'))
+    expect(lane).toMatchObject({ kind: 'own', series: south.slice(2) })
+    const values = south.map((series) => new OwnSeries(view).valuesOf(series)[1])
+    expect(values).toEqual([expect.closeTo(20, 0), expect.closeTo(20, 0), expect.closeTo(20, 0), 25, 10])
   })
 })
 

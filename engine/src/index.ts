@@ -15,6 +15,7 @@ export { startGenerator, type Generator } from './generator-process/generator.js
 export { addGenerator, configurationOf, COORDINATOR_KEY, foundFleet, removeGenerator } from './fleet/founding.js'
 export { Fleet } from './fleet/fleet.js'
 export { fleetGenerators } from './fleet/fleet-generators.js'
+export { FleetWatch, type FleetSeen, type SeenGenerator } from './fleet/watch.js'
 export { joinFleet, type RunningGenerator } from './fleet/generate.js'
 export { readCoordinatorKey, readGeneratorKey } from './fleet/keys.js'
 export { SAMPLE_COLUMNS } from './generate/sample-rows.js'

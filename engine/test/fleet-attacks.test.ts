@@ -154,7 +154,7 @@ describe('a generator that was broken into', () => {
     const id = 'south/bad'
     const own = { version: VERSION, session: 'bad', key: createCurve().getPublicKey(), allowsLoopback: true, run: null }
     const timer = setInterval(() => {
-      renewRow(bad, id, { ...own, cores: 2, threads: 1, mostPerSecond: null })
+      renewRow(bad, id, { ...own, cores: 2, threads: 1, mostPerSecond: null, now: null })
     }, 200)
     let words = 0
     const listening = bad.subscribe(wordSubject(id), {

@@ -73,8 +73,12 @@ export class TestFleet {
     return readGeneratorKey(join(this.folder, `${name}.key`))
   }
 
+  coordinatorKey() {
+    return readCoordinatorKey(join(this.folder, COORDINATOR_KEY))
+  }
+
   coordinator(): Promise<Fleet> {
-    return Fleet.join(this.address, readCoordinatorKey(join(this.folder, COORDINATOR_KEY)))
+    return Fleet.join(this.address, this.coordinatorKey())
   }
 
   /** Joins as a generator of this process. */

@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import express, { type Express } from 'express'
 import helmet from 'helmet'
 import { badgeRoutes, publicBadgeRoutes } from './badges/routes.js'
+import { generatorRoutes, type WatchedFleet } from './generators/routes.js'
 import { gitRemote } from './git/http-backend.js'
 import type { RemoteStore } from './git/remotes.js'
 import { gitRoutes } from './git/routes.js'
@@ -60,6 +61,8 @@ export interface AppOptions extends PeopleOptions {
   watch: ProjectWatch
   secrets: SecretStore
   remotes: RemoteStore
+  /** That makes the load of plans with places; undefined where there is none. */
+  fleet: WatchedFleet | undefined
   /** Folder of the built application; without it the server has an API alone. */
   pages: string | undefined
   /** Where new and cloned projects go. */
@@ -136,6 +139,7 @@ export function createApp(options: AppOptions): Express {
   api.use(badgeRoutes())
   api.use(readingRoutes(queue), accessRoutes())
   api.use(retentionRoutes())
+  api.use(generatorRoutes(options.fleet))
   api.use(liveRoutes())
   api.use(noSuchRoute)
   app.use('/api', api)

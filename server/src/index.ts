@@ -2,13 +2,14 @@
 import { mkdirSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { createServer as createSecureServer } from 'node:https'
-import { closePorts, type Collector, type FleetAsked } from '@jolt-gate/engine'
+import { closePorts, FleetWatch, readCoordinatorKey, type Collector, type FleetAsked } from '@jolt-gate/engine'
 import { createApp } from './app.js'
 import { portsHere, type DatabaseAddress } from './database/address.js'
 import { migrate, openDatabase } from './database/connect.js'
 import { lockDatabase, type Lock } from './database/lock.js'
 import { StartFault } from './database/start-fault.js'
 import { PersonRow } from './database/models.js'
+import type { WatchedFleet } from './generators/routes.js'
 import { Readiness } from './health/readiness.js'
 import { keepTelling } from './health/telemetry.js'
 import { log } from './observability/log.js'
@@ -117,6 +118,7 @@ export async function startServer(options: ServerOptions): Promise<JoltServer> {
 /** @param release - gives back what this server alone may have */
 // eslint-disable-next-line max-lines-per-function -- all that starts with the server, in order
 async function startAlone(options: ServerOptions, release: () => Promise<void>): Promise<JoltServer> {
+  const fleet = watchedFleet(options.fleet)
   await migrate(options.database)
   const sequelize = openDatabase(options.database)
   const readiness = await readinessOf(options)
@@ -155,6 +157,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
     signing,
     watch,
     secrets,
+    fleet,
     remotes: new RemoteStore(options.sealKey),
     pages: options.pages,
     projectsFolder: options.projectsFolder,
@@ -175,6 +178,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
       resolve(typeof address === 'object' && address !== null ? address.port : options.port)
     })
   })
+  fleet?.watch.start()
   const openPorts = closePorts([port, ...portsHere(options.database)])
   const stopDeleting = keepDeleting()
   const stopTelling = options.collector === undefined ? undefined : keepTelling(options.collector)
@@ -199,6 +203,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
       reported.close()
       await reader.close()
       await queue.close()
+      await fleet?.watch.close()
       await stopTelling?.()
       await watch.close()
       server.closeAllConnections()
@@ -225,6 +230,18 @@ async function takeNewKey({ sealKey, oldSealKey }: ServerOptions): Promise<void>
   if (sealKey === undefined || oldSealKey === undefined) return
   const { sealed, lost } = await sealAnew(oldSealKey, sealKey)
   log.warn({ sealed, lost }, 'what was sealed with the old key is sealed with the new one; the old one can go')
+}
+
+/** @throws StartFault where its key cannot be read */
+function watchedFleet(asked: FleetAsked | undefined): WatchedFleet | undefined {
+  if (asked === undefined) return undefined
+  const { address, keyFile } = asked
+  try {
+    const key = readCoordinatorKey(keyFile)
+    return { address, hasTls: key.authority !== null, watch: new FleetWatch(address, key) }
+  } catch (error) {
+    throw new StartFault(`--fleet-key: ${error instanceof Error ? error.message : String(error)}`)
+  }
 }
 
 /** The database and the folder of runs are one server's alone. */

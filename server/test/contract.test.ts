@@ -124,6 +124,7 @@ function examples(): [Name, () => Example][] {
     ['rehearsals', () => ({ params: project, query: { plan: PLAN } })],
     ['startRun', () => ({ params: project, body: { plan: PLAN } })],
     ['queue', () => ({})],
+    ['generators', () => ({})],
     ['runChoices', () => ({ params: project })],
     ['changes', () => ({})],
     ['runStream', run],

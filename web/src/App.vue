@@ -49,7 +49,7 @@ function act(name: string): void {
   if (name === 'shortcuts') showsShortcuts.value = true
   if (name === 'sign out') void session.signOut()
 }
-const AREAS: Record<string, string> = { p: 'plans', u: 'runs', i: 'pipelines', t: 'targets' }
+const AREAS: Record<string, string> = { p: 'plans', u: 'runs', i: 'pipelines', t: 'targets', g: 'generators' }
 useEventListener('keydown', (event) => {
   if (session.person === undefined) return
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {

@@ -95,6 +95,12 @@ export const router = createRouter({
       component: () => import('./targets/TargetsPage.vue'),
       meta: { area: 'targets' },
     },
+    {
+      path: '/p/:project(\\d+)/generators',
+      name: 'generators',
+      component: () => import('./generators/GeneratorsPage.vue'),
+      meta: { area: 'generators' },
+    },
     { path: '/shared/:token', name: 'shared', component: () => import('./run/SharedRunPage.vue') },
     { path: '/account', name: 'account', component: () => import('./people/AccountPage.vue') },
     { path: '/people', name: 'people', component: () => import('./people/PeoplePage.vue') },

@@ -12,6 +12,7 @@ const GENERATOR_FIGURES = ['error', 'stall', 'busy', 'steal'] as const
 /** One series that a run has, by second. */
 export type SeriesOf =
   | { of: 'step'; name: string; figure: (typeof STEP_FIGURES)[number] }
+  | { of: 'place'; name: string; figure: (typeof STEP_FIGURES)[number] }
   | { of: 'group' | 'journey'; name: string; figure: (typeof SCOPE_FIGURES)[number] }
   | { of: 'metric'; name: string }
   | { of: 'generator'; figure: (typeof GENERATOR_FIGURES)[number] }
@@ -79,7 +80,7 @@ function readSeries(text: string): SeriesOf | undefined {
   }
   if (name === undefined || name === '') return undefined
   if (of === 'metric') return { of, name }
-  if (of === 'step') {
+  if (of === 'step' || of === 'place') {
     const figure = STEP_FIGURES.find((one) => one === second)
     return figure === undefined ? undefined : { of, name, figure }
   }
@@ -117,17 +118,19 @@ export function unitOfSeries(series: SeriesOf): string {
 /** A series in words: "search sailings p95". */
 export function seriesWords(series: SeriesOf): string {
   if (series.of === 'generator') return `generator ${series.figure}`
+  if (series.of === 'place') return `from ${series.name} ${series.figure}`
   return series.of === 'metric' ? series.name : `${series.name} ${series.figure}`
 }
 
 /** All series that a run has. */
-export function seriesIn({ steps, groups, journeys, metrics }: RunShape): SeriesOf[] {
+export function seriesIn({ steps, groups, journeys, places = [], metrics }: RunShape): SeriesOf[] {
   return [
     ...steps.flatMap(({ name, isRequest }) =>
       isRequest ? STEP_FIGURES.map((figure): SeriesOf => ({ of: 'step', name, figure })) : [],
     ),
     ...groups.flatMap((name) => SCOPE_FIGURES.map((figure): SeriesOf => ({ of: 'group', name, figure }))),
     ...journeys.flatMap((name) => SCOPE_FIGURES.map((figure): SeriesOf => ({ of: 'journey', name, figure }))),
+    ...places.flatMap((name) => STEP_FIGURES.map((figure): SeriesOf => ({ of: 'place', name, figure }))),
     ...metrics.map(({ name }): SeriesOf => ({ of: 'metric', name })),
     ...GENERATOR_FIGURES.map((figure): SeriesOf => ({ of: 'generator', figure })),
   ]

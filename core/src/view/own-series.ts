@@ -1,5 +1,5 @@
 // Series that somebody asked for, worked out second by second, and only once for each.
-import type { Bucket } from '../measure/bucket.js'
+import type { Bucket, StepCell } from '../measure/bucket.js'
 import { pool } from '../measure/cells.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Distribution } from '../numbers/distribution.js'
@@ -30,13 +30,18 @@ export class OwnSeries {
     const text = seriesText(series)
     const known = this.known.get(text) ?? { values: [], read: 0 }
     this.known.set(text, known)
-    for (; known.read < view.buckets.length; known.read++) {
-      const bucket = view.buckets[known.read]
+    const buckets = series.of === 'place' ? this.bucketsFrom(series.name) : view.buckets
+    for (; known.read < buckets.length; known.read++) {
+      const bucket = buckets[known.read]
       if (bucket === undefined) continue
       while (known.values.length < bucket.second) known.values.push(null)
       known.values[bucket.second] = valueIn(bucket, series, view.shape)
     }
     return known.values
+  }
+
+  private bucketsFrom(place: string): readonly Bucket[] {
+    return this.view.places.find((one) => one.place === place)?.view.buckets ?? []
   }
 }
 
@@ -45,16 +50,14 @@ function valueIn(
   series: Exclude<SeriesOf, { of: 'metric' | 'generator' }>,
   shape: RunShape,
 ): number | null {
-  if (series.of === 'step') {
-    const step = shape.steps.findIndex(({ name }) => name === series.name)
-    const cells = bucket.steps.filter((cell) => cell.step === step)
-    if (series.figure === 'requests' || series.figure === 'failed') {
-      const { figure } = series
-      return sum(cells, (cell) => cell[figure])
-    }
+  if (series.of === 'step' || series.of === 'place') {
+    const { of, name, figure } = series
+    // The seconds of a place are of that place alone.
+    const cells = of === 'step' ? cellsOfStep(bucket, name, shape) : bucket.steps
+    if (figure === 'requests' || figure === 'failed') return sum(cells, (cell) => cell[figure])
     return timeOf(
       cells.map(({ responseTime }) => responseTime),
-      series.figure,
+      figure,
     )
   }
   const names = series.of === 'group' ? shape.groups : shape.journeys
@@ -67,6 +70,11 @@ function valueIn(
     cells.map(({ time }) => time),
     series.figure,
   )
+}
+
+function cellsOfStep({ steps }: Bucket, name: string, shape: RunShape): StepCell[] {
+  const step = shape.steps.findIndex((one) => one.name === name)
+  return steps.filter((cell) => cell.step === step)
 }
 
 function timeOf(times: readonly Distribution[], figure: 'median' | 'p95' | 'p99'): number | null {

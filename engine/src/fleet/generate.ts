@@ -1,5 +1,6 @@
 // A generator of a fleet: there for whoever coordinates it, one run at a time.
 import { randomUUID, type KeyObject } from 'node:crypto'
+import { setTimeout as sleep } from 'node:timers/promises'
 import { jetstream } from '@nats-io/jetstream'
 import { createCurve } from '@nats-io/nkeys'
 import type { Msg, NatsConnection } from '@nats-io/transport-node'
@@ -16,6 +17,7 @@ import { openedWord, readEnvelope, replyBytes, type Envelope, type Order, type R
 
 /** Replies that are kept, since a word may come again when its reply was lost on the way. */
 const MOST_REPLIES = 64
+const FLUSHED_WITHIN_MS = 500
 
 export interface GenerateOptions {
   address: string
@@ -98,7 +100,11 @@ class Member {
   async close(): Promise<void> {
     clearInterval(this.timer)
     await this.engaged?.part.leave('it was told to leave')
-    if (!this.renewals.isClosed()) removeRow(this.renewals, this.id)
+    if (!this.renewals.isClosed()) {
+      removeRow(this.renewals, this.id)
+      // Closing waits for nothing; a bus that is away is not waited for.
+      await Promise.race([this.renewals.flush().catch(() => undefined), sleep(FLUSHED_WITHIN_MS)])
+    }
     this.curve.clear()
     await Promise.allSettled([this.bus.close(), this.renewals.close()])
   }
@@ -109,7 +115,7 @@ class Member {
       renewRow(this.renewals, this.id, {
         ...{ version, session: this.session, key: this.curve.getPublicKey(), allowsLoopback, threads },
         ...{ cores: ownThreads() + 1, mostPerSecond: lastCalibration()?.requestsPerSecond ?? null },
-        run: this.engaged?.run ?? null,
+        ...{ run: this.engaged?.run ?? null, now: this.engaged?.part.making ?? null },
       })
     const { engaged } = this
     if (engaged !== undefined && monotonicMs() - engaged.lastWordMs > LOST_AFTER_MS) void this.leave(engaged)
@@ -126,6 +132,10 @@ class Member {
   private async hear(message: Msg): Promise<void> {
     const envelope = readEnvelope(message.data, this.obeys)
     if (envelope?.to !== this.id) return
+    if ('meet' in envelope.body) {
+      message.respond(replyBytes({ kind: 'done', atMs: monotonicMs() }))
+      return
+    }
     const name = `${envelope.run} ${String(envelope.epoch)} ${String(envelope.count)}`
     const said = this.replies.get(name)
     const reply =
@@ -143,6 +153,7 @@ class Member {
 
   private async obey(envelope: Envelope): Promise<Reply> {
     const { run, epoch, count, body } = envelope
+    if ('meet' in body) return refused('its clock is met by itself')
     if ('order' in body) return this.engage(envelope, body.order)
     const { engaged } = this
     if (engaged?.run !== run) return refused(`it makes no part of run ${run}`)

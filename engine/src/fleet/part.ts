@@ -6,6 +6,7 @@ import {
   isLoopback,
   permissionFault,
   previewOf,
+  type Bucket,
   type GeneratorFaults,
   type Plan,
   type Target,
@@ -18,6 +19,7 @@ import type { ThreadData } from '../generate/sender-protocol.js'
 import { controlNeeded, proveControl } from '../permit/control.js'
 import { Outbox } from './outbox.js'
 import { outcomeText } from './outcome.js'
+import type { Making } from './roster.js'
 import { sealed } from './sealing.js'
 import type { Asked, Order } from './words.js'
 
@@ -35,6 +37,7 @@ export class Part {
   }
   /** How many of the faults above are told. */
   private readonly toldFaults = { local: 0, deaths: 0 }
+  private lastBucket: Bucket | undefined
   private isOver = false
   private isUnderWay = false
 
@@ -93,6 +96,14 @@ export class Part {
     }
   }
 
+  /** What it made in its last second; null where it makes no load. */
+  get making(): Making | null {
+    const { lastBucket } = this
+    if (lastBucket === undefined) return null
+    const { steps, busy, latenessMs, steal } = lastBucket
+    return { requests: steps.reduce((sum, { requests }) => sum + requests, 0), busy, latenessMs, steal }
+  }
+
   /** Ends the load before its time, and tells so; what it came to waits for a coordinator. */
   async leave(why: string): Promise<void> {
     if (this.isOver) return
@@ -127,6 +138,7 @@ export class Part {
     if (this.load !== undefined) return
     const load = this.generators.prepare(order, this.faults, {
       onBucket: (bucket) => {
+        this.lastBucket = bucket
         this.tellFaults()
         this.outbox.tellBucket(encodeBucket(bucket))
       },
@@ -150,6 +162,7 @@ export class Part {
     })
     void load.ended.then(() => {
       this.isUnderWay = false
+      this.lastBucket = undefined
       this.tellFaults()
       const { counts, killed } = load
       this.outbox.tell({ kind: 'done', counts, killed, lost: this.outbox.lost })

@@ -14,6 +14,18 @@ export const LOST_AFTER_MS = 10_000
 const MOST_BYTES = 4096
 const MOST_GENERATORS = 10_000
 
+/** What a generator makes, in its last second. */
+const making = object({
+  requests: number().min(0).required(),
+  /** Busy share of its busiest sender. */
+  busy: number().min(0).required(),
+  /** How late a sender was, at most. */
+  latenessMs: number().min(0).required(),
+  /** Share of the second in which its host held the processor. */
+  steal: number().min(0).required(),
+})
+export type Making = InferType<typeof making>
+
 const row = object({
   version: string().required().max(100),
   /** Of the process: one that was started anew has lost what the one before was about. */
@@ -27,6 +39,8 @@ const row = object({
   allowsLoopback: boolean().required(),
   /** The run that it makes a part of. */
   run: string().max(100).nullable().defined(),
+  /** Null where it makes none. */
+  now: making.nullable().defined(),
 })
 export type RosterRow = InferType<typeof row>
 
@@ -74,8 +88,17 @@ export class Roster {
   /** All that are not silent, by their names. */
   present(): Present[] {
     const now = monotonicMs()
-    const heard = [...this.rows.values()].filter(({ seenAtMs }) => now - seenAtMs < SILENT_AFTER_MS)
-    return heard.toSorted((one, other) => (one.id < other.id ? -1 : 1))
+    return this.all().filter(({ seenAtMs }) => now - seenAtMs < SILENT_AFTER_MS)
+  }
+
+  /** All that have not left, however long they have been silent. */
+  all(): Present[] {
+    return [...this.rows.values()].toSorted((one, other) => (one.id < other.id ? -1 : 1))
+  }
+
+  /** Forgets one that will not come back. */
+  forget(id: string): void {
+    this.rows.delete(id)
   }
 
   /** What was last heard of one, however long ago; undefined where it has left. */

@@ -53,7 +53,7 @@ export interface Envelope {
   epoch: number
   /** Grows with each word of an epoch: what was heard before is not heard again. */
   count: number
-  body: { order: Order } | { sealed: Uint8Array }
+  body: { order: Order } | { sealed: Uint8Array } | { meet: 'clock' }
 }
 
 /** Writes a word, signed. Words are trusted once their signature is, so they are cloned as to a thread. */

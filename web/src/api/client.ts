@@ -173,6 +173,7 @@ export const api = {
   stopRun: (run: string) => call(ROUTES.stopRun, { run }),
   runResult: (run: string) => call(ROUTES.runResult, { run }),
   queue: () => call(ROUTES.queue, {}),
+  generators: () => call(ROUTES.generators, {}),
 
   trend: (project: number, query: QueryOf<typeof ROUTES.trend>) => call(ROUTES.trend, { project }, { query }),
   addTrendNote: (run: string, series: string, words: string) =>

@@ -13,6 +13,7 @@ const SHORTCUTS = [
       ['Alt U', 'runs'],
       ['Alt I', 'pipelines'],
       ['Alt T', 'targets'],
+      ['Alt G', 'generators'],
     ],
   ],
   [

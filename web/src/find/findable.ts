@@ -47,6 +47,7 @@ export async function findable(project: number | undefined): Promise<Found[]> {
     { kind: 'do', label: 'Import a plan', more: 'recording, OpenAPI, WSDL, curl, URL', to: at('import') },
     { kind: 'do', label: 'Write a new plan', more: '', to: at('plans', { new: 'yes' }) },
     { kind: 'do', label: 'Show schedules', more: '', to: at('schedules') },
+    { kind: 'do', label: 'Show generators', more: '', to: at('generators') },
     { kind: 'do', label: 'Create a token', more: '', to: { name: 'account' } },
     { kind: 'do', label: 'Add a project', more: '', to: { name: 'home', query: { add: 'yes' } } },
     ...ACTIONS,

@@ -25,6 +25,7 @@ const areas = [
   { name: 'runs', label: 'Runs' },
   { name: 'pipelines', label: 'Pipelines' },
   { name: 'targets', label: 'Targets' },
+  { name: 'generators', label: 'Generators' },
 ]
 const session = useSession()
 const emit = defineEmits<{ find: []; theme: []; signOut: []; away: [isAway: boolean] }>()

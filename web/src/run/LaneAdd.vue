@@ -29,6 +29,7 @@ const TITLES: [SeriesOf['of'], string][] = [
   ['step', 'Steps'],
   ['group', 'Groups'],
   ['journey', 'Journeys'],
+  ['place', 'Places'],
   ['metric', 'Target metrics'],
   ['generator', 'Generator'],
 ]
@@ -68,7 +69,7 @@ function add(): void {
         multiple
         filterable
         aria-label="Series"
-        placeholder="Search steps, groups, journeys, metrics"
+        placeholder="Search steps, groups, journeys, places, metrics"
         :multiple-limit="MOST_IN_LANE"
       >
         <ElOptionGroup v-for="group in groups" :key="group.title" :label="group.title">
