@@ -1,192 +1,123 @@
 // `capacity`: the highest rate, or number of users, at which the gates hold, found by trials.
 import {
-  CapacitySearch,
-  holdsAtLeast,
+  CAPACITY_DEFAULTS,
+  CapacityFault,
+  formatMs,
   judgedGates,
+  loadWords,
   noCapacityReason,
-  readSentence,
+  readCapacityGoal,
+  type CapacityGoal,
   type CapacityUnit,
-  type Found,
+  type Law,
   type Plan,
-  type TrialAnswer,
+  type TrialMade,
 } from '@jolt-gate/core'
+import { newId } from '@jolt-gate/core/identity'
+import { findCapacity, SearchEnded, trialPlanAt, type CapacityFound } from '@jolt-gate/engine'
 import { refuseForbidden } from './asked.js'
-import { Ended, loadWords, runArguments, Trials, type TrialMade } from './capacity-trials.js'
 import { EXIT, UsageError } from './errors.js'
-import type { CapacityArguments, Output } from './options.js'
+import type { CapacityArguments, Output, RunArguments } from './options.js'
 import { clock } from './preview.js'
 import { writeReport } from './reports.js'
-import { askedPlan, type AskedPlan } from './run-plan.js'
+import { askedPlan, engineOptions, runOnce, type AskedPlan } from './run-plan.js'
 
 export async function capacity(file: string, options: CapacityArguments, output: Output): Promise<number> {
   const asked = await askedPlan(file, runArguments(options), undefined)
   const why = noCapacityReason(asked.plan)
   if (why !== undefined) throw new UsageError(`${file}: ${why}`)
   const goal = goalOf(options)
-  const trials = new Trials(asked, options, output, goal)
-  await refuseForbidden(trials.planAt(goal.highest, trials.holdSeconds), asked.target)
+  await refuseForbidden(trialPlanAt(asked.plan, goal, goal.highest), asked.target)
   const startedAt = new Date().toISOString()
-  tellPlan(asked.plan, trials, options, output)
+  tellBefore(asked.plan, goal, options, output)
+  const found = await findCapacity(asked.plan, goal, {
+    run: async (plan) => {
+      await refuseUnpermitted(plan, asked)
+      return runOnce(engineOptions({ ...asked, plan }, runArguments(options), newId()), output)
+    },
+    onTrial: (trial) => {
+      if (!output.quiet) process.stderr.write(`${trialWords(trial, goal.unit)}\n`)
+    },
+  })
+  write(options, { startedAt, asked, found })
+  return found.exitCode
+}
+
+const OPTION = {
+  ...{ range: '--range', users: '--users', atLeast: '--at-least', exact: '--exact', hold: '--hold' },
+  within: '--within',
+} as const
+
+function goalOf({ range, users, atLeast, exact, hold, within }: CapacityArguments): CapacityGoal {
   try {
-    const answer = goal.kind === 'at least' ? await atLeast(goal.highest, trials) : await search(goal, trials)
-    write(options, { startedAt, asked, goal, trials: trials.made, answer })
-    return answer.exitCode
+    return readCapacityGoal({ range, users, atLeast, exact, hold, within })
   } catch (error) {
-    if (!(error instanceof Ended)) throw error
-    const answer: Answer = { exitCode: error.exitCode, found: null, words: `capacity unknown: ${error.message}` }
-    write(options, { startedAt, asked, goal, trials: trials.made, answer })
-    return error.exitCode
+    if (!(error instanceof CapacityFault)) throw error
+    throw new UsageError(`${OPTION[error.what]}: ${error.why}`)
   }
 }
 
-// ---------- what is asked
-
-type Goal = { unit: CapacityUnit; lowest: number; highest: number } & (
-  { kind: 'search'; exact: number } | { kind: 'at least' }
-)
-
-function goalOf({ range, users, atLeast: least, exact = '5 %' }: CapacityArguments): Goal {
-  if (least !== undefined) {
-    if (range !== undefined || users !== undefined)
-      throw new UsageError('--at-least decides one load: leave --range and --users out')
-    const load = loadOf('--at-least', least)
-    return { kind: 'at least', unit: load.unit, lowest: load.value, highest: load.value }
-  }
-  if ((range === undefined) === (users === undefined))
-    throw new UsageError('give one of --range "20/s to 2000/s", --users "10 to 400" and --at-least 300/s')
-  const [option, text] = range === undefined ? (['--users', users ?? ''] as const) : (['--range', range] as const)
-  const ends = text.split(/\s+to\s+/).map((end) => loadOf(option, option === '--users' ? `${end} users` : end))
-  const [from, to] = ends
-  if (from === undefined || to === undefined || ends.length !== 2 || from.unit !== to.unit || from.value >= to.value)
-    throw new UsageError(
-      `${option}: expected two loads, the lower first, such as ${option === '--users' ? '"10 to 400"' : '"20/s to 2000/s"'}`,
-    )
-  const share = /^(\d+(?:\.\d+)?)\s*%$/.exec(exact)?.[1]
-  if (share === undefined || Number(share) < 1 || Number(share) > 50)
-    throw new UsageError('--exact: expected a share from 1 % to 50 %')
-  return { kind: 'search', unit: from.unit, lowest: from.value, highest: to.value, exact: Number(share) / 100 }
-}
-
-function loadOf(option: string, text: string): { unit: CapacityUnit; value: number } {
-  const users = /^(\d+)\s+users?$/.exec(text.trim())?.[1]
-  if (users !== undefined && Number(users) > 0) return { unit: 'users', value: Number(users) }
-  const rate = readSentence('RateOnly', text.trim())
-  if (rate.ok && rate.value > 0) return { unit: 'arrivals', value: rate.value }
-  throw new UsageError(`${option}: "${text}" is neither a rate such as 300/s nor a number of users`)
-}
-
-// ---------- answers
-
-interface Answer {
-  exitCode: number
-  found: Found | { kind: 'holds'; load: number } | { kind: 'does not hold'; load: number } | null
-  words: string
-}
-
-async function search(goal: Extract<Goal, { kind: 'search' }>, trials: Trials): Promise<Answer> {
-  const { lowest, highest, exact, unit } = goal
-  const rounded = unit === 'users' ? Math.round : (rate: number) => Number(rate.toPrecision(3))
-  const searched = new CapacitySearch({ lowest, highest, exact, rounded })
-  await trials.recover()
-  let found = searched.found()
-  while (found === null) {
-    const trial = searched.next()
-    const answer = await trials.at(trial.load, trial.confirms)
-    searched.tell(trial, answer)
-    found = searched.found()
-    if (answer.kind !== 'held' && found === null) await trials.recover()
-  }
-  return { exitCode: EXIT_OF[found.kind], found, words: foundWords(found, unit, trials.made) }
-}
-
-const EXIT_OF: Record<Found['kind'], number> = {
-  ...{ found: EXIT.ok, 'at least': EXIT.ok, below: EXIT.shut, unknown: EXIT.void },
-}
-
-function foundWords(found: Found, unit: CapacityUnit, trials: readonly TrialMade[]): string {
-  const words = (load: number) => loadWords(Number(load.toPrecision(3)), unit)
-  const gates = trials.flatMap(({ gate, answer }) => (answer === 'breached' && gate !== null ? [gate] : []))
-  const last = gates.at(-1)
-  const gave = last === undefined ? '' : `; what gave way: ${last}`
-  switch (found.kind) {
-    case 'found':
-      return `capacity ${words(found.load)}, at 95 % between ${words(found.interval[0])} and ${words(found.interval[1])}${gave}`
-    case 'at least':
-      return found.why === 'range'
-        ? `capacity at least ${words(found.load)}: all of the range holds`
-        : `capacity at least ${words(found.load)}: this generator can do no more`
-    case 'below':
-      return `capacity below ${words(found.load)}, the lowest of the range${gave}`
-    case 'unknown':
-      return `capacity unknown: the trials told too little; between ${words(found.interval[0])} and ${words(found.interval[1])} so far`
+/** A search takes long: what was permitted when it began may not be by now. */
+async function refuseUnpermitted(plan: Plan, { target }: AskedPlan): Promise<void> {
+  try {
+    await refuseForbidden(plan, target)
+  } catch (error) {
+    if (error instanceof UsageError) throw new SearchEnded(EXIT.usage, [error.message])
+    throw error
   }
 }
 
-async function atLeast(load: number, trials: Trials): Promise<Answer> {
-  const answers: TrialAnswer[] = []
-  let outcome = holdsAtLeast(answers)
-  while (outcome === 'more') {
-    answers.push(await trials.at(load, true))
-    outcome = holdsAtLeast(answers)
-  }
-  const words = trials.words(load)
-  if (outcome === 'held')
-    return { exitCode: EXIT.ok, found: { kind: 'holds', load }, words: `capacity at least ${words}: it holds` }
-  const gate = trials.made.findLast((trial) => trial.gate !== null)?.gate
-  const gave = gate === undefined || gate === null ? '' : `; what gave way: ${gate}`
-  if (outcome === 'breached')
-    return { exitCode: EXIT.shut, found: { kind: 'does not hold', load }, words: `capacity below ${words}${gave}` }
-  const isOurs = answers.some(({ kind }) => kind === 'not delivered')
-  return {
-    ...{ exitCode: EXIT.void, found: null },
-    words: isOurs
-      ? `whether it holds ${words} is unknown: this generator could not make the load`
-      : `whether it holds ${words} is unknown: ${String(answers.length)} trials told too little${nearestWords(answers)}`,
-  }
-}
-
-/** Which gate was never sure, though it held, or could not be judged: both may be for too few requests. */
-function nearestWords(answers: readonly TrialAnswer[]): string {
-  const nearest = answers.findLast((answer) => answer.kind === 'held')?.nearest
-  const why = answers.findLast((answer) => answer.kind === 'undecided')?.why
-  if (nearest !== undefined) return ` of "${nearest}": a longer --hold tells more`
-  return why === undefined ? '' : `: ${why}; a longer --hold tells more`
-}
+const runArguments = ({ target, set, seed }: CapacityArguments): RunArguments => ({
+  ...(target === undefined ? {} : { target }),
+  ...(seed === undefined ? {} : { seed }),
+  ...{ set, scale: 1, onVoid: 'fail', label: {} },
+})
 
 // ---------- what is told
 
-function tellPlan(plan: Plan, trials: Trials, { within = '20m' }: CapacityArguments, output: Output): void {
-  const { leftOut } = judgedGates(plan)
-  for (const { rule, why } of leftOut) process.stderr.write(`left out: ${rule}: ${why}\n`)
+function tellBefore(plan: Plan, goal: CapacityGoal, options: CapacityArguments, output: Output): void {
+  for (const { rule, why } of judgedGates(plan).leftOut) process.stderr.write(`left out: ${rule}: ${why}\n`)
   if (output.quiet) return
+  const { within = CAPACITY_DEFAULTS.within } = options
   process.stderr.write(
-    `${plan.name}: trials of ${clock(trials.holdSeconds)}, each after a warm-up; it takes ${within} at most\n`,
+    `${plan.name}: trials of ${clock(goal.holdSeconds)}, each after a warm-up; it takes ${within} at most\n`,
   )
+}
+
+function trialWords(trial: TrialMade, unit: CapacityUnit): string {
+  const by = trial.deviations === null ? '' : ` by ${Math.min(9.9, trial.deviations).toFixed(1)} deviations`
+  const gate = trial.gate === null ? '' : `: ${trial.gate}`
+  const p95 = Math.max(...trial.steps.map((step) => step.p95 ?? -Infinity))
+  const times = Number.isFinite(p95) ? `  p95 ${formatMs(p95)}` : ''
+  return `${loadWords(trial.load, unit)} for ${clock(trial.holdSeconds)}  ${trial.answer}${by}${gate}${times}`
 }
 
 interface Told {
   startedAt: string
   asked: AskedPlan
-  goal: Goal
-  trials: readonly TrialMade[]
-  answer: Answer
+  found: CapacityFound
 }
 
-function write({ json }: CapacityArguments, { startedAt, asked, goal, trials, answer }: Told): void {
+function write({ json }: CapacityArguments, { startedAt, asked, found }: Told): void {
   if (json !== undefined) {
-    const { found } = answer
-    const load = found === null || !('load' in found) ? null : found.load
+    const { exitCode, load, ...rest } = found
     const document = {
       ...{ plan: { name: asked.plan.name, file: asked.plan.file }, target: asked.target.name, startedAt },
-      endedAt: new Date().toISOString(),
-      capacity: {
-        ...(goal.unit === 'arrivals' ? { perSecond: load } : { users: load }),
-        ...{ kind: found?.kind ?? 'unknown', interval: found !== null && 'interval' in found ? found.interval : null },
-        gate: trials.findLast(({ gate }) => gate !== null)?.gate ?? null,
-        ...{ words: answer.words, trials },
-      },
+      ...{ endedAt: new Date().toISOString(), exitCode },
+      capacity: { ...(found.unit === 'arrivals' ? { perSecond: load } : { users: load }), ...rest },
     }
     writeReport(json, `${JSON.stringify(document, null, 2)}\n`)
   }
-  if (json !== '-') process.stdout.write(`${answer.words}\n`)
+  if (json === '-') return
+  process.stdout.write(`${found.words}\n`)
+  if (found.law !== null) process.stdout.write(`${lawWords(found.law)}\n`)
+}
+
+function lawWords({ contention, coherency, r2, peakUsers, warning }: Law): string {
+  const share = (value: number) => `${Number((100 * value).toPrecision(2))} %`
+  const figure = ({ value, interval: [low, high] }: Law['contention']) =>
+    `${share(value)} (${share(low)} to ${share(high)})`
+  const peak = peakUsers === null ? 'no peak within the data' : `most throughput with ${peakUsers.toFixed(0)} users`
+  const doubt = warning === null ? '' : `; not to be relied on: ${warning}`
+  return `law (Gunther): contention ${figure(contention)}, coherency ${figure(coherency)}, R² ${r2.toFixed(3)}, ${peak}${doubt}`
 }

@@ -115,6 +115,25 @@ export { StopWatch } from './judge/stop.js'
 export { distrust, NO_DOUBTS, reasonsOf, type GeneratorFaults } from './judge/trust.js'
 export { gaveWay, trialAnswer } from './capacity/answer.js'
 export { CapacitySearch, holdsAtLeast, type Found, type TrialAnswer } from './capacity/search.js'
+export {
+  CAPACITY_DEFAULTS,
+  CapacityFault,
+  loadWords,
+  readCapacityGoal,
+  type CapacityGoal,
+  type CapacityWords,
+} from './capacity/goal.js'
+export { fitLaw, throughputBy, type Law, type LawPoint } from './capacity/law.js'
+export {
+  CAPACITY,
+  decidedAnswer,
+  firstToGiveWay,
+  searchAnswer,
+  unknownAnswer,
+  type Capacity,
+  type CapacityAnswer,
+  type TrialMade,
+} from './capacity/outcome.js'
 export { judgedGates, noCapacityReason, trialPlan, type CapacityUnit } from './capacity/trial.js'
 export { judge, type Ending, type Judgement } from './judge/verdict.js'
 export { verdictWords, type Verdict } from './judge/verdict-words.js'

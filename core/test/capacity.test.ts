@@ -31,7 +31,7 @@ function searched(
   while (search.found() === null && rates.length < MOST_TRIALS) {
     const trial = search.next()
     rates.push(trial.load)
-    search.tell(trial, answer(trial.load, trial.confirms))
+    search.tell(trial, answer(trial.load, trial.why === 'confirming'))
   }
   return { found: search.found(), rates }
 }

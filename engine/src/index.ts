@@ -12,6 +12,8 @@ export { closePorts, holdToNetworks, reachable, refusal, refusalOf } from './net
 export { GUARDED } from './network/way-out.js'
 export { controlNeeded, proveControl, WELL_KNOWN, type ControlFound, type ControlNeeded } from './permit/control.js'
 export { startGenerator, type Generator } from './generator-process/generator.js'
+export { findCapacity, type CapacityFound } from './capacity/find-capacity.js'
+export { SearchEnded, trialPlanAt, type Making } from './capacity/trials.js'
 export { addGenerator, configurationOf, COORDINATOR_KEY, foundFleet, removeGenerator } from './fleet/founding.js'
 export { Fleet } from './fleet/fleet.js'
 export { fleetGenerators } from './fleet/fleet-generators.js'

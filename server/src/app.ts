@@ -3,6 +3,8 @@ import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import express, { type Express } from 'express'
 import helmet from 'helmet'
+import { capacityRoutes, lineOf } from './capacity/routes.js'
+import type { CapacitySearches } from './capacity/searches.js'
 import { badgeRoutes, publicBadgeRoutes } from './badges/routes.js'
 import { generatorRoutes, type WatchedFleet } from './generators/routes.js'
 import { gitRemote } from './git/http-backend.js'
@@ -56,6 +58,7 @@ export interface AppOptions extends PeopleOptions {
   reported: ReportedRuns
   ask: Asker
   stages: StageRuns
+  searches: CapacitySearches
   webhooks: Webhooks
   signing: Signing
   watch: ProjectWatch
@@ -129,7 +132,8 @@ export function createApp(options: AppOptions): Express {
   api.use(gitRoutes(remotes))
   api.use(targetRoutes(secrets))
   api.use(rehearsalRoutes(secrets, options.rehearsals))
-  api.use(runRoutes(queue, ask, reported))
+  api.use(runRoutes(queue, ask, reported, (isShown) => options.searches.list(isShown).map(lineOf)))
+  api.use(capacityRoutes(options.searches, ask))
   api.use(reportedRoutes(reported), runnerKeyRoutes())
   api.use(trendRoutes(isForAdmission))
   api.use(pipelineRoutes())

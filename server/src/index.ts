@@ -4,6 +4,7 @@ import { createServer } from 'node:http'
 import { createServer as createSecureServer } from 'node:https'
 import { closePorts, FleetWatch, readCoordinatorKey, type Collector, type FleetAsked } from '@jolt-gate/engine'
 import { createApp } from './app.js'
+import { CapacitySearches } from './capacity/searches.js'
 import { portsHere, type DatabaseAddress } from './database/address.js'
 import { migrate, openDatabase } from './database/connect.js'
 import { lockDatabase, type Lock } from './database/lock.js'
@@ -134,6 +135,8 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
     log.error({ err: error }, 'rehearsals that were cut off could not be noted')
   })
   const queue = new RunQueue(options.runsFolder, options.runsAtOnce, options.fleet)
+  const searches = new CapacitySearches(queue, options.runsFolder)
+  await searches.recover()
   const reader = new Reader()
   const reported = new ReportedRuns(reader, (id, event) => {
     queue.emit(id, event)
@@ -150,6 +153,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
     readiness,
     rehearsals,
     queue,
+    searches,
     reported,
     ask,
     stages,
@@ -202,6 +206,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
       await stages.close()
       reported.close()
       await reader.close()
+      await searches.close()
       await queue.close()
       await fleet?.watch.close()
       await stopTelling?.()

@@ -123,6 +123,12 @@ function examples(): [Name, () => Example][] {
     ['rehearse', () => ({ params: project, body: { plan: PLAN } })],
     ['rehearsals', () => ({ params: project, query: { plan: PLAN } })],
     ['startRun', () => ({ params: project, body: { plan: PLAN } })],
+    // It waits behind the run, and is stopped before it begins.
+    ['findCapacity', () => ({ params: project, body: { plan: PLAN, atLeast: '5/s', hold: '1s' } })],
+    ['capacitySearches', () => ({ params: project })],
+    ['capacitySearch', () => ({ params: { ...project, search: idOf('findCapacity') } })],
+    ['stopCapacity', () => ({ params: { ...project, search: idOf('findCapacity') } })],
+    ['deleteCapacity', () => ({ params: { ...project, search: idOf('findCapacity') } })],
     ['queue', () => ({})],
     ['generators', () => ({})],
     ['runChoices', () => ({ params: project })],

@@ -2,6 +2,7 @@
 // itself by it; pages have their types from it.
 import { BADGE_ROUTES } from './badges.js'
 import { BUDGET_ROUTES } from './budget.js'
+import { CAPACITY_ROUTES } from './capacity.js'
 import { GENERATOR_ROUTES } from './generators.js'
 import { LIVE_ROUTES } from './live.js'
 import { MERGE_ROUTES } from './merges.js'
@@ -31,6 +32,7 @@ export const ROUTES = {
   ...WEBHOOK_ROUTES,
   ...BADGE_ROUTES,
   ...BUDGET_ROUTES,
+  ...CAPACITY_ROUTES,
   ...GENERATOR_ROUTES,
   ...LIVE_ROUTES,
   description: route({
@@ -46,6 +48,7 @@ export const ROUTES = {
 export * from './problem.js'
 export * from './badges.js'
 export * from './budget.js'
+export * from './capacity.js'
 export * from './generators.js'
 export * from './route.js'
 export * from './people.js'

@@ -6,6 +6,7 @@ import type { RunShape } from '../measure/shape.js'
 import type { Baseline } from '../judge/baseline.js'
 import { RESULT } from '../judge/result-schema.js'
 import type { RunEvent } from '../view/run-view.js'
+import { CAPACITY_LINE } from './capacity.js'
 import { json, ownType, route, textOf } from './route.js'
 
 const RUN_STATES = ['queued', 'running', 'ended'] as const
@@ -133,10 +134,10 @@ export const RUN_ROUTES = {
   queue: route({
     method: 'GET',
     path: '/queue',
-    summary: 'running and queued runs',
+    summary: 'running and queued runs, and searches for a capacity',
     needs: 'read',
     status: 200,
-    answer: json(RUNS),
+    answer: json(RUNS.shape({ searches: array().of(CAPACITY_LINE).required() })),
   }),
   startRun: route({
     method: 'POST',

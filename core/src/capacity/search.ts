@@ -24,8 +24,8 @@ export interface SearchRange {
 /** A trial to be made. */
 export interface Trial {
   load: number
-  /** One that the answer rests on is longer. */
-  confirms: boolean
+  /** One that confirms is what the answer rests on, and longer. */
+  why: 'doubling' | 'narrowing' | 'confirming'
 }
 
 export type Found =
@@ -80,17 +80,19 @@ export class CapacitySearch {
     const { lowest, highest, exact, rounded } = this.range
     if (this.isDoubling) {
       const load = this.held === null ? lowest : Math.min(highest, rounded(2 * this.held))
-      return { load, confirms: false }
+      return { load, why: 'doubling' }
     }
     const [low, high] = this.interval()
     const isNarrow = high <= low * (1 + exact) || rounded(low) === rounded(high)
     // In turns on either side: at the median alone, how fast a gate gives way would stay unknown.
     const side = this.told % 2 === 0 ? BESIDE : 1 - BESIDE
-    return { load: rounded(isNarrow ? low : this.belief.quantile(side)), confirms: isNarrow }
+    return isNarrow
+      ? { load: rounded(low), why: 'confirming' }
+      : { load: rounded(this.belief.quantile(side)), why: 'narrowing' }
   }
 
   /** Tells what came of a trial. */
-  tell({ load, confirms }: Trial, answer: TrialAnswer): void {
+  tell({ load, why }: Trial, answer: TrialAnswer): void {
     switch (answer.kind) {
       case 'undecided':
         this.undecided++
@@ -107,7 +109,7 @@ export class CapacitySearch {
         this.told++
         this.undecided = 0
         this.belief.learn(load, answer)
-        this.afterAnswer(load, confirms, answer.kind === 'held')
+        this.afterAnswer(load, why === 'confirming', answer.kind === 'held')
         return
       default:
         answer satisfies never

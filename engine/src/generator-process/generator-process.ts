@@ -53,9 +53,9 @@ async function work(message: GeneratorOrder): Promise<void> {
     })
   }
   handle = broken === undefined ? startRun(options) : closeRun(options, broken)
-  await handle.done
+  const { judgement } = await handle.done
   await fleet?.close()
-  record({ kind: 'done' })
+  record({ kind: 'done', judgement })
   journal?.close()
   // What is on its way would be lost with this process: a large result, or whatever a server that stands still has not
   // read yet.

@@ -1,5 +1,5 @@
 // What is said between a coordinator and the process that makes a run for it.
-import type { Baseline, Bucket, Calibration, Plan, RunEvent, RunResult, RunShape, Target } from '@jolt-gate/core'
+import type { Baseline, Bucket, Calibration, Judgement, Plan, RunEvent, RunResult, RunShape, Target } from '@jolt-gate/core'
 import type { BrokenRun, LoadEnd, RunOptions, RunState, SetUp } from '../coordinate/run-options.js'
 
 /** A run to make. */
@@ -52,8 +52,8 @@ export type GeneratorEvent =
   | { kind: 'load ended'; end: LoadEnd }
   /** Before teardown, and again after it. */
   | { kind: 'result'; result: RunResult; shape: RunShape }
-  /** Nothing more comes. */
-  | { kind: 'done' }
+  /** Nothing more comes. Journals of old do not say how it was judged. */
+  | { kind: 'done'; judgement?: Judgement }
 
 export type FromGenerator =
   | GeneratorEvent

@@ -15,6 +15,7 @@ import { auditChain } from './audit-chain.js'
 import { protectedBranches } from './protected-branches.js'
 import { runsMade } from './runs-made.js'
 import { webhooks } from './webhooks.js'
+import { capacitySearches } from './capacity-searches.js'
 import { baselineRuns } from './baseline-runs.js'
 import { runStates } from './run-states.js'
 import { severities } from './severities.js'
@@ -327,4 +328,5 @@ export const MIGRATIONS: readonly Migration[] = [
   severities,
   runStates,
   baselineRuns,
+  capacitySearches,
 ]

@@ -1,5 +1,6 @@
 // What MariaDB holds, as Sequelize models.
 import type { Sequelize } from 'sequelize'
+import { defineCapacity } from './models/capacity.js'
 import { definePeople } from './models/people.js'
 import { definePipelines } from './models/pipelines.js'
 import { defineProjects } from './models/projects.js'
@@ -7,6 +8,7 @@ import { defineReading } from './models/reading.js'
 import { defineRuns } from './models/runs.js'
 import { defineWebhooks } from './models/webhooks.js'
 
+export * from './models/capacity.js'
 export * from './models/people.js'
 export * from './models/pipelines.js'
 export * from './models/projects.js'
@@ -16,6 +18,6 @@ export * from './models/webhooks.js'
 
 /** Binds all models to a connection. */
 export function defineModels(sequelize: Sequelize): void {
-  for (const define of [defineProjects, defineRuns, defineReading, definePeople, definePipelines, defineWebhooks])
-    define(sequelize)
+  const all = [defineProjects, defineRuns, defineReading, defineCapacity, definePeople, definePipelines, defineWebhooks]
+  for (const define of all) define(sequelize)
 }

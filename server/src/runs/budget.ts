@@ -1,7 +1,7 @@
 // What a project may spend in a day, and has spent in the last 24 hours: runs that this server makes, and their load.
 import type { Budget } from '@jolt-gate/core/api'
 import { Op } from 'sequelize'
-import { ProjectRow, RunRow } from '../database/models.js'
+import { CapacityRow, ProjectRow, RunRow } from '../database/models.js'
 import { Problem } from '../http/problem.js'
 
 const DAY_MS = 86_400_000
@@ -34,7 +34,7 @@ export async function refuseOverBudget(projectId: number, seconds: number, nowMs
  * @param need - how much of what was spent has to be older than a day
  * @param cost - of one run
  */
-function over(what: string, rows: readonly RunRow[], need: number, cost: (row: RunRow) => number): Problem {
+function over(what: string, rows: readonly Cost[], need: number, cost: (row: Cost) => number): Problem {
   let freed = 0
   const freeing = rows.find((row) => (freed += cost(row)) >= need)
   const when =
@@ -48,21 +48,36 @@ function over(what: string, rows: readonly RunRow[], need: number, cost: (row: R
   )
 }
 
+/** What costs: a run, or a search for a capacity, which is long and counts as one. */
+interface Cost {
+  askedAt: Date
+  startedAt: Date | null
+  endedAt: Date | null
+  /** That it will take. */
+  seconds: number
+}
+
 /** The oldest first; what was never begun has cost nothing. */
-async function lastDay(projectId: number, nowMs: number): Promise<RunRow[]> {
-  return RunRow.findAll({
-    where: {
-      projectId,
-      reported: null,
-      askedAt: { [Op.gte]: new Date(nowMs - DAY_MS) },
-      [Op.or]: [{ state: { [Op.not]: 'ended' } }, { startedAt: { [Op.not]: null } }],
-    },
+async function lastDay(projectId: number, nowMs: number): Promise<Cost[]> {
+  const of = {
+    askedAt: { [Op.gte]: new Date(nowMs - DAY_MS) },
+    [Op.or]: [{ state: { [Op.not]: 'ended' } }, { startedAt: { [Op.not]: null } }],
+  }
+  const runs = await RunRow.findAll({
+    where: { projectId, reported: null, ...of },
     attributes: ['askedAt', 'startedAt', 'endedAt', 'seconds'],
-    order: [['askedAt', 'ASC']],
   })
+  const searches = await CapacityRow.findAll({
+    where: { projectId, ...of },
+    attributes: ['askedAt', 'startedAt', 'endedAt', 'goal'],
+  })
+  const costs = searches.map(({ askedAt, startedAt, endedAt, goal }): Cost => {
+    return { askedAt, startedAt, endedAt, seconds: goal.withinSeconds }
+  })
+  return [...runs, ...costs].toSorted((one, other) => one.askedAt.getTime() - other.askedAt.getTime())
 }
 
 /** What it has taken, or will. */
-function minutesOf({ startedAt, endedAt, seconds }: RunRow): number {
+function minutesOf({ startedAt, endedAt, seconds }: Cost): number {
   return startedAt === null || endedAt === null ? seconds / 60 : (endedAt.getTime() - startedAt.getTime()) / 60_000
 }

@@ -29,6 +29,7 @@ import { refuseOverBudget } from './budget.js'
 import { addRun, type NewRun } from './store.js'
 import { partsOf, summaryOfRun } from '../database/run-summary.js'
 import { idsOfBaseline, pastBorderline } from './baselines.js'
+import { Turns } from './turns.js'
 import { RunUnderWay } from './under-way.js'
 
 const MOST_WAITING = 50
@@ -60,9 +61,11 @@ export type Ask = (row: RunRow) => Promise<AskedRun>
 interface Waiting {
   asked: AskedRun
   row: RunRow
+  /** Gives its turn up. */
+  withdraw: () => void
 }
 /** One that is begun, or is about to be. */
-interface UnderWay extends Waiting {
+interface UnderWay extends Pick<Waiting, 'asked' | 'row'> {
   run: RunUnderWay | undefined
   stoppedBy: string | undefined
   ended: Promise<void>
@@ -74,9 +77,9 @@ export class RunQueue {
   /** One asks after the other: two at once would both take the last place of a budget. */
   private readonly asking = pLimit(1)
   private readonly underWay = new Map<string, UnderWay>()
+  /** Runs take turns with whatever else loads a target. */
+  readonly turns: Turns
   private resumed: Promise<void> = Promise.resolve()
-  /** While what a server of before left is looked at, and once this one closes, nothing is begun. */
-  private isHeld = false
   private isClosed = false
   private readonly closing = new AbortController()
 
@@ -86,22 +89,23 @@ export class RunQueue {
    */
   constructor(
     private readonly folder: string,
-    private readonly atOnce = 1,
+    atOnce = 1,
     private readonly fleet?: FleetAsked,
   ) {
+    this.turns = new Turns(atOnce)
     mkdirSync(folder, { recursive: true, mode: 0o700 })
   }
 
   /** Ends what a server of before has left, then continues its queue. */
   resume(ask: Ask): void {
-    this.isHeld = true
+    // While what a server of before left is looked at, and once this one closes, nothing is begun.
+    this.turns.hold()
     this.resumed = this.continueQueue(ask)
       .catch((error: unknown) => {
         if (!this.closing.signal.aborted) log.error({ err: error }, 'the queue of before could not be continued')
       })
       .then(() => {
-        this.isHeld = this.isClosed
-        this.beginNext()
+        if (!this.isClosed) this.turns.release()
       })
   }
 
@@ -125,9 +129,8 @@ export class RunQueue {
     await refuseOverBudget(asked.projectId, lengthOf(shape))
     const head = { ...asked.head, ...asked.change }
     const row = await addRun({ id: newId(), shape, ...more, ...asked, head })
-    this.waiting.push({ asked, row })
+    this.wait(asked, row)
     CHANGES.emit('queue')
-    this.beginNext()
     return row
   }
 
@@ -136,6 +139,7 @@ export class RunQueue {
     const index = this.waiting.findIndex(({ row }) => row.id === id)
     if (index >= 0) {
       const [removed] = this.waiting.splice(index, 1)
+      removed?.withdraw()
       if (removed !== undefined) await endStopped(removed.row, by)
       this.emit(id, { kind: 'end' })
       return true
@@ -173,7 +177,7 @@ export class RunQueue {
   /** Stops what runs, and waits until its teardown is done; what waits continues with the next server. */
   async close(): Promise<void> {
     this.isClosed = true
-    this.isHeld = true
+    this.turns.hold()
     this.waiting.splice(0)
     for (const { run } of this.underWay.values()) run?.stop('the server shutting down')
     const limit = setTimeout(() => {
@@ -208,7 +212,7 @@ export class RunQueue {
       // The plan is the same; what it takes from other files is that of now.
       await row.update({ ...asked.head, ...asked.change, planCommit: asked.planCommit, unfit: asked.unfit })
       await RunPartsRow.update({ texts: asked.texts }, { where: { runId: row.id } })
-      this.waiting.push({ asked, row })
+      this.wait(asked, row)
     } catch (error) {
       if (!(error instanceof Problem)) throw error
       await endUnbegun(row, error.message)
@@ -216,17 +220,17 @@ export class RunQueue {
     }
   }
 
-  /** Begins what may begin now, in the order of the queue: two runs against one target would spoil each other. */
-  private beginNext(): void {
-    while (!this.isHeld && this.underWay.size < this.atOnce) {
-      const busy = new Set([...this.underWay.values()].flatMap(originsOf))
-      const index = this.waiting.findIndex((one) => originsOf(one).every((origin) => !busy.has(origin)))
-      const [next] = index < 0 ? [] : this.waiting.splice(index, 1)
-      if (next === undefined) return
-      const current: UnderWay = { ...next, run: undefined, stoppedBy: undefined, ended: Promise.resolve() }
-      this.underWay.set(next.row.id, current)
+  private wait(asked: AskedRun, row: RunRow): void {
+    const waiting: Waiting = { asked, row, withdraw: () => undefined }
+    this.waiting.push(waiting)
+    const begin = () => {
+      this.waiting.splice(this.waiting.indexOf(waiting), 1)
+      const current: UnderWay = { asked, row, run: undefined, stoppedBy: undefined, ended: Promise.resolve() }
+      this.underWay.set(row.id, current)
       current.ended = this.make(current)
+      return current.ended
     }
+    waiting.withdraw = this.turns.take({ origins: originsOf(asked.target), begin })
   }
 
   private async make(current: UnderWay): Promise<void> {
@@ -241,7 +245,6 @@ export class RunQueue {
     if (row.state === 'queued') return
     RUNS_ENDED.inc({ verdict: row.verdict ?? 'none' })
     this.emit(row.id, { kind: 'end' })
-    this.beginNext()
   }
 
   private async perform(current: UnderWay): Promise<void> {
@@ -327,9 +330,9 @@ export class RunQueue {
   }
 }
 
-/** Where the requests of a run may go. This machine has many names, and is one place. */
-const originsOf = ({ asked: { target } }: Waiting): string[] =>
-  [target.origin, ...target.also].map((origin) => {
+/** Where the requests to a target may go. This machine has many names, and is one place. */
+export const originsOf = ({ origin: own, also }: Target): string[] =>
+  [own, ...also].map((origin) => {
     const { port, protocol } = new URL(origin)
     return isLoopback(origin) ? `loopback ${port || protocol}` : origin
   })

@@ -1,6 +1,6 @@
 // Runs: asked for, listed, watched, stopped, and their reports.
 import { Router } from 'express'
-import { ROUTES } from '@jolt-gate/core/api'
+import { ROUTES, type CapacityLine } from '@jolt-gate/core/api'
 import { readLabel, reportOf, type RunResult } from '@jolt-gate/core'
 import type { ProjectRow } from '../database/models.js'
 import { Problem } from '../http/problem.js'
@@ -20,13 +20,17 @@ import { describeRun, runOf } from './store.js'
 import { partsOf, summaryOfRun } from '../database/run-summary.js'
 import { streamRun, type RunsElsewhere } from './stream.js'
 
+/** Searches for a capacity that go or wait: they take turns with runs. */
+export type Searching = (isShown: (projectId: number) => boolean) => CapacityLine[]
+
 // eslint-disable-next-line max-lines-per-function -- one route after another
-export function runRoutes(queue: RunQueue, ask: Asker, reported: RunsElsewhere): Router {
+export function runRoutes(queue: RunQueue, ask: Asker, reported: RunsElsewhere, searching: Searching): Router {
   const routes = Router()
 
   serve(routes, ROUTES.queue, async ({ person }) => {
     const roleFor = await rolesOf(person)
-    return { runs: queue.list((projectId) => maySee(roleFor(projectId))) }
+    const isShown = (projectId: number) => maySee(roleFor(projectId))
+    return { runs: queue.list(isShown), searches: searching(isShown) }
   })
 
   serve(routes, ROUTES.startRun, async ({ person, params, query, body, branch, request, response }) => {
