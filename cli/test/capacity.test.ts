@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { join } from 'node:path'
 import type { AddressInfo } from 'node:net'
+import type { Capacity } from '@jolt-gate/core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { jolt, out, planFile, type Ended } from './command.js'
 
@@ -59,9 +60,9 @@ describe('capacity', () => {
         capacity: { perSecond: holds.code === 0 ? 40 : null },
       })
       expectCode(few, 3)
-      expect(few.stdout).toMatch(/told too little: .*p95 response time.*; a longer --hold|could not make/)
+      expect(few.stdout).toMatch(/told too little: .*p95 response time.*; a longer hold|could not make/)
       expectCode(short, 3)
-      expect(short.stdout).toMatch(/told too little of "failed requests at most 1 %": a longer --hold|could not make/)
+      expect(short.stdout).toMatch(/told too little of "failed requests at most 1 %": a longer hold|could not make/)
       expectCode(breaks, 1)
       expect(breaks.stdout).toMatch(/^capacity below 250\/s; what gave way: .+$|unknown/m)
     },
@@ -89,13 +90,37 @@ describe('capacity', () => {
     LONG_MS,
   )
 
+  it(
+    'searches between two numbers of users, and fits the law to what the trials measured',
+    async () => {
+      const json = join(out, 'users.json')
+      const range = ['--users', '2 to 60', '--hold', '2s', '--exact', '30 %', '--within', '5m']
+      const found = await jolt(['capacity', plan, ...range, '--json', json])
+
+      expectCode(found, 0)
+      if (found.code !== 0) return
+      const { capacity } = JSON.parse(readFileSync(json, 'utf8')) as {
+        capacity: Omit<Capacity, 'load'> & { users: number }
+      }
+      // Each of N users waits for N services of 10 ms: at most 15 stay below 150 ms.
+      expect(capacity.users).toBeGreaterThan(6)
+      expect(capacity.users).toBeLessThanOrEqual(16)
+      expect(found.stdout).toMatch(/^capacity \d+ users, at 95 % between \d+ users and \d+ users; what gave way: /m)
+      expect(found.stdout).toMatch(/^law \(Gunther\): contention /m)
+      // One user has a hundred a second at most, and so have all together: they wait for one another.
+      expect(capacity.law?.contention.value).toBeGreaterThan(0.5)
+      for (const { users, load } of capacity.trials) expect(users).toBe(load)
+    },
+    LONG_MS,
+  )
+
   it.each([
-    ['no load', [], /give one of --range/],
+    ['no load', [], /--range: give a range of rates/],
     ['a range upside down', ['--range', '20/s to 10/s'], /the lower first/],
     ['a range of two kinds', ['--range', '20/s to 40 users'], /expected two loads/],
     ['a range of one', ['--range', '20/s'], /expected two loads/],
     ['no rate', ['--at-least', 'much'], /neither a rate/],
-    ['two goals', ['--at-least', '3/s', '--users', '1 to 9'], /leave --range and --users out/],
+    ['two goals', ['--at-least', '3/s', '--users', '1 to 9'], /--at-least: one load is decided alone/],
     ['a share of nothing', ['--range', '1/s to 9/s', '--exact', '0 %'], /from 1 % to 50 %/],
     ['no length', ['--at-least', '3/s', '--hold', 'long'], /--hold/],
   ])('refuses %s, sending nothing', async (_, options, words) => {
@@ -112,6 +137,6 @@ describe('capacity', () => {
     expect(none).toMatchObject({ code: 2 })
     expect(none.stderr).toMatch(/no gate that a load could break/)
     expect(late).toMatchObject({ code: 3 })
-    expect(late.stdout).toMatch(/capacity unknown: the time is over: --within 1s/)
+    expect(late.stdout).toMatch(/capacity unknown: the time is over: all of it was to take 1 s at most/)
   })
 })

@@ -96,6 +96,12 @@ export const router = createRouter({
       meta: { area: 'targets' },
     },
     {
+      path: '/p/:project(\\d+)/capacity/:search',
+      name: 'capacity',
+      component: () => import('./capacity/CapacityPage.vue'),
+      meta: { area: 'runs' },
+    },
+    {
       path: '/p/:project(\\d+)/generators',
       name: 'generators',
       component: () => import('./generators/GeneratorsPage.vue'),

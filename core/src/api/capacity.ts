@@ -1,6 +1,6 @@
 // Searches for a capacity: asked for, watched, stopped and kept.
 import { array, boolean, number, object, string, type InferType } from 'yup'
-import { CAPACITY } from '../capacity/outcome.js'
+import { CAPACITY, CAPACITY_PARTS } from '../capacity/outcome.js'
 import type { CapacityGoal } from '../capacity/goal.js'
 import { json, nothing, ownType, route } from './route.js'
 
@@ -9,6 +9,7 @@ const words = () => string().max(100).optional()
 
 export const CAPACITY_LINE = object({
   id: string().required(),
+  projectId: number().required(),
   planFile: string().required(),
   planName: string().defined(),
   targetName: string().required(),
@@ -30,13 +31,13 @@ export const CAPACITY_LINE = object({
     .defined(),
   words: textOrNone(),
   load: number().nullable().defined(),
-  interval: CAPACITY.fields.interval,
+  interval: CAPACITY_PARTS.interval,
 })
 export type CapacityLine = InferType<typeof CAPACITY_LINE>
 
 export const CAPACITY_DETAIL = CAPACITY_LINE.shape({
-  trials: CAPACITY.fields.trials,
-  leftOut: CAPACITY.fields.leftOut,
+  trials: CAPACITY_PARTS.trials,
+  leftOut: CAPACITY_PARTS.leftOut,
   capacity: CAPACITY.clone().nullable().default(null).defined(),
   /** What is made now. */
   making: object({

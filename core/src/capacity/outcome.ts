@@ -52,6 +52,14 @@ const trial = object({
   /** What stood out. */
   findings: array().of(text()).required(),
 })
+/** Parts of an answer that are told of a search before it has one. */
+export const CAPACITY_PARTS = {
+  trials: array().of(trial).required(),
+  leftOut: array()
+    .of(object({ rule: text(), why: text() }))
+    .required(),
+  interval: pair().nullable().defined(),
+}
 const lawFigure = object({ value: figure(), interval: pair().required() })
 
 export const CAPACITY = object({
@@ -67,14 +75,12 @@ export const CAPACITY = object({
   /** The answer; null where it is unknown. */
   load: figureOrNone(),
   /** At 95 %. */
-  interval: pair().nullable().defined(),
+  interval: CAPACITY_PARTS.interval,
   words: text(),
   /** Of the load that did not hold: the gate that gave way first. */
   gate: string().nullable().defined(),
-  trials: array().of(trial).required(),
-  leftOut: array()
-    .of(object({ rule: text(), why: text() }))
-    .required(),
+  trials: CAPACITY_PARTS.trials,
+  leftOut: CAPACITY_PARTS.leftOut,
   law: object({
     alone: figure(),
     contention: lawFigure.required(),

@@ -32,7 +32,12 @@ export function capacityRoutes(searches: CapacitySearches, ask: Asker): Router {
     if (why !== undefined) throw new Problem(422, 'PLAN', `${file}: ${why}`)
     await refuseForbidden(asked.projectId, asked.target, previewOf(trialPlanAt(asked.plan, goal, goal.highest)))
     const row = await searches.ask(asked, goal, person.name)
-    await noteOf(person, 'started a search for a capacity', `${asked.plan.name} against ${asked.target.name}`, asked.projectId)
+    await noteOf(
+      person,
+      'started a search for a capacity',
+      `${asked.plan.name} against ${asked.target.name}`,
+      asked.projectId,
+    )
     response.location(`/api/projects/${String(asked.projectId)}/capacity/${row.id}`)
     return lineOf(row)
   })
@@ -92,9 +97,9 @@ function goalOf(words: CapacityWords): CapacityGoal {
 }
 
 export function lineOf(row: CapacityRow): CapacityLine {
-  const { id, planFile, planName, targetName, commit, branch, dirty, startedBy, state, goal, capacity } = row
+  const { id, projectId, planFile, planName, targetName, commit, branch, dirty, startedBy, state, goal, capacity } = row
   return {
-    ...{ id, planFile, planName, targetName, commit, branch, dirty, startedBy, state, goal },
+    ...{ id, projectId, planFile, planName, targetName, commit, branch, dirty, startedBy, state, goal },
     askedAt: row.askedAt.toISOString(),
     startedAt: row.startedAt?.toISOString() ?? null,
     endedAt: row.endedAt?.toISOString() ?? null,

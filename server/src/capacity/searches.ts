@@ -151,6 +151,7 @@ export class CapacitySearches {
 
   private tell({ projectId }: CapacityRow): void {
     CHANGES.emit('project', projectId)
+    CHANGES.emit('queue')
   }
 }
 

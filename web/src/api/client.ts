@@ -174,6 +174,11 @@ export const api = {
   runResult: (run: string) => call(ROUTES.runResult, { run }),
   queue: () => call(ROUTES.queue, {}),
   generators: () => call(ROUTES.generators, {}),
+  findCapacity: (project: number, body: BodyOf<typeof ROUTES.findCapacity>) =>
+    call(ROUTES.findCapacity, { project }, { body }),
+  capacitySearches: (project: number) => call(ROUTES.capacitySearches, { project }),
+  capacitySearch: (project: number, search: string) => call(ROUTES.capacitySearch, { project, search }),
+  stopCapacity: (project: number, search: string) => call(ROUTES.stopCapacity, { project, search }),
 
   trend: (project: number, query: QueryOf<typeof ROUTES.trend>) => call(ROUTES.trend, { project }, { query }),
   addTrendNote: (run: string, series: string, words: string) =>

@@ -17,9 +17,21 @@ const projectId = computed(() => Number(route.params['project']) || store.projec
 const project = computed(() => store.projects.find((one) => one.id === projectId.value))
 // The server may be away for a moment; the bar then shows what it knew.
 const { data: queue } = useQuery({ queryKey: ['queue'], queryFn: () => api.queue() })
-const queued = computed(() => queue.value?.runs.filter(({ state }) => state === 'queued').length ?? 0)
-const running = computed(() => (queue.value?.runs.length ?? 0) - queued.value)
-const first = computed(() => queue.value?.runs[0])
+/** Runs, and searches for a capacity: those that go first. */
+const loads = computed(() => {
+  const { runs = [], searches = [] } = queue.value ?? {}
+  const all = [
+    ...runs.map(({ id: run, state }) => ({ state, to: { name: 'run', params: { project: projectId.value, run } } })),
+    ...searches.map(({ id: search, projectId: project, state }) => ({
+      state,
+      to: { name: 'capacity', params: { project, search } },
+    })),
+  ]
+  return all.toSorted((one, other) => Number(one.state === 'queued') - Number(other.state === 'queued'))
+})
+const queued = computed(() => loads.value.filter(({ state }) => state === 'queued').length)
+const running = computed(() => loads.value.length - queued.value)
+const first = computed(() => loads.value[0])
 const areas = [
   { name: 'plans', label: 'Plans' },
   { name: 'runs', label: 'Runs' },
@@ -78,11 +90,7 @@ onMounted(() => {
         >{{ area.label }}</RouterLink
       >
     </nav>
-    <RouterLink
-      v-if="first && projectId"
-      class="going"
-      :to="{ name: 'run', params: { project: projectId, run: first.id } }"
-    >
+    <RouterLink v-if="first && projectId" class="going" :to="first.to">
       {{ running }} running<template v-if="queued > 0">, {{ queued }} queued</template>
     </RouterLink>
     <ElButton class="find" @click="$emit('find')">Find or do <kbd>Ctrl K</kbd></ElButton>

@@ -14,6 +14,7 @@ import {
 import type { PlanText } from '@jolt-gate/core/api'
 import { ref } from 'vue'
 import { api, wordsOf } from '../api/client.js'
+import CapacityDialog from '../capacity/CapacityDialog.vue'
 import ScheduleDialog from '../pipelines/ScheduleDialog.vue'
 import BranchMenu from './BranchMenu.vue'
 import { MODE_LABELS, MODES, type Mode } from './modes.js'
@@ -44,9 +45,10 @@ function change(chosen: string | number): void {
 
 /** What a box answers when it is closed by its main action; undefined when it is left. */
 const isScheduling = ref(false)
+const isSearching = ref(false)
 async function act(command: string): Promise<void> {
-  if (command === 'schedule') {
-    isScheduling.value = true
+  if (command === 'schedule' || command === 'capacity') {
+    ;(command === 'schedule' ? isScheduling : isSearching).value = true
     return
   }
   try {
@@ -103,12 +105,21 @@ async function act(command: string): Promise<void> {
       <ElButton text :icon="MoreFilled" aria-label="More for this plan" />
       <template #dropdown>
         <ElDropdownMenu>
+          <ElDropdownItem command="capacity">Find capacity…</ElDropdownItem>
           <ElDropdownItem command="schedule">Schedule…</ElDropdownItem>
           <ElDropdownItem command="rename" :disabled="changedLines > 0">Rename the file…</ElDropdownItem>
           <ElDropdownItem command="delete">Delete the plan…</ElDropdownItem>
         </ElDropdownMenu>
       </template>
     </ElDropdown>
+    <CapacityDialog
+      v-if="isSearching"
+      v-model="isSearching"
+      :project="project"
+      :plan="file"
+      :name="name"
+      :is-changed="changedLines > 0"
+    />
     <ScheduleDialog v-if="isScheduling" v-model="isScheduling" :project="project" :plan="file" :name="name" />
     <ElButton v-if="mayWrite" class="commit" :disabled="changedLines === 0" @click="$emit('commit')">Commit…</ElButton>
   </div>
