@@ -10,6 +10,7 @@ import {
   judge,
   judgeRepeated,
   junitOf,
+  otlpOf,
   markdownOf,
   previewOf,
   readPlan,
@@ -430,6 +431,31 @@ describe('reports', () => {
       expect(valid).toBe(true)
     },
   )
+
+  it('JUnit XML and OTLP have what was measured from each place', () => {
+    const [step] = result.steps
+    const responseTime = step?.responseTime ?? null
+    const places = ['north', 'south'].map((name) => ({
+      name,
+      requests: 4,
+      failed: 1,
+      failedShare: 0.25,
+      throughput: 2,
+      responseTime,
+    }))
+    expect(junitOf([{ ...result, places }])).toMatch(/name="place: south" value="4 requests, 25.0 % failed, p95 \d/)
+    const metrics = otlpOf({ ...result, places }).flatMap(
+      ({ resourceMetrics }) => resourceMetrics[0]?.scopeMetrics[0]?.metrics ?? [],
+    )
+    const ofPlaces = metrics.find(({ name }) => name === 'jolt_gate.place.response_time')
+    const points = ofPlaces !== undefined && 'summary' in ofPlaces ? ofPlaces.summary.dataPoints : []
+    expect(points.flatMap(({ attributes }) => attributes)).toEqual([
+      { key: 'jolt_gate.place', value: { stringValue: 'north' } },
+      { key: 'jolt_gate.place', value: { stringValue: 'south' } },
+    ])
+    const without = otlpOf(result).flatMap(({ resourceMetrics }) => resourceMetrics[0]?.scopeMetrics[0]?.metrics ?? [])
+    expect(without.map(({ name }) => name)).not.toContain('jolt_gate.place.response_time')
+  })
 
   it('JUnit XML has a failure for a breach, an error for the unmeasured, and a case of its own for a void run', () => {
     expect(junitOf([result])).toMatch(/tests="3" failures="1" errors="1"/)

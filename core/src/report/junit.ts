@@ -4,7 +4,7 @@ import { causesOf, causeWords, MOST_CAUSES } from './causes.js'
 import { findingsOf } from './explained.js'
 import { observedWords } from '../judge/gate-result.js'
 import { isRuleOnFailures } from '../judge/subject.js'
-import { formatValue } from '../judge/values.js'
+import { formatMs, formatValue } from '../judge/values.js'
 import { verdictWords } from '../judge/verdict-words.js'
 import type { RunResult } from '../judge/result-schema.js'
 
@@ -78,6 +78,7 @@ function propertiesOf(result: RunResult) {
     ['impact', impact?.grade ?? null],
     // The format has no place for what a case that passed has observed.
     ...result.gates.map((gate): [string, string] => [`gate: ${gate.rule}`, `${gate.status}, ${observedLine(gate)}`]),
+    ...(result.places ?? []).map((place): [string, string] => [`place: ${place.name}`, placeLine(place)]),
     ...findingsOf(result).map(({ kind, severity, text }): [string, string] => [
       `finding: ${kind}`,
       `${severity}: ${text}`,
@@ -85,6 +86,11 @@ function propertiesOf(result: RunResult) {
   ]
   const property = said.flatMap(([name, value]) => (value === null ? [] : [{ '@name': name, '@value': value }]))
   return property.length === 0 ? {} : { properties: { property } }
+}
+
+function placeLine({ requests, failedShare, responseTime }: NonNullable<RunResult['places']>[number]): string {
+  const times = responseTime === null ? '' : `, p95 ${formatMs(responseTime.percentiles['95'])}`
+  return `${String(requests)} requests, ${(100 * failedShare).toFixed(1)} % failed${times}`
 }
 
 function suiteNotRun(plan: string) {

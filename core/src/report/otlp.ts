@@ -100,26 +100,32 @@ function seriesOf({ series, startedAt }: RunResult, from: number): Metric[] {
   ]
 }
 
-function stepsOf({ steps, startedAt, endedAt }: RunResult): Metric[] {
-  const dataPoints = steps.flatMap(({ name, responseTime }): SummaryPoint[] => {
-    if (responseTime === null) return []
-    const { count, mean, percentiles } = responseTime
-    return [
-      {
-        ...{ startTimeUnixNano: nanosOf(Date.parse(startedAt)), timeUnixNano: nanosOf(Date.parse(endedAt)) },
-        ...{ count: String(count), sum: mean * count },
-        quantileValues: Object.entries(percentiles)
-          .map(([percent, value]) => ({ quantile: Number((Number(percent) / 100).toFixed(6)), value }))
-          .toSorted((one, other) => one.quantile - other.quantile),
-        attributes: [attribute('jolt_gate.step', name)],
-      },
-    ]
-  })
+function stepsOf({ steps, places = [], startedAt, endedAt }: RunResult): Metric[] {
+  const pointsOf = (of: 'step' | 'place', parts: RunResult['steps'] | NonNullable<RunResult['places']>) =>
+    parts.flatMap(({ name, responseTime }): SummaryPoint[] => {
+      if (responseTime === null) return []
+      const { count, mean, percentiles } = responseTime
+      return [
+        {
+          ...{ startTimeUnixNano: nanosOf(Date.parse(startedAt)), timeUnixNano: nanosOf(Date.parse(endedAt)) },
+          ...{ count: String(count), sum: mean * count },
+          quantileValues: Object.entries(percentiles)
+            .map(([percent, value]) => ({ quantile: Number((Number(percent) / 100).toFixed(6)), value }))
+            .toSorted((one, other) => one.quantile - other.quantile),
+          attributes: [attribute(`jolt_gate.${of}`, name)],
+        },
+      ]
+    })
   return [
     {
       ...{ name: 'jolt_gate.step.response_time', unit: 'ms' },
       description: 'Response times of a step over the measured phases',
-      summary: { dataPoints },
+      summary: { dataPoints: pointsOf('step', steps) },
+    },
+    {
+      ...{ name: 'jolt_gate.place.response_time', unit: 'ms' },
+      description: 'Response times from a place over the measured phases',
+      summary: { dataPoints: pointsOf('place', places) },
     },
   ]
 }

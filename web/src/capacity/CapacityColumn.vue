@@ -37,10 +37,9 @@ const sign = computed(() => capacity.value?.verdict ?? 'going')
 <template>
   <aside class="column">
     <p class="soft">
-      <RouterLink
-        :to="{ name: 'plan', params: { project: $route.params['project'] }, query: { file: search.planFile } }"
-        >{{ search.planName }}</RouterLink
-      >
+      <RouterLink :to="{ name: 'plan', params: { project: search.projectId }, query: { file: search.planFile } }">{{
+        search.planName
+      }}</RouterLink>
       · capacity
     </p>
     <div class="answer" :class="sign" aria-live="polite">
@@ -105,7 +104,7 @@ const sign = computed(() => capacity.value?.verdict ?? 'going')
       <h2>Other searches of this plan</h2>
       <div v-for="one in earlier" :key="one.id" class="earlier">
         <VerdictSign :verdict="one.verdict ?? 'going'" />
-        <RouterLink :to="{ name: 'capacity', params: { project: $route.params['project'], search: one.id } }">{{
+        <RouterLink :to="{ name: 'capacity', params: { project: one.projectId, search: one.id } }">{{
           answerWords(one)
         }}</RouterLink>
         <span class="soft"

@@ -57,7 +57,7 @@ export function gateChart(
             : { type: 'linear', min: 0, max: 1.15 * top || 1 }),
           ...{ grid: { color: palette.rule }, border: { display: false } },
           ticks: {
-            ...{ color: palette.soft, font: FONT, maxTicksLimit: 5 },
+            ...{ color: palette.soft, font: FONT, maxTicksLimit: 5, includeBounds: false },
             callback: (value) => formatValue(Number(value), valueUnit),
           },
         },
@@ -109,11 +109,11 @@ export function throughputChart(
       scales: {
         x: {
           ...{ type: 'linear', min: 0, max: 1.05 * most, grid: { display: false } },
-          ticks: { color: palette.soft, font: FONT, maxTicksLimit: 7 },
+          ticks: { color: palette.soft, font: FONT, maxTicksLimit: 7, includeBounds: false },
         },
         y: {
           ...{ type: 'linear', min: 0, max: 1.15 * top, grid: { color: palette.rule }, border: { display: false } },
-          ticks: { color: palette.soft, font: FONT, maxTicksLimit: 5, callback: (value) => `${rate(Number(value))}/s` },
+          ticks: { color: palette.soft, font: FONT, maxTicksLimit: 5, includeBounds: false, callback: (value) => `${rate(Number(value))}/s` },
         },
       },
     },
