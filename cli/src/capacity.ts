@@ -26,7 +26,7 @@ export async function capacity(file: string, options: CapacityArguments, output:
   const asked = await askedPlan(file, runArguments(options), undefined)
   const why = noCapacityReason(asked.plan)
   if (why !== undefined) throw new UsageError(`${file}: ${why}`)
-  const goal = goalOf(options)
+  const goal = goalOf(options, asked.plan)
   await refuseForbidden(trialPlanAt(asked.plan, goal, goal.highest), asked.target)
   const startedAt = new Date().toISOString()
   tellBefore(asked.plan, goal, options, output)
@@ -48,9 +48,9 @@ const OPTION = {
   within: '--within',
 } as const
 
-function goalOf({ range, users, atLeast, exact, hold, within }: CapacityArguments): CapacityGoal {
+function goalOf({ range, users, atLeast, exact, hold, within }: CapacityArguments, plan: Plan): CapacityGoal {
   try {
-    return readCapacityGoal({ range, users, atLeast, exact, hold, within })
+    return readCapacityGoal({ range, users, atLeast, exact, hold, within }, plan.capacity)
   } catch (error) {
     if (!(error instanceof CapacityFault)) throw error
     throw new UsageError(`${OPTION[error.what]}: ${error.why}`)

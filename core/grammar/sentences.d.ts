@@ -34,6 +34,7 @@ export type Measure =
         | 'generator busy'
         | 'event loop delay'
         | 'impact'
+        | 'capacity'
     }
   | { kind: 'apdex'; goalMs: number }
   | { kind: 'metric'; name: string }

@@ -1,5 +1,6 @@
 // What is searched for: the range, how exact, how long; read from words as people write them.
 import { readSentence } from '../language/sentences.js'
+import type { CapacityGate } from '../plan/model.js'
 import type { CapacityUnit } from './trial.js'
 
 export type CapacityGoal = {
@@ -38,8 +39,17 @@ export class CapacityFault extends Error {
   }
 }
 
-/** @throws CapacityFault that says which words are wrong, and what was expected */
-export function readCapacityGoal(words: CapacityWords): CapacityGoal {
+/**
+ * @param wanted - gates of the plan on its capacity: where nothing else is asked for, they are decided
+ * @throws CapacityFault that says which words are wrong, and what was expected
+ */
+export function readCapacityGoal(
+  asked: CapacityWords,
+  wanted: readonly Pick<CapacityGate, 'perSecond'>[] = [],
+): CapacityGoal {
+  const isOpen = asked.range === undefined && asked.users === undefined && asked.atLeast === undefined
+  const most = Math.max(...wanted.map(({ perSecond }) => perSecond))
+  const words = isOpen && wanted.length > 0 ? { ...asked, atLeast: `${String(most)}/s` } : asked
   const { exact = CAPACITY_DEFAULTS.exact } = words
   const holdSeconds = secondsOf('hold', words.hold ?? CAPACITY_DEFAULTS.hold)
   const lengths = { holdSeconds, withinSeconds: secondsOf('within', words.within ?? CAPACITY_DEFAULTS.within) }

@@ -2,6 +2,7 @@
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup'
 import type { CapacityUnit } from './trial.js'
 import type { Found, TrialAnswer } from './search.js'
+import type { CapacityGate } from '../plan/model.js'
 import { loadWords, type CapacityGoal } from './goal.js'
 
 const figure = () => number().required()
@@ -81,6 +82,17 @@ export const CAPACITY = object({
   gate: string().nullable().defined(),
   trials: CAPACITY_PARTS.trials,
   leftOut: CAPACITY_PARTS.leftOut,
+  /** Gates on the capacity itself. */
+  gates: array()
+    .of(
+      object({
+        rule: text(),
+        status: string()
+          .oneOf(['held', 'breached', 'undecided'] as const)
+          .required(),
+      }),
+    )
+    .default([]),
   law: object({
     alone: figure(),
     contention: lawFigure.required(),
@@ -159,6 +171,40 @@ export function decidedAnswer(
     ? 'this generator could not make the load'
     : `${String(answers.length)} trials told too little${nearestWords(answers)}`
   return unknownAnswer(`whether it holds ${words} is unknown: ${why}`)
+}
+
+/** A gate on the capacity, by what a search came to: what lies within the interval is not decided. */
+export function statusOfGate(
+  { perSecond }: Pick<CapacityGate, 'perSecond'>,
+  { kind, load, interval }: CapacityAnswer,
+): 'held' | 'breached' | 'undecided' {
+  if (load === null) return 'undecided'
+  switch (kind) {
+    case 'found':
+      if (interval === null) return 'undecided'
+      return perSecond <= interval[0] ? 'held' : perSecond > interval[1] ? 'breached' : 'undecided'
+    case 'at least':
+    case 'holds':
+      return perSecond <= load ? 'held' : 'undecided'
+    case 'below':
+    case 'does not hold':
+      return perSecond >= load ? 'breached' : 'undecided'
+    case 'unknown':
+      return 'undecided'
+  }
+}
+
+/** An answer with the gates on it: by them the verdict is what it is, unless nothing held or nothing was told. */
+export function withGates(
+  answer: CapacityAnswer,
+  wanted: readonly CapacityGate[],
+): CapacityAnswer & Pick<Capacity, 'gates'> {
+  const gates = wanted.map((gate) => ({ rule: gate.rule, status: statusOfGate(gate, answer) }))
+  const has = (status: (typeof gates)[number]['status']) => gates.some((gate) => gate.status === status)
+  const verdict =
+    answer.verdict !== 'open' ? answer.verdict : has('breached') ? 'shut' : has('undecided') ? 'void' : 'open'
+  const said = gates.map(({ rule, status }) => `; ${status}: ${rule}`).join('')
+  return { ...answer, verdict, words: `${answer.words}${said}`, gates }
 }
 
 export const unknownAnswer = (words: string, verdict: 'void' | 'stopped' = 'void'): CapacityAnswer => ({

@@ -33,12 +33,17 @@ export function judgeGateOfRun(gate: Gate, run: WholeRun, known: KnownOfGate, ha
   return pinned === undefined ? own : graver(own, judgeAgainst(gate, run, { ...known, baseline: pinned }, hasEnded))
 }
 
+function readingOf({ measure }: Gate, run: WholeRun, as: Parameters<typeof readImpact>[1]) {
+  if (measure.kind === 'capacity') return { kind: 'unmeasured' as const, reason: 'a search for the capacity tells it' }
+  return measure.kind === 'recovery' ? readRecovery(run, measure.phase, as) : readImpact(run, as)
+}
+
 function judgeAgainst(gate: Gate, run: WholeRun, known: KnownOfGate, hasEnded: boolean): GateResult {
   const { baseline = null, limitsCapped = false } = known
   const limit = limitOf(gate, baseline?.observed ?? null)
   // What decides nothing yet is read once: the cost of a live second must not grow threefold with the run.
   const as = hasEnded ? BOUNDS : SEEN
-  const reading = gate.measure.kind === 'recovery' ? readRecovery(run, gate.measure.phase, as) : readImpact(run, as)
+  const reading = readingOf(gate, run, as)
   const common = {
     rule: gate.rule,
     line: gate.at.line,

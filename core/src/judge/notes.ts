@@ -15,6 +15,8 @@ export interface Beside {
   endedByData: readonly string[]
   /** Clocks of generators that were met less well than one would wish, in words. */
   clocks?: readonly string[]
+  /** Gates that no run judges. */
+  ofSearches?: readonly string[]
 }
 
 export interface Notes {
@@ -53,6 +55,7 @@ export function notesOf({ results, recording, shape, beside }: Noted): Notes {
       false,
     )
   for (const words of beside?.clocks ?? []) note(words, true)
+  for (const rule of beside?.ofSearches ?? []) note(`not judged: ${rule}: a search for the capacity judges it`, false)
   const { notes, doubts } = undoneIn(recording, shape)
   for (const words of notes) note(words, doubts.includes(words))
   for (const words of redirectNotes(recording, shape)) note(words, false)

@@ -4,7 +4,7 @@ import { isUpperLimit } from '../language/comparisons.js'
 import { GRADES } from '../language/grades.js'
 import { nearestWord, type GateSentence, type Span, type Statistic } from '../language/sentences.js'
 import { fixOf, offsetOf, placeOf, readFields, readPhrase, readList, type Field } from './fields.js'
-import type { Gate, StopRule } from './model.js'
+import type { CapacityGate, Gate, StopRule } from './model.js'
 import { FAMILIES, familyOf, isOfRun, MEASURES } from './measures.js'
 import { satisfiedMsOf } from './satisfied.js'
 import { offsetInScalar, writtenText, type Source } from './source.js'
@@ -22,13 +22,22 @@ export interface Named {
 
 const MOST_GATES = 2000
 
-export function readGates(source: Source, node: Node | null, named: Named, satisfiedMs?: number): Gate[] {
+export function readGates(
+  source: Source,
+  node: Node | null,
+  named: Named,
+  satisfiedMs?: number,
+): { gates: Gate[]; capacity?: CapacityGate[] } {
   const gates: Gate[] = []
+  const capacity: CapacityGate[] = []
   const onImpact: Node[] = []
   for (const item of readList(source, node, 'gates')) {
     const read = readGate(source, item, named)
     if (read.some(({ measure }) => measure.kind === 'impact')) onImpact.push(item)
-    gates.push(...read)
+    for (const gate of read) {
+      if (gate.measure.kind !== 'capacity') gates.push(gate)
+      else if (gate.limit.kind === 'fixed') capacity.push({ ...gate, perSecond: gate.limit.value })
+    }
     if (gates.length <= MOST_GATES) continue
     const most = String(MOST_GATES)
     source.report(
@@ -45,7 +54,7 @@ export function readGates(source: Source, node: Node | null, named: Named, satis
         'SATISFIED',
         'impact needs to know how fast is fast enough: write "satisfied: 300ms" at the top of the plan, or a gate on a response time',
       )
-  return gates
+  return capacity.length === 0 ? { gates } : { gates, capacity }
 }
 
 /** One gate; a gate of each step becomes one for every step. */
@@ -99,6 +108,7 @@ function readStop(source: Source, field: Field | undefined, gate: GateSentence):
 
 function whyNoStop({ measure, comparison, limit, place }: GateSentence): string | undefined {
   if (place !== undefined) return 'a gate of one place'
+  if (measure.kind === 'capacity') return 'a gate on the capacity'
   if (isOfRun(measure)) return measure.kind
   if (limit.kind === 'baseline') return 'a limit against a baseline'
   const isLower = comparison === 'over' || comparison === 'at least'
@@ -158,8 +168,16 @@ function isMeasurable(source: Source, gate: GateSentence, at: PlaceOfSpan): bool
     )
   if (family === 'grade' && limit.kind === 'baseline')
     return fault(spans.limit, 'UNIT', `impact needs ${words}: a grade is no share of another`)
+  if (measure.kind === 'capacity' && (gate.comparison !== 'at least' || limit.kind === 'baseline'))
+    return fault(spans.comparison, 'UNIT', 'capacity needs "at least" and a rate, such as "capacity at least 300/s"')
   if (gate.during.length > 0 && isOfRun(measure))
-    return fault(spans.during[0], 'SCOPE', `${measure.kind} is measured over the whole run: remove "during"`)
+    return fault(
+      spans.during[0],
+      'SCOPE',
+      measure.kind === 'capacity'
+        ? 'a search for the capacity has loads of its own: remove "during"'
+        : `${measure.kind} is measured over the whole run: remove "during"`,
+    )
   if (gate.of.kind !== 'all' && of === 'nothing')
     return fault(spans.of[0], 'SCOPE', `${measure.kind} cannot be measured by step: remove "of"`)
   if (gate.place !== undefined && (isOfRun(measure) || family === 'metric'))

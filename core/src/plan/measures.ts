@@ -162,13 +162,15 @@ export const MEASURES: Readonly<Record<Measure['kind'], MeasureRules>> = {
   },
   recovery: { family: 'recovery', ...ofRun, read: () => ({ kind: 'of the run' }) },
   impact: { family: 'grade', ...ofRun, read: () => ({ kind: 'of the run' }) },
+  // Judged by a search alone: no run has a gate on it.
+  capacity: { family: 'rate', ...ofRun, read: () => ({ kind: 'of the run' }) },
 }
 
 /** How a measure is judged. */
 export const familyOf = (measure: Measure): MeasureFamily => MEASURES[measure.kind].family
 
-/** Whether a measure is one of the run as a whole: of no step, no phase and no second. */
-export const isOfRun = (measure: Measure): boolean => measure.kind === 'impact' || measure.kind === 'recovery'
+/** Whether a measure is one of the run as a whole, or of a search: of no step, no phase and no second. */
+export const isOfRun = (measure: Measure): boolean => measure.kind === 'impact' || measure.kind === 'recovery' || measure.kind === 'capacity'
 
 /**
  * Apdex: satisfied up to the goal, tolerating up to four times it, all else frustrated; failures are frustrated.

@@ -333,4 +333,12 @@ export interface Plan {
   teardown: Step[]
   load: Load
   gates: Gate[]
+  /** Gates that a search for the capacity judges, and no run; undefined where there is none. */
+  capacity?: CapacityGate[]
+}
+
+/** A capacity that is wanted. */
+export interface CapacityGate extends Gate {
+  /** Arrivals a second that every other gate is to hold at. */
+  perSecond: number
 }

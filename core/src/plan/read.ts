@@ -169,7 +169,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     journeys,
     teardown,
     load: { phases, drainMs: frame.drainMs, cap: frame.cap, mix: frame.mix },
-    gates: readGates(
+    ...readGates(
       source,
       node('gates'),
       { ...named, areAllRead: errorsIn(source) === 0, places: new Set(places?.map((place) => place.name)) },

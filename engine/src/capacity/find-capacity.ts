@@ -8,6 +8,7 @@ import {
   judgedGates,
   searchAnswer,
   unknownAnswer,
+  withGates,
   type Capacity,
   type CapacityAnswer,
   type CapacityGoal,
@@ -33,8 +34,9 @@ const EXIT_OF: Record<Capacity['verdict'], number> = { open: 0, shut: 1, void: 3
 export async function findCapacity(plan: Plan, goal: CapacityGoal, hands: TrialHands): Promise<CapacityFound> {
   const trials = new Trials(plan, goal, hands)
   try {
-    const answer = goal.kind === 'at least' ? await decide(goal, trials) : await search(goal, trials)
-    return { ...capacityOf(plan, goal, trials, answer), exitCode: EXIT_OF[answer.verdict] }
+    const told = goal.kind === 'at least' ? await decide(goal, trials) : await search(goal, trials)
+    const found = capacityOf(plan, goal, trials, told)
+    return { ...found, exitCode: EXIT_OF[found.verdict] }
   } catch (error) {
     if (!(error instanceof SearchEnded)) throw error
     const verdict = error.exitCode === EXIT_OF.stopped ? 'stopped' : 'void'
@@ -43,13 +45,21 @@ export async function findCapacity(plan: Plan, goal: CapacityGoal, hands: TrialH
   }
 }
 
-function capacityOf(plan: Plan, goal: CapacityGoal, { made }: Trials, answer: CapacityAnswer): Capacity {
+function capacityOf(plan: Plan, goal: CapacityGoal, { made }: Trials, told: CapacityAnswer): Capacity {
+  const wanted = plan.capacity ?? []
+  // A gate is on a rate; of users nothing tells it.
+  const answer = withGates(told, goal.unit === 'arrivals' ? wanted : [])
+  const ofUsers = goal.unit === 'arrivals' ? [] : wanted
   return {
     ...{ unit: goal.unit, ...answer, isGate: goal.kind === 'at least' },
     gate: firstToGiveWay(made),
     trials: made,
-    leftOut: judgedGates(plan).leftOut,
-    law: fitLaw(made.filter((trial) => trial.answer !== 'not delivered')) ?? null,
+    leftOut: [
+      ...judgedGates(plan).leftOut,
+      ...ofUsers.map(({ rule }) => ({ rule, why: 'it is a rate, and users were searched' })),
+    ],
+    // What was undecided may be the generator's own doing.
+    law: fitLaw(made.filter(({ answer: told }) => told === 'held' || told === 'breached')) ?? null,
   }
 }
 

@@ -52,7 +52,10 @@ export function conclude(run: Concluded): Omit<RunOutcome, 'view'> {
   const judgement = judge({
     ...{ ending, doubts, results: view.gates(), recording, shape },
     strict: run.isStrict,
-    beside: { renewals, teardown, endedByData: faults.endedByData, clocks: faults.clockNotes },
+    beside: {
+      ...{ renewals, teardown, endedByData: faults.endedByData, clocks: faults.clockNotes },
+      ofSearches: (options.plan.capacity ?? []).map(({ rule }) => rule),
+    },
   })
   const identified = {
     ...run.identity,

@@ -7,6 +7,7 @@ import {
   readCapacityGoal,
   type CapacityGoal,
   type CapacityWords,
+  type Plan,
 } from '@jolt-gate/core'
 import { ROUTES, type CapacityDetail, type CapacityLine } from '@jolt-gate/core/api'
 import { trialPlanAt } from '@jolt-gate/engine'
@@ -27,7 +28,7 @@ export function capacityRoutes(searches: CapacitySearches, ask: Asker): Router {
   serve(routes, ROUTES.findCapacity, async ({ person, params, body, branch, response }) => {
     const { plan: file, target, ...words } = body
     const asked = await ask(params.project, file, target, branch)
-    const goal = goalOf(words)
+    const goal = goalOf(words, asked.plan)
     const why = noCapacityReason(asked.plan)
     if (why !== undefined) throw new Problem(422, 'PLAN', `${file}: ${why}`)
     await refuseForbidden(asked.projectId, asked.target, previewOf(trialPlanAt(asked.plan, goal, goal.highest)))
@@ -87,9 +88,9 @@ async function searchOf({ project, search }: { project: string; search: string }
   return row
 }
 
-function goalOf(words: CapacityWords): CapacityGoal {
+function goalOf(words: CapacityWords, plan: Plan): CapacityGoal {
   try {
-    return readCapacityGoal(words)
+    return readCapacityGoal(words, plan.capacity)
   } catch (error) {
     if (error instanceof CapacityFault) throw new Problem(422, 'GOAL', `${error.what}: ${error.why}`)
     throw error

@@ -160,7 +160,7 @@ function refuseStopped({ stoppedBy }: Going): void {
 }
 
 function unknown({ goal, trials }: CapacityRow, words: string, verdict: 'void' | 'stopped' = 'void'): Capacity {
-  const rest = { gate: null, trials, leftOut: [], law: null, isGate: goal.kind === 'at least' }
+  const rest = { gate: null, trials, leftOut: [], gates: [], law: null, isGate: goal.kind === 'at least' }
   return { unit: goal.unit, ...unknownAnswer(words, verdict), ...rest }
 }
 

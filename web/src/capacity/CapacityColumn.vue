@@ -29,7 +29,9 @@ const meaning = computed(() => {
   if (isGate.value || capacity.value?.load == null) return ''
   return capacity.value.verdict === 'shut'
     ? 'the lowest load of the range does not hold'
-    : 'highest load at which every gate held'
+    : capacity.value.kind === 'at least'
+      ? 'the highest load that could be tried holds'
+      : 'highest load at which every gate held'
 })
 const sign = computed(() => capacity.value?.verdict ?? 'going')
 </script>
@@ -53,6 +55,10 @@ const sign = computed(() => capacity.value?.verdict ?? 'going')
       <b class="end" :class="sign">{{
         { open: 'held', shut: 'breached', void: 'undecided', stopped: 'stopped', going: 'deciding' }[sign]
       }}</b>
+    </p>
+    <p v-for="gate in capacity?.gates ?? []" :key="gate.rule" class="gate">
+      <VerdictSign :verdict="gate.status" /> <b>{{ gate.rule }}</b>
+      <b class="end" :class="{ held: 'open', breached: 'shut', undecided: 'void' }[gate.status]">{{ gate.status }}</b>
     </p>
     <template v-if="breach">
       <h2>What gave way first</h2>

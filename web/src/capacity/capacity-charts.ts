@@ -84,9 +84,10 @@ export function throughputChart(
     answer,
   }))
   const most = Math.max(1, ...points.map(({ x }) => x))
-  const top = Math.max(1, ...points.map(({ y }) => y))
+  const users = Array.from({ length: CURVE_POINTS }, (_, index) => most * ((index + 1) / CURVE_POINTS) ** 2)
+  const curve = law === null ? [] : users.map((one) => throughputBy(law, one))
+  const top = Math.max(1, ...points.map(({ y }) => y), ...curve)
   const at = (users: number, y: number): Point => ({ x: users, y, number: 0, end: null, answer: 'held' })
-  const users = Array.from({ length: CURVE_POINTS }, (_, index) => (most * (index + 1)) / CURVE_POINTS)
   const line = { pointRadius: 0, borderWidth: 1.8, showLine: true }
   return {
     type: 'scatter',
@@ -113,7 +114,13 @@ export function throughputChart(
         },
         y: {
           ...{ type: 'linear', min: 0, max: 1.15 * top, grid: { color: palette.rule }, border: { display: false } },
-          ticks: { color: palette.soft, font: FONT, maxTicksLimit: 5, includeBounds: false, callback: (value) => `${rate(Number(value))}/s` },
+          ticks: {
+            color: palette.soft,
+            font: FONT,
+            maxTicksLimit: 5,
+            includeBounds: false,
+            callback: (value) => `${rate(Number(value))}/s`,
+          },
         },
       },
     },

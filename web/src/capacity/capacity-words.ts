@@ -55,7 +55,7 @@ export function drawnGate(trials: readonly TrialMade[]): string | undefined {
   const breached = trials.filter(({ answer }) => answer === 'breached').toSorted((one, other) => one.load - other.load)
   if (breached[0]?.gate != null) return breached[0].gate
   const last = trials
-    .at(-1)
+    .findLast(({ answer }) => answer === 'held' || answer === 'breached')
     ?.gates.filter(({ observed, limit, interval }) => observed !== null && limit !== null && interval !== null)
   const shareOf = (gate: { observed: number | null; limit: number | null }) => (gate.observed ?? 0) / (gate.limit ?? 1)
   return last?.toSorted((one, other) => shareOf(other) - shareOf(one))[0]?.rule ?? trials[0]?.gates[0]?.rule

@@ -24,7 +24,12 @@ const emit = defineEmits<{
 }>()
 
 /** A gate of each step stands once, as it was written. */
-const gates = computed(() => [...new Map(props.plan.gates.map((gate) => [gate.at.line, gate])).values()])
+const gates = computed(() => {
+  const all = [...props.plan.gates, ...(props.plan.capacity ?? [])]
+  return [...new Map(all.map((gate) => [gate.at.line, gate])).values()].toSorted(
+    (one, other) => one.at.line - other.at.line,
+  )
+})
 
 const isBuilding = ref(false)
 const builder = ref<HTMLElement>()
@@ -54,19 +59,20 @@ function addBuilt(): void {
       <span class="soft">{{ gates.length }}</span>
     </div>
     <p v-if="gates.length === 0" class="soft none">No gates yet: the default gates apply.</p>
-    <GateLine
-      v-for="gate in gates"
-      :key="gate.at.line"
-      :gate="gate"
-      :plan="plan"
-      :target="target"
-      :observed="observed[gate.rule]"
-      :is-here="gate.at.line === line"
-      :may-write="mayWrite"
-      @pick="$emit('pick', gate.at.line)"
-      @rule="(rule) => $emit('rule', gate, rule)"
-      @remove="$emit('remove', gate)"
-    />
+    <template v-for="gate in gates" :key="gate.at.line">
+      <GateLine
+        :gate="gate"
+        :plan="plan"
+        :target="target"
+        :observed="observed[gate.rule]"
+        :is-here="gate.at.line === line"
+        :may-write="mayWrite"
+        @pick="$emit('pick', gate.at.line)"
+        @rule="(rule) => $emit('rule', gate, rule)"
+        @remove="$emit('remove', gate)"
+      />
+      <p v-if="gate.measure.kind === 'capacity'" class="soft none">judged by <i>Find capacity…</i>, not by a run</p>
+    </template>
     <form v-if="isBuilding" ref="builder" class="build" @submit.prevent="addBuilt" @keydown.esc="isBuilding = false">
       <GateChoices v-model="built" :plan="plan" :target="target" />
       <p v-if="observed[built]" class="soft">last run {{ observed[built] }}</p>
