@@ -18,7 +18,7 @@ interface Manner {
 const UNTIMED = {
   engine: filesOf(
     'engine',
-    'fleet fleet-attacks fleet-watch generator held http iteration load network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
+    'fleet fleet-attacks fleet-faults fleet-watch generator held http iteration load network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
   ),
   cli: filesOf('cli', 'admit cli exit-codes fleet install otlp several'),
 }

@@ -69,7 +69,7 @@ const members = Array.from({ length: generators }, (_, index): Member => {
   const place = index % 4 === 3 ? 'south' : 'north'
   const line = new SilentLine(`${place}/g${String(index)}`, {} as never)
   const row = { version: '', session: '', key: '', cores: 4, threads: 1, mostPerSecond: null, allowsLoopback: false }
-  return { ...row, id: line.id, place, run: null, seenAtMs: 0, first: index, count: 1, line }
+  return { ...row, id: line.id, place, run: null, now: null, seenAtMs: 0, first: index, count: 1, line }
 })
 // Bytes are made before: what is measured is taking them.
 const told = Array.from({ length: seconds }, (_, second) => members.map((_member, index) => secondOf(second, index)))

@@ -15,32 +15,46 @@ import {
 } from '@jolt-gate/core'
 import { newId } from '@jolt-gate/core/identity'
 import { findCapacity, SearchEnded, trialPlanAt, type CapacityFound } from '@jolt-gate/engine'
-import { refuseForbidden } from './asked.js'
+import { refuseForbidden, refuseUnpermitted } from './asked.js'
 import { EXIT, UsageError } from './errors.js'
+import { fleetOf } from './fleet.js'
 import type { CapacityArguments, Output, RunArguments } from './options.js'
 import { clock } from './preview.js'
 import { writeReport } from './reports.js'
-import { askedPlan, engineOptions, runOnce, type AskedPlan } from './run-plan.js'
+import { askedPlan, engineOptions, isByFleet, refuseFleetless, runOnce, type AskedPlan } from './run-plan.js'
 
 export async function capacity(file: string, options: CapacityArguments, output: Output): Promise<number> {
   const asked = await askedPlan(file, runArguments(options), undefined)
+  refuseFleetless(asked, runArguments(options))
   const why = noCapacityReason(asked.plan)
   if (why !== undefined) throw new UsageError(`${file}: ${why}`)
   const goal = goalOf(options, asked.plan)
-  await refuseForbidden(trialPlanAt(asked.plan, goal, goal.highest), asked.target)
-  const startedAt = new Date().toISOString()
-  tellBefore(asked.plan, goal, options, output)
-  const found = await findCapacity(asked.plan, goal, {
-    run: async (plan) => {
-      await refuseUnpermitted(plan, asked)
-      return runOnce(engineOptions({ ...asked, plan }, runArguments(options), newId()), output)
-    },
-    onTrial: (trial) => {
-      if (!output.quiet) process.stderr.write(`${trialWords(trial, goal.unit)}\n`)
-    },
-  })
-  write(options, { startedAt, asked, found })
-  return found.exitCode
+  await refuseNow(trialPlanAt(asked.plan, goal, goal.highest), asked, options)
+  const fleet = await fleetOf(options)
+  try {
+    const startedAt = new Date().toISOString()
+    tellBefore(asked.plan, goal, options, output)
+    const found = await findCapacity(asked.plan, goal, {
+      run: async (plan) => {
+        await refuseInBetween(plan, asked, options)
+        const run = engineOptions({ ...asked, plan }, runArguments(options), newId())
+        return runOnce({ ...run, ...fleet?.forRun() }, output)
+      },
+      onTrial: (trial) => {
+        if (!output.quiet) process.stderr.write(`${trialWords(trial, goal.unit)}\n`)
+      },
+    })
+    write(options, { startedAt, asked, found })
+    return found.exitCode
+  } finally {
+    await fleet?.close()
+  }
+}
+
+/** Generators look for the proof themselves: this machine may not even reach the target. */
+async function refuseNow(plan: Plan, { target }: AskedPlan, options: CapacityArguments): Promise<void> {
+  if (isByFleet(runArguments(options))) refuseUnpermitted(plan, target, 1)
+  else await refuseForbidden(plan, target)
 }
 
 const OPTION = {
@@ -58,18 +72,20 @@ function goalOf({ range, users, atLeast, exact, hold, within }: CapacityArgument
 }
 
 /** A search takes long: what was permitted when it began may not be by now. */
-async function refuseUnpermitted(plan: Plan, { target }: AskedPlan): Promise<void> {
+async function refuseInBetween(plan: Plan, asked: AskedPlan, options: CapacityArguments): Promise<void> {
   try {
-    await refuseForbidden(plan, target)
+    await refuseNow(plan, asked, options)
   } catch (error) {
     if (error instanceof UsageError) throw new SearchEnded(EXIT.usage, [error.message])
     throw error
   }
 }
 
-const runArguments = ({ target, set, seed }: CapacityArguments): RunArguments => ({
+const runArguments = ({ target, set, seed, fleet, generators }: CapacityArguments): RunArguments => ({
   ...(target === undefined ? {} : { target }),
   ...(seed === undefined ? {} : { seed }),
+  ...(fleet === undefined ? {} : { fleet }),
+  ...(generators === undefined ? {} : { generators }),
   ...{ set, scale: 1, onVoid: 'fail', label: {} },
 })
 

@@ -183,6 +183,9 @@ program
   .addOption(target())
   .addOption(set())
   .addOption(seed())
+  .addOption(fleet())
+  .addOption(fleetKey())
+  .addOption(generators())
   .addOption(json())
   .addHelpText(
     'after',

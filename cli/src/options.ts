@@ -78,6 +78,9 @@ export interface CapacityArguments {
   set: Record<string, string>
   seed?: number
   json?: string
+  fleet?: string
+  fleetKey?: string
+  generators?: number
 }
 
 export interface AdmitArguments {

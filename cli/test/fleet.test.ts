@@ -220,6 +220,37 @@ describe('a run by a fleet', () => {
   )
 })
 
+describe('a search for the capacity', () => {
+  const key = () => join(fleet.folder, 'coordinator.key')
+  const decide = (load: string, ...more: string[]) =>
+    jolt(['capacity', planOf(1), '--at-least', load, ...more, '--fleet', fleet.address, '--fleet-key', key()])
+
+  it(
+    'has its trials made by a fleet, from each place',
+    async () => {
+      const { code, stdout, stderr, wasHostBusy } = await decide('40/s', '--hold', '5s')
+      expect(wasHostBusy ? [0, 3] : [0], stderr).toContain(code)
+      expect(stdout).toMatch(/^capacity at least 40\/s: it holds$|is unknown/m)
+      expect(stderr).toMatch(/^40\/s for 0:10 {2}held/m)
+    },
+    LONG_MS,
+  )
+
+  it(
+    'that loses a generator has no answer, and says why',
+    async () => {
+      asked = 0
+      const ending = decide('40/s', '--hold', '20s')
+      await expect.poll(() => asked, { timeout: 30_000 }).toBeGreaterThan(0)
+      generators.get('lk2')?.kill('SIGKILL')
+      const { code, stdout } = await ending
+      expect(code).toBe(3)
+      expect(stdout).toMatch(/^capacity unknown: generator \S+ was lost: /m)
+    },
+    LONG_MS,
+  )
+})
+
 describe('the command', () => {
   it.each([
     [['run', 'x', '--generators', '2'], /--generators needs --fleet/],

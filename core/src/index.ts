@@ -5,7 +5,7 @@ export * from './plan/steps/walk.js'
 export { readPlan, type PlanReading } from './plan/read.js'
 
 export { fileOfTarget, nameOfTargetFile, readTarget, targetOfOrigin } from './plan/target.js'
-export { FAMILIES, MEASURES } from './plan/measures.js'
+export { FAMILIES, familyOf, MEASURES } from './plan/measures.js'
 export { nearestWord, readSentence, type Json, type Measure, type Span } from './language/sentences.js'
 export { parseCsv, parseJsonLines } from './plan/data.js'
 export { firstRows, rowValue, withoutRows } from './plan/rows.js'

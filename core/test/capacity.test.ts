@@ -229,6 +229,8 @@ it('a trial whose verdict is void is no answer, and never one that holds', () =>
   expect(trialAnswer({ verdict: 'open', exitCode: 0, reasons: [], notes: [] }, [])).toEqual({ kind: 'undecided' })
   expect(ofVoid({ isOpenQuestion: true, mayDiffer: true })).toEqual({ kind: 'undecided', why: 'why' })
   expect(ofVoid({ mayDiffer: true })).toEqual({ kind: 'not delivered' })
+  // That a generator was lost says nothing of how much can be made.
+  expect(ofVoid({ mayDiffer: true, lacksGenerators: true })).toEqual({ kind: 'impossible', reasons: ['why'] })
   expect(ofVoid({})).toEqual({ kind: 'impossible', reasons: ['why'] })
   for (const exitCode of [2, 4, 5] as const)
     expect(trialAnswer({ verdict: 'void', exitCode, reasons: [], notes: [] }, []).kind).toBe('impossible')

@@ -82,15 +82,23 @@ export class TestFleet {
   }
 
   /** Joins as a generator of this process. */
-  async join(name: string, { threads = 1, allowsLoopback = true, version = VERSION } = {}): Promise<RunningGenerator> {
-    const options = { address: this.address, key: this.keyOf(name), version, threads, allowsLoopback }
+  async join(
+    name: string,
+    { threads = 1, allowsLoopback = true, version = VERSION, address = this.address } = {},
+  ): Promise<RunningGenerator> {
+    const options = { address, key: this.keyOf(name), version, threads, allowsLoopback }
     const generator = await joinFleet({ ...options, onNews: () => undefined })
     this.joined.push(generator)
     return generator
   }
 
+  /** Has all generators leave. */
+  async leave(): Promise<void> {
+    await Promise.allSettled(this.joined.splice(0).map((generator) => generator.close()))
+  }
+
   async stop(): Promise<void> {
-    await Promise.allSettled(this.joined.map((generator) => generator.close()))
+    await this.leave()
     await this.killBus()
     rmSync(this.folder, { recursive: true, force: true })
   }

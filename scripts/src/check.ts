@@ -25,19 +25,7 @@ if (code.length > 0) {
   const tests = [...new Set([...code.filter((file) => TEST.test(file)), ...code.flatMap(testsThatName)])]
   if (tests.length > 0) steps.push({ name: 'tests', command: ['vitest', 'run', ...tests] })
   steps.push(
-    { name: 'types', command: ['tsc', '--build', 'cli', 'server', 'scripts'] },
-    {
-      name: 'types of the tests',
-      command: [
-        'tsc',
-        '--noEmit',
-        '--incremental',
-        '--tsBuildInfoFile',
-        'node_modules/.cache/tests.tsbuildinfo',
-        '-p',
-        'tsconfig.json',
-      ],
-    },
+    { name: 'types', command: ['npm', 'run', '--silent', 'types'] },
     { name: 'imports', command: ['npm', 'run', '--silent', 'rooms'] },
   )
 }

@@ -64,7 +64,7 @@ await beside(MOST_BESIDE, [
   { name: 'types of the pages', command: ['vue-tsc', '--noEmit', '-p', 'web'] },
   testsOf('web'),
   { name: 'lint', command: ['oxlint'] },
-  { name: 'types of the tests', command: ['tsc', '--noEmit', '-p', 'tsconfig.json'] },
+  { name: 'types of the tests', command: ['npm', 'run', '--silent', 'types'] },
   testsOf('security'),
   { name: 'format', command: ['prettier', '--check', '--log-level', 'warn', '.'] },
   testsOf('scripts'),

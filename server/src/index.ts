@@ -135,7 +135,7 @@ async function startAlone(options: ServerOptions, release: () => Promise<void>):
     log.error({ err: error }, 'rehearsals that were cut off could not be noted')
   })
   const queue = new RunQueue(options.runsFolder, options.runsAtOnce, options.fleet)
-  const searches = new CapacitySearches(queue, options.runsFolder)
+  const searches = new CapacitySearches(queue, options.runsFolder, options.fleet)
   await searches.recover()
   const reader = new Reader()
   const reported = new ReportedRuns(reader, (id, event) => {

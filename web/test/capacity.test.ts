@@ -58,7 +58,7 @@ const found: CapacityDetail = {
   leftOut: [{ rule: 'throughput at least 1/s', why: 'the rate is what is searched' }],
   capacity: {
     ...{ unit: 'arrivals', verdict: 'open', kind: 'found', load: 284, interval: [271, 296], words: 'capacity 284/s' },
-    ...{ gate: P95, trials: TRIALS, leftOut: [], law: LAW, isGate: false },
+    ...{ gate: P95, trials: TRIALS, leftOut: [], gates: [], law: LAW, isGate: false },
   },
 }
 

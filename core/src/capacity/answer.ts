@@ -27,6 +27,7 @@ export function trialAnswer(judgement: Judgement, gates: readonly GateResult[]):
       return { kind: 'breached', deviations: gaveWay(gates)?.deviations ?? Infinity }
     case 3:
       if (judgement.isOpenQuestion === true) return { kind: 'undecided', why: judgement.reasons.join('; ') }
+      if (judgement.lacksGenerators === true) return { kind: 'impossible', reasons: judgement.reasons }
       // What another run could mend is the load that was not made.
       if (judgement.mayDiffer === true) return { kind: 'not delivered' }
       return { kind: 'impossible', reasons: judgement.reasons }

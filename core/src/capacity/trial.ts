@@ -19,8 +19,6 @@ export interface LeftOut {
 
 /** Why no capacity of a plan can be found; undefined where it can. */
 export function noCapacityReason(plan: Plan): string | undefined {
-  if (plan.places !== undefined)
-    return 'its load is made from several places, and trials are made from one: leave "places" out'
   const own = plan.load.phases.find(({ track }) => track !== null)
   if (own !== undefined) return `the journey "${own.track ?? ''}" has a load of its own: in one rate it has no share`
   if (judgedGates(plan).judged.every(({ isDefault }) => isDefault))

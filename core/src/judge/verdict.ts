@@ -33,6 +33,8 @@ export interface Judgement {
   isOpenQuestion?: true
   /** Whether another run of the same plan could come to another verdict. */
   mayDiffer?: true
+  /** Whether what makes its load was not there, or died: that says nothing of how much it can make. */
+  lacksGenerators?: true
 }
 
 /** A run to come to a verdict on. */
@@ -49,6 +51,7 @@ export interface JudgedRun {
 }
 
 const voidFor = (reasons: string[]): Omit<Judgement, 'notes'> => ({ verdict: 'void', exitCode: 3, reasons })
+const LACKING = { mayDiffer: true, lacksGenerators: true } as const
 const shutFor = (reasons: string[]): Omit<Judgement, 'notes'> => ({ verdict: 'shut', exitCode: 1, reasons })
 
 /**
@@ -67,10 +70,10 @@ function withoutNotes({ ending, doubts, results, recording, shape }: JudgedRun):
   if (ending.kind === 'fault') return { verdict: 'void', exitCode: 5, reasons: [ending.reason] }
   if (ending.kind === 'refused') return { verdict: 'void', exitCode: 2, reasons: ending.reasons }
   if (ending.kind === 'stopped') return { verdict: 'stopped', exitCode: 4, reasons: [`stopped by ${ending.by}`] }
-  if (ending.kind === 'no generators') return { ...voidFor([ending.reason]), mayDiffer: true }
+  if (ending.kind === 'no generators') return { ...voidFor([ending.reason]), ...LACKING }
   if (ending.kind === 'setup failed')
     return ending.isTargets ? shutFor([`setup: ${ending.reason}`]) : voidFor([`setup failed: ${ending.reason}`])
-  if (doubts.deaths.length > 0) return { ...voidFor(reasonsOf(doubts)), mayDiffer: true }
+  if (doubts.deaths.length > 0) return { ...voidFor(reasonsOf(doubts)), ...LACKING }
   const measured = measuredOf(recording, shape)
   const undone = undoneIn(recording, shape)
   const nothing = nothingPassed(measured)

@@ -1,6 +1,9 @@
 // The trials of a search for the capacity: runs of one load each, and probes between them.
 import {
+  familyOf,
+  formatMs,
   gaveWay,
+  judgedGates,
   loadWords,
   trialAnswer,
   trialPlan,
@@ -17,9 +20,10 @@ const WARM_UP_SHARE = 1 / 3
 /** What the answer rests on is held for longer. */
 const CONFIRMING = 2
 const PROBE_SECONDS = 10
-/** As at the beginning: the median so near to that of the first probe. */
+/** As at the beginning: the median so near to that of the first probe, or no further from it than matters to a limit. */
 const RECOVERED = 1.5
 const RECOVERED_BESIDE_MS = 5
+const RECOVERED_OF_LIMIT = 0.1
 const MOST_PROBES = 6
 const MOST_FINDINGS = 3
 
@@ -59,6 +63,8 @@ export class Trials {
   private readonly beganMs = performance.now()
   /** Times of the steps at the first probe. */
   private usual: TrialMade['steps'] | null = null
+  /** By how much a step may be slower than it was. */
+  private readonly besideMs: number
 
   constructor(
     private readonly plan: Plan,
@@ -66,6 +72,7 @@ export class Trials {
     private readonly hands: TrialHands,
   ) {
     this.probeSeconds = Math.min(PROBE_SECONDS, goal.holdSeconds)
+    this.besideMs = Math.max(RECOVERED_BESIDE_MS, RECOVERED_OF_LIMIT * tightestMs(plan))
   }
 
   /** Makes one; a long one where the answer rests on it. */
@@ -86,14 +93,17 @@ export class Trials {
   /** Waits until the service is as it was in the beginning. */
   async recover(): Promise<void> {
     const { lowest, unit } = this.goal
+    let slower = ''
     for (let probe = 1; probe <= MOST_PROBES; probe++) {
       this.refuseLate(this.probeSeconds)
       const times = await this.probe()
       this.usual ??= times
-      if (isAsUsual(times, this.usual)) return
+      const words = slowerWords(times, this.usual, this.besideMs)
+      if (words === undefined) return
+      slower = words
     }
     throw new SearchEnded(3, [
-      `the target has not recovered: ${String(MOST_PROBES * this.probeSeconds)} s after a trial it is still slower at ${loadWords(lowest, unit)} than it was`,
+      `the target has not recovered: ${String(MOST_PROBES * this.probeSeconds)} s after a trial it is still slower at ${loadWords(lowest, unit)} than it was: ${slower}`,
     ])
   }
 
@@ -164,10 +174,21 @@ const stepTimes = ({ steps }: Pick<RunResult, 'steps'>): TrialMade['steps'] =>
     p99: responseTime?.percentiles['99'] ?? null,
   }))
 
-/** Whether every step answers as it did; one that does not answer at all is worse than slow. */
-const isAsUsual = (times: TrialMade['steps'], usual: TrialMade['steps']): boolean =>
-  usual.every(({ name, p50 }) => {
-    if (p50 === null) return true
-    const now = times.find((step) => step.name === name)?.p50 ?? Infinity
-    return now <= RECOVERED * p50 + RECOVERED_BESIDE_MS
-  })
+/** The tightest limit on a time, in ms; 0 where there is none. */
+function tightestMs(plan: Plan): number {
+  const limits = judgedGates(plan).judged.flatMap(({ measure, limit }) =>
+    familyOf(measure) === 'time' && limit.kind === 'fixed' ? [limit.value] : [],
+  )
+  return limits.length === 0 ? 0 : Math.min(...limits)
+}
+
+/** The first step that does not answer as it did; one that does not answer at all is worse than slow. */
+function slowerWords(times: TrialMade['steps'], usual: TrialMade['steps'], besideMs: number): string | undefined {
+  for (const { name, p50 } of usual) {
+    if (p50 === null) continue
+    const now = times.find((step) => step.name === name)?.p50 ?? null
+    if (now === null) return `"${name}" does not answer`
+    if (now > RECOVERED * p50 + besideMs) return `"${name}" took ${formatMs(now)} (median), and ${formatMs(p50)} then`
+  }
+  return undefined
+}

@@ -1,7 +1,7 @@
 // Searches for a capacity: each waits for its turn like a run, and makes its trials one after another.
 import { previewOf, unknownAnswer, type Capacity, type CapacityGoal, type Plan } from '@jolt-gate/core'
 import { newId } from '@jolt-gate/core/identity'
-import { findCapacity, SearchEnded, type Making } from '@jolt-gate/engine'
+import { findCapacity, SearchEnded, type FleetAsked, type Making } from '@jolt-gate/engine'
 import { keepTrying } from '../database/keep-trying.js'
 import { CapacityRow } from '../database/models.js'
 import { CHANGES } from '../events/changes.js'
@@ -34,6 +34,7 @@ export class CapacitySearches {
   constructor(
     private readonly queue: RunQueue,
     private readonly folder: string,
+    private readonly fleet?: FleetAsked,
   ) {}
 
   /** Ends what a server of before has left: a search cannot go on in the middle. */
@@ -140,7 +141,7 @@ export class CapacitySearches {
       throw error
     }
     refuseStopped(one)
-    one.trial = new TrialRun(asked, this.folder)
+    one.trial = new TrialRun(asked, this.folder, this.fleet)
     return one.trial.make(plan)
   }
 

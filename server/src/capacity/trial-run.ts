@@ -7,6 +7,7 @@ import {
   lastCalibration,
   SearchEnded,
   startGenerator,
+  type FleetAsked,
   type FromGenerator,
   type Generator,
   type SetUp,
@@ -23,6 +24,8 @@ export class TrialRun {
   constructor(
     private readonly asked: AskedRun,
     private readonly folder: string,
+    /** That makes its load, where the plan names places. */
+    private readonly fleet: FleetAsked | undefined,
   ) {}
 
   stop(by: string): void {
@@ -41,7 +44,8 @@ export class TrialRun {
     const files = new Map(filesSentBy(plan).map((path) => [path, fileBytes(path) ?? new Uint8Array()]))
     const common = { journal, order, secrets, files }
     try {
-      const died = await this.run({ kind: 'run', ...common })
+      const fleet = plan.places === undefined ? undefined : this.fleet
+      const died = await this.run({ kind: 'run', ...common, fleet })
       if (died !== undefined) {
         log.error({ trial: id, how: died }, 'generator of a trial lost')
         const reason = `the generator of a trial ${died}`

@@ -113,8 +113,8 @@ const sign = computed(() => capacity.value?.verdict ?? 'going')
         <RouterLink :to="{ name: 'capacity', params: { project: one.projectId, search: one.id } }">{{
           answerWords(one)
         }}</RouterLink>
-        <span class="soft"
-          >{{ one.commit?.slice(0, 7) ?? '' }} against {{ one.targetName }}, {{ ago(one.askedAt, now) }}</span
+        <span class="soft" :title="`against ${one.targetName}`"
+          >{{ one.commit?.slice(0, 7) ?? '' }}, {{ ago(one.askedAt, now) }}</span
         >
       </div>
     </template>

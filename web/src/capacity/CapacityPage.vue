@@ -93,7 +93,7 @@ async function stop(): Promise<void> {
       <template v-if="drawn">
         <p class="lane">
           <b>{{ drawn.rule }}</b>
-          <span class="soft">what each trial observed, with its 95 % interval, at its load</span>
+          <span class="soft">what each trial observed over its hold, with its 95 % interval</span>
         </p>
         <CapacityChart kind="gate" :drawn="drawn" label="What the gate observed at each load" />
         <p class="lane">

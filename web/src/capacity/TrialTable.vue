@@ -15,7 +15,7 @@ const rows = computed(() =>
       number: index + 1,
       loaded: loadWords(trial.load, props.unit),
       observed: observedWords(trial, props.rule),
-      next: whyWords(trial, index),
+      next: whyWords(trial, props.trials[index - 1]),
       sign: trial.answer === 'not delivered' ? ('unmeasured' as const) : trial.answer,
     }))
     .toReversed(),

@@ -43,12 +43,14 @@ export const intervalWords = ([low, high]: readonly [number, number], { unit }: 
 
 const WHY: Record<TrialMade['why'], string> = {
   doubling: 'twice the one before',
-  narrowing: 'beside the median of what is likely',
+  narrowing: 'next to what is likely',
   confirming: 'confirms the answer, twice as long',
   deciding: 'decides this load',
 }
-export const whyWords = ({ why }: TrialMade, index: number): string =>
-  why === 'doubling' && index === 0 ? 'the lowest of the range' : WHY[why]
+export function whyWords({ why, load }: TrialMade, before: TrialMade | undefined): string {
+  if (before?.load === load && before.answer === 'undecided') return 'once more: it told nothing'
+  return why === 'doubling' && before === undefined ? 'the lowest of the range' : WHY[why]
+}
 
 /** The gate that is drawn: the one that gave way, or the one that came nearest to its limit. */
 export function drawnGate(trials: readonly TrialMade[]): string | undefined {
