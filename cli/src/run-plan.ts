@@ -302,7 +302,8 @@ export function refuseFleetless({ file, plan: { places } }: AskedPlan, options: 
 }
 
 /** Whether generators elsewhere make the load. */
-export const isByFleet = ({ fleet }: RunArguments): boolean => fleet !== undefined || process.env['JOLT_FLEET'] !== undefined
+export const isByFleet = ({ fleet }: RunArguments): boolean =>
+  fleet !== undefined || process.env['JOLT_FLEET'] !== undefined
 
 /** The options that make the load of a URL say nothing beside a plan. */
 function refuseLoadOptions(file: string, options: RunArguments): void {

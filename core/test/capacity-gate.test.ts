@@ -69,7 +69,8 @@ describe('a gate on the capacity', () => {
         gates.flatMap((gate) => (gate === undefined ? [] : [gate])),
       )
     expect(of().verdict).toBe('open')
-    expect(of(held)).toMatchObject({ verdict: 'open', words: expect.stringContaining('held: capacity at least 250/s') })
+    expect(of(held).verdict).toBe('open')
+    expect(of(held).words).toContain('held: capacity at least 250/s')
     expect(of(held, unsure).verdict).toBe('void')
     expect(of(unsure, breached).verdict).toBe('shut')
     const below = searchAnswer({ kind: 'below', load: 20 }, 'arrivals', [])

@@ -6,8 +6,9 @@ const pointsOf = (pairs: [users: number, throughput: number][]): LawPoint[] =>
   pairs.map(([users, throughput]) => ({ users, throughput }))
 
 describe('the law of scalability', () => {
-  // SPEC SDM91 on a 16-way machine, as in N. J. Gunther, Guerrilla Capacity Planning, Springer 2007, chapter 5; the fit is that
-  // of the R package usl, vignette "Analyze system scalability in R with the Universal Scalability Law". From memory.
+  // SPEC SDM91 on a 16-way machine, as in N. J. Gunther, Guerrilla Capacity Planning, Springer 2007, chapter 5; the fit
+  // is that of the R package usl, vignette "Analyze system scalability in R with the Universal Scalability Law". From
+  // memory.
   it('is fitted to a published benchmark as others fit it', () => {
     const law = fitLaw(
       pointsOf([

@@ -1,5 +1,5 @@
-// Faults of what lies between the generators of a fleet and their coordinator: a slow link, one that is cut, a stream that
-// is full. The load is not touched by any of them; what fits is not lost, and what is lost makes the run void.
+// Faults of what lies between the generators of a fleet and their coordinator: a slow link, one that is cut, a stream
+// that is full. The load is not touched by any of them; what fits is not lost, and what is lost makes the run void.
 import { jetstreamManager, DiscardPolicy, RetentionPolicy, StorageType } from '@nats-io/jetstream'
 import { afterAll, afterEach, beforeAll, beforeEach, expect, it } from 'vitest'
 import { Fleet, fleetGenerators, type RunOutcome } from '@jolt-gate/engine'

@@ -63,11 +63,13 @@ const found: CapacityDetail = {
 }
 
 describe('the answer', () => {
-  const shown = (search: CapacityDetail) =>
-    wordsIn(
-      mount(CapacityColumn, { ...options, props: { search, earlier: [{ ...found, id: 's0' }], now: Date.now() } })
-        .element,
-    )
+  function shown(search: CapacityDetail): string {
+    const props = { search, earlier: [{ ...found, id: 's0' }], now: Date.now() }
+    const page = mount(CapacityColumn, { ...options, props })
+    const words = wordsIn(document.body)
+    page.unmount()
+    return words
+  }
 
   it('is the rate with its interval, what gave way first and where, the law, and what was left out', () => {
     const words = shown(found)

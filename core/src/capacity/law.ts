@@ -39,8 +39,8 @@ type Triple = [number, number, number]
 /**
  * Fits X(N) = λN / (1 + σ(N − 1) + κN(N − 1)) by least squares, with σ and κ not below 0.
  *
- * Source: N. J. Gunther, Guerrilla Capacity Planning, Springer 2007, chapters 4 to 6; A Simple Capacity Model of Massively
- * Parallel Transaction Systems, CMG 1993. The steps are those of D. W. Marquardt, SIAM Journal 11 (2), 1963.
+ * Source: N. J. Gunther, Guerrilla Capacity Planning, Springer 2007, chapters 4 to 6; A Simple Capacity Model of
+ * Massively Parallel Transaction Systems, CMG 1993. The steps are those of D. W. Marquardt, SIAM Journal 11 (2), 1963.
  *
  * @returns undefined where there are too few points, or all at one load
  */

@@ -43,7 +43,7 @@ const trial = object({
   throughput: figure(),
   failedShare: figure(),
   requests: figure(),
-  /** In the service at once, on average: throughput times response time (J. D. C. Little, 1961), or those of the load. */
+  /** In the service at once, on average: throughput by response time (J. D. C. Little, 1961), or those of the load. */
   users: figure(),
   /** By how much the generator may have changed times, at its 99th percentile. */
   generatorErrorMs: figureOrNone(),

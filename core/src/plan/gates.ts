@@ -126,7 +126,7 @@ function isMeasurable(source: Source, gate: GateSentence, at: PlaceOfSpan): bool
     source.report(at(span), code, message)
     return false
   }
-  const { family, of, byJourney } = MEASURES[measure.kind]
+  const { family } = MEASURES[measure.kind]
   const { units, words, hasStatistic } = FAMILIES[family]
   if (hasStatistic && statistic === undefined)
     return fault(
@@ -168,25 +168,33 @@ function isMeasurable(source: Source, gate: GateSentence, at: PlaceOfSpan): bool
     )
   if (family === 'grade' && limit.kind === 'baseline')
     return fault(spans.limit, 'UNIT', `impact needs ${words}: a grade is no share of another`)
+  const scope = scopeFault(gate)
+  return scope === undefined ? true : fault(...scope)
+}
+
+/** What a measure cannot be narrowed to, or compared with. */
+function scopeFault(gate: GateSentence): [span: Span | undefined, code: string, message: string] | undefined {
+  const { measure, limit, spans } = gate
+  const { family, of, byJourney } = MEASURES[measure.kind]
   if (measure.kind === 'capacity' && (gate.comparison !== 'at least' || limit.kind === 'baseline'))
-    return fault(spans.comparison, 'UNIT', 'capacity needs "at least" and a rate, such as "capacity at least 300/s"')
+    return [spans.comparison, 'UNIT', 'capacity needs "at least" and a rate, such as "capacity at least 300/s"']
   if (gate.during.length > 0 && isOfRun(measure))
-    return fault(
+    return [
       spans.during[0],
       'SCOPE',
       measure.kind === 'capacity'
         ? 'a search for the capacity has loads of its own: remove "during"'
         : `${measure.kind} is measured over the whole run: remove "during"`,
-    )
+    ]
   if (gate.of.kind !== 'all' && of === 'nothing')
-    return fault(spans.of[0], 'SCOPE', `${measure.kind} cannot be measured by step: remove "of"`)
+    return [spans.of[0], 'SCOPE', `${measure.kind} cannot be measured by step: remove "of"`]
   if (gate.place !== undefined && (isOfRun(measure) || family === 'metric'))
-    return fault(spans.place, 'SCOPE', `${measure.kind} is measured for the whole run: remove "from place"`)
+    return [spans.place, 'SCOPE', `${measure.kind} is measured for the whole run: remove "from place"`]
   if (gate.place !== undefined && limit.kind === 'baseline')
-    return fault(spans.limit, 'SCOPE', 'a baseline is of all places: remove "from place", or name a fixed limit')
+    return [spans.limit, 'SCOPE', 'a baseline is of all places: remove "from place", or name a fixed limit']
   if (gate.journey !== undefined && !byJourney)
-    return fault(spans.journey, 'SCOPE', `${measure.kind} is measured for the whole run: remove "in journey"`)
-  return true
+    return [spans.journey, 'SCOPE', `${measure.kind} is measured for the whole run: remove "in journey"`]
+  return undefined
 }
 
 /** A share of 1 as it is written. */

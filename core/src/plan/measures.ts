@@ -170,7 +170,8 @@ export const MEASURES: Readonly<Record<Measure['kind'], MeasureRules>> = {
 export const familyOf = (measure: Measure): MeasureFamily => MEASURES[measure.kind].family
 
 /** Whether a measure is one of the run as a whole, or of a search: of no step, no phase and no second. */
-export const isOfRun = (measure: Measure): boolean => measure.kind === 'impact' || measure.kind === 'recovery' || measure.kind === 'capacity'
+export const isOfRun = (measure: Measure): boolean =>
+  measure.kind === 'impact' || measure.kind === 'recovery' || measure.kind === 'capacity'
 
 /**
  * Apdex: satisfied up to the goal, tolerating up to four times it, all else frustrated; failures are frustrated.

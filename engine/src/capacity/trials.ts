@@ -20,7 +20,7 @@ const WARM_UP_SHARE = 1 / 3
 /** What the answer rests on is held for longer. */
 const CONFIRMING = 2
 const PROBE_SECONDS = 10
-/** As at the beginning: the median so near to that of the first probe, or no further from it than matters to a limit. */
+/** As at the beginning: the median so near to that of the first probe, or no further than matters to a limit. */
 const RECOVERED = 1.5
 const RECOVERED_BESIDE_MS = 5
 const RECOVERED_OF_LIMIT = 0.1

@@ -103,10 +103,10 @@ export class FleetWatch {
 
   /** Until it is joined: the bus may be started after the server. */
   private async join(): Promise<void> {
-    while (!this.closing.signal.aborted) {
+    while (!this.isClosed()) {
       try {
         const fleet = await Fleet.join(this.address, this.key)
-        if (this.closing.signal.aborted) {
+        if (this.isClosed()) {
           await fleet.close()
           return
         }
@@ -120,6 +120,10 @@ export class FleetWatch {
         await sleep(AGAIN_AFTER_MS, undefined, { signal: this.closing.signal }).catch(() => undefined)
       }
     }
+  }
+
+  private isClosed(): boolean {
+    return this.closing.signal.aborted
   }
 
   /** Connections come back by themselves. */

@@ -1,5 +1,15 @@
 // What is said between a coordinator and the process that makes a run for it.
-import type { Baseline, Bucket, Calibration, Judgement, Plan, RunEvent, RunResult, RunShape, Target } from '@jolt-gate/core'
+import type {
+  Baseline,
+  Bucket,
+  Calibration,
+  Judgement,
+  Plan,
+  RunEvent,
+  RunResult,
+  RunShape,
+  Target,
+} from '@jolt-gate/core'
 import type { BrokenRun, LoadEnd, RunOptions, RunState, SetUp } from '../coordinate/run-options.js'
 
 /** A run to make. */

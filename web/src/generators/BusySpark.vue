@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// How busy the busiest sender of a generator was in each second of the last minute, below the share it is to stay under.
+// How busy the busiest sender of a generator was by second, of the last minute, and the share it is to stay under.
 import { computed } from 'vue'
 import { MOST_BUSY } from './generator-words.js'
 
@@ -18,9 +18,9 @@ const stretches = computed(() => {
   return found
     .filter((points) => points.length > 0)
     .map((points) => {
-      const [[from] = [0], [to] = [0]] = [points[0], points.at(-1)]
+      const [from, to] = [points[0]?.[0] ?? 0, points.at(-1)?.[0] ?? 0]
       const line = `M${points.map(([x, share]) => `${x.toFixed(1)} ${yOf(share)}`).join('L')}`
-      return { line, area: `${line}L${(to ?? 0).toFixed(1)} ${HEIGHT - 2}L${(from ?? 0).toFixed(1)} ${HEIGHT - 2}Z` }
+      return { line, area: `${line}L${to.toFixed(1)} ${HEIGHT - 2}L${from.toFixed(1)} ${HEIGHT - 2}Z` }
     })
 })
 </script>
