@@ -44,11 +44,11 @@ export const intervalWords = ([low, high]: readonly [number, number], { unit }: 
 const WHY: Record<TrialMade['why'], string> = {
   doubling: 'twice the one before',
   narrowing: 'next to what is likely',
-  confirming: 'confirms the answer, twice as long',
+  confirming: 'confirms the answer',
   deciding: 'decides this load',
 }
 export function whyWords({ why, load }: TrialMade, before: TrialMade | undefined): string {
-  if (before?.load === load && before.answer === 'undecided') return 'once more: it told nothing'
+  if (before?.load === load && before.answer === 'undecided') return 'the same once more'
   return why === 'doubling' && before === undefined ? 'the lowest of the range' : WHY[why]
 }
 
