@@ -34,6 +34,7 @@ const PAGES = [
   '/p/1/rehearsal?file=plans/smoke.gate.yaml',
   '/p/1/import',
   '/p/1/targets',
+  '/p/1/generators',
   '/p/1/runs',
   PIPELINE,
   '/p/1/integrations',

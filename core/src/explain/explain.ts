@@ -12,6 +12,7 @@ import { failureFindings } from './findings/failures.js'
 import { firstToFill } from './findings/first-to-fill.js'
 import { gateFindings } from './findings/gates.js'
 import { generatorFindings, LATE_MS, type GeneratorFacts } from './findings/generator.js'
+import { placesAsCauses } from './findings/places.js'
 import { twoPopulations } from './findings/populations.js'
 import { queueing } from './findings/queueing.js'
 import { slowRecovery } from './findings/recovery.js'
@@ -60,6 +61,7 @@ export function explain({ view, gates, reasons, pastBorderline = new Map() }: To
     ...firstToFill(evidence),
     ...queueing(evidence),
     ...slowRecovery(view.shape, impact.recovery),
+    ...placesAsCauses(view, random),
     ...coldStart(evidence, bySteps),
     ...drift(evidence, bySteps),
     ...periodicSpikes(evidence),

@@ -13,6 +13,7 @@ export const FINDING_KINDS = [
   'two groups of times',
   'where the time goes',
   'slow recovery',
+  'one place',
   'loose gate',
   'tight gate',
   'generator',

@@ -14,15 +14,18 @@ export const LOST_AFTER_MS = 10_000
 const MOST_BYTES = 4096
 const MOST_GENERATORS = 10_000
 
+/** No figure of a row is larger: a page shows them. */
+const MOST = 1e9
+
 /** What a generator makes, in its last second. */
 const making = object({
-  requests: number().min(0).required(),
+  requests: number().min(0).max(MOST).required(),
   /** Busy share of its busiest sender. */
-  busy: number().min(0).required(),
+  busy: number().min(0).max(MOST).required(),
   /** How late a sender was, at most. */
-  latenessMs: number().min(0).required(),
+  latenessMs: number().min(0).max(MOST).required(),
   /** Share of the second in which its host held the processor. */
-  steal: number().min(0).required(),
+  steal: number().min(0).max(MOST).required(),
 })
 export type Making = InferType<typeof making>
 
@@ -35,7 +38,7 @@ const row = object({
   cores: number().integer().min(1).max(4096).required(),
   threads: number().integer().min(1).max(4096).required(),
   /** Requests a second that it was last found able to make; null where it was never measured. */
-  mostPerSecond: number().min(0).nullable().defined(),
+  mostPerSecond: number().min(0).max(MOST).nullable().defined(),
   allowsLoopback: boolean().required(),
   /** The run that it makes a part of. */
   run: string().max(100).nullable().defined(),

@@ -2,6 +2,7 @@
 import { previewOf, unknownAnswer, type Capacity, type CapacityGoal, type Plan } from '@jolt-gate/core'
 import { newId } from '@jolt-gate/core/identity'
 import { findCapacity, SearchEnded, type FleetAsked, type Making } from '@jolt-gate/engine'
+import { isPassing } from '../database/away.js'
 import { keepTrying } from '../database/keep-trying.js'
 import { CapacityRow } from '../database/models.js'
 import { CHANGES } from '../events/changes.js'
@@ -105,7 +106,7 @@ export class CapacitySearches {
   private async make(one: Going, asked: AskedRun): Promise<void> {
     const { row } = one
     try {
-      await row.update({ state: 'running', startedAt: new Date() })
+      await this.store(() => row.update({ state: 'running', startedAt: new Date() }))
       this.tell(row)
       const { exitCode, ...capacity } = await findCapacity(asked.plan, row.goal, {
         run: (plan) => this.trial(one, asked, plan),
@@ -120,14 +121,24 @@ export class CapacitySearches {
         },
       })
       log.info({ search: row.id, exitCode }, 'search ended')
-      await this.end(row, capacity)
+      await this.store(() => this.end(row, capacity))
     } catch (error) {
       log.error({ err: error, search: row.id }, 'search failed')
       const end = () => this.end(row, unknown(row, 'internal error; see the server log'))
-      await keepTrying(end, this.closing.signal).catch(() => undefined)
+      await this.store(end).catch(() => undefined)
     } finally {
       this.going.delete(row.id)
       this.tell(row)
+    }
+  }
+
+  /** A server that ends writes once what it came to; else a database that is away is waited for. */
+  private async store(task: () => Promise<unknown>): Promise<void> {
+    try {
+      await task()
+    } catch (error) {
+      if (!isPassing(error)) throw error
+      await keepTrying(task, this.closing.signal)
     }
   }
 
