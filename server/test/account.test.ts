@@ -135,7 +135,7 @@ describe('a role in one project', () => {
     await open.text()
     expect(await seen()).toEqual([404, 404, 404, 404])
     expect((await of('GET', '/projects')).body).toEqual({ projects: [] })
-    expect((await of('GET', '/queue')).body).toEqual({ runs: [] })
+    expect((await of('GET', '/queue')).body).toEqual({ runs: [], searches: [] })
     expect((await save(administrator)).status).toBe(200)
   })
 

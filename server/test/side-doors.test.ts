@@ -132,7 +132,7 @@ describe('one who reports', () => {
     ).toBe(401)
     // Signed in, too, a reporter sees that there are projects, and nothing of them.
     expect((await reporter('GET', '/projects/1/plans')).status).toBe(403)
-    expect((await reporter('GET', '/queue')).body).toEqual({ runs: [] })
+    expect((await reporter('GET', '/queue')).body).toEqual({ runs: [], searches: [] })
     expect((await administrator('GET', '/audit-log?search=alone')).body).toMatchObject({
       events: [{ event: 'created a token' }, { event: 'created a token' }],
     })
