@@ -42,7 +42,7 @@ function findingsOf({ slowerMs = [0, 0], failedShare = 0 }: Way, seed: number): 
     level = 0.8 * level + 0.3 * (draw() - 0.5)
     const ofPlace = (slower: readonly number[], share: number) =>
       slower.map((ms, step) => {
-        const failed = Array.from({ length: EACH }, () => (draw() < share ? 1 : 0)).reduce((sum, one) => sum + one, 0)
+        const failed = Array.from({ length: EACH }, () => draw()).filter((one) => one < share).length
         const times = Array.from({ length: EACH - failed }, () => 40 * Math.exp(level + 0.4 * (draw() - 0.5)) + ms)
         return {
           ...emptyStep(0, 0, step, 0),

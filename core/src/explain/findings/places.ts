@@ -32,8 +32,9 @@ interface Stretch {
 }
 
 /**
- * Compares each place with all others, stretch by stretch: what troubles the service as a whole troubles both at once,
- * and falls out of the difference. How likely so large a mean difference is by chance is told by flipping signs at random.
+ * Compares each place with all others, stretch by stretch: what troubles the service as a whole troubles both at
+ * once, and falls out of the difference. How likely so large a mean difference is by chance is told by flipping signs
+ * at random.
  *
  * Source: P. I. Good, Permutation Tests, Springer 1994, on paired differences.
  */
