@@ -111,6 +111,11 @@ describe('an answer', () => {
     expect(CAPACITY.isValidSync(JSON.parse(JSON.stringify(whole)))).toBe(true)
   })
 
+  it('in users is of whole users', () => {
+    const { words } = searchAnswer({ kind: 'found', load: 10, interval: [8, 11.1] }, 'users', [])
+    expect(words).toBe('capacity 10 users, at 95 % between 8 users and 11 users')
+  })
+
   it('on one load is never open where that was not sure', () => {
     const goal = readCapacityGoal({ atLeast: '300/s' })
     const decided = (outcome: 'held' | 'breached' | 'undecided') =>

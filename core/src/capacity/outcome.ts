@@ -120,7 +120,8 @@ const VERDICT_OF: Record<Found['kind'], Capacity['verdict']> = {
 
 /** What a search found, in words. */
 export function searchAnswer(found: Found, unit: CapacityUnit, trials: readonly TrialMade[]): CapacityAnswer {
-  const words = (load: number) => loadWords(Number(load.toPrecision(3)), unit)
+  // Half a user is none.
+  const words = (load: number) => loadWords(unit === 'users' ? Math.round(load) : Number(load.toPrecision(3)), unit)
   const last = firstToGiveWay(trials)
   const gave = last === null ? '' : `; what gave way: ${last}`
   const common = { verdict: VERDICT_OF[found.kind], kind: found.kind }
