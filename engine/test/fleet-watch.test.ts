@@ -63,6 +63,10 @@ it('shows one that falls silent, as lost after ten seconds, and when it came bac
   await expect.poll(() => news()[0], SLOW).toBe('south/lk3 came back')
   const [back] = joined(watch.seen()).news
   expect(back?.silentMs).toBeGreaterThan(9000)
+  // A key that was stolen writes figures that no page could show: the row is not taken.
+  renewRow(bus, 'south/lk3', { ...own, allowsLoopback: true, run: 'a-run', now: { ...now, busy: 1e300 } })
+  await bus.flush()
+  expect(joined(watch.seen()).generators.find(({ id }) => id === 'south/lk3')?.now).toEqual(now)
   await bus.close()
 })
 
