@@ -9,12 +9,23 @@ export interface Block {
   times: Distribution
 }
 
-/** Blocks added up: counts by slot, ascending, in a form that is quick to add. */
+/** A block over the list of values that both runs had, without those that it has not: most have few of them. */
+interface Sparse {
+  requests: number
+  failed: number
+  /** How many times there are: the sum of the counts; and their sum. */
+  timed: number
+  sumMs: number
+  places: Uint32Array
+  counts: Float64Array
+}
+
+/** Blocks added up, over the list of values; it is used again for the next. */
 interface Pooled {
   requests: number
   failed: number
-  /** How many times there are: the sum of the counts. */
   timed: number
+  sumMs: number
   counts: Float64Array
 }
 
@@ -24,27 +35,25 @@ export type FigureOf = (pooled: Pooled, valuesMs: Float64Array) => number
 export const percentileFigure =
   (percent: number): FigureOf =>
   ({ counts, timed }, valuesMs) => {
-    let left = Math.max(1, Math.ceil((percent / 100) * timed - 1e-9))
-    for (let index = 0; index < counts.length; index++) {
-      left -= counts[index] ?? 0
-      if (left <= 0) return valuesMs[index] ?? NaN
+    const rank = Math.max(1, Math.ceil((percent / 100) * timed - 1e-9))
+    // From the top: what is asked for lies there.
+    let above = timed - rank
+    for (let index = counts.length - 1; index >= 0; index--) {
+      above -= counts[index] ?? 0
+      if (above < 0) return valuesMs[index] ?? NaN
     }
     return NaN
   }
 
-export const meanFigure: FigureOf = ({ counts, timed }, valuesMs) => {
-  let sum = 0
-  for (let index = 0; index < counts.length; index++) sum += (counts[index] ?? 0) * (valuesMs[index] ?? 0)
-  return sum / timed
-}
+export const meanFigure: FigureOf = ({ sumMs, timed }) => sumMs / timed
 
 export const failedFigure: FigureOf = ({ requests, failed }) => failed / requests
 
 /** Both runs over one list of values. */
 interface Laid {
   valuesMs: Float64Array
-  before: Pooled[]
-  after: Pooled[]
+  before: Sparse[]
+  after: Sparse[]
 }
 
 /** Values this close, by their logarithm, count as one: a test needs them no finer. */
@@ -56,46 +65,53 @@ const WIDTH = 0.01
  * @param factor - times and failures of the later run are divided by it
  */
 function layOut(before: readonly Block[], after: readonly Block[], factor = 1): Laid {
-  const binOf = (valueUs: number, divisor: number) => Math.round(Math.log(Math.max(1, valueUs) / divisor) / WIDTH)
-  let [least, most] = [Infinity, -Infinity]
-  for (const [blocks, divisor] of [
-    [before, 1],
-    [after, factor],
-  ] as const)
-    for (const { times } of blocks)
-      for (const [value] of times.values()) {
-        const bin = binOf(value, divisor)
-        least = Math.min(least, bin)
-        most = Math.max(most, bin)
+  const binned = (blocks: readonly Block[], divisor: number) =>
+    blocks.map(({ requests, failed, times }) => {
+      const bins = new Map<number, number>()
+      for (const [valueUs, count] of times.values()) {
+        const bin = Math.round(Math.log(Math.max(1, valueUs) / divisor) / WIDTH)
+        bins.set(bin, (bins.get(bin) ?? 0) + count)
       }
-  const size = Math.max(0, most - least + 1)
-  const laid = ({ requests, failed, times }: Block, divisor: number): Pooled => {
-    const counts = new Float64Array(size)
-    let timed = 0
-    for (const [value, count] of times.values()) {
-      const index = binOf(value, divisor) - least
-      counts[index] = (counts[index] ?? 0) + count
-      timed += count
-    }
-    return { requests, failed: failed / divisor, timed, counts }
+      return { requests, failed: failed / divisor, bins }
+    })
+  const [first, second] = [binned(before, 1), binned(after, factor)]
+  const all = new Set([...first, ...second].flatMap(({ bins }) => [...bins.keys()]))
+  const ascending = Float64Array.from(all).sort()
+  const placeOf = new Map(Array.from(ascending, (bin, place) => [bin, place]))
+  const valuesMs = ascending.map((bin) => Math.exp(bin * WIDTH) / 1000)
+  const laid = ({ requests, failed, bins }: (typeof first)[number]): Sparse => {
+    const places = Uint32Array.from(bins.keys(), (bin) => placeOf.get(bin) ?? 0)
+    const counts = Float64Array.from(bins.values())
+    const timed = counts.reduce((sum, count) => sum + count, 0)
+    const sumMs = counts.reduce((sum, count, index) => sum + count * (valuesMs[places[index] ?? 0] ?? 0), 0)
+    return { requests, failed, timed, sumMs, places, counts }
   }
-  return {
-    valuesMs: Float64Array.from({ length: size }, (_, index) => Math.exp((least + index) * WIDTH) / 1000),
-    before: before.map((block) => laid(block, 1)),
-    after: after.map((block) => laid(block, factor)),
-  }
+  return { valuesMs, before: first.map(laid), after: second.map(laid) }
 }
 
-function poolOf(blocks: readonly Pooled[], size: number): Pooled {
-  const pooled: Pooled = { requests: 0, failed: 0, timed: 0, counts: new Float64Array(size) }
-  const { counts } = pooled
-  for (const block of blocks) {
-    pooled.requests += block.requests
-    pooled.failed += block.failed
-    pooled.timed += block.timed
-    for (let index = 0; index < size; index++) counts[index] = (counts[index] ?? 0) + (block.counts[index] ?? 0)
+const emptyPool = (size: number): Pooled => ({
+  ...{ requests: 0, failed: 0, timed: 0, sumMs: 0 },
+  counts: new Float64Array(size),
+})
+
+/** Adds up the first so many blocks of a list in a pool. */
+function poolInto(pool: Pooled, blocks: readonly Sparse[], many = blocks.length): Pooled {
+  pool.requests = pool.failed = pool.timed = pool.sumMs = 0
+  const pooled = pool.counts.fill(0)
+  for (let number = 0; number < many; number++) {
+    const block = blocks[number]
+    if (block === undefined) continue
+    pool.requests += block.requests
+    pool.failed += block.failed
+    pool.timed += block.timed
+    pool.sumMs += block.sumMs
+    const { places, counts } = block
+    for (let index = 0; index < places.length; index++) {
+      const place = places[index] ?? 0
+      pooled[place] = (pooled[place] ?? 0) + (counts[index] ?? 0)
+    }
   }
-  return pooled
+  return pool
 }
 
 /** Times that the blocks of both runs are dealt out anew. */
@@ -198,18 +214,20 @@ function deal(
 ): number[] {
   const { valuesMs, before, after } = laid
   const blocks = [...before, ...after]
-  const all = poolOf(blocks, valuesMs.length)
+  const size = valuesMs.length
+  const [all, first, second] = [poolInto(emptyPool(size), blocks), emptyPool(size), emptyPool(size)]
   const sign = way === 'above' ? 1 : -1
-  const apart = (second: Pooled) => {
-    const first = lessOf(all, second)
+  const apart = (later: readonly Sparse[]) => {
+    poolInto(second, later, after.length)
+    subtractInto(first, all, second)
     return figures.map((figure) => sign * (figure(second, valuesMs) - figure(first, valuesMs)))
   }
-  const seen = apart(poolOf(after, valuesMs.length))
+  const seen = apart(after)
   const reached = figures.map(() => 0)
   const pValues = new Map<number, number>()
   for (let number = 1; number <= DEALS && pValues.size < figures.length; number++) {
     shuffle(blocks, after.length, draws)
-    for (const [index, distance] of apart(poolOf(blocks.slice(0, after.length), valuesMs.length)).entries()) {
+    for (const [index, distance] of apart(blocks).entries()) {
       // Rounding must not make a deal that gives the same differ from it.
       if (pValues.has(index) || distance < (seen[index] ?? 0) / (memory[index] ?? 1) - 1e-12) continue
       const count = (reached[index] ?? 0) + 1
@@ -221,7 +239,7 @@ function deal(
 }
 
 /** Puts blocks by chance in the first so many places. */
-function shuffle(blocks: Pooled[], places: number, draws: Draws): void {
+function shuffle(blocks: Sparse[], places: number, draws: Draws): void {
   for (let index = 0; index < places; index++) {
     const other = index + Math.floor(draws.next() * (blocks.length - index))
     const [one, two] = [blocks[index], blocks[other]]
@@ -231,16 +249,14 @@ function shuffle(blocks: Pooled[], places: number, draws: Draws): void {
   }
 }
 
-function lessOf(all: Pooled, part: Pooled): Pooled {
-  const counts = new Float64Array(all.counts.length)
+function subtractInto(pool: Pooled, all: Pooled, part: Pooled): void {
+  pool.requests = all.requests - part.requests
+  pool.failed = all.failed - part.failed
+  pool.timed = all.timed - part.timed
+  pool.sumMs = all.sumMs - part.sumMs
+  const { counts } = pool
   for (let index = 0; index < counts.length; index++)
     counts[index] = (all.counts[index] ?? 0) - (part.counts[index] ?? 0)
-  return {
-    requests: all.requests - part.requests,
-    failed: all.failed - part.failed,
-    timed: all.timed - part.timed,
-    counts,
-  }
 }
 
 /** 95 % intervals of the differences. */
@@ -250,20 +266,20 @@ function resample(
   draws: Draws,
   memory: readonly number[],
 ): [number, number][] {
-  const size = valuesMs.length
-  const [first, second] = [poolOf(before, size), poolOf(after, size)]
-  const seen = figures.map((figure) => figure(second, valuesMs) - figure(first, valuesMs))
-  const drawn = (blocks: readonly Pooled[]) =>
-    poolOf(
-      blocks.flatMap(() => blocks[Math.floor(draws.next() * blocks.length)] ?? []),
-      size,
-    )
+  const [first, second] = [emptyPool(valuesMs.length), emptyPool(valuesMs.length)]
+  const differencesOf = (one: readonly Sparse[], other: readonly Sparse[]) => {
+    poolInto(first, one)
+    poolInto(second, other)
+    return figures.map((figure) => figure(second, valuesMs) - figure(first, valuesMs))
+  }
+  const seen = differencesOf(before, after)
+  const drawn = (blocks: readonly Sparse[]) =>
+    blocks.flatMap(() => blocks[Math.floor(draws.next() * blocks.length)] ?? [])
   const differences = figures.map(() => new Float64Array(RESAMPLES))
   for (let number = 0; number < RESAMPLES; number++) {
-    const [one, other] = [drawn(before), drawn(after)]
-    for (const [index, figure] of figures.entries()) {
+    for (const [index, difference] of differencesOf(drawn(before), drawn(after)).entries()) {
       const list = differences[index]
-      if (list !== undefined) list[number] = figure(other, valuesMs) - figure(one, valuesMs)
+      if (list !== undefined) list[number] = difference
     }
   }
   return differences.map((list, index) => {
