@@ -50,8 +50,8 @@ const project = (
     exclude: ['**/node_modules/**', ...except],
     globalSetup: ['./vitest.setup.ts'],
     setupFiles: ['./vitest.seed.ts'],
-    // Requests are no news of a test.
-    env: { JOLT_GATE_LOG: 'error' },
+    // Requests are no news of a test; and how somebody has set up their own Git is no matter of it.
+    env: { JOLT_GATE_LOG: 'error', GIT_CONFIG_GLOBAL: '/dev/null', GIT_CONFIG_SYSTEM: '/dev/null' },
     environment: hasDom ? 'happy-dom' : 'node',
     testTimeout: timeoutMs,
     hookTimeout: 120_000,

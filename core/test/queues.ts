@@ -16,19 +16,28 @@ export function inOrder(sizes: readonly number[], servers: number, places = Infi
   return {
     ends: (starts) => {
       const freeAt = new Array<number>(servers).fill(0)
-      const leaving: number[] = []
+      let leaving: number[] = []
       return starts.map((start, index) => {
-        while (leaving.length > 0 && (leaving[0] ?? 0) <= start) leaving.shift()
+        if (places < Infinity) leaving = leaving.filter((end) => end > start)
         if (leaving.length >= servers + places) return Infinity
-        const server = freeAt.indexOf(Math.min(...freeAt))
+        const server = firstFree(freeAt)
         const end = Math.max(start, freeAt[server] ?? 0) + (sizes[index] ?? 0)
         freeAt[server] = end
-        leaving.push(end)
-        leaving.sort((a, b) => a - b)
+        if (places < Infinity) leaving.push(end)
         return end
       })
     },
   }
+}
+
+/** Which of some servers is free first. */
+export function firstFree(freeAt: readonly number[]): number {
+  let [first, least] = [0, Infinity]
+  for (let server = 0; server < freeAt.length; server++) {
+    const at = freeAt[server] ?? Infinity
+    if (at < least) [first, least] = [server, at]
+  }
+  return first
 }
 
 /** Processor sharing: all that are in it are served at once, each at an equal share of the speed. */

@@ -15,6 +15,7 @@ import {
   type Plan,
   type RunShape,
 } from '../src/index.js'
+import { firstFree } from './queues.js'
 import { planText, read } from './reading.js'
 
 export interface SimulatedService {
@@ -125,23 +126,43 @@ function bucketsOf(shape: RunShape, service: SimulatedService, draws: Draws): Bu
     })
   }
   const mostUsers = mostInFlight(served)
+  const [startedIn, busyIn] = [startedBySecond(due, seconds), busyBySecond(served, seconds)]
   for (const [second, bucket] of buckets.entries()) {
     for (const phase of shape.phases.keys()) {
-      const started = due.filter((one) => one.phase === phase && Math.floor(one.dueMs / 1000) === second).length
+      const started = startedIn.get(phase)?.[second] ?? 0
       if (started === 0) continue
       const startLag = new Distribution()
       startLag.record(0)
       bucket.arrivals.push({ phase, started, missed: 0, capped: 0, outOfData: 0, startLag })
     }
-    const at = (second + 0.5) * 1000
     bucket.users = mostUsers[second] ?? 0
-    const busy = served.filter(({ startMs, endMs }) => startMs <= at && endMs > at).length
     bucket.metrics = [
-      Math.min(service.servers, busy),
+      Math.min(service.servers, busyIn[second] ?? 0),
       ...(service.metrics ?? []).map(({ value }) => value(second, draws)),
     ]
   }
   return buckets
+}
+
+/** How many start in each second, by phase. */
+function startedBySecond(due: readonly { phase: number; dueMs: number }[], seconds: number): Map<number, number[]> {
+  const started = new Map<number, number[]>()
+  for (const { phase, dueMs } of due) {
+    const counts = started.get(phase) ?? new Array<number>(seconds).fill(0)
+    started.set(phase, counts)
+    const second = Math.floor(dueMs / 1000)
+    counts[second] = (counts[second] ?? 0) + 1
+  }
+  return started
+}
+
+/** How many are served in the middle of each second. */
+function busyBySecond(served: readonly Served[], seconds: number): number[] {
+  const busy = new Array<number>(seconds).fill(0)
+  for (const { startMs, endMs } of served)
+    for (let second = Math.ceil(startMs / 1000 - 0.5); (second + 0.5) * 1000 < endMs; second++)
+      busy[second] = (busy[second] ?? 0) + 1
+  return busy
 }
 
 /** The most who are in flight at once, by second. */
@@ -178,14 +199,14 @@ function arrivals(shape: RunShape, draws: Draws, group: number): { phase: number
 
 function serve(due: { phase: number; dueMs: number }[], service: SimulatedService, draws: Draws): Served[] {
   const freeAt = new Array<number>(service.servers).fill(0)
-  const leaving: number[] = []
+  let leaving: number[] = []
   return due.map(({ phase, dueMs }) => {
-    const inFlight = leaving.filter((end) => end > dueMs).length
-    leaving.splice(0, leaving.length, ...leaving.filter((end) => end > dueMs))
+    leaving = leaving.filter((end) => end > dueMs)
+    const inFlight = leaving.length
     const kind = service.failure?.(dueMs, inFlight, draws)
     if (inFlight >= service.servers + (service.places ?? Infinity))
       return { phase, dueMs, startMs: dueMs, endMs: dueMs + 1, kind: '503' }
-    const server = freeAt.indexOf(Math.min(...freeAt))
+    const server = firstFree(freeAt)
     const startMs = Math.max(dueMs, freeAt[server] ?? 0)
     const workMs = service.workMs(startMs, draws)
     const doneMs = startMs + workMs

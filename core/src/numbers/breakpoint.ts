@@ -43,13 +43,17 @@ export function breakpointOf(x: readonly number[], y: readonly number[], random:
   const best = fits.reduce((least, { rss }, index) => (rss < (fits[least]?.rss ?? Infinity) ? index : least), 0)
   const { rss, coefficients } = fits[best] ?? straight
   const gain = straight.rss - rss
+  // A draw is the one line and residuals: what columns take of the line, its own two take already. And all models share
+  // these two, so that each bend takes what its own column does.
+  const bendColumns = designs.map(({ columns }) => columns[2] ?? [])
   let asGood = 0
   for (let shuffle = 0; shuffle < SHUFFLES; shuffle++) {
-    const drawn = straight.fitted.map(
-      (value) => value + (straight.residuals[Math.floor(random() * n)] ?? 0) * Math.sqrt(n / (n - 2)),
+    const drawn = Float64Array.from(
+      straight.residuals,
+      () => (straight.residuals[Math.floor(random() * n)] ?? 0) * Math.sqrt(n / (n - 2)),
     )
-    const plain = fit(line, drawn).rss
-    const bent = Math.min(...designs.map((design) => fit(design, drawn).rss))
+    const plain = dot(drawn, drawn) - line.columns.reduce((sum, column) => sum + dot(column, drawn) ** 2, 0)
+    const bent = plain - Math.max(...bendColumns.map((column) => dot(column, drawn) ** 2))
     if ((plain - bent) / Math.max(bent, 1e-12) >= gain / Math.max(rss, 1e-12)) asGood++
   }
   const limit = rss * (1 + CHI_SQUARE_95 / (n - 4))
@@ -66,14 +70,14 @@ export function breakpointOf(x: readonly number[], y: readonly number[], random:
 
 /** Orthonormal columns of a model, and what turns their weights into coefficients again. */
 interface Design {
-  columns: number[][]
+  columns: Float64Array[]
   /** Upper triangle of Gram and Schmidt, by column. */
   triangle: number[][]
 }
 
 function designOf(x: readonly number[], bend: number | undefined): Design {
   const raw = [x.map(() => 1), [...x], ...(bend === undefined ? [] : [x.map((value) => Math.max(0, value - bend))])]
-  const columns: number[][] = []
+  const columns: Float64Array[] = []
   const triangle: number[][] = []
   for (const column of raw) {
     let rest = column
@@ -85,7 +89,7 @@ function designOf(x: readonly number[], bend: number | undefined): Design {
     }
     const length = Math.sqrt(dot(rest, rest))
     parts.push(length)
-    columns.push(length < 1e-9 ? rest.map(() => 0) : rest.map((value) => value / length))
+    columns.push(Float64Array.from(rest, (value) => (length < 1e-9 ? 0 : value / length)))
     triangle.push(parts)
   }
   return { columns, triangle }
@@ -108,7 +112,9 @@ function fit({ columns, triangle }: Design, y: readonly number[]) {
   return { fitted, residuals, coefficients, rss: dot(residuals, residuals) }
 }
 
-function dot(one: readonly number[], other: readonly number[]): number {
+type Values = readonly number[] | Float64Array
+
+function dot(one: Values, other: Values): number {
   let sum = 0
   for (let index = 0; index < one.length; index++) sum += (one[index] ?? 0) * (other[index] ?? 0)
   return sum

@@ -121,7 +121,7 @@ function stretchOf(values: readonly number[]): { from: number; to: number; p: nu
   for (let deal = 0; deal < DEALS; deal++) {
     shuffle(dealt, draws)
     // Rounding must not make a deal that gives the same differ from it.
-    if (furthestApart(dealt).apart >= apart * (1 - 1e-9)) reached++
+    if (mostApart(dealt) >= apart * (1 - 1e-9)) reached++
     if (reached + 1 > most) return undefined
   }
   return { from: seen.from, to: seen.to, p: (reached + 1) / (DEALS + 1) }
@@ -190,6 +190,28 @@ function furthestApart(values: Float64Array): { from: number; to: number; apart:
     }
   }
   return { from, to, apart }
+}
+
+/**
+ * The same sum of squares alone. It is sought in each of thousands of deals, and stretches of one size differ by their
+ * sum only.
+ */
+function mostApart(values: Float64Array): number {
+  const n = values.length
+  const mean = values.reduce((sum, value) => sum + value, 0) / n
+  const sums = new Float64Array(n + 1)
+  for (let index = 0; index < n; index++) sums[index + 1] = (sums[index] ?? 0) + (values[index] ?? 0) - mean
+  let apart = 0
+  for (let size = LEAST_RUNS; size <= n - LEAST_RUNS; size++) {
+    // At the beginning and at the end; what is left over between them and others is a stretch, too.
+    let most = Math.max(Math.abs(sums[size] ?? 0), Math.abs(sums[n - size] ?? 0))
+    for (let begin = LEAST_RUNS; begin + size <= n - LEAST_RUNS; begin++) {
+      const off = Math.abs((sums[begin + size] ?? 0) - (sums[begin] ?? 0))
+      if (off > most) most = off
+    }
+    apart = Math.max(apart, (most * most * n) / (size * (n - size)))
+  }
+  return apart
 }
 
 function shuffle(values: Float64Array, draws: Draws): void {

@@ -74,6 +74,8 @@ export class WorkingCopy {
     this.git = simpleGit({
       baseDir: root,
       config: ['core.symlinks=false'],
+      // Only the operator says where Git finds its settings; no words of a person come before the `--`.
+      unsafe: { allowUnsafeConfigPaths: true },
       allowEnvironment: ['GIT_COMMITTER_NAME', 'GIT_COMMITTER_EMAIL', ...Object.keys(GIT_ENVIRONMENT)],
     })
     this.commits = new Commits(this.git, root)
