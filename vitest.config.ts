@@ -18,9 +18,14 @@ interface Manner {
 const UNTIMED = {
   engine: filesOf(
     'engine',
-    'fleet fleet-attacks fleet-faults fleet-watch generator held http iteration load network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
+    'answers generator held http iteration load network parts rehearsal reused-connection run-view sandbox sender standards steps traces undone',
   ),
-  cli: filesOf('cli', 'admit cli exit-codes fleet install otlp several'),
+  cli: filesOf('cli', 'admit cli exit-codes install otlp several'),
+}
+/** What a fleet does, and searches for a capacity: they wait for most of their time. */
+const FLEET = {
+  engine: filesOf('engine', 'fleet fleet-attacks fleet-faults fleet-watch'),
+  cli: filesOf('cli', 'capacity fleet'),
 }
 /** The engine in simulated time. */
 const SIMULATED = filesOf('engine', 'no-false-green')
@@ -73,17 +78,19 @@ export default defineConfig({
         isAlone: true,
         isTogether: true,
         timeoutMs: 60_000,
-        except: [...UNTIMED.engine, ...SIMULATED],
+        except: [...UNTIMED.engine, ...FLEET.engine, ...SIMULATED],
       }),
       project('engine-untimed', UNTIMED.engine, { isAlone: true, isTogether: true, timeoutMs: 60_000 }),
+      project('engine-fleet', FLEET.engine, { isAlone: true, isTogether: true, timeoutMs: 60_000 }),
       // What it replaces is replaced for all that is imported there.
       project('engine-simulated', SIMULATED, { timeoutMs: 60_000 }),
       project('cli', 'cli/test/**/*.test.ts', {
         isAlone: true,
         timeoutMs: 60_000,
-        except: [...UNTIMED.cli, ...REPORTED],
+        except: [...UNTIMED.cli, ...FLEET.cli, ...REPORTED],
       }),
       project('cli-untimed', UNTIMED.cli, { isAlone: true, timeoutMs: 60_000 }),
+      project('cli-fleet', FLEET.cli, { isAlone: true, timeoutMs: 60_000 }),
       project('server', 'server/test/**/*.test.ts', { ...SERVER, except: [...SECURITY, ...PIPELINES] }),
       // Beside the others: all take about as long then.
       project('security', SECURITY, SERVER),

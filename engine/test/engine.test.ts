@@ -10,24 +10,6 @@ beforeAll(async () => {
 afterAll(() => server.stop())
 
 describe('arrivals', () => {
-  it('constant 1/s for 10 s, rest 1 s, ramp 1/s to 15/s over 10 s and a batch of 15 in 10 s make 10, 0, 80 and 15, and the service counted the same', async () => {
-    server.arrivals.delete('/one')
-    const load =
-      'load:\n  - { phase: c, rate: 1/s, for: 10s }\n  - { phase: rest, rest: 1s }\n  - { phase: r, rate: 1/s to 15/s, for: 10s }\n  - { phase: b, starts: 15, for: 10s }\n'
-
-    const { result } = await runPlan(server.origin, ONE_REQUEST + load)
-
-    expect(result.phases.map((phase) => phase.arrivalsStarted)).toEqual([10, 0, 80, 15])
-    expect(server.arrivals.get('/one')).toHaveLength(105)
-    expect(result.totals).toMatchObject({
-      arrivalsDue: 105,
-      arrivals: 105,
-      requests: 105,
-      failedRequests: 0,
-      journeys: 105,
-    })
-  })
-
   // By hand: of 500 requests over 10 s, those due in the 2 s of silence wait 2 s down to 0; a fifth of all waits,
   // evenly spread, so nine in ten wait at most about 1 s.
   it('a service that answers nothing for 2 s in the middle of 10 s at 50/s shows p90 at about 1 s', async (context) => {

@@ -42,6 +42,25 @@ afterAll(() => server.stop())
 const load = (...phases: string[]) => `load:\n${phases.map((phase) => `  - ${phase}\n`).join('')}`
 const sent = () => server.bodies.filter((body) => body !== '')
 
+describe('arrivals', () => {
+  it('constant 1/s for 10 s, rest 1 s, ramp 1/s to 15/s over 10 s and a batch of 15 in 10 s make 10, 0, 80 and 15, and the service counted the same', async () => {
+    const load =
+      'load:\n  - { phase: c, rate: 1/s, for: 10s }\n  - { phase: rest, rest: 1s }\n  - { phase: r, rate: 1/s to 15/s, for: 10s }\n  - { phase: b, starts: 15, for: 10s }\n'
+
+    const { result } = await runPlan(server.origin, ONE_REQUEST + load)
+
+    expect(result.phases.map((phase) => phase.arrivalsStarted)).toEqual([10, 0, 80, 15])
+    expect(server.arrivals.get('/one')).toHaveLength(105)
+    expect(result.totals).toMatchObject({
+      arrivalsDue: 105,
+      arrivals: 105,
+      requests: 105,
+      failedRequests: 0,
+      journeys: 105,
+    })
+  })
+})
+
 describe('users', () => {
   it('are so many at once, each iterating again as its iteration ends, and leave on a fall', async () => {
     answerMs = 100
