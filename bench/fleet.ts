@@ -88,7 +88,7 @@ globalThis.gc?.()
 const memoryBefore = process.memoryUsage().rss
 let mostBytes = 0
 const before = process.cpuUsage()
-const load = new FleetLoad(members, data, order, faults, {
+const load = new FleetLoad(members, data, [{ weight: 1, shares: generators }], order, faults, {
   onBucket: (bucket) => {
     view.add({ kind: 'bucket', bucket })
   },
@@ -96,6 +96,7 @@ const load = new FleetLoad(members, data, order, faults, {
   onDataSpent: () => undefined,
   onIterationsMade: () => undefined,
   onDeath: () => undefined,
+  onLoss: () => undefined,
 })
 let acknowledged = 0
 for (const second of told) {

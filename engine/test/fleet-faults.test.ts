@@ -46,14 +46,14 @@ load:
 const ALL = RATE * STEPS * SECONDS
 
 /** Runs with one generator behind the link; what is done meanwhile begins when the load does. */
-async function run(meanwhile: () => Promise<void> | void = () => undefined): Promise<RunOutcome> {
+async function run(meanwhile: () => Promise<void> | void = () => undefined, plan = PLAN): Promise<RunOutcome> {
   await fleet.join('near')
   await fleet.join('far', { address: link.address })
   coordinator = await fleet.coordinator()
   const present = await coordinator.present()
   const asked = { fleet: coordinator, present, version: VERSION }
   const id = `fault-${String(++runs)}`
-  const handle = begin(server.origin, PLAN, { id, generators: fleetGenerators(() => asked) })
+  const handle = begin(server.origin, plan, { id, generators: fleetGenerators(() => asked) })
   await Promise.race([handle.done, expect.poll(() => server.bodies.length, { timeout: 30_000 }).toBeGreaterThan(0)])
   await meanwhile()
   return handle.done
@@ -110,6 +110,37 @@ it(
     expect(judgement.reasons.join('\n')).toMatch(/generator south\/far was lost: /)
     // What came of the others is kept.
     expect(result.totals.requests).toBeGreaterThan(0)
+    expect(result.totals.requests).toBeLessThanOrEqual(server.bodies.length)
+  },
+  LONG_MS,
+)
+
+it(
+  'a generator that is lost is missed by the others where the plan says so, which go on at less',
+  async () => {
+    link = await Link.to(fleet.port)
+    const plan = `on loss: continue at less\n${PLAN}`
+      .replace('north: 1', 'north: 3')
+      .replace(`for: ${String(SECONDS)}s`, 'for: 20s')
+    const { judgement, result } = await run(async () => {
+      link.cut()
+      await pause(14_000)
+      link.mend()
+    }, plan)
+    expect(judgement.reasons.filter((reason) => !/processor in|^undecided: /.test(reason))).toEqual([])
+    expect(judgement.notes.join('\n')).toMatch(
+      /generator south\/far was lost after \d+ s: nothing was heard of it for 10 s|it does not answer/,
+    )
+    const [loss] = result.generator.losses ?? []
+    expect(loss).toMatchObject({ generator: 'south/far', place: 1 })
+    const [missing = 0] = loss?.arrivals ?? []
+    // What it made was recorded until it was cut off; nobody is thought to have made the rest.
+    expect(missing).toBeGreaterThan(20)
+    expect(missing).toBeLessThanOrEqual(40)
+    expect(result.totals.arrivalsDue).toBe(20 * RATE - missing)
+    expect(result.totals.arrivals).toBe(result.totals.arrivalsDue)
+    const [north] = result.places ?? []
+    expect(north?.requests).toBe(20 * RATE * STEPS * 0.75)
     expect(result.totals.requests).toBeLessThanOrEqual(server.bodies.length)
   },
   LONG_MS,

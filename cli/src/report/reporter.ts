@@ -2,22 +2,22 @@
 // cannot be delivered is kept, to be uploaded later.
 import { createHash } from 'node:crypto'
 import { setTimeout as sleep } from 'node:timers/promises'
-import { base64OfBytes, encodeBucket, type RunEvent, type RunResult, type RunShape } from '@jolt-gate/core'
 import {
-  ROUTES,
-  RUN_PARTS,
-  signedWords,
-  type ReportedEvent,
-  type ReportedRun,
-  type ReportedSeconds,
-} from '@jolt-gate/core/api'
+  base64OfBytes,
+  encodeBucket,
+  type RunEvent,
+  type RunResult,
+  type RunShape,
+  type RunTurn,
+} from '@jolt-gate/core'
+import { ROUTES, RUN_PARTS, signedWords, type ReportedRun, type ReportedSeconds } from '@jolt-gate/core/api'
 import { Refused, type Server } from './server.js'
 
 /** All that is reported of a run. */
 export interface Reported {
   begun: ReportedRun
   seconds: ReportedSeconds['seconds']
-  events: ReportedEvent[]
+  events: RunTurn[]
   result: RunResult | undefined
 }
 

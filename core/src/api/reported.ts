@@ -2,7 +2,7 @@
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup'
 import { MOST_LABELS, readLabel } from '../language/labels.js'
 import { RESULT } from '../judge/result-schema.js'
-import type { RunEvent } from '../view/run-view.js'
+import { turnOf, type RunTurn } from '../view/turns.js'
 import type { Baseline } from '../judge/baseline.js'
 import { json, nothing, ownType, route } from './route.js'
 import { RUN_PARTS, RUN_SUMMARY } from './runs.js'
@@ -65,27 +65,10 @@ export const REPORTED_RUN = object({
 })
 export type ReportedRun = InferType<typeof REPORTED_RUN>
 
-/** What happens in a run beside its seconds. */
-export type ReportedEvent = Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }>
-function isReportedEvent(value: unknown): value is ReportedEvent {
-  if (typeof value !== 'object' || value === null || !('kind' in value)) return false
-  const one = value as Partial<Record<string, unknown>>
-  const isMoment = typeof one['atMs'] === 'number' && Number.isFinite(one['atMs'])
-  if (one['kind'] === 'stopped') return isMoment
-  if (one['kind'] === 'stop rule')
-    return isMoment && Number.isInteger(one['gate']) && (one['value'] === null || typeof one['value'] === 'number')
-  const { seconds } = one
-  return (
-    one['kind'] === 'phases' &&
-    Array.isArray(seconds) &&
-    seconds.length <= MOST_EVENTS &&
-    seconds.every((length) => typeof length === 'number' && length >= 0)
-  )
-}
-
+const isTurn = (value: unknown): value is RunTurn => turnOf(value) !== undefined
 const EVENTS = () =>
   array()
-    .of(mixed({ type: 'event', check: isReportedEvent }).required())
+    .of(mixed({ type: 'event', check: isTurn }).required())
     .max(MOST_EVENTS)
 
 export const REPORTED_SECONDS = object({

@@ -5,7 +5,7 @@ import type { Plan } from '../plan/model.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Baseline } from '../judge/baseline.js'
 import { RESULT } from '../judge/result-schema.js'
-import type { RunEvent } from '../view/run-view.js'
+import type { RunTurn } from '../view/turns.js'
 import { CAPACITY_LINE } from './capacity.js'
 import { json, ownType, route, textOf } from './route.js'
 
@@ -19,7 +19,7 @@ export type RunPart = (typeof RUN_PARTS)[number]
 export type LiveEvent =
   | { kind: 'part'; part: RunPart }
   | { kind: 'bucket'; second: number; data: string }
-  | Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }>
+  | RunTurn
   /** What people say of it has changed: its marks, its note, who keeps it. */
   | { kind: 'changed' }
   | { kind: 'end' }

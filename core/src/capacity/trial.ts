@@ -64,5 +64,6 @@ export function trialPlan(plan: Plan, unit: CapacityUnit, load: number, lengths:
       : { ...common, kind: 'users', from: load, to: load, spreadSeconds: 0 }
   }
   const phases = [phase('warm up', lengths.warmUpSeconds, false), phase('hold', lengths.holdSeconds, true)]
-  return { ...plan, load: { ...plan.load, phases }, gates: judgedGates(plan).judged }
+  // A trial at less would be one of another load.
+  return { ...plan, load: { ...plan.load, phases }, gates: judgedGates(plan).judged, onLoss: 'void' }
 }

@@ -3,15 +3,17 @@ import { holds, isUpperLimit } from '../language/comparisons.js'
 import type { BoundedRecording } from '../measure/bounds.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import { pool } from '../measure/cells.js'
+import type { Loss } from '../measure/loss.js'
 import { familyOf } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
 import { isOpenPhase } from '../plan/phases.js'
 import type { BaselineValue } from './baseline.js'
 import { isUnknown, type GateResult, type GateStatus } from './gate-result.js'
 import { endedOf, iterationsIn } from './iterations.js'
+import { missingWords, withLosses } from './losses.js'
 import { readGate } from './readings.js'
 import { secondsWithin, sum, viewOfRecording, type GateScope } from './scope.js'
-import { isOfTarget, unitOf } from './subject.js'
+import { isOfTarget, isOnLoad, unitOf } from './subject.js'
 import { LEAST_STARTED } from './trust.js'
 import { formatMs, formatValue } from './values.js'
 
@@ -47,8 +49,9 @@ export function boundsOf(covered: Covered, observed: number): Record<Bound, numb
     return { lower: Math.max(0, observed - errorMs), upper: observed + errorMs }
   }
   const values = [observed]
-  for (const cells of [recording.lower, recording.upper]) {
-    const reading = readGate(gate, viewOfRecording(recording, shape, scope, cells), shape, scope)
+  for (const bound of ['lower', 'upper'] as const) {
+    const view = viewOfRecording(recording, shape, scope, recording[bound])
+    const reading = readGate(gate, withLosses(view, recording.losses, shape, scope, bound), shape, scope)
     if (reading.kind === 'measured') values.push(reading.value)
   }
   return { lower: Math.min(...values), upper: Math.max(...values) }
@@ -101,9 +104,10 @@ export function graver(one: GateResult, other: GateResult): GateResult {
   return (one.margin ?? -Infinity) <= (other.margin ?? -Infinity) ? one : other
 }
 
-function byErrorWords({ gate }: Covered, { observed, values, limit }: Weighed): string {
+function byErrorWords({ gate, recording }: Covered, { observed, values, limit }: Weighed): string {
   const unit = unitOf(gate)
   const highest = Math.max(...values)
+  if (recording.losses.length > 0) return unknownEnds(recording.losses)
   if (unit === 'ms' && isUnknown(highest))
     return 'requests timed out or were cut off: how long they would have taken is unknown'
   const isHeld = holds(observed, gate.comparison, limit)
@@ -112,6 +116,13 @@ function byErrorWords({ gate }: Covered, { observed, values, limit }: Weighed): 
     return `it may have been ${formatValue(Math.min(...values), unit)} or ${formatValue(highest, unit)}: the generator was late`
   const error = formatValue(Math.max(highest - observed, observed - Math.min(...values)), unit)
   return `the gate is ${isHeld ? 'held' : 'breached'} by ${margin}, and the generator may have changed that by ${error}`
+}
+
+/** Other bounds may matter beside it: this one no longer run makes closer. */
+function unknownEnds(losses: readonly Loss[]): string {
+  const requests = sum(losses, (loss) => loss.requests)
+  const names = losses.map(({ generator }) => generator).join(', ')
+  return `how ${String(requests)} requests ended that were under way when ${names} was lost is unknown`
 }
 
 // ---------- what else may be the generator's work
@@ -167,13 +178,13 @@ function leftUnfinished({ gate, recording, scope }: Covered): string | undefined
 
 /** A gate that asks for more than was done, where the generator did not do its part. */
 function undelivered({ gate, recording, shape, scope, limitsCapped }: Covered): string | undefined {
-  const family = familyOf(gate.measure)
-  const isOnLoad = family === 'rate' || family === 'byte rate' || family === 'count'
-  if (!isOnLoad || isUpperLimit(gate.comparison)) return undefined
+  if (!isOnLoad(gate) || isUpperLimit(gate.comparison)) return undefined
+  const missing = missingWords(recording.losses, shape, scope)
+  if (missing !== undefined) return missing
   const cells = [...recording.arrivals.values()].filter(({ phase }) => scope.isPhase(phase))
   const started = sum(cells, (cell) => cell.started + (limitsCapped ? cell.capped : 0))
-  const missing = sum(cells, (cell) => cell.missed + cell.outOfData + (limitsCapped ? 0 : cell.capped))
-  const due = started + missing
+  const notStarted = sum(cells, (cell) => cell.missed + cell.outOfData + (limitsCapped ? 0 : cell.capped))
+  const due = started + notStarted
   if (started < due * LEAST_STARTED)
     return `only ${((100 * started) / due).toFixed(1)} % of the arrivals due were started`
   const busiest = secondsWithin(recording, shape, scope).reduce((most, row) => Math.max(most, row.busyOfFive), 0)

@@ -8,6 +8,7 @@ import { decide, graver, withSpread } from './decide.js'
 import type { GateResult } from './gate-result.js'
 import type { KnownOfGate } from './gates.js'
 import { impactOf } from './impact.js'
+import { missingWords } from './losses.js'
 import { recoveryAfter, type Recovery } from './recovery.js'
 import { scopeOf } from './scope.js'
 import { limitOf, unitOf } from './subject.js'
@@ -77,6 +78,8 @@ function judgeAgainst(gate: Gate, run: WholeRun, known: KnownOfGate, hasEnded: b
     { gate, recording: run.recording, shape: run.shape, scope, limitsCapped },
     { observed, values, limit, limits: limits.map((bound) => bound ?? limit) },
   )
+  const missing = missingWords(run.recording.losses, run.shape, scope)
+  if (missing !== undefined) return { ...read, status: 'undecided', reason: missing }
   const outcome = withSpread(gate, baseline, observed, decided)
   if (upper === Infinity && outcome.status === 'undecided')
     return { ...read, status: 'unmeasured', reason: 'the load ended before it had recovered: let more load follow' }

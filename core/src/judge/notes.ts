@@ -4,6 +4,7 @@ import type { RunShape } from '../measure/shape.js'
 import { ASSUMED_SPREAD, LEAST_SPREAD_RUNS } from './baseline.js'
 import { borderlineWords, type GateResult } from './gate-result.js'
 import { undoneIn } from './iterations.js'
+import { lossWords } from './losses.js'
 import type { OnceResult, RenewalResult } from './result-schema.js'
 import { readingsOf, secondsWithin, sum } from './scope.js'
 
@@ -55,6 +56,7 @@ export function notesOf({ results, recording, shape, beside }: Noted): Notes {
       false,
     )
   for (const words of beside?.clocks ?? []) note(words, true)
+  for (const words of lossWords(recording.losses, shape)) note(words, true)
   for (const rule of beside?.ofSearches ?? []) note(`not judged: ${rule}: a search for the capacity judges it`, false)
   const { notes, doubts } = undoneIn(recording, shape)
   for (const words of notes) note(words, doubts.includes(words))

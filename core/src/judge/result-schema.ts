@@ -168,6 +168,17 @@ const fleetGenerator = object({
   /** Seconds of it that never came. */
   lostSeconds: count(),
 })
+/** A generator that was lost, where the others went on: what nobody made after that, and what was under way. */
+const generatorLoss = object({
+  generator: text(),
+  why: text(),
+  place: number().nullable().defined(),
+  atMs: figure(),
+  arrivals: figures(),
+  left: figures(),
+  requests: count(),
+  journeys: count(),
+})
 /** What a machine was found able to do, against an echo server of its own. */
 const calibration = object({
   at: text(),
@@ -304,6 +315,7 @@ export const RESULT = object({
     processes: count(),
     /** Where it was made by generators elsewhere; of each what is its own. */
     fleet: array().of(fleetGenerator).max(10_000).optional().default(undefined),
+    losses: array().of(generatorLoss).max(10_000).optional().default(undefined),
     reasons: array().of(text()).required(),
     calibration: calibration.nullable().default(null).defined(),
     /** By how much it may have changed times, over the measured seconds. */

@@ -4,7 +4,7 @@ import type { Bucket } from '../measure/bucket.js'
 import { familyOf } from '../plan/measures.js'
 import { phaseRanges, type RunShape } from '../measure/shape.js'
 import type { Gate, StopRule } from '../plan/model.js'
-import { isOfTarget, unitOf } from './subject.js'
+import { isOfTarget, isOnLoad, unitOf } from './subject.js'
 import { MOST_LOOKED_BACK, readLatest } from './readings.js'
 import { isWithin, scopeOf } from './scope.js'
 
@@ -23,6 +23,7 @@ export class StopWatch {
   private readonly watched: Watched[]
   private readonly latest: Bucket[] = []
   private readonly endMs: number
+  private isAtLess = false
 
   constructor(gates: readonly Gate[], shape: RunShape) {
     this.watched = gates.flatMap((gate, index) => {
@@ -31,6 +32,11 @@ export class StopWatch {
       return [{ index, gate, stop: gate.stop, limit, read: latestReader(gate, shape), inARow: 0, inAll: 0 }]
     })
     this.endMs = Math.max(0, ...phaseRanges(shape).map(({ toMs }) => toMs))
+  }
+
+  /** A generator is lost, and the others go on: that there is less load is none of the target's doing. */
+  goOnAtLess(): void {
+    this.isAtLess = true
   }
 
   /**
@@ -49,6 +55,7 @@ export class StopWatch {
       const value = watched.read(this.latest)
       if (value === null) continue
       const { gate, limit } = watched
+      if (this.isAtLess && isOnLoad(gate) && !isUpperLimit(gate.comparison)) continue
       const error = isOfTarget(gate) && familyOf(gate.measure) === 'time' ? errorMs : 0
       const sooner = value + (isUpperLimit(gate.comparison) ? -error : error)
       const isBreached = !holds(sooner, gate.comparison, limit)

@@ -2,7 +2,7 @@
 import { isUpperLimit } from '../language/comparisons.js'
 import { readSentence } from '../language/sentences.js'
 import { samplesNeeded } from '../numbers/percentiles.js'
-import { FAMILIES, familyOf, isOfRun, type GateUnit } from '../plan/measures.js'
+import { FAMILIES, familyOf, isOfRun, type GateUnit, type MeasureFamily } from '../plan/measures.js'
 import type { Gate } from '../plan/model.js'
 import { percentOf } from './scope.js'
 
@@ -53,6 +53,11 @@ export function samplesNeededBy(rule: string): number | undefined {
   const percent = parsed.ok ? percentOf(parsed.value.statistic) : undefined
   return percent === undefined ? undefined : samplesNeeded(percent)
 }
+
+const ON_LOAD: readonly MeasureFamily[] = ['rate', 'byte rate', 'count']
+
+/** Whether a gate is on how much was done: less of it may be for less load. */
+export const isOnLoad = ({ measure }: Pick<Gate, 'measure'>): boolean => ON_LOAD.includes(familyOf(measure))
 
 const OF_FAILURES: readonly string[] = ['failed requests', 'failed checks', 'failed journeys', 'cut off']
 

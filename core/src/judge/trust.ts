@@ -3,6 +3,7 @@ import type { Recording } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import { isOpenPhase } from '../plan/phases.js'
 import type { Gate } from '../plan/model.js'
+import { tooLittleLeft } from './losses.js'
 import { secondsWithin, sum } from './scope.js'
 
 export interface GeneratorFaults {
@@ -61,9 +62,14 @@ export function distrust(
   wasStopped = false,
 ): Doubts {
   const { words, isSpent } = (wasStopped ? undefined : lateStarts(recording, shape, gates)) ?? NOT_LATE
+  const tooLittle = tooLittleLeft(recording.losses, shape)
   return {
     deaths: faults.deaths,
-    delivery: [...(isSpent ? [] : words), ...(faults.clockFaults ?? [])],
+    delivery: [
+      ...(isSpent ? [] : words),
+      ...(tooLittle === undefined ? [] : [tooLittle]),
+      ...(faults.clockFaults ?? []),
+    ],
     spent: [...(isSpent ? words : []), ...(faults.outOfData ?? [])],
     local: faults.local,
   }

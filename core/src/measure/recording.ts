@@ -2,6 +2,7 @@
 import { Distribution } from '../numbers/distribution.js'
 import type { Bucket } from './bucket.js'
 import { Cells } from './cells.js'
+import type { Loss } from './loss.js'
 
 /** One second of the whole run, for series and charts; times in µs unless the name says otherwise. */
 export interface SecondRow {
@@ -33,6 +34,8 @@ const LARGEST = ['busy', 'busyOfFive', 'stallMs', 'latenessMs', 'steal', 'pressu
 
 export class Recording extends Cells {
   readonly seconds: SecondRow[] = []
+  /** Generators that were lost, where the others went on. */
+  readonly losses: Loss[] = []
 
   /**
    * Adds one bucket: a sender's or a merged one; the order of adding does not matter.

@@ -316,6 +316,8 @@ export interface Plan {
   target: string | undefined
   /** Where its load is made, each with its share; undefined where no place is named. */
   places?: PlanPlace[] | undefined
+  /** What a lost generator means; by default the run is void. */
+  onLoss?: 'void' | 'continue at less' | undefined
   seed: number
   /** T of Apdex for the impact of a run: up to this a response satisfies. */
   satisfiedMs: number | undefined

@@ -157,6 +157,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     about: readText(source, fields.get('about'), 'about') ?? '',
     target: readText(source, fields.get('target'), 'target'),
     places,
+    onLoss: readWord(source, fields.get('on loss'), 'on loss', ['void', 'continue at less']),
     seed: readWhole(source, fields.get('seed'), 'seed', 0) ?? 1,
     satisfiedMs,
     strict: readSwitch(source, fields.get('strict'), 'strict') ?? false,

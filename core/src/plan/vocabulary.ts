@@ -50,6 +50,11 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
         entries(whole),
         '{ north: 3, south: 1 }',
       ),
+      'on loss': key(
+        'when a generator is lost: the run is void, or the others continue at less',
+        words('void', 'continue at less'),
+        'continue at less',
+      ),
       seed: key('same seed: same arrivals, journeys, waits and picks', whole, '20260601'),
       satisfied: key('a response up to this satisfies (T of Apdex); for the impact of a run', text, '300ms'),
       strict: key('yes: what leaves a doubt, and decides no gate, makes the run void', yesNo, 'yes'),
@@ -299,7 +304,7 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
 const LATER = 'not supported by this version yet; remove it'
 /** Keys that the format knows and this version does not build yet. */
 export const UNBUILT_KEYS: Partial<Record<ContextName, Readonly<Record<string, string>>>> = {
-  plan: { networks: LATER, 'on loss': LATER },
+  plan: { networks: LATER },
   journey: { browser: LATER },
 }
 /** Step kinds that the format knows and this version does not build yet. */

@@ -129,6 +129,7 @@ export function resultOf(identity: RunIdentity, facts: RunFacts, view: RunView):
     generator: {
       processes: Math.max(1, facts.generator.fleet.length),
       ...(facts.generator.fleet.length === 0 ? {} : { fleet: facts.generator.fleet }),
+      ...(recording.losses.length === 0 ? {} : { losses: [...recording.losses] }),
       reasons: facts.generator.reasons,
       calibration: facts.generator.calibration,
       error: { p50: errorAt(0.5), p99: errorAt(0.99), max: errorAt(1) },

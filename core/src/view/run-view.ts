@@ -11,6 +11,7 @@ import { limitOf } from '../judge/subject.js'
 import { scopeOf, secondsOf } from '../judge/scope.js'
 import type { Bucket } from '../measure/bucket.js'
 import { BoundedRecording, type RangeTotals } from '../measure/bounds.js'
+import type { Loss } from '../measure/loss.js'
 import { Recording, type SecondRow } from '../measure/recording.js'
 import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
@@ -31,6 +32,8 @@ export type RunEvent =
   | { kind: 'stop rule'; gate: number; atMs: number; value: number | null }
   /** A person stopped the run. */
   | { kind: 'stopped'; atMs: number }
+  /** A generator was lost, and the others go on. */
+  | { kind: 'loss'; loss: Loss }
   /** Phases were as long as this: iterations end by themselves, and an early end cuts phases short. */
   | { kind: 'phases'; seconds: number[] }
   /** Nothing more comes: what a gate was waiting for does not come either. */
@@ -158,6 +161,9 @@ export class RunView {
       case 'stopped':
         this.judgedUntilMs = Math.min(this.judgedUntilMs, event.atMs)
         return
+      case 'loss':
+        this.addLoss(event.loss)
+        return
       case 'phases':
         for (const [index, phase] of this.shape.phases.entries()) phase.seconds = event.seconds[index] ?? phase.seconds
         return
@@ -173,11 +179,21 @@ export class RunView {
   private tellPlaces(event: RunEvent): void {
     for (const [index, { view }] of this.places.entries()) {
       if (event.kind === 'stop rule') view.add({ kind: 'stopped', atMs: event.atMs })
-      else if (event.kind !== 'bucket') view.add(event)
+      else if (event.kind === 'loss') {
+        if (event.loss.place === index) view.add(event)
+      } else if (event.kind !== 'bucket') view.add(event)
       else
         for (const { place, bucket } of event.bucket.places)
           if (place === index) view.add({ kind: 'bucket', bucket: { ...bucket, places: [] } })
     }
+  }
+
+  /** What nobody makes any more is not due. */
+  private addLoss(loss: Loss): void {
+    if (loss.atMs >= this.judgedUntilMs) return
+    this.recording.losses.push(loss)
+    for (const [index, phase] of this.shape.phases.entries())
+      phase.arrivalsDue = Math.min(phase.arrivalsDue, loss.left[index] ?? Infinity)
   }
 
   /** When a gate or a person stopped the run, in ms from the start of the load; null when none did. */

@@ -29,6 +29,7 @@ export function planChanges(before: Plan, after: Plan): PlanChange[] {
     ...words('target', before.target, after.target),
     ...words('name', before.name, after.name),
     ...words('places', placeWords(before), placeWords(after)),
+    ...words('on loss', before.onLoss, after.onLoss),
     ...words('seed', String(before.seed), String(after.seed)),
     ...words('satisfied', msWords(before.satisfiedMs), msWords(after.satisfiedMs)),
     ...words('trace', traceWords(before), traceWords(after)),

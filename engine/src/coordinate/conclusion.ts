@@ -59,6 +59,10 @@ export function conclude(run: Concluded): Omit<RunOutcome, 'view'> {
   })
   const identified = {
     ...run.identity,
+    // A load that lost a part is another one: no baseline of the whole, nor compared with it without a word.
+    ...(recording.losses.length === 0
+      ? {}
+      : { plan: { ...run.identity.plan, load: `${run.identity.plan.load} less` } }),
     target: {
       name: target.name,
       origin: target.origin,

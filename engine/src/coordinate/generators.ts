@@ -1,6 +1,6 @@
 // The seam between the coordinator of a run and what makes its load: what the one asks of the other, and what it hears.
 // Generators are threads of this process (thread-generators.ts), and may be elsewhere; a run does not know which.
-import type { Bucket, FleetGenerator, Frame, GeneratorFaults } from '@jolt-gate/core'
+import type { Bucket, FleetGenerator, Frame, GeneratorFaults, Loss } from '@jolt-gate/core'
 import type { Compiled } from '../compile/program.js'
 import type { OnceOutcome } from '../walk/once.js'
 import type { SenderCounts, ThreadData, ToSender } from '../generate/sender-protocol.js'
@@ -43,6 +43,8 @@ export interface LoadEvents {
   onIterationsMade: (atMs: number) => void
   /** A generator is gone before its time. */
   onDeath: () => void
+  /** A generator is gone, and the others go on, as the plan says. */
+  onLoss: (loss: Loss) => void
 }
 
 /** Words to all generators of a load. */

@@ -129,8 +129,7 @@ class Run implements RunHandle {
   stop(by: string): void {
     if (this.stoppedBy === undefined) {
       this.stoppedBy = by
-      this.endEarly()
-      this.emit({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
+      this.stopEarly()
     }
     this.stopping.abort()
   }
@@ -233,19 +232,18 @@ class Run implements RunHandle {
         this.options.onSamples?.(text, count)
       },
       onDataSpent: (name, then, isClosed) => {
-        if (then === 'stop') {
-          this.endEarly()
-          this.noteEndedByData(name)
-          load.send({ kind: 'end load' })
-        }
+        if (then === 'stop') this.endByData(name, load)
         if (then === 'void' && isClosed) this.noteOutOfData(name)
       },
       onIterationsMade: (atMs) => {
         this.iterationsMadeAtMs = Math.max(this.iterationsMadeAtMs, atMs)
       },
+      onLoss: (loss) => {
+        this.watch.goOnAtLess()
+        this.emit({ kind: 'loss', loss })
+      },
       onDeath: () => {
-        this.endEarly()
-        this.emit({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
+        this.stopEarly()
       },
     })
     const stop = () => {
@@ -265,8 +263,7 @@ class Run implements RunHandle {
     }
     const renewal = new Renewal(this.compiled, setupFrame, this.generators, load, (failure) => {
       this.renewalFailure = failure
-      this.endEarly()
-      this.emit({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
+      this.stopEarly()
       stop()
     })
     this.renewals = renewal.results
@@ -298,7 +295,9 @@ class Run implements RunHandle {
     if (!this.faults.outOfData.includes(reason)) this.faults.outOfData.push(reason)
   }
 
-  private noteEndedByData(name: string): void {
+  private endByData(name: string, load: Load): void {
+    this.endEarly()
+    load.send({ kind: 'end load' })
     if (this.faults.endedByData.length > 0) return
     const after = formatMs(this.endedEarlyAtMs ?? 0)
     this.faults.endedByData.push(`the rows of "${name}" ran out after ${after}: the load ended early`)
@@ -311,6 +310,11 @@ class Run implements RunHandle {
   private emitPhases(): void {
     const seconds = phaseLengths(this.view.shape, this.endedEarlyAtMs ?? Infinity, this.iterationsMadeAtMs)
     this.emit({ kind: 'phases', seconds })
+  }
+
+  private stopEarly(): void {
+    this.endEarly()
+    this.emit({ kind: 'stopped', atMs: this.endedEarlyAtMs ?? 0 })
   }
 
   private endEarly(): void {

@@ -33,20 +33,35 @@ export function offsetOf(trips: readonly RoundTrip[]): Offset | undefined {
 export const CLOCK_NOTED_MS = 50
 export const CLOCK_VOID_MS = 500
 
-/** The clock of one generator in a run: as it was met before the start, and how far it has moved since. */
+/** The kernel moves a monotonic clock by no more than this a second, adjtimex(2); what moves further has jumped. */
+const MOST_SLEW = 0.0005
+
+/** The clock of one generator in a run: as it was met before the start, and how far it may have moved since. */
 export class MetClock {
   private first: Offset | undefined
+  /** How far it may have been from where it was thought to be at the last meeting, and when that was. */
+  private last = { errorMs: 0, atMs: 0 }
   private worstMs: number | null = null
 
   /** Takes the round trips of a meeting. */
   meet(trips: readonly RoundTrip[]): void {
     const offset = offsetOf(trips)
     if (offset === undefined) return
+    const atMs = Math.max(...trips.map(({ backAtMs }) => backAtMs))
+    const errorMs = this.first === undefined ? offset.errorMs : this.errorSince(this.first, offset, atMs)
     this.first ??= offset
-    const movedMs = Math.abs(offset.ms - this.first.ms)
-    // What the two meetings may be wrong by is no drift.
-    const driftMs = Math.max(0, movedMs - offset.errorMs - this.first.errorMs)
-    this.worstMs = Math.max(this.worstMs ?? 0, this.first.errorMs + driftMs)
+    this.last = { errorMs, atMs }
+    this.worstMs = Math.max(this.worstMs ?? 0, errorMs)
+  }
+
+  /**
+   * By a meeting over a link that was slow just then, it may be anywhere: then it is no further than it can have moved.
+   */
+  private errorSince(first: Offset, { ms, errorMs }: Offset, atMs: number): number {
+    const movedMs = Math.abs(ms - first.ms)
+    const slewedMs = this.last.errorMs + 2 * MOST_SLEW * (atMs - this.last.atMs)
+    const hasJumped = movedMs - errorMs > slewedMs
+    return hasJumped ? movedMs + errorMs : Math.min(movedMs + errorMs, slewedMs)
   }
 
   /** How far it may have been from ours since the start, at most; null where it was never met. */

@@ -1,6 +1,6 @@
 // Generators of a fleet, as a run's coordinator asks them.
 import { createCurve } from '@nats-io/nkeys'
-import { isLoopback, type FleetGenerator, type GeneratorFaults } from '@jolt-gate/core'
+import { isLoopback, type Deal, type FleetGenerator, type GeneratorFaults } from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
 import type {
   Generators,
@@ -57,6 +57,7 @@ class FleetGenerators implements Generators {
   readonly joined: Promise<string | undefined>
   private readonly key = newKey()
   private members: Member[] = []
+  private deal: Deal = []
   private inbox: Inbox | undefined
   private load: FleetLoad | undefined
   private readonly walks = new Map<number, { by: string; end: (outcome: OnceOutcome | undefined) => void }>()
@@ -97,7 +98,7 @@ class FleetGenerators implements Generators {
   }
 
   prepare(order: LoadOrder, faults: GeneratorFaults, events: LoadEvents): Load {
-    const load = new FleetLoad(this.members, this.run.data, order, faults, events)
+    const load = new FleetLoad(this.members, this.run.data, this.deal, order, faults, events)
     this.load = load
     for (const [id, why] of this.gone)
       queueMicrotask(() => {
@@ -141,8 +142,8 @@ class FleetGenerators implements Generators {
     const epoch = await fleet.own(id)
     const options = {
       ...{ bus: fleet.bus, signs: fleet.signs, run: id, epoch, key: this.key },
-      onFailed: (failed: string, why: string) => {
-        this.lose(failed, why)
+      onFailed: (failed: string, why: string, isBelieved: boolean) => {
+        this.lose(failed, why, isBelieved)
       },
     }
     const members = choice.generators.map((one): Member => ({ ...one, line: new Line(one.id, options) }))
@@ -152,6 +153,7 @@ class FleetGenerators implements Generators {
     await this.listen(fleet, members, parcel)
     if (this.isOver()) return OVER
     this.members = members
+    this.deal = choice.deal
     this.timer = setInterval(() => {
       this.watch()
     }, RENEWED_EVERY_MS)
@@ -195,7 +197,7 @@ class FleetGenerators implements Generators {
           this.take(from, arrived)
         },
         onRefused: (from, why) => {
-          this.lose(from, why)
+          this.lose(from, why, false)
         },
       },
     )
@@ -230,13 +232,13 @@ class FleetGenerators implements Generators {
     }
   }
 
-  private lose(id: string, why: string): void {
+  private lose(id: string, why: string, isBelieved = true): void {
     const member = this.members.find((one) => one.id === id)
     if (member === undefined || this.gone.has(id)) return
     this.gone.set(id, why)
     member.line.close()
     for (const { by, end } of [...this.walks.values()]) if (by === id) end(undefined)
-    this.load?.lose(id, why)
+    this.load?.lose(id, why, isBelieved)
   }
 
   private walkBy({ id: by, line }: Member, asked: WalkAsked): Promise<OnceOutcome | undefined> {
@@ -268,7 +270,8 @@ class FleetGenerators implements Generators {
       if (walk?.by === id) walk.end(readOutcome(opened(told.outcome, this.key), this.run.compiled.slotCount))
     } catch (error) {
       acknowledge()
-      this.lose(id, `what it tells cannot be read: ${error instanceof Error ? error.message : String(error)}`)
+      const why = `what it tells cannot be read: ${error instanceof Error ? error.message : String(error)}`
+      this.lose(id, why, false)
     }
   }
 }

@@ -1,5 +1,13 @@
 // The load of a run that generators of a fleet make together.
-import type { Bucket, FleetGenerator, GeneratorFaults } from '@jolt-gate/core'
+import {
+  arrivalsFrom,
+  phaseRanges,
+  type Bucket,
+  type Deal,
+  type FleetGenerator,
+  type GeneratorFaults,
+  type Loss,
+} from '@jolt-gate/core'
 import { monotonicMs } from '../clock/clock.js'
 import type { Load, LoadEvents, LoadOrder, LoadWord } from '../coordinate/generators.js'
 import { BucketMerger } from '../coordinate/merger.js'
@@ -27,8 +35,16 @@ interface Made {
   lostSeconds: number
   /** The last second that it told of. */
   second: number
+  /** Requests in flight at its end, and users within it. */
+  inFlight: number
+  users: number
   isReady: boolean
   isEnded: boolean
+}
+
+const NOTHING_MADE: Made = {
+  ...{ requests: 0, busy: 0, lostSeconds: 0, second: -1, inFlight: 0, users: 0 },
+  ...{ isReady: false, isEnded: false },
 }
 
 export class FleetLoad implements Load {
@@ -48,14 +64,21 @@ export class FleetLoad implements Load {
   private resolveReady: () => void = () => undefined
   private resolveEnded: () => void = () => undefined
 
+  /** When the load began, in our own clock; undefined before. */
+  private begunMs: number | undefined
+  /** Arrivals that are still due in each phase: by those that are left. */
+  private readonly left: number[]
+
   constructor(
     private readonly members: readonly Member[],
-    data: ThreadData,
+    private readonly data: ThreadData,
+    private readonly deal: Deal,
     order: LoadOrder,
     private readonly faults: GeneratorFaults,
     private readonly events: LoadEvents,
   ) {
     const { plan } = data
+    this.left = data.shape.phases.map(({ arrivalsDue }) => arrivalsDue)
     const seconds = Math.max(0, ...data.shape.phases.map((phase) => phase.seconds))
     // Phases come one after another; what ends later than all of them and the drain is none of this run.
     this.mostSecond =
@@ -74,12 +97,13 @@ export class FleetLoad implements Load {
       void owner?.line.say({ kind: 'rows', sender, word })
     })
     for (const [index, member] of members.entries()) {
-      this.made.set(member.id, { requests: 0, busy: 0, lostSeconds: 0, second: -1, isReady: false, isEnded: false })
+      this.made.set(member.id, { ...NOTHING_MADE })
       void member.line.say({ kind: 'prepare', order: { ...order, readsMetrics: index === 0 } })
     }
   }
 
   begin(startMs: number): void {
+    this.begunMs = startMs
     for (const { line, id } of this.members) {
       const theirs = line.clock.theirsOf(startMs)
       if (theirs === undefined) this.lose(id, 'its clock was not met')
@@ -177,16 +201,43 @@ export class FleetLoad implements Load {
     acknowledge()
   }
 
-  /** A generator is gone, or not to be believed: what it had not told is lost. */
-  lose(id: string, why: string): void {
+  /**
+   * A generator is gone, or not to be believed: what it had not told is lost.
+   *
+   * @param isBelieved - whether what it had told stands
+   */
+  lose(id: string, why: string, isBelieved = true): void {
     const index = this.members.findIndex((member) => member.id === id)
     const [member, made] = [this.members[index], this.made.get(id)]
     if (member === undefined || made === undefined || made.isEnded) return
-    this.note(this.faults.deaths, `generator ${id} was lost: ${why}`)
+    const loss = isBelieved ? this.lossOf(member, made, why) : undefined
     this.killed++
     for (let thread = 0; thread < member.count; thread++) this.leases.end(member.first + thread)
+    if (loss === undefined) this.note(this.faults.deaths, `generator ${id} was lost: ${why}`)
+    else this.events.onLoss(loss)
     this.end(index, made)
-    this.stopAll()
+    if (loss === undefined) this.stopAll()
+  }
+
+  /** What is lost with a generator where the others go on; undefined where they do not. */
+  private lossOf({ id, place, first, count }: Member, made: Made, why: string): Loss | undefined {
+    const { plan, shape } = this.data
+    const goesOn = plan.onLoss === 'continue at less' && this.begunMs !== undefined && !this.isStopping
+    if (!goesOn || this.underWay().length < 2) return undefined
+    const atMs = 1000 * (made.second + 1)
+    const ranges = phaseRanges(shape)
+    const phases = shape.phases.map(({ arrivalsDue, rates }, index) => ({
+      ...{ arrivalsDue, rates },
+      ...(ranges[index] ?? { fromMs: 0, toMs: 0 }),
+    }))
+    const sharers = Array.from({ length: count }, (_, thread) => first + thread)
+    const arrivals = arrivalsFrom(plan, this.deal, sharers, phases, atMs)
+    for (const [phase, missing] of arrivals.entries()) this.left[phase] = (this.left[phase] ?? 0) - missing
+    const at = shape.places?.indexOf(place) ?? -1
+    return {
+      ...{ generator: id, why, place: at < 0 ? null : at, atMs, arrivals, left: [...this.left] },
+      ...{ requests: made.inFlight, journeys: made.users },
+    }
   }
 
   /** Those that have not ended. */
@@ -219,12 +270,14 @@ export class FleetLoad implements Load {
     if (bucket.second > this.mostSecond || bucket.second <= made.second) {
       acknowledge()
       const why = bucket.second <= made.second ? 'after a later one' : 'which this run does not have'
-      this.lose(id, `it told of second ${String(bucket.second)}, ${why}`)
+      this.lose(id, `it told of second ${String(bucket.second)}, ${why}`, false)
       return
     }
     made.second = bucket.second
     made.requests += bucket.steps.reduce((sum, { requests }) => sum + requests, 0)
     made.busy = Math.max(made.busy, bucket.busy)
+    made.inFlight = bucket.inFlight
+    made.users = bucket.users
     const waiting = this.unacknowledged.get(bucket.second)
     if (waiting === undefined) this.unacknowledged.set(bucket.second, [acknowledge])
     else waiting.push(acknowledge)

@@ -22,7 +22,7 @@ export interface LineOptions {
   epoch: number
   key: Uint8Array
   /** A generator leaves words without an answer, or answers what is none. */
-  onFailed: (id: string, why: string) => void
+  onFailed: (id: string, why: string, isBelieved: boolean) => void
 }
 
 export class Line {
@@ -100,14 +100,14 @@ export class Line {
     try {
       return readReply(bytes)
     } catch {
-      this.fail('what it answers cannot be read')
+      this.fail('what it answers cannot be read', false)
       return undefined
     }
   }
 
-  private fail(why: string): void {
+  private fail(why: string, isBelieved = true): void {
     if (this.isClosed) return
     this.close()
-    this.options.onFailed(this.id, why)
+    this.options.onFailed(this.id, why, isBelieved)
   }
 }

@@ -154,6 +154,9 @@ export class Part {
       onDeath: () => {
         this.tellFaults()
       },
+      onLoss: () => {
+        // A thread that dies is no generator that is lost: the run is void.
+      },
     })
     this.load = load
     this.isUnderWay = true

@@ -5,7 +5,7 @@ import type {
   Calibration,
   Judgement,
   Plan,
-  RunEvent,
+  RunTurn,
   RunResult,
   RunShape,
   Target,
@@ -58,7 +58,7 @@ export type GeneratorEvent =
   | { kind: 'state'; state: RunState }
   /** A full second, as its encoded bytes. */
   | { kind: 'bucket'; second: Bucket['second']; bytes: Uint8Array }
-  | { kind: 'event'; event: Exclude<RunEvent, { kind: 'bucket' | 'end' }> }
+  | { kind: 'event'; event: RunTurn }
   | { kind: 'load ended'; end: LoadEnd }
   /** Before teardown, and again after it. */
   | { kind: 'result'; result: RunResult; shape: RunShape }

@@ -8,7 +8,7 @@ import {
   type Baseline,
   type Gate,
   type Plan,
-  type RunEvent,
+  type RunTurn,
   type RunResult,
   type RunShape,
   type StepSummary,
@@ -18,7 +18,7 @@ export interface ReportedParts {
   plan: Plan
   shape: RunShape
   seconds: readonly Uint8Array[]
-  events: readonly RunEvent[]
+  events: readonly RunTurn[]
   /** What its gates were held to, where it is a run of this server. */
   baseline: Baseline | undefined
 }
@@ -34,7 +34,7 @@ export function judgedAgain(
 ): { result: RunResult; shape: RunShape } {
   const gates = gatesOf(plan)
   const view = new RunView({ gates, shape, satisfiedMs: plan.satisfiedMs, baseline })
-  for (const event of events) if (event.kind === 'stop rule' || event.kind === 'stopped') view.add(event)
+  for (const event of events) if (event.kind !== 'phases') view.add(event)
   for (const bytes of seconds) view.add({ kind: 'bucket', bucket: decodeBucket(bytes) })
   for (const event of events) if (event.kind === 'phases') view.add(event)
   view.add({ kind: 'end' })
@@ -58,7 +58,7 @@ function doubtOf(
     gates,
     hasBaseline,
     strict,
-  }: { view: RunView; events: readonly RunEvent[]; gates: readonly Gate[]; hasBaseline: boolean; strict: boolean },
+  }: { view: RunView; events: readonly RunTurn[]; gates: readonly Gate[]; hasBaseline: boolean; strict: boolean },
 ): string | undefined {
   const results = view.gates()
   const other = results.find(({ status, rule }, index) => {

@@ -11,9 +11,10 @@ import {
   withoutRows,
   type Plan,
   type RunShape,
+  type RunTurn,
   type Target,
 } from '@jolt-gate/core'
-import { ROUTES, type ReportedEvent, type ReportedRun, type RunPart } from '@jolt-gate/core/api'
+import { ROUTES, type ReportedRun, type RunPart } from '@jolt-gate/core/api'
 import { Problem } from '../http/problem.js'
 import { readJson } from '../http/read-json.js'
 import { textsOf, type Texts } from '../runs/texts.js'
@@ -33,7 +34,7 @@ export interface ReadRun extends Pick<ReportedRun, 'id' | 'change' | 'labels' | 
 export interface ReadSeconds {
   part: RunPart
   seconds: { second: number; data: string; bytes: Uint8Array }[]
-  events: ReportedEvent[]
+  events: RunTurn[]
 }
 
 const fingerprint = (value: unknown): string => createHash('sha256').update(JSON.stringify(value)).digest('hex')

@@ -1,5 +1,6 @@
 // Runs that the command makes elsewhere and reports. What comes again changes nothing; what breaks off is marked so.
-import type { BodyOf, LiveEvent, ReportedEvent, ROUTES } from '@jolt-gate/core/api'
+import type { RunTurn } from '@jolt-gate/core'
+import type { BodyOf, LiveEvent, ROUTES } from '@jolt-gate/core/api'
 import { Op } from 'sequelize'
 import { BucketRow, RunRow } from '../database/models.js'
 import { log } from '../observability/log.js'
@@ -18,7 +19,7 @@ const LOOK_EVERY_MS = 20_000
 
 export class ReportedRuns {
   /** What happened in live ones beside their seconds. */
-  private readonly events = new Map<string, ReportedEvent[]>()
+  private readonly events = new Map<string, RunTurn[]>()
   private readonly timer: NodeJS.Timeout
   private readonly quota = new SecondsQuota()
 

@@ -1,14 +1,12 @@
 // The events of a run as the server sends them.
-import { parseJson, type RunEvent } from '@jolt-gate/core'
+import { parseJson, TURN_KINDS, turnOf, type RunTurn } from '@jolt-gate/core'
 import { RUN_PARTS, type RunPart } from '@jolt-gate/core/api'
-
-type StreamedEvent = Extract<RunEvent, { kind: 'stop rule' | 'stopped' | 'phases' }>
 
 export interface RunListener {
   onConnected: (isConnected: boolean) => void
   /** A second, as base64. */
   onBucket: (data: string) => void
-  onEvent: (event: StreamedEvent | { kind: 'end' }) => void
+  onEvent: (event: RunTurn | { kind: 'end' }) => void
   onPart: (part: RunPart) => void
   /** Something else of the run has changed, or it has ended. */
   onChanged: () => void
@@ -27,9 +25,9 @@ export function openRunStream(url: string, listener: RunListener): EventSource {
     const bytes = parseJson(data)
     if (typeof bytes === 'string') listener.onBucket(bytes)
   })
-  for (const kind of ['stop rule', 'stopped', 'phases'] as const)
+  for (const kind of TURN_KINDS)
     stream.addEventListener(kind, ({ data }: MessageEvent<string>) => {
-      const event = eventOf(data)
+      const event = turnOf(parseJson(data))
       if (event !== undefined) listener.onEvent(event)
     })
   stream.addEventListener('part', ({ data }: MessageEvent<string>) => {
@@ -52,16 +50,4 @@ function partOf(data: string): RunPart | undefined {
   const told = parseJson(data)
   if (typeof told !== 'object' || told === null || !('part' in told)) return undefined
   return RUN_PARTS.find((one) => one === told['part'])
-}
-
-/** An event of the stream as the run's view takes it; undefined for what is none. */
-function eventOf(data: string): StreamedEvent | undefined {
-  const told = parseJson(data)
-  if (typeof told !== 'object' || told === null || Array.isArray(told)) return undefined
-  const { kind, gate, atMs, value, seconds } = told
-  if (kind === 'stop rule' && typeof gate === 'number' && typeof atMs === 'number')
-    return { kind, gate, atMs, value: typeof value === 'number' ? value : null }
-  if (kind === 'stopped' && typeof atMs === 'number') return { kind, atMs }
-  if (kind === 'phases' && Array.isArray(seconds)) return { kind, seconds: seconds.map(Number) }
-  return undefined
 }

@@ -82,6 +82,7 @@ export function useRun(source: Ref<RunSource>) {
       for (const [gate, { stoppedAtMs, observed }] of (detail.result?.gates ?? []).entries())
         if (stoppedAtMs !== null)
           say({ kind: 'event', event: { kind: 'stop rule', gate, atMs: stoppedAtMs, value: observed } })
+      for (const loss of detail.result?.generator.losses ?? []) say({ kind: 'event', event: { kind: 'loss', loss } })
       const stoppedAtMs = detail.result?.stoppedAtMs ?? null
       if (stoppedAtMs !== null) say({ kind: 'event', event: { kind: 'stopped', atMs: stoppedAtMs } })
       listen()
