@@ -23,6 +23,8 @@ beforeAll(async () => {
   const made = await call('POST', '/tokens', { label: 'pipeline', scopes: ['read', 'report'], until })
   token = (made.body as { token: string }).token
   execFileSync('git', ['clone', '-q', place.repository, checkout])
+  git(checkout, 'config', 'user.email', 't@t.example')
+  git(checkout, 'config', 'user.name', 'T')
 })
 afterAll(() => place.stop())
 
@@ -92,8 +94,6 @@ describe('admit', () => {
   it('counts no run of a plan that the default branch does not have then, and says so, whatever comes later', async () => {
     const later = CHANGE.replaceAll('b', 'c')
     writeFileSync(join(checkout, PLAN), planText(1))
-    git(checkout, 'config', 'user.email', 't@t.example')
-    git(checkout, 'config', 'user.name', 'T')
     git(checkout, 'commit', '-qam', 'Shorter')
     expect((await run('--commit', later)).code).toBe(0)
     expect((await admit('--commit', later)).stdout).toContain(`${PLAN} is not that of the default branch`)
