@@ -3,8 +3,9 @@ import { spawn, type ChildProcess } from 'node:child_process'
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
-import { readFileSync } from 'node:fs'
+import { readFileSync, rmSync } from 'node:fs'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { Draws } from '@jolt-gate/core'
 import type { Fleet } from '@jolt-gate/engine'
 import { TestFleet } from '../../engine/test/fleet.js'
 import { command, jolt, out, planFile, type Ended } from './command.js'
@@ -66,12 +67,12 @@ async function generate(name: string): Promise<void> {
   })
 }
 
-const planOf = (seconds: number): string =>
+const planOf = (seconds: number, top = ''): string =>
   planFile(
     `fleet-${String(seconds)}.gate.yaml`,
     `jolt: 1
 name: Two places
-target: http://127.0.0.1:${String((server.address() as AddressInfo).port)}
+${top}target: http://127.0.0.1:${String((server.address() as AddressInfo).port)}
 places: { north: 3, south: 1 }
 drain: 2s
 journeys:
@@ -101,7 +102,7 @@ async function run(seconds: number, meanwhile: () => Promise<void> | void = () =
 const resultOf = () =>
   JSON.parse(readFileSync(result, 'utf8')) as {
     totals: { requests: number }
-    generator: { fleet: { id: string; requests: number }[] }
+    generator: { fleet: { id: string; requests: number }[]; losses?: { arrivals: number[] }[] }
   }
 const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
 
@@ -110,6 +111,69 @@ function expectWhole({ code, stdout, wasHostBusy }: Ended): void {
   expect(stdout).not.toMatch(/lost|generator (?:north|south)/)
   expect(wasHostBusy ? [0, 3] : [0], stdout).toContain(code)
 }
+
+/** More than one for `npm run test:kill`. */
+const KILLS = Number(process.env['KILLS'] ?? 1)
+const SECONDS = 6
+
+const signal = (name: string, sent: NodeJS.Signals) => generators.get(name)?.kill(sent)
+const FAULTS: [what: string, top: string, fault: (draw: number) => Promise<void> | void][] = [
+  ['a generator is killed', '', () => void signal('lk2', 'SIGKILL')],
+  [
+    'a generator is killed that the others go on without',
+    'on loss: continue at less\n',
+    () => void signal('lk2', 'SIGKILL'),
+  ],
+  [
+    'a generator stands still for up to 14 s',
+    '',
+    async (draw) => {
+      signal('lk1', 'SIGSTOP')
+      await pause(14_000 * draw)
+      signal('lk1', 'SIGCONT')
+    },
+  ],
+  [
+    'the bus is killed, and is back within 4 s',
+    '',
+    async (draw) => {
+      await fleet.killBus()
+      await pause(4000 * draw)
+      await fleet.startBus()
+    },
+  ],
+]
+const moments = FAULTS.flatMap((fault) => Array.from({ length: KILLS }, (_, number) => [...fault, number + 1] as const))
+
+describe.runIf(KILLS > 1)('at a random moment of a run by a fleet', () => {
+  it.each(moments)(
+    '%s: it ends truthfully, and no second is counted twice',
+    async (what, top, fault, number) => {
+      const draws = new Draws(number).at(what.length, 0, 0)
+      const [atMs, length] = [10_000 * draws.next(), draws.next()]
+      const key = join(fleet.folder, 'coordinator.key')
+      const plan = planOf(SECONDS, top)
+      rmSync(result, { force: true })
+      const running = jolt(['run', plan, '--fleet', fleet.address, '--fleet-key', key, '--json', result])
+      await pause(atMs)
+      await fault(length)
+      const { code, stdout } = await running
+
+      const { totals, generator } = resultOf()
+      const [whole, lost] = [SECONDS * RATE, generator.losses?.[0]?.arrivals[0] ?? 0]
+      const told = `${what} after ${(atMs / 1000).toFixed(1)} s, ${length.toFixed(2)}\n${stdout}`
+      expect([0, 3], told).toContain(code)
+      expect(totals.requests, told).toBeLessThanOrEqual(asked)
+      if (code === 0) expect(totals.requests, told).toBeGreaterThanOrEqual(whole - lost - generator.fleet.length)
+      if (code === 0 && lost === 0) expect([totals.requests, asked], told).toEqual([whole, whole])
+      if (code === 3)
+        expect(stdout, told).toMatch(
+          /fleet: |was lost|undecided|processor in|of the load was missing|of the arrivals due were started/,
+        )
+    },
+    LONG_MS,
+  )
+})
 
 describe('a run by a fleet', () => {
   it(
