@@ -11,7 +11,7 @@ import type { FleetAnswer, RunDetail, RunSummary } from '@jolt-gate/core/api'
 import { afterAll, beforeAll, expect, it } from 'vitest'
 import { TestFleet } from '../../engine/test/fleet.js'
 import { callerOf, git, newDatabase, signedIn, startPlace, type Call } from './place.js'
-import { killed, serveProgram, stopped, type Served } from './served.js'
+import { generatorOf, killed, serveProgram, stopped, type Served } from './served.js'
 
 const KILLS = Number(process.env['KILLS'] ?? 1)
 const kills = Array.from({ length: KILLS }, (_, number) => number + 1)
@@ -23,9 +23,11 @@ const folder = mkdtempSync(join(tmpdir(), 'jolt-gate-fleet-server-'))
 const repository = join(folder, 'larkholm')
 const database = newDatabase()
 let asked = 0
-const target = createServer((_, response) => {
-  asked++
-  response.end('{}')
+const tornDown: string[] = []
+const target = createServer(({ method, url }, response) => {
+  if (method === 'DELETE') tornDown.push(url ?? '')
+  else asked++
+  response.end('{"ticket":"t-7"}')
 })
 let fleet: TestFleet
 let server: Served
@@ -40,6 +42,7 @@ beforeAll(async () => {
   for (const name of ['plans', 'targets', 'runs']) mkdirSync(join(repository, name), { recursive: true })
   writeFileSync(join(repository, 'targets/here.target.yaml'), `origin: http://127.0.0.1:${String(port)}\n`)
   writeFileSync(join(repository, 'plans/places.gate.yaml'), PLAN)
+  writeFileSync(join(repository, 'plans/torn-down.gate.yaml'), TORN_DOWN)
   git(repository, 'init', '-q', '-b', 'main')
   git(repository, 'config', 'user.name', 'T')
   git(repository, 'config', 'user.email', 't@t.example')
@@ -72,6 +75,14 @@ gates:
   - failed requests at most 1 %
 `
 
+/** What setup has made is to be taken back, by whom the load is made. */
+const TORN_DOWN = PLAN.replace(
+  'journeys:',
+  'setup:\n  - send: POST /tickets\n    keep: { ticket: json $.ticket }\njourneys:',
+)
+  .replace('load:', 'teardown:\n  - send: DELETE /tickets/{ticket}\nload:')
+  .replace(`for: ${String(SECONDS)}s`, 'for: 40s')
+
 const serve = () =>
   serveProgram([
     ...['--socket', database.socketPath, '--database', database.database, '--database-user', database.user],
@@ -82,9 +93,9 @@ const serve = () =>
 const seen = async (call: Call = server.call) => (await call('GET', '/generators')).body as FleetAnswer
 const idle = async () => (await seen()).generators.filter(({ state, does }) => state === 'here' && does === null).length
 const runOf = async (id: string) => (await server.call('GET', `/runs/${id}`)).body as RunDetail
-async function start(): Promise<string> {
+async function start(plan = 'plans/places.gate.yaml'): Promise<string> {
   await expect.poll(idle, SLOW).toBe(2)
-  const { body } = await server.call('POST', '/projects/1/runs', { plan: 'plans/places.gate.yaml' })
+  const { body } = await server.call('POST', '/projects/1/runs', { plan })
   return (body as RunSummary).id
 }
 const underLoad = (id: string) => expect.poll(async () => (await runOf(id)).part, SLOW).toBe('load')
@@ -155,6 +166,43 @@ it.each(kills)(
     expect((await runOf(next)).verdict).toBe('open')
   },
 )
+
+it.each(kills)(
+  'takes over a run whose coordinator is killed: its load ends, and a generator tears down (%i)',
+  async () => {
+    tornDown.length = 0
+    const run = await start('plans/torn-down.gate.yaml')
+    await underLoad(run)
+    await sleep(1000 + Math.random() * 3000)
+    process.kill(generatorOf(server), 'SIGKILL')
+    await expect.poll(async () => (await runOf(run)).state, SLOW).toBe('ended')
+    const { verdict, reasons, result } = await runOf(run)
+    expect(verdict).toBe('void')
+    expect(reasons.join()).toMatch(/its generator ended by SIGKILL/)
+    expect(result?.teardown).toMatchObject([{ passed: true }])
+    expect(tornDown).toEqual(['/tickets/t-7'])
+    // Taken over, they need not wait for ten seconds of silence.
+    const before = asked
+    await sleep(3000)
+    expect(asked).toBe(before)
+    await expect.poll(idle, SLOW).toBe(2)
+  },
+)
+
+it('tears down by nobody where the fleet is gone with the coordinator, and says so', async () => {
+  tornDown.length = 0
+  const run = await start('plans/torn-down.gate.yaml')
+  await underLoad(run)
+  await fleet.killBus()
+  process.kill(generatorOf(server), 'SIGKILL')
+  await expect.poll(async () => (await runOf(run)).state, { ...SLOW, timeout: 60_000 }).toBe('ended')
+  await fleet.startBus()
+  const { verdict, result } = await runOf(run)
+  expect(verdict).toBe('void')
+  expect(result?.teardown).toMatchObject([{ passed: false, reason: expect.stringMatching(/^fleet: /) as string }])
+  expect(tornDown).toEqual([])
+  await expect.poll(idle, SLOW).toBe(2)
+})
 
 it('without a fleet says so', async () => {
   const place = await startPlace()

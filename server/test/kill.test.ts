@@ -9,7 +9,7 @@ import { setTimeout as sleep } from 'node:timers/promises'
 import { startMariaDb, type MariaDb } from '@jolt-gate/scripts'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { git } from './place.js'
-import { killed, serveProgram, stopped, type Served } from './served.js'
+import { generatorOf, killed, serveProgram, stopped, type Served } from './served.js'
 
 const KILLS = Number(process.env['KILLS'] ?? 1)
 const kills = Array.from({ length: KILLS }, (_, number) => number + 1)
@@ -197,13 +197,7 @@ async function pipelineNow(): Promise<{ review: StageNow; staging: StageNow; adm
 
 const somewhere = () => 200 + Math.random() * (SECONDS * 1000 - 900)
 
-function generatorPid(): number {
-  const found = execFileSync('pgrep', ['-P', String(server.process.pid), '-f', 'generator-process'], {
-    encoding: 'utf8',
-  })
-  return Number(found.trim())
-}
-
+const generatorPid = () => generatorOf(server)
 const killServer = () => killed(server)
 
 describe('a run whose', () => {

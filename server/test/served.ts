@@ -1,5 +1,5 @@
 // A server as a process of its own, which can be stopped, paused and killed.
-import { spawn, type ChildProcess } from 'node:child_process'
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
 import { createInterface } from 'node:readline'
 import { programOf } from '@jolt-gate/scripts'
 import { callerOf, signedIn, type Call } from './place.js'
@@ -55,4 +55,10 @@ export async function ended(child: ChildProcess, signal: 'SIGTERM' | 'SIGKILL'):
   if (child.exitCode !== null || child.signalCode !== null) return
   child.kill(signal)
   await new Promise((resolve) => child.once('exit', resolve))
+}
+
+/** The process that makes the run that is under way. */
+export function generatorOf({ process: child }: Served): number {
+  const found = execFileSync('pgrep', ['-P', String(child.pid), '-f', 'generator-process'], { encoding: 'utf8' })
+  return Number(found.trim())
 }

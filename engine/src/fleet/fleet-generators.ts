@@ -82,6 +82,8 @@ class FleetGenerators implements Generators {
 
   async walk(asked: WalkAsked): Promise<OnceOutcome> {
     if (this.run.compiled[asked.part].operations.length === 0) return nothingOf(asked, null)
+    const none = await this.joined
+    if (none !== undefined) return nothingOf(asked, none)
     for (;;) {
       const walker = this.members.find(({ id }) => !this.gone.has(id))
       if (walker === undefined) return nothingOf(asked, 'no generator is left to walk it')
@@ -136,7 +138,10 @@ class FleetGenerators implements Generators {
     if (this.isOver()) return OVER
     this.fleetOfRun = fleet
     const { data, mostSenders: mostThreads } = this.run
-    const choice = choose(present, { places: data.plan.places, generators, mostThreads, version })
+    // Those of a coordinator that is gone are taken over: they end what it had asked for.
+    const isTakenOver = present.some((one) => one.run === data.run.id)
+    const free = present.map((one) => (one.run === data.run.id ? { ...one, run: null } : one))
+    const choice = choose(free, { places: data.plan.places, generators, mostThreads, version })
     if (typeof choice === 'string') return `fleet: ${choice}`
     const { id } = data.run
     const epoch = await fleet.own(id)
@@ -150,7 +155,7 @@ class FleetGenerators implements Generators {
     const unfit = members.find((one) => this.isUnfit(one))
     if (unfit !== undefined) return `fleet: generator ${unfit.id}: a loopback target would be its own machine`
     const parcel = await Parcel.of(data, this.key)
-    await this.listen(fleet, members, parcel)
+    this.serve(fleet, members, parcel)
     if (this.isOver()) return OVER
     this.members = members
     this.deal = choice.deal
@@ -170,14 +175,15 @@ class FleetGenerators implements Generators {
     )
     const [refusal] = refusals.flat()
     if (refusal !== undefined) return this.lostWords() ?? refusal
+    if (isTakenOver) await Inbox.forget(fleet.bus, id)
+    await this.listen(fleet, members)
     await Promise.all(members.map(({ line }) => line.meet()))
     this.metAtMs = monotonicMs()
     this.hasJoined = true
     return this.lostWords()
   }
 
-  /** Serves the parcel, and takes what is told. */
-  private async listen({ bus }: Fleet, members: readonly Member[], parcel: Parcel): Promise<void> {
+  private serve({ bus }: Fleet, members: readonly Member[], parcel: Parcel): void {
     const serving = members.map((one) =>
       bus.subscribe(parcelSubject(one.id), {
         callback: (error, message) => {
@@ -188,6 +194,9 @@ class FleetGenerators implements Generators {
     this.stopServing = () => {
       for (const subscription of serving) subscription.unsubscribe()
     }
+  }
+
+  private async listen({ bus }: Fleet, members: readonly Member[]): Promise<void> {
     this.inbox = await Inbox.open(
       bus,
       this.run.data.run.id,

@@ -170,13 +170,23 @@ class Member {
     return { kind: 'done', atMs: 0 }
   }
 
+  /** The coordinator that had the run until now is replaced: what it had asked for ends. */
+  private async giveUp(engaged: Engaged | undefined): Promise<void> {
+    if (engaged === undefined) return
+    await engaged.part.close()
+    this.options.onNews(`run ${engaged.run}: another coordinator has taken it`)
+    if (this.engaged === engaged) this.engaged = undefined
+  }
+
   private async engage({ run, epoch, count }: Envelope, order: Order): Promise<Reply> {
     if (order.version !== this.options.version)
       return refused(`it is of version ${this.options.version}, and the coordinator of ${order.version}`)
-    if (this.isBusy || this.engaged !== undefined) return refused('it makes a part of another run')
-    if (this.known.has(run)) return refused(`it has made its part of run ${run}`)
+    if (this.isBusy || (this.engaged !== undefined && this.engaged.run !== run))
+      return refused('it makes a part of another run')
+    if ((this.known.get(run) ?? -1) >= epoch) return refused(`it has made its part of run ${run}`)
     this.isBusy = true
     try {
+      await this.giveUp(this.engaged)
       const key = this.curve.open(order.key, order.from)
       if (key === null) return refused('the order is sealed to another')
       const data = await fetchParcel(this.bus, this.id, order.parcel, key)

@@ -54,10 +54,15 @@ export class Inbox {
   async close(): Promise<void> {
     this.isClosed = true
     this.messages?.stop()
+    await Inbox.forget(this.bus, this.run)
+  }
+
+  /** What was told in a run, and not taken, is gone: numbers of another epoch would be taken for those of this one. */
+  static async forget(bus: NatsConnection, run: string): Promise<void> {
     try {
-      const manager = await jetstreamManager(this.bus)
-      await manager.consumers.delete(STREAM, consumerOf(this.run))
-      await manager.streams.purge(STREAM, { filter: runSubjects(this.run) })
+      const manager = await jetstreamManager(bus)
+      await manager.consumers.delete(STREAM, consumerOf(run)).catch(() => undefined)
+      await manager.streams.purge(STREAM, { filter: runSubjects(run) })
     } catch {
       // A bus that is away forgets by itself, after an hour.
     }

@@ -45,7 +45,7 @@ async function work(message: GeneratorOrder): Promise<void> {
   }
   let fleet: Fleet | undefined
   const options = optionsOf(message.order, message)
-  if (message.kind === 'run' && message.fleet !== undefined) {
+  if (message.fleet !== undefined) {
     const { address, keyFile } = message.fleet
     options.generators = fleetGenerators(async () => {
       fleet = await Fleet.join(address, readCoordinatorKey(keyFile))

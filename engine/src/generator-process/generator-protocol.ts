@@ -44,7 +44,7 @@ export type GeneratorOrder =
   /** Makes a run. */
   | ({ kind: 'run'; journal: string; order: RunOrder; fleet?: FleetAsked | undefined } & OrderValues)
   /** Ends a run whose generator is gone, by what its journal says. */
-  | ({ kind: 'close'; journal: string; order: RunOrder } & OrderValues &
+  | ({ kind: 'close'; journal: string; order: RunOrder; fleet?: FleetAsked | undefined } & OrderValues &
       Pick<BrokenRun, 'reason' | 'setup' | 'tearsDown'>)
 
 export type ToGenerator =

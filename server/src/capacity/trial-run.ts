@@ -42,10 +42,9 @@ export class TrialRun {
       identity: { id, tool: VERSION, plan: { name: plan.name, file: plan.file, ...head, seed: plan.seed } },
     }
     const files = new Map(filesSentBy(plan).map((path) => [path, fileBytes(path) ?? new Uint8Array()]))
-    const common = { journal, order, secrets, files }
+    const common = { journal, order, secrets, files, fleet: plan.places === undefined ? undefined : this.fleet }
     try {
-      const fleet = plan.places === undefined ? undefined : this.fleet
-      const died = await this.run({ kind: 'run', ...common, fleet })
+      const died = await this.run({ kind: 'run', ...common })
       if (died !== undefined) {
         log.error({ trial: id, how: died }, 'generator of a trial lost')
         const reason = `the generator of a trial ${died}`

@@ -131,9 +131,9 @@ export class RunUnderWay {
 
   private async generate(what: 'run' | Closing): Promise<string | undefined> {
     const { order, secrets, files, journal, fleet } = this.options
-    const common = { order, secrets, files, journal }
+    const common = { order, secrets, files, journal, fleet }
     this.generator = startGenerator(
-      what === 'run' ? { kind: 'run', ...common, fleet } : { kind: 'close', ...common, ...what },
+      what === 'run' ? { kind: 'run', ...common } : { kind: 'close', ...common, ...what },
       (message) => {
         this.receive(message)
       },
