@@ -80,8 +80,8 @@ export default defineConfig({
         timeoutMs: 60_000,
         except: [...UNTIMED.engine, ...FLEET.engine, ...SIMULATED],
       }),
-      project('engine-untimed', UNTIMED.engine, { isAlone: true, isTogether: true, timeoutMs: 60_000 }),
-      project('engine-fleet', FLEET.engine, { isAlone: true, isTogether: true, timeoutMs: 60_000 }),
+      project('engine-untimed', UNTIMED.engine, { isAlone: true, isTogether: true, timeoutMs: 180_000 }),
+      project('engine-fleet', FLEET.engine, { isAlone: true, isTogether: true, timeoutMs: 180_000 }),
       // What it replaces is replaced for all that is imported there.
       project('engine-simulated', SIMULATED, { timeoutMs: 60_000 }),
       project('cli', 'cli/test/**/*.test.ts', {
@@ -89,8 +89,8 @@ export default defineConfig({
         timeoutMs: 60_000,
         except: [...UNTIMED.cli, ...FLEET.cli, ...REPORTED],
       }),
-      project('cli-untimed', UNTIMED.cli, { isAlone: true, timeoutMs: 60_000 }),
-      project('cli-fleet', FLEET.cli, { isAlone: true, timeoutMs: 60_000 }),
+      project('cli-untimed', UNTIMED.cli, { isAlone: true, timeoutMs: 180_000 }),
+      project('cli-fleet', FLEET.cli, { isAlone: true, timeoutMs: 180_000 }),
       project('server', 'server/test/**/*.test.ts', { ...SERVER, except: [...SECURITY, ...PIPELINES] }),
       // Beside the others: all take about as long then.
       project('security', SECURITY, SERVER),
