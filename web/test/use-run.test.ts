@@ -95,7 +95,7 @@ describe('a run on its page', () => {
 
     streams[0]?.tell('bucket', '"QUJD"')
     streams[0]?.tell('stop rule', { kind: 'stop rule', gate: 1, atMs: 4000, value: null })
-    streams[0]?.tell('phases', { kind: 'phases', seconds: [4, '2'] })
+    streams[0]?.tell('phases', { kind: 'phases', seconds: [4, 2] })
     streams[0]?.tell('part', { kind: 'part', part: 'teardown' })
 
     expect(said('bucket')).toEqual([{ kind: 'bucket', data: 'QUJD' }])
@@ -109,7 +109,14 @@ describe('a run on its page', () => {
   it('passes over what is no event of a run', async () => {
     const { state } = await opened(detail())
 
-    for (const data of ['', 'null', '[]', '{"kind":"stop rule"}', '{"kind":"stopped","atMs":"soon"}'])
+    for (const data of [
+      '',
+      'null',
+      '[]',
+      '{"kind":"stop rule"}',
+      '{"kind":"stopped","atMs":"soon"}',
+      '{"kind":"phases","seconds":[4,"2"]}',
+    ])
       for (const kind of ['stop rule', 'stopped', 'phases']) streams[0]?.tell(kind, data)
     streams[0]?.tell('bucket', '{}')
     streams[0]?.tell('part', { part: 'dreaming' })
@@ -118,12 +125,17 @@ describe('a run on its page', () => {
     expect(state.part.value).toBe('load')
   })
 
-  it('knows the stops of a finished run before its seconds come', async () => {
+  it('knows the stops and losses of a finished run before its seconds come', async () => {
     const gates = [{ stoppedAtMs: null }, { stoppedAtMs: 7000, observed: 12 }]
-    await opened(detail({ state: 'ended', result: { gates, stoppedAtMs: 7000 } }))
+    const loss = {
+      ...{ generator: 'south/mo1', why: 'it has left the fleet', place: 1, atMs: 3000 },
+      ...{ arrivals: [4], left: [9], requests: 1, journeys: 1 },
+    }
+    await opened(detail({ state: 'ended', result: { gates, stoppedAtMs: 7000, generator: { losses: [loss] } } }))
 
     expect(said('event').map(({ event }) => event)).toEqual([
       { kind: 'stop rule', gate: 1, atMs: 7000, value: 12 },
+      { kind: 'loss', loss },
       { kind: 'stopped', atMs: 7000 },
     ])
   })
