@@ -193,4 +193,26 @@ load:
     await expect.poll(() => free().length, { timeout: 20_000 }).toBe(5)
     expect(server.bodies).toHaveLength(before)
   })
+  it('has one coordinator for a run: who takes it over has it, and the one before, which still believes, is void', async () => {
+    await expect.poll(() => free().length, { timeout: 20_000 }).toBe(5)
+    const load = (seconds: number) => `${TWO}load:\n  - { phase: p, rate: 20/s, for: ${String(seconds)}s }\n`
+    const id = `fleet-${String(++runs)}`
+    const asked = { fleet: coordinator, present: free(), version: VERSION }
+    const first = begin(server.origin, IDS + load(60), { id, generators: fleetGenerators(() => asked) })
+    await expect.poll(() => server.bodies.length, { timeout: 30_000 }).toBeGreaterThan(10)
+
+    const later = await fleet.coordinator()
+    const present = (await later.present()).filter(({ run }) => run === id)
+    expect(present).toHaveLength(5)
+    const taken = { fleet: later, present, version: VERSION }
+    const second = begin(server.origin, IDS + load(3), { id, generators: fleetGenerators(() => taken) })
+
+    const { judgement } = await first.done
+    expect(judgement).toMatchObject({ verdict: 'void', lacksGenerators: true })
+    expect(judgement.reasons.join()).toMatch(/another coordinator has taken the run|it makes no part of run/)
+    const outcome = await second.done
+    await later.close()
+    expectWhole(outcome)
+    expect(outcome.result.totals.requests).toBe(60)
+  })
 })

@@ -70,6 +70,8 @@ class FleetGenerators implements Generators {
   private readonly gone = new Map<string, string>()
   private hasJoined = false
   private isClosed = false
+  /** What is told in the run is told to another coordinator. */
+  private isReplaced = false
 
   constructor(
     private readonly asked: () => FleetRun | Promise<FleetRun>,
@@ -129,6 +131,10 @@ class FleetGenerators implements Generators {
     await Promise.all(this.members.map(({ line }) => line.say({ kind: 'close' })))
     for (const { line } of this.members) line.close()
     this.stopServing()
+    if (this.isReplaced) {
+      this.inbox?.stop()
+      return
+    }
     await this.inbox?.close()
     await fleet.disown(this.run.data.run.id).catch(() => undefined)
   }
@@ -237,8 +243,16 @@ class FleetGenerators implements Generators {
       if (row !== undefined && row.session !== session) this.lose(id, 'it was started anew')
       else if (row === undefined) this.lose(id, 'it has left the fleet')
       else if (now - row.seenAtMs > LOST_AFTER_MS) this.lose(id, 'nothing was heard of it for 10 s')
-      else if (this.hasJoined) void (isToMeet ? line.meet() : line.say({ kind: 'beat' }))
+      else if (this.hasJoined) void (isToMeet ? line.meet() : this.beat(id, line))
     }
+  }
+
+  /** One that obeys us no more makes its part for another coordinator, or for nobody. */
+  private async beat(id: string, line: Line): Promise<void> {
+    const reply = await line.say({ kind: 'beat' })
+    if (reply?.kind !== 'refused' || this.isOver()) return
+    this.isReplaced = true
+    this.lose(id, reply.why, false)
   }
 
   private lose(id: string, why: string, isBelieved = true): void {

@@ -173,7 +173,7 @@ class Member {
   /** The coordinator that had the run until now is replaced: what it had asked for ends. */
   private async giveUp(engaged: Engaged | undefined): Promise<void> {
     if (engaged === undefined) return
-    await engaged.part.close()
+    await engaged.part.replace()
     this.options.onNews(`run ${engaged.run}: another coordinator has taken it`)
     if (this.engaged === engaged) this.engaged = undefined
   }

@@ -52,9 +52,14 @@ export class Inbox {
 
   /** Takes no more; what is left of the run on the bus is gone. */
   async close(): Promise<void> {
+    this.stop()
+    await Inbox.forget(this.bus, this.run)
+  }
+
+  /** Takes no more; what is on the bus is another's. */
+  stop(): void {
     this.isClosed = true
     this.messages?.stop()
-    await Inbox.forget(this.bus, this.run)
   }
 
   /** What was told in a run, and not taken, is gone: numbers of another epoch would be taken for those of this one. */

@@ -120,6 +120,12 @@ export class Part {
     this.generators.close()
   }
 
+  /** Another coordinator has the run: the one before hears no more, least of all that its load was over. */
+  async replace(): Promise<void> {
+    this.outbox.giveUp()
+    await this.close()
+  }
+
   async close(): Promise<void> {
     this.isOver = true
     this.load?.send({ kind: 'stop' })
