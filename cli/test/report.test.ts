@@ -164,6 +164,7 @@ describe('a run that is told to a server', () => {
     const kept = JSON.parse(gunzipSync(readFileSync(file)).toString()) as {
       begun: { id: string; labels: Record<string, string>; plan: { text: string } }
       result: { id: string; gates: { status: string; rule: string }[] }
+      events: unknown[]
     }
     const forged = (change: (run: typeof kept) => void) => {
       const copy = structuredClone(kept)
@@ -183,6 +184,25 @@ describe('a run that is told to a server', () => {
     expect(await detail('forged1234')).toMatchObject({
       verdict: 'void',
       reasons: [expect.stringMatching(/judged again: .*requests at least 1000000" is breached/)],
+    })
+    const lost = await forged((one) => {
+      one.begun.id = one.result.id = 'forged1235'
+      const what = {
+        generator: 'a',
+        why: 'gone',
+        place: null,
+        atMs: 0,
+        arrivals: [9],
+        left: [0],
+        requests: 0,
+        journeys: 0,
+      }
+      one.events.push({ kind: 'loss', loss: what })
+    })
+    expect(lost.code).toBe(0)
+    expect(await detail('forged1235')).toMatchObject({
+      verdict: 'void',
+      reasons: [expect.stringMatching(/judged again: a generator was lost, and its plan wants it void/)],
     })
   })
 

@@ -58,6 +58,7 @@ class FleetGenerators implements Generators {
   private readonly key = newKey()
   private members: Member[] = []
   private deal: Deal = []
+  private epoch = 0
   private inbox: Inbox | undefined
   private load: FleetLoad | undefined
   private readonly walks = new Map<number, { by: string; end: (outcome: OnceOutcome | undefined) => void }>()
@@ -70,8 +71,6 @@ class FleetGenerators implements Generators {
   private readonly gone = new Map<string, string>()
   private hasJoined = false
   private isClosed = false
-  /** What is told in the run is told to another coordinator. */
-  private isReplaced = false
 
   constructor(
     private readonly asked: () => FleetRun | Promise<FleetRun>,
@@ -131,7 +130,7 @@ class FleetGenerators implements Generators {
     await Promise.all(this.members.map(({ line }) => line.say({ kind: 'close' })))
     for (const { line } of this.members) line.close()
     this.stopServing()
-    if (this.isReplaced) {
+    if (!(await fleet.owns(this.run.data.run.id, this.epoch))) {
       this.inbox?.stop()
       return
     }
@@ -151,6 +150,7 @@ class FleetGenerators implements Generators {
     if (typeof choice === 'string') return `fleet: ${choice}`
     const { id } = data.run
     const epoch = await fleet.own(id)
+    this.epoch = epoch
     const options = {
       ...{ bus: fleet.bus, signs: fleet.signs, run: id, epoch, key: this.key },
       onFailed: (failed: string, why: string, isBelieved: boolean) => {
@@ -250,9 +250,7 @@ class FleetGenerators implements Generators {
   /** One that obeys us no more makes its part for another coordinator, or for nobody. */
   private async beat(id: string, line: Line): Promise<void> {
     const reply = await line.say({ kind: 'beat' })
-    if (reply?.kind !== 'refused' || this.isOver()) return
-    this.isReplaced = true
-    this.lose(id, reply.why, false)
+    if (reply?.kind === 'refused' && !this.isOver()) this.lose(id, reply.why, false)
   }
 
   private lose(id: string, why: string, isBelieved = true): void {

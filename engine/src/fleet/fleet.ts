@@ -61,6 +61,12 @@ export class Fleet {
     return this.owners.put(run, new Date().toISOString())
   }
 
+  /** Whether nobody has taken the run since it was owned at this epoch; where the bus cannot tell, nobody has. */
+  async owns(run: string, epoch: number): Promise<boolean> {
+    const entry = await this.owners.get(run).catch(() => null)
+    return entry === null || entry.revision === epoch
+  }
+
   async disown(run: string): Promise<void> {
     await this.owners.purge(run)
   }

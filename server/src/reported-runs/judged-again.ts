@@ -5,6 +5,7 @@ import {
   judge,
   NO_DOUBTS,
   RunView,
+  tooLittleLeft,
   type Baseline,
   type Gate,
   type Plan,
@@ -40,7 +41,7 @@ export function judgedAgain(
   view.add({ kind: 'end' })
   const doubt =
     result.verdict === 'open'
-      ? doubtOf(result, { view, events, gates, hasBaseline: baseline !== undefined, strict: plan.strict })
+      ? doubtOf(result, { view, events, gates, hasBaseline: baseline !== undefined, plan })
       : undefined
   if (doubt === undefined) return { result, shape: view.shape }
   return {
@@ -57,8 +58,8 @@ function doubtOf(
     events,
     gates,
     hasBaseline,
-    strict,
-  }: { view: RunView; events: readonly RunTurn[]; gates: readonly Gate[]; hasBaseline: boolean; strict: boolean },
+    plan,
+  }: { view: RunView; events: readonly RunTurn[]; gates: readonly Gate[]; hasBaseline: boolean; plan: Plan },
 ): string | undefined {
   const results = view.gates()
   const other = results.find(({ status, rule }, index) => {
@@ -69,6 +70,10 @@ function doubtOf(
   })
   if (other !== undefined)
     return `by the seconds of this run the gate "${other.rule}" is ${other.status}, and its result says otherwise`
+  const { losses } = view.recording
+  if (losses.length > 0 && plan.onLoss !== 'continue at less') return 'a generator was lost, and its plan wants it void'
+  const tooLittle = tooLittleLeft(losses, view.shape)
+  if (tooLittle !== undefined) return tooLittle
   if (results.length !== result.gates.length) return 'its result has other gates than its plan'
   const figures = (steps: readonly Pick<StepSummary, 'name' | 'requests' | 'failed' | 'responseTime'>[]) =>
     JSON.stringify(
@@ -79,7 +84,7 @@ function doubtOf(
   const { verdict } = judge({
     ending: isStopped ? { kind: 'stopped', by: 'a person' } : { kind: 'finished' },
     ...{ doubts: NO_DOUBTS, results, recording: view.recording, shape: view.shape },
-    ...{ strict, beside: { renewals: result.renewals ?? [], teardown: result.teardown, endedByData: [] } },
+    ...{ strict: plan.strict, beside: { renewals: result.renewals ?? [], teardown: result.teardown, endedByData: [] } },
   })
   return verdict === 'open' ? undefined : `by its seconds this run is ${verdict}`
 }
