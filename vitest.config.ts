@@ -25,7 +25,7 @@ const UNTIMED = {
 /** What a fleet does, and searches for a capacity: they wait for most of their time. */
 const FLEET = {
   engine: filesOf('engine', 'fleet fleet-attacks fleet-faults fleet-watch'),
-  cli: filesOf('cli', 'capacity fleet'),
+  cli: filesOf('cli', 'capacity fleet machines'),
 }
 /** The engine in simulated time. */
 const SIMULATED = filesOf('engine', 'no-false-green')

@@ -32,13 +32,14 @@ export class TestFleet {
 
   private constructor(
     readonly folder: string,
+    readonly host: string,
     readonly port: number,
   ) {}
 
   /** Founds a fleet with some generators, each as `place/name`, and starts its bus. */
-  static async start(ids: readonly string[]): Promise<TestFleet> {
-    const fleet = new TestFleet(mkdtempSync(join(tmpdir(), 'jolt-gate-fleet-')), await freePort())
-    foundFleet(fleet.folder, { host: '127.0.0.1', port: fleet.port })
+  static async start(ids: readonly string[], host = '127.0.0.1'): Promise<TestFleet> {
+    const fleet = new TestFleet(mkdtempSync(join(tmpdir(), 'jolt-gate-fleet-')), host, await freePort())
+    foundFleet(fleet.folder, { host, port: fleet.port })
     for (const id of ids) {
       const [place = '', name = ''] = id.split('/')
       addGenerator(fleet.folder, { name, place })
@@ -48,7 +49,7 @@ export class TestFleet {
   }
 
   get address(): string {
-    return `nats://127.0.0.1:${String(this.port)}`
+    return `nats://${this.host}:${String(this.port)}`
   }
 
   async startBus(): Promise<void> {

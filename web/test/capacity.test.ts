@@ -8,6 +8,7 @@ import CapacityColumn from '../src/capacity/CapacityColumn.vue'
 import CapacityDialog from '../src/capacity/CapacityDialog.vue'
 import TrialTable from '../src/capacity/TrialTable.vue'
 import { gateChart, throughputChart, type DrawnSearch } from '../src/capacity/capacity-charts.js'
+import { comparableWith, trendChart } from '../src/capacity/capacity-trend.js'
 import { answerWords, drawnGate, othersHeldTo } from '../src/capacity/capacity-words.js'
 import { button, pageAround, press, rows, wordsIn } from './page.js'
 
@@ -62,6 +63,9 @@ const found: CapacityDetail = {
   },
 }
 
+const COLOURS = 'ink rule soft lake brick ochre slate started far farFill marked veil'.split(' ')
+const PALETTE = Object.fromEntries(COLOURS.map((name) => [name, name])) as unknown as Parameters<typeof gateChart>[1]
+
 describe('the answer', () => {
   function shown(search: CapacityDetail): string {
     const props = { search, earlier: [{ ...found, id: 's0' }], now: Date.now() }
@@ -111,6 +115,33 @@ describe('the answer', () => {
   })
 })
 
+describe('the trend', () => {
+  it('draws what comparable searches found, the oldest first, and none that looked for or at something else', () => {
+    const earlier = [
+      { ...found, id: 'newer', askedAt: '2026-05-30T10:00:00Z', load: 300, interval: null },
+      { ...found, id: 'older', askedAt: '2026-05-01T10:00:00Z', load: 250 },
+      { ...found, id: 'shut', verdict: 'shut' as const },
+      { ...found, id: 'unknown', verdict: 'void' as const, load: null },
+      { ...found, id: 'users', goal: { ...found.goal, unit: 'users' as const } },
+      { ...found, id: 'a gate', goal: { ...found.goal, kind: 'at least' as const } },
+      { ...found, id: 'elsewhere', targetName: 'staging' },
+    ]
+    const comparable = comparableWith(found, earlier)
+    expect(comparable.map(({ id }) => id)).toEqual(['older', 'newer', 's1'])
+    const { data } = trendChart(comparable, { shown: 's1', unit: 'arrivals' }, PALETTE)
+    const [set] = data.datasets
+    expect(set?.data.map(({ x, y }) => [x, y])).toEqual([
+      [0, 250],
+      [1, 300],
+      [2, 284],
+    ])
+    expect([set?.pointStyle, set?.pointBackgroundColor]).toEqual([
+      ['circle', 'triangle', 'circle'],
+      ['lake', 'lake', 'ochre'],
+    ])
+  })
+})
+
 describe('the trials', () => {
   it('draw the gate that gave way, with each interval and by more than colour', () => {
     expect(drawnGate(TRIALS)).toBe(P95)
@@ -119,12 +150,7 @@ describe('the trials', () => {
     const drawn: DrawnSearch = {
       ...{ unit: 'arrivals', trials: TRIALS, rule: P95, law: LAW, answer: { load: 284, interval: [271, 296] } },
     }
-    const palette = {
-      ...Object.fromEntries(
-        'ink rule soft lake brick ochre slate started far farFill marked veil'.split(' ').map((name) => [name, name]),
-      ),
-    }
-    const gate = gateChart(drawn, palette as unknown as Parameters<typeof gateChart>[1])
+    const gate = gateChart(drawn, PALETTE)
     expect(gate.data.datasets[0]?.data.map(({ x, y, end }) => [x, y, end])).toEqual([
       [20, 40, 60],
       [320, 900, 920],
@@ -132,11 +158,9 @@ describe('the trials', () => {
       [284, 288, 308],
     ])
     expect(gate.data.datasets[0]?.pointStyle).toEqual(['circle', 'rect', 'rect', 'circle'])
-    const throughput = throughputChart(drawn, palette as unknown as Parameters<typeof gateChart>[1])
+    const throughput = throughputChart(drawn, PALETTE)
     expect(throughput.data.datasets).toHaveLength(3)
-    expect(
-      throughputChart({ ...drawn, law: null }, palette as unknown as Parameters<typeof gateChart>[1]).data.datasets,
-    ).toHaveLength(1)
+    expect(throughputChart({ ...drawn, law: null }, PALETTE).data.datasets).toHaveLength(1)
   })
 
   it('are listed, the latest first, with why each was made', async () => {

@@ -5,6 +5,8 @@ import type { CapacityDetail, CapacityLine } from '@jolt-gate/core/api'
 import { computed } from 'vue'
 import { ago } from '../text/figures.js'
 import VerdictSign from '../verdict/VerdictSign.vue'
+import TrendChart from './TrendChart.vue'
+import { comparableWith } from './capacity-trend.js'
 import {
   answerWords,
   firstBreach,
@@ -24,6 +26,7 @@ const breach = computed(() => firstBreach(props.search.trials))
 const othersTo = computed(() =>
   breach.value === undefined ? undefined : othersHeldTo(props.search.trials, breach.value.gate),
 )
+const found = computed(() => comparableWith(props.search, props.earlier))
 const meaning = computed(() => {
   if (!isOver.value) return `looking for ${goalWords(props.search.goal)}`
   if (isGate.value || capacity.value?.load == null) return ''
@@ -108,6 +111,10 @@ const sign = computed(() => capacity.value?.verdict ?? 'going')
     </template>
     <template v-if="earlier.length > 0">
       <h2>Other searches of this plan</h2>
+      <template v-if="found.length > 1">
+        <TrendChart :found="found" :shown="search.id" :unit="search.goal.unit" />
+        <p class="soft">Against the same target, the oldest at the left, with 95 % intervals.</p>
+      </template>
       <div v-for="one in earlier" :key="one.id" class="earlier">
         <VerdictSign :verdict="one.verdict ?? 'going'" />
         <RouterLink :to="{ name: 'capacity', params: { project: one.projectId, search: one.id } }">{{

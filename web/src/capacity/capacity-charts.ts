@@ -20,7 +20,7 @@ interface Point {
   end: number | null
   answer: TrialMade['answer']
 }
-const FONT = { family: 'Archivo Variable', size: 11.5 }
+export const FONT = { family: 'Archivo Variable', size: 11.5 }
 const CURVE_POINTS = 80
 const STYLES = { held: 'circle', breached: 'rect', undecided: 'rectRot', 'not delivered': 'rectRot' } as const
 
@@ -128,7 +128,7 @@ export function throughputChart(
   }
 }
 
-const COMMON: NonNullable<ChartConfiguration<'scatter'>['options']> = {
+export const COMMON: NonNullable<ChartConfiguration<'scatter'>['options']> = {
   ...{ animation: false, maintainAspectRatio: false, events: [] },
   plugins: { legend: { display: false }, tooltip: { enabled: false } },
   layout: { padding: { right: 26, top: 6 } },
@@ -160,7 +160,11 @@ function loadAxis(trials: readonly TrialMade[], unit: CapacityUnit, palette: Pal
 }
 
 type Draw = (context: CanvasRenderingContext2D, chart: Chart) => void
-const drawing = (id: string, when: 'beforeDatasetsDraw' | 'afterDatasetsDraw', draw: Draw): Plugin<'scatter'> => ({
+export const drawing = (
+  id: string,
+  when: 'beforeDatasetsDraw' | 'afterDatasetsDraw',
+  draw: Draw,
+): Plugin<'scatter'> => ({
   id,
   [when]: (chart: Chart) => {
     chart.ctx.save()
@@ -170,7 +174,8 @@ const drawing = (id: string, when: 'beforeDatasetsDraw' | 'afterDatasetsDraw', d
   },
 })
 
-const scaleOf = (chart: Chart, axis: 'x' | 'y', value: number) => chart.scales[axis]?.getPixelForValue(value) ?? 0
+export const scaleOf = (chart: Chart, axis: 'x' | 'y', value: number) =>
+  chart.scales[axis]?.getPixelForValue(value) ?? 0
 
 const intervals = (palette: Palette) =>
   drawing('intervals', 'beforeDatasetsDraw', (context, chart) => {
