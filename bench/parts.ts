@@ -169,9 +169,15 @@ function walkerOf(text: string, onEnded: (hasFailed: boolean) => void) {
   })
   const ignore = () => undefined
   const mask = new Mask()
-  const recorder = new BucketRecorder(shape, mask, ignore, ignore, (iteration) => {
-    onEnded(iteration.hasFailed)
-  })
+  const recorder = new BucketRecorder(
+    shape,
+    mask,
+    (bucket) => void encodeBucket(bucket),
+    ignore,
+    (iteration) => {
+      onEnded(iteration.hasFailed)
+    },
+  )
   recorder.begin(monotonicMs())
   const walker = new Walker(
     {
@@ -180,6 +186,7 @@ function walkerOf(text: string, onEnded: (hasFailed: boolean) => void) {
       connections: 'shared',
       seed: 1,
       mask,
+      networks: null,
       traces: tracesOf('b', plan.trace),
     },
     recorder,

@@ -1,7 +1,7 @@
 // The target of the benches: nginx with one worker and one small JSON answer, so that it is never the slower side. It
-// answers at three addresses: plain, and over TLS by HTTP/1.1 and by HTTP/2.
+// answers at three addresses: plain, and over TLS by HTTP/1.1 and by HTTP/2; /large is answered with 20 kB.
 import { spawn } from 'node:child_process'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { chmodSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { connect, createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -15,7 +15,11 @@ writeFileSync(join(folder, 'key.pem'), key)
 writeFileSync(join(folder, 'cert.pem'), cert)
 
 const [plain, secured, second] = [await freePort(), await freePort(), await freePort()]
-const answers = `default_type application/json; location / { return 200 '${body}'; }`
+// Its worker runs as somebody else.
+chmodSync(folder, 0o755)
+writeFileSync(join(folder, 'large'), 'x'.repeat(20_000))
+const answers = `default_type application/json; location / { return 200 '${body}'; }
+  location = /large { alias ${folder}/large; }`
 const secure = `ssl_certificate ${folder}/cert.pem; ssl_certificate_key ${folder}/key.pem;`
 writeFileSync(
   join(folder, 'nginx.conf'),

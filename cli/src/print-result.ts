@@ -12,7 +12,7 @@ import {
   observedWords,
   verdictWords,
   type Judgement,
-  type PlaceSummary,
+  type PartSummary,
   type RunResult,
 } from '@jolt-gate/core'
 import type { Output } from './options.js'
@@ -40,6 +40,7 @@ export function printResult(
   stream.write(gateTable(result, output))
   stream.write(`\n${figuresTable('step', result.steps, output)}\n`)
   if (result.places !== undefined) stream.write(`\n${figuresTable('place', result.places, output)}\n`)
+  if (result.networks !== undefined) stream.write(`\n${figuresTable('network', result.networks, output)}\n`)
   for (const cause of causesOf(result).slice(0, MOST_CAUSES)) stream.write(`  ${causeWords(cause)}\n`)
   for (const once of [...result.setup, ...result.teardown])
     if (!once.passed) stream.write(`  failed in setup or teardown: ${once.reason ?? once.name}\n`)
@@ -79,7 +80,7 @@ function gateTable(result: RunResult, output: Output): string {
   return `\n${tableOf(['gate', '', 'observed', 'limit', 'samples'], rows, [2, 3, 4], output.color)}\n`
 }
 
-function figuresTable(of: 'step' | 'place', figures: readonly PlaceSummary[], output: Output): string {
+function figuresTable(of: 'step' | 'place' | 'network', figures: readonly PartSummary[], output: Output): string {
   const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
   const rows = figures.map(({ name, requests, throughput, failedShare, responseTime: times }) => [
     name,

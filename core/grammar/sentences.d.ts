@@ -50,6 +50,7 @@ export interface GateSentence {
   of: Scope
   journey: string | undefined
   place: string | undefined
+  network: string | undefined
   during: string[]
   comparison: Comparison
   limit: Limit
@@ -65,6 +66,7 @@ export interface GateSpans {
   of: Span[]
   journey: Span | undefined
   place: Span | undefined
+  network: Span | undefined
   during: Span[]
   comparison: Span
   limit: Span
@@ -137,6 +139,8 @@ export interface Sentences {
   UsersRange: { from: number; to: number; ramp: boolean; by: number | null }
   UsersOnly: number
   TraceOnly: TraceSentence
+  /** Bits a second. */
+  BitsOnly: number
   UntilOnly: { kind: 'load ends' }
   StopOnly: { kind: 'in a row' | 'in all'; seconds: number }
   WaitOnly: WaitSentence

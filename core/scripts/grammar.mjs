@@ -18,6 +18,7 @@ const STARTS = [
   'UsersOnly',
   'StopOnly',
   'TraceOnly',
+  'BitsOnly',
   'UntilOnly',
   'ValueCheck',
   'BeginsOnly',

@@ -77,11 +77,11 @@ describe('gates of a place', () => {
       ['breached', 10],
       [expect.anything(), expect.anything()],
     ])
-    expect(view.ofPlaces().map(({ name, requests, failed }) => [name, requests, failed])).toEqual([
+    expect(view.ofParts('places').map(({ name, requests, failed }) => [name, requests, failed])).toEqual([
       ['north', 150, 0],
       ['south', 50, 20],
     ])
-    expect(view.ofPlaces({ fromSecond: 1, toSecond: 2 }).map(({ requests }) => requests)).toEqual([75, 25])
+    expect(view.ofParts('places', { fromSecond: 1, toSecond: 2 }).map(({ requests }) => requests)).toEqual([75, 25])
   })
 
   it('have lanes of their own', () => {

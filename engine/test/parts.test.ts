@@ -2,6 +2,7 @@
 import { totalsOf } from '../src/coordinate/host.js'
 import fc from 'fast-check'
 import {
+  encodeBucket,
   decodeBucket,
   Distribution,
   emptyBucket,
@@ -376,7 +377,7 @@ describe('recording', () => {
     const recorder = new BucketRecorder(
       shape,
       new Mask(),
-      (bucket) => (bytes = bucket),
+      (bucket) => (bytes = encodeBucket(bucket)),
       () => undefined,
       () => undefined,
     )

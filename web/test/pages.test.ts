@@ -61,6 +61,7 @@ describe('figures', () => {
 describe('lanes', () => {
   const view: RunPicture = {
     places: [],
+    networks: [],
     seconds: 2,
     started: [1, 2],
     users: [1, 1],

@@ -52,6 +52,7 @@ const EVIDENCE = {
   part: ['part', 'text'],
   perHour: ['rise an hour', 'number'],
   place: ['place', 'text'],
+  network: ['network', 'text'],
   perMinuteMs: ['rise a minute', 'time'],
   periodSeconds: ['every', 'seconds'],
   recoveryMs: ['recovered in', 'time'],

@@ -12,7 +12,7 @@ import { failureFindings } from './findings/failures.js'
 import { firstToFill } from './findings/first-to-fill.js'
 import { gateFindings } from './findings/gates.js'
 import { generatorFindings, LATE_MS, type GeneratorFacts } from './findings/generator.js'
-import { placesAsCauses } from './findings/places.js'
+import { networksAsCauses, placesAsCauses } from './findings/parts.js'
 import { twoPopulations } from './findings/populations.js'
 import { queueing } from './findings/queueing.js'
 import { slowRecovery } from './findings/recovery.js'
@@ -62,6 +62,7 @@ export function explain({ view, gates, reasons, pastBorderline = new Map() }: To
     ...queueing(evidence),
     ...slowRecovery(view.shape, impact.recovery),
     ...placesAsCauses(view, random),
+    ...networksAsCauses(view, random),
     ...coldStart(evidence, bySteps),
     ...drift(evidence, bySteps),
     ...periodicSpikes(evidence),

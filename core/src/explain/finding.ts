@@ -14,6 +14,7 @@ export const FINDING_KINDS = [
   'where the time goes',
   'slow recovery',
   'one place',
+  'one network',
   'loose gate',
   'tight gate',
   'generator',

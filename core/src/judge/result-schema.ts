@@ -146,7 +146,7 @@ const once = object({
   reason: string().nullable().defined(),
   responseTimeMs: figureOrNone(),
 })
-const placeOfRun = object({
+const partOfRun = object({
   name: text(),
   requests: count(),
   failed: count(),
@@ -286,7 +286,9 @@ export const RESULT = object({
   }).required(),
   steps: array().of(step).max(MOST_ROWS).required(),
   /** All requests by the place from which they were made, where the plan names places. */
-  places: array().of(placeOfRun).max(100).optional().default(undefined),
+  places: array().of(partOfRun).max(100).optional().default(undefined),
+  /** The same by the network that users came over, where the plan names networks. */
+  networks: array().of(partOfRun).max(20).optional().default(undefined),
   groups: array()
     .of(object({ name: text(), count: count(), failed: count(), time: timesOrNone() }))
     .required(),

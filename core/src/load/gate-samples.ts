@@ -74,11 +74,11 @@ export const phasesOfGate = (
     return phase.measured && (during.length === 0 || during.includes(phase.name) || during.includes(ladder))
   })
 
-/** The share of the load that is made at a place. */
-function partOfPlace({ places = [] }: Pick<Plan, 'places'>, name: string | undefined): number {
+/** The share of the load that is made at a place, or comes over a network. */
+function partOf(parts: readonly { name: string; weight: number }[] = [], name: string | undefined): number {
   if (name === undefined) return 1
-  const total = places.reduce((sum, { weight }) => sum + weight, 0)
-  return (places.find((place) => place.name === name)?.weight ?? 0) / total
+  const total = parts.reduce((sum, { weight }) => sum + weight, 0)
+  return (parts.find((part) => part.name === name)?.weight ?? 0) / total
 }
 
 /** Requests that the load makes for a gate; null where that is not known before. */
@@ -87,7 +87,8 @@ export function expectedOf(loaded: LoadedGates, gate: Gate): number | null {
   const scope = phasesOfGate(loaded, gate)
   if (scope.some((phase) => Math.max(...phase.users) > 0)) return null
   if (journey !== undefined || MEASURES[gate.measure.kind].of !== 'steps') return null
-  const part = partOfPlace(loaded.plan, gate.place)
+  const { places, networks } = loaded.plan
+  const part = partOf(places, gate.place) * partOf(networks, gate.network)
   return scope.reduce(
     (sum, phase) =>
       sum +

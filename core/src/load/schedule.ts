@@ -206,11 +206,12 @@ function sumOf(weights: readonly number[]): number {
 }
 
 /** Tells one load from another: phases, cap, mix and spacing, whatever stands where in the file. */
-export function loadFingerprint({ load, journeys }: Pick<Plan, 'load' | 'journeys'>): string {
+export function loadFingerprint({ load, journeys, networks }: Pick<Plan, 'load' | 'journeys' | 'networks'>): string {
   const pacing = journeys.map(({ pacingMs }) => pacingMs)
   const described = {
     ...load,
     ...(pacing.some((ms) => ms > 0) ? { pacing } : {}),
+    ...(networks === undefined ? {} : { networks }),
     phases: load.phases.map((phase) => ({ ...phase, at: undefined })),
   }
   let [low, high] = [0x811c9dc5, 0x1b873593]

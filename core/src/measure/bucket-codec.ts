@@ -7,12 +7,13 @@ import { SCOPE_COUNTS } from './cells.js'
 /**
  * The first format had no requests in flight, the second nothing of lateness, the third no requests in full, the fourth
  * no rows of data sets and no requests that were drawn, the fifth nothing of how iterations failed or were left
- * unfinished, and no redirects, the sixth no places.
+ * unfinished, and no redirects, the sixth no places, the seventh no networks.
  */
 const FOURTH_FORMAT = 4
 const FIFTH_FORMAT = 5
 const SIXTH_FORMAT = 6
-const FORMAT = 7
+const SEVENTH_FORMAT = 7
+const FORMAT = 8
 
 /** A bucket as bytes. */
 // eslint-disable-next-line max-lines-per-function -- one field after another, in the order of the format
@@ -85,10 +86,17 @@ export function encodeBucket(bucket: Bucket): Uint8Array<ArrayBuffer> {
   })
   writer.list(bucket.places, ({ place, bucket: ofPlace }) => {
     writer.whole(place)
-    writer.blob(encodeBucket({ ...ofPlace, places: [] }))
+    writer.blob(encodeBucket(alone(ofPlace)))
+  })
+  writer.list(bucket.networks, ({ network, bucket: ofNetwork }) => {
+    writer.whole(network)
+    writer.blob(encodeBucket(alone(ofNetwork)))
   })
   return writer.finish()
 }
+
+/** A part of a run has no parts. */
+const alone = (part: Bucket): Bucket => ({ ...part, places: [], networks: [] })
 
 /**
  * Reads what `encodeBucket` wrote.
@@ -99,7 +107,7 @@ export function decodeBucket(bytes: Uint8Array): Bucket {
   return readBucket(bytes, false)
 }
 
-function readBucket(bytes: Uint8Array, isOfPlace: boolean): Bucket {
+function readBucket(bytes: Uint8Array, isPart: boolean): Bucket {
   const reader = new ByteReader(bytes)
   const format = reader.whole()
   if (format < FOURTH_FORMAT || format > FORMAT) throw new RangeError(`unknown bucket format ${String(format)}`)
@@ -150,13 +158,16 @@ function readBucket(bytes: Uint8Array, isOfPlace: boolean): Bucket {
     drawn: hasRows ? reader.list(() => readDrawn(reader)) : [],
     redirects: hasUnfinished ? reader.list(() => readRedirect(reader)) : [],
     called: hasUnfinished ? reader.list(() => ({ step: reader.whole(), journey: reader.whole() })) : [],
-    places: format > SIXTH_FORMAT ? reader.list(() => readPlace(reader, isOfPlace)) : [],
+    places:
+      format > SIXTH_FORMAT ? reader.list(() => ({ place: reader.whole(), bucket: readPart(reader, isPart) })) : [],
+    networks:
+      format > SEVENTH_FORMAT ? reader.list(() => ({ network: reader.whole(), bucket: readPart(reader, isPart) })) : [],
   }
 }
 
-function readPlace(reader: ByteReader, isOfPlace: boolean): Bucket['places'][number] {
-  if (isOfPlace) throw new RangeError('a place has no places')
-  return { place: reader.whole(), bucket: readBucket(reader.blob(), true) }
+function readPart(reader: ByteReader, isPart: boolean): Bucket {
+  if (isPart) throw new RangeError('a place has no places, and a network no networks')
+  return readBucket(reader.blob(), true)
 }
 
 const FIRST_SCOPE_COUNTS = ['started', 'finished', 'endedFailed', 'cutOff'] as const

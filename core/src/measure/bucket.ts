@@ -218,6 +218,8 @@ export interface Bucket {
   metrics: (number | null)[]
   /** The same second of each place alone, by its number in the shape; none where all is one place. */
   places: { place: number; bucket: Bucket }[]
+  /** The same second of the users of each network alone; none where they are all alike. */
+  networks: { network: number; bucket: Bucket }[]
 }
 
 /**
@@ -250,6 +252,7 @@ export function emptyBucket(second: number): Bucket {
     pressure: 0,
     metrics: [],
     places: [],
+    networks: [],
   }
 }
 

@@ -93,6 +93,7 @@ export class Recording extends Cells {
       open: [],
       drawn: [],
       places: [],
+      networks: [],
       users,
       busy,
       busyOfFive,

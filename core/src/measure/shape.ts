@@ -44,6 +44,8 @@ export interface RunShape {
   data?: { name: string; rows: number }[]
   /** Where its load is made; of a run without places undefined. */
   places?: string[]
+  /** What its users come over; of a run without networks undefined. */
+  networks?: string[]
   metrics: { name: string; unit: string; ceiling: number | null }[]
   /** Where a person opens a trace, where the target says it: an address with {trace}. */
   traces?: string | undefined
@@ -93,6 +95,7 @@ export function shapeOf(
     data: plan.data.map(({ name, rows }) => ({ name, rows: rows.count })),
     metrics: metrics.map(({ name, unit, ceiling }) => ({ name, unit, ceiling: ceiling ?? null })),
     ...(plan.places === undefined ? {} : { places: plan.places.map((place) => place.name) }),
+    ...(plan.networks === undefined ? {} : { networks: plan.networks.map((network) => network.name) }),
     traces,
     drainMs: plan.load.drainMs,
   }

@@ -12,9 +12,9 @@ const MOST_FAILED = 'at most 1 %'
  *
  * A default gate covers the steps or journeys, and the phases, that no gate of the plan on the same measure covers: so
  * a step whose failures the plan allows keeps its own limit, and nothing else goes unseen. A gate against a baseline
- * covers nothing, since it may have none; nor does one of a place, which is not all, a lower limit, or a count that a
- * scaled run does not judge. Where the plan limits failed requests, the default for journeys leaves out iterations that
- * requests alone failed.
+ * covers nothing, since it may have none; nor does one of a place or a network, which is not all, a lower limit, or a
+ * count that a scaled run does not judge. Where the plan limits failed requests, the default for journeys leaves out
+ * iterations that requests alone failed.
  */
 export function gatesOf(plan: Plan): Gate[] {
   return [...plan.gates, ...defaultRequestGates(plan), ...defaultJourneyGates(plan)]
@@ -90,8 +90,13 @@ function defaultJourneyGates(plan: Plan): Gate[] {
 /** Gates that would notice too many failures. */
 function gatesOn(plan: Plan, kind: Measure['kind']): Gate[] {
   return plan.gates.filter(
-    ({ measure, limit, comparison, isScaled, place }) =>
-      place === undefined && measure.kind === kind && limit.kind === 'fixed' && isUpperLimit(comparison) && !isScaled,
+    ({ measure, limit, comparison, isScaled, place, network }) =>
+      place === undefined &&
+      network === undefined &&
+      measure.kind === kind &&
+      limit.kind === 'fixed' &&
+      isUpperLimit(comparison) &&
+      !isScaled,
   )
 }
 

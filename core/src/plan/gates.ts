@@ -16,6 +16,7 @@ export interface Named {
   /** Phases, and ladders for all of their levels. */
   phases: ReadonlySet<string>
   places: ReadonlySet<string>
+  networks: ReadonlySet<string>
   /** Whether all of the plan before the gates could be read. */
   areAllRead: boolean
 }
@@ -106,8 +107,9 @@ function readStop(source: Source, field: Field | undefined, gate: GateSentence):
   return undefined
 }
 
-function whyNoStop({ measure, comparison, limit, place }: GateSentence): string | undefined {
+function whyNoStop({ measure, comparison, limit, place, network }: GateSentence): string | undefined {
   if (place !== undefined) return 'a gate of one place'
+  if (network !== undefined) return 'a gate of one network'
   if (measure.kind === 'capacity') return 'a gate on the capacity'
   if (isOfRun(measure)) return measure.kind
   if (limit.kind === 'baseline') return 'a limit against a baseline'
@@ -192,6 +194,12 @@ function scopeFault(gate: GateSentence): [span: Span | undefined, code: string, 
     return [spans.place, 'SCOPE', `${measure.kind} is measured for the whole run: remove "from place"`]
   if (gate.place !== undefined && limit.kind === 'baseline')
     return [spans.limit, 'SCOPE', 'a baseline is of all places: remove "from place", or name a fixed limit']
+  if (gate.network !== undefined && gate.place !== undefined)
+    return [spans.network, 'SCOPE', 'a gate is of one place or of one network: remove "from place" or "on network"']
+  if (gate.network !== undefined && (isOfRun(measure) || family === 'metric'))
+    return [spans.network, 'SCOPE', `${measure.kind} is measured for the whole run: remove "on network"`]
+  if (gate.network !== undefined && limit.kind === 'baseline')
+    return [spans.limit, 'SCOPE', 'a baseline is of all networks: remove "on network", or name a fixed limit']
   if (gate.journey !== undefined && !byJourney)
     return [spans.journey, 'SCOPE', `${measure.kind} is measured for the whole run: remove "in journey"`]
   return undefined
@@ -217,6 +225,9 @@ function areNamed(source: Source, gate: GateSentence, named: Named, at: PlaceOfS
       ? []
       : [{ kind: 'journey', name: gate.journey, span: spans.journey, known: named.journeys }]),
     ...(gate.place === undefined ? [] : [{ kind: 'place', name: gate.place, span: spans.place, known: named.places }]),
+    ...(gate.network === undefined
+      ? []
+      : [{ kind: 'network', name: gate.network, span: spans.network, known: named.networks }]),
     ...(gate.measure.kind === 'recovery'
       ? [{ kind: 'phase', name: gate.measure.phase, span: spans.measure, known: named.phases }]
       : []),

@@ -309,6 +309,19 @@ export interface PlanPlace {
   weight: number
 }
 
+/** A network that users come over; one without a delay and a rate is that of the generator as it is. */
+export interface PlanNetwork {
+  name: string
+  weight: number
+  /** There and back. */
+  delayMs: number
+  /** By which the delay varies to either side. */
+  jitterMs: number
+  /** Bits a second to the user and from there; undefined for as many as there are. */
+  downBits: number | undefined
+  upBits: number | undefined
+}
+
 export interface Plan {
   file: string
   name: string
@@ -316,6 +329,8 @@ export interface Plan {
   target: string | undefined
   /** Where its load is made, each with its share; undefined where no place is named. */
   places?: PlanPlace[] | undefined
+  /** What users come over, each of them over one; undefined where that is of no matter. */
+  networks?: PlanNetwork[] | undefined
   /** What a lost generator means; by default the run is void. */
   onLoss?: 'void' | 'continue at less' | undefined
   seed: number

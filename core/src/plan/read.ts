@@ -8,6 +8,7 @@ import type { Journey, Phase, Plan, Position, Problem, Step } from './model.js'
 import type { Target } from './target-model.js'
 import { allSteps, groupsOf, timedOf } from './steps/walk.js'
 import { checkNames } from './names.js'
+import { readNetworks } from './networks.js'
 import { readPlaces } from './places.js'
 import { errorsIn, openSource, problemsOf, writtenText, type Source } from './source.js'
 import { readWord, type FileReader, type StepContext } from './context.js'
@@ -150,6 +151,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     phases: new Set(phases.flatMap(({ name, ladder }) => (ladder === null ? [name] : [name, ladder]))),
   }
   const places = readPlaces(source, node('places'))
+  const networks = readNetworks(source, node('networks'))
   const satisfiedMs = readTimeout(source, fields.get('satisfied'), 'satisfied')
   const plan: Plan = {
     file: source.file,
@@ -157,6 +159,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     about: readText(source, fields.get('about'), 'about') ?? '',
     target: readText(source, fields.get('target'), 'target'),
     places,
+    networks,
     onLoss: readWord(source, fields.get('on loss'), 'on loss', ['void', 'continue at less']),
     seed: readWhole(source, fields.get('seed'), 'seed', 0) ?? 1,
     satisfiedMs,
@@ -165,7 +168,7 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     values: readValues(source, node('values')),
     data: readData({ source, files }, node('data')),
     namespaces,
-    connections: readWord(source, fields.get('connections'), 'connections', ['shared', 'per user']) ?? 'shared',
+    connections: readConnections(source, fields.get('connections'), networks !== undefined),
     setup,
     journeys,
     teardown,
@@ -173,12 +176,28 @@ function readModel(source: Source, files: FileReader, valueOf: LoadValues): Plan
     ...readGates(
       source,
       node('gates'),
-      { ...named, areAllRead: errorsIn(source) === 0, places: new Set(places?.map((place) => place.name)) },
+      {
+        ...{ ...named, areAllRead: errorsIn(source) === 0 },
+        places: new Set(places?.map((place) => place.name)),
+        networks: new Set(networks?.map((network) => network.name)),
+      },
       satisfiedMs,
     ),
   }
   if (!source.isBroken) requireParts(source, fields, plan)
   return plan
+}
+
+/** Over a network each user has connections of its own: those of others would be those of other networks. */
+function readConnections(source: Source, field: Field | undefined, hasNetworks: boolean): Plan['connections'] {
+  const written = readWord(source, field, 'connections', ['shared', 'per user'])
+  if (hasNetworks && written === 'shared')
+    source.report(
+      offsetOf(field?.value ?? null),
+      'CONNECTIONS',
+      'users of a network have connections of their own: remove "connections: shared"',
+    )
+  return hasNetworks ? 'per user' : (written ?? 'shared')
 }
 
 function requireParts(source: Source, fields: Map<string, Field>, plan: Plan): void {

@@ -24,6 +24,7 @@ export type ContextName =
   | 'sql'
   | 'check'
   | 'gate'
+  | 'network'
   | 'phase'
   | 'data'
   | 'value'

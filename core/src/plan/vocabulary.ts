@@ -50,6 +50,11 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
         entries(whole),
         '{ north: 3, south: 1 }',
       ),
+      networks: key(
+        'what users come over: each user has one, by weight, and connections of its own',
+        list(map('network')),
+        '- { network: harbour cell, delay: 75ms, down: 1.6 Mbit/s }',
+      ),
       'on loss': key(
         'when a generator is lost: the run is void, or the others continue at less',
         words('void', 'continue at less'),
@@ -81,6 +86,17 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       drain: key('time to finish after the last phase; default 30 s', sentence('DurationOnly'), '30s'),
       mix: key('journeys in exact proportion to their weights, or drawn', words('exact', 'drawn'), 'drawn'),
       gates: key('limits that must hold', list(oneOf(sentence('Gate'), map('gate'))), '- failed requests at most 1 %'),
+    },
+  },
+  network: {
+    about: 'a network that users come over',
+    keys: {
+      network: needed('its name, in gates and tables', text, 'harbour cell'),
+      weight: key('share of the users, relative to the weights of the others; default 1', whole, '3'),
+      delay: key('how much longer a response takes, there and back', sentence('DurationOnly'), '75ms'),
+      jitter: key('by how much the delay varies, to either side', sentence('DurationOnly'), '10ms'),
+      down: key('bits a second to the user', sentence('BitsOnly'), '1.6 Mbit/s'),
+      up: key('bits a second from the user', sentence('BitsOnly'), '750 kbit/s'),
     },
   },
   defaults: { about: 'defaults for every request', keys: { headers, timeout, check, 'on failure': onFailure } },

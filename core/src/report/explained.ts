@@ -28,6 +28,7 @@ const TITLES: Readonly<Record<FindingKind, (evidence: Figures, steps: readonly s
   'where the time goes': (of, steps) => `${steps.join(', ')} spends its time on ${said(of, 'part')}`,
   'slow recovery': () => 'Slow recovery',
   'one place': ({ place = '' }) => `Worse from "${String(place)}"`,
+  'one network': ({ network = '' }) => `More failures over "${String(network)}"`,
   'loose gate': (of) => (of['gates'] === 1 ? 'A gate that is loose' : `${said(of, 'gates')} gates that are loose`),
   'tight gate': () => 'Gate too close to normal values',
   generator: () => 'Generator fell behind or ran out of resources',

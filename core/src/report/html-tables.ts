@@ -4,7 +4,7 @@ import { formatMs, formatValue } from '../judge/values.js'
 import type { RunResult } from '../judge/result-schema.js'
 import { findingsOf, impactWords } from './explained.js'
 import { text } from './html-text.js'
-import type { PlaceSummary } from '../view/places.js'
+import type { PartSummary } from '../view/parts.js'
 
 function table(title: string, head: string[], rows: string[][], words: number): string {
   const cell = (tag: string, value: string, index: number) =>
@@ -40,7 +40,7 @@ export function findingsSection(result: RunResult): string {
 const time = (value: number | undefined) => (value === undefined ? '–' : text(formatMs(value)))
 const FIGURES = ['requests', 'failed', 'failed %', 'throughput', 'median', 'p95', 'p99', 'max']
 
-const figureRows = (figures: readonly PlaceSummary[]): string[][] =>
+const figureRows = (figures: readonly PartSummary[]): string[][] =>
   figures.map((step) => {
     const times = step.responseTime
     return [
@@ -73,6 +73,10 @@ export function stepsTable({ steps, groups }: RunResult): string {
 
 export function placesTable({ places }: RunResult): string {
   return places === undefined ? '' : table('Places', ['place', ...FIGURES], figureRows(places), 1)
+}
+
+export function networksTable({ networks }: RunResult): string {
+  return networks === undefined ? '' : table('Networks', ['network', ...FIGURES], figureRows(networks), 1)
 }
 
 export function failuresTable({ steps }: RunResult): string {

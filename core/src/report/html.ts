@@ -12,6 +12,7 @@ import {
   journeysTable,
   phasesTable,
   slowestTable,
+  networksTable,
   placesTable,
   stepsTable,
 } from './html-tables.js'
@@ -59,6 +60,7 @@ ${lanes.map((lane) => laneSvg(lane, result)).join('\n')}
 </div></section>
 ${stepsTable(result)}
 ${placesTable(result)}
+${networksTable(result)}
 ${stepCharts(result)}
 ${journeysTable(result)}
 ${phasesTable(result)}

@@ -78,7 +78,8 @@ function propertiesOf(result: RunResult) {
     ['impact', impact?.grade ?? null],
     // The format has no place for what a case that passed has observed.
     ...result.gates.map((gate): [string, string] => [`gate: ${gate.rule}`, `${gate.status}, ${observedLine(gate)}`]),
-    ...(result.places ?? []).map((place): [string, string] => [`place: ${place.name}`, placeLine(place)]),
+    ...(result.places ?? []).map((place): [string, string] => [`place: ${place.name}`, partLine(place)]),
+    ...(result.networks ?? []).map((network): [string, string] => [`network: ${network.name}`, partLine(network)]),
     ...findingsOf(result).map(({ kind, severity, text }): [string, string] => [
       `finding: ${kind}`,
       `${severity}: ${text}`,
@@ -88,7 +89,7 @@ function propertiesOf(result: RunResult) {
   return property.length === 0 ? {} : { properties: { property } }
 }
 
-function placeLine({ requests, failedShare, responseTime }: NonNullable<RunResult['places']>[number]): string {
+function partLine({ requests, failedShare, responseTime }: NonNullable<RunResult['places']>[number]): string {
   const times = responseTime === null ? '' : `, p95 ${formatMs(responseTime.percentiles['95'])}`
   return `${String(requests)} requests, ${(100 * failedShare).toFixed(1)} % failed${times}`
 }

@@ -5,7 +5,7 @@ import { verdictWords } from '../judge/verdict-words.js'
 import { causesOf, causeWords, MOST_CAUSES } from './causes.js'
 import { findingsOf, impactWords } from './explained.js'
 import type { RunResult } from '../judge/result-schema.js'
-import type { PlaceSummary } from '../view/places.js'
+import type { PartSummary } from '../view/parts.js'
 import { contextWords } from './result.js'
 
 /** Writes a result as Markdown. */
@@ -26,6 +26,7 @@ export function markdownOf(result: RunResult): string {
     '',
     ...figuresTable('step', result.steps),
     ...(result.places === undefined ? [] : ['', ...figuresTable('place', result.places)]),
+    ...(result.networks === undefined ? [] : ['', ...figuresTable('network', result.networks)]),
     ...causesIn(result),
     ...explainedIn(result),
     '',
@@ -38,7 +39,7 @@ export function markdownOf(result: RunResult): string {
   return `${lines.join('\n')}\n`
 }
 
-function figuresTable(of: 'step' | 'place', figures: readonly PlaceSummary[]): string[] {
+function figuresTable(of: 'step' | 'place' | 'network', figures: readonly PartSummary[]): string[] {
   const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
   return [
     `| ${of} | requests | failed | median | p95 | p99 | max |`,

@@ -100,8 +100,8 @@ function seriesOf({ series, startedAt }: RunResult, from: number): Metric[] {
   ]
 }
 
-function stepsOf({ steps, places = [], startedAt, endedAt }: RunResult): Metric[] {
-  const pointsOf = (of: 'step' | 'place', parts: RunResult['steps'] | NonNullable<RunResult['places']>) =>
+function stepsOf({ steps, places = [], networks = [], startedAt, endedAt }: RunResult): Metric[] {
+  const pointsOf = (of: 'step' | 'place' | 'network', parts: RunResult['steps'] | NonNullable<RunResult['places']>) =>
     parts.flatMap(({ name, responseTime }): SummaryPoint[] => {
       if (responseTime === null) return []
       const { count, mean, percentiles } = responseTime
@@ -126,6 +126,11 @@ function stepsOf({ steps, places = [], startedAt, endedAt }: RunResult): Metric[
       ...{ name: 'jolt_gate.place.response_time', unit: 'ms' },
       description: 'Response times from a place over the measured phases',
       summary: { dataPoints: pointsOf('place', places) },
+    },
+    {
+      ...{ name: 'jolt_gate.network.response_time', unit: 'ms' },
+      description: 'Response times over a network over the measured phases',
+      summary: { dataPoints: pointsOf('network', networks) },
     },
   ]
 }

@@ -13,6 +13,7 @@ const GENERATOR_FIGURES = ['error', 'stall', 'busy', 'steal'] as const
 export type SeriesOf =
   | { of: 'step'; name: string; figure: (typeof STEP_FIGURES)[number] }
   | { of: 'place'; name: string; figure: (typeof STEP_FIGURES)[number] }
+  | { of: 'network'; name: string; figure: (typeof STEP_FIGURES)[number] }
   | { of: 'group' | 'journey'; name: string; figure: (typeof SCOPE_FIGURES)[number] }
   | { of: 'metric'; name: string }
   | { of: 'generator'; figure: (typeof GENERATOR_FIGURES)[number] }
@@ -80,7 +81,7 @@ function readSeries(text: string): SeriesOf | undefined {
   }
   if (name === undefined || name === '') return undefined
   if (of === 'metric') return { of, name }
-  if (of === 'step' || of === 'place') {
+  if (of === 'step' || of === 'place' || of === 'network') {
     const figure = STEP_FIGURES.find((one) => one === second)
     return figure === undefined ? undefined : { of, name, figure }
   }
@@ -119,11 +120,12 @@ export function unitOfSeries(series: SeriesOf): string {
 export function seriesWords(series: SeriesOf): string {
   if (series.of === 'generator') return `generator ${series.figure}`
   if (series.of === 'place') return `from ${series.name} ${series.figure}`
+  if (series.of === 'network') return `over ${series.name} ${series.figure}`
   return series.of === 'metric' ? series.name : `${series.name} ${series.figure}`
 }
 
 /** All series that a run has. */
-export function seriesIn({ steps, groups, journeys, places = [], metrics }: RunShape): SeriesOf[] {
+export function seriesIn({ steps, groups, journeys, places = [], networks = [], metrics }: RunShape): SeriesOf[] {
   return [
     ...steps.flatMap(({ name, isRequest }) =>
       isRequest ? STEP_FIGURES.map((figure): SeriesOf => ({ of: 'step', name, figure })) : [],
@@ -131,6 +133,7 @@ export function seriesIn({ steps, groups, journeys, places = [], metrics }: RunS
     ...groups.flatMap((name) => SCOPE_FIGURES.map((figure): SeriesOf => ({ of: 'group', name, figure }))),
     ...journeys.flatMap((name) => SCOPE_FIGURES.map((figure): SeriesOf => ({ of: 'journey', name, figure }))),
     ...places.flatMap((name) => STEP_FIGURES.map((figure): SeriesOf => ({ of: 'place', name, figure }))),
+    ...networks.flatMap((name) => STEP_FIGURES.map((figure): SeriesOf => ({ of: 'network', name, figure }))),
     ...metrics.map(({ name }): SeriesOf => ({ of: 'metric', name })),
     ...GENERATOR_FIGURES.map((figure): SeriesOf => ({ of: 'generator', figure })),
   ]

@@ -67,8 +67,8 @@ function placeOf(
   view: LimitLineSource,
 ): Pick<LimitLine, 'lane' | 'limit' | 'values'> | undefined {
   const { measure, limit, of, journey } = gate
-  // Lanes are of all places.
-  if (limit.kind !== 'fixed' || gate.place !== undefined) return undefined
+  // Lanes are of all places and networks.
+  if (limit.kind !== 'fixed' || gate.place !== undefined || gate.network !== undefined) return undefined
   const values = [...view.gateValues(index)]
   switch (measure.kind) {
     case 'response time':

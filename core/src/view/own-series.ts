@@ -30,7 +30,7 @@ export class OwnSeries {
     const text = seriesText(series)
     const known = this.known.get(text) ?? { values: [], read: 0 }
     this.known.set(text, known)
-    const buckets = series.of === 'place' ? this.bucketsFrom(series.name) : view.buckets
+    const buckets = this.bucketsOf(series)
     for (; known.read < buckets.length; known.read++) {
       const bucket = buckets[known.read]
       if (bucket === undefined) continue
@@ -40,8 +40,11 @@ export class OwnSeries {
     return known.values
   }
 
-  private bucketsFrom(place: string): readonly Bucket[] {
-    return this.view.places.find((one) => one.place === place)?.view.buckets ?? []
+  private bucketsOf(series: SeriesOf): readonly Bucket[] {
+    const { view } = this
+    if (series.of !== 'place' && series.of !== 'network') return view.buckets
+    const parts = series.of === 'place' ? view.places : view.networks
+    return parts.find(({ name }) => name === series.name)?.view.buckets ?? []
   }
 }
 
@@ -50,9 +53,9 @@ function valueIn(
   series: Exclude<SeriesOf, { of: 'metric' | 'generator' }>,
   shape: RunShape,
 ): number | null {
-  if (series.of === 'step' || series.of === 'place') {
+  if (series.of === 'step' || series.of === 'place' || series.of === 'network') {
     const { of, name, figure } = series
-    // The seconds of a place are of that place alone.
+    // The seconds of a part are of that part alone.
     const cells = of === 'step' ? cellsOfStep(bucket, name, shape) : bucket.steps
     if (figure === 'requests' || figure === 'failed') return sum(cells, (cell) => cell[figure])
     return timeOf(

@@ -17,7 +17,7 @@ import type { RunShape } from '../measure/shape.js'
 import type { Gate } from '../plan/model.js'
 import type { Distribution } from '../numbers/distribution.js'
 import { familyOf, isOfRun, type Measured } from '../plan/measures.js'
-import { placeSummary, type PlaceSummary } from './places.js'
+import { partSummary, type PartSummary } from './parts.js'
 import { phaseSummaries, phasesWithin, type PhasePart, type PhaseSummary } from './phases.js'
 import { groupSummaries, journeySummaries, type GroupSummary, type JourneySummary } from './scopes.js'
 import { TimeRanges } from './time-ranges.js'
@@ -81,8 +81,9 @@ interface GateState {
   stoppedValue: number | null
 }
 
-export interface PlaceView {
-  place: string
+/** The same run as it was made at one place alone, or for the users of one network. */
+export interface PartView {
+  name: string
   view: RunView
 }
 
@@ -104,8 +105,9 @@ export class RunView {
   readonly series: Series
   /** Every second that is judged, without what was in flight. */
   readonly buckets: Bucket[] = []
-  /** The same run as it was made at each place alone, in the order of the shape; none where all is one place. */
-  readonly places: readonly PlaceView[]
+  /** In the order of the shape; none where all is one place, or one network. */
+  readonly places: readonly PartView[]
+  readonly networks: readonly PartView[]
   private readonly timeRanges: TimeRanges
   /** T of Apdex for the impact; null where nothing in the plan says how fast is fast enough. */
   readonly satisfiedMs: number | null
@@ -121,11 +123,13 @@ export class RunView {
     this.recording = new BoundedRecording(this.shape)
     this.timeRanges = new TimeRanges(this.shape)
     this.series = emptySeries(shape.metrics.length)
-    this.places = (shape.places ?? []).map((place) => {
-      const own = gates.filter((gate) => gate.place === place)
-      const ofPlace = { ...this.shape, places: [] }
-      return { place, view: new RunView({ gates: own.map(anywhere), shape: ofPlace, satisfiedMs }) }
-    })
+    const partsOf = (names: readonly string[] = [], of: 'place' | 'network'): PartView[] =>
+      names.map((name) => {
+        const own = gates.filter((gate) => gate[of] === name).map(anywhere)
+        return { name, view: new RunView({ gates: own, shape: { ...this.shape, ...NO_PARTS }, satisfiedMs }) }
+      })
+    this.places = partsOf(shape.places, 'place')
+    this.networks = partsOf(shape.networks, 'network')
     this.states = gates.map((gate) => {
       const ofBaseline = gate.limit.kind === 'baseline' && baseline !== undefined ? baselineValue(baseline, gate) : null
       return {
@@ -144,7 +148,7 @@ export class RunView {
 
   /** Takes what happened next. The cost of a second does not grow with the length of the run. */
   add(event: RunEvent): void {
-    this.tellPlaces(event)
+    this.tellParts(event)
     switch (event.kind) {
       case 'bucket':
         this.addBucket(event.bucket)
@@ -175,16 +179,19 @@ export class RunView {
     }
   }
 
-  /** What happened at each place; what a stop rule saw was of all of them. */
-  private tellPlaces(event: RunEvent): void {
+  /** What happened in each part; what a stop rule saw was of all of them. */
+  private tellParts(event: RunEvent): void {
     for (const [index, { view }] of this.places.entries()) {
-      if (event.kind === 'stop rule') view.add({ kind: 'stopped', atMs: event.atMs })
-      else if (event.kind === 'loss') {
-        if (event.loss.place === index) view.add(event)
-      } else if (event.kind !== 'bucket') view.add(event)
-      else
-        for (const { place, bucket } of event.bucket.places)
-          if (place === index) view.add({ kind: 'bucket', bucket: { ...bucket, places: [] } })
+      if (event.kind === 'bucket')
+        for (const { place, bucket } of event.bucket.places) if (place === index) view.add({ kind: 'bucket', bucket })
+      if (event.kind !== 'loss' || event.loss.place === index) tellPart(view, event)
+    }
+    for (const [index, { view }] of this.networks.entries()) {
+      if (event.kind === 'bucket')
+        for (const { network, bucket } of event.bucket.networks)
+          if (network === index) view.add({ kind: 'bucket', bucket })
+      // Nobody knows over which of them came what was under way: of each it may have been all.
+      tellPart(view, event)
     }
   }
 
@@ -211,11 +218,12 @@ export class RunView {
    * are over: it is still on its way.
    */
   gates(): GateResult[] {
-    const ofPlaces = new Map(this.places.map(({ place, view }) => [place, view.gates()]))
+    const ofParts = (parts: readonly PartView[]) => new Map(parts.map(({ name, view }) => [name, view.gates()]))
+    const [ofPlaces, ofNetworks] = [ofParts(this.places), ofParts(this.networks)]
     return this.states.map(({ gate, baseline, batches, firstBreachAtMs, stoppedAtMs, stoppedValue }) => {
-      // Those of a place stand there in the same order.
-      const ofPlace = gate.place === undefined ? undefined : ofPlaces.get(gate.place)?.shift()
-      if (ofPlace !== undefined) return ofPlace
+      // Those of a part stand there in the same order.
+      const ofPart = (ofPlaces.get(gate.place ?? '') ?? ofNetworks.get(gate.network ?? ''))?.shift()
+      if (ofPart !== undefined) return ofPart
       const known = { limitsCapped: this.limitsCapped, baseline, batches, firstBreachAtMs, stoppedAtMs, stoppedValue }
       if (isOfRun(gate.measure)) return judgeGateOfRun(gate, this, known, this.hasEnded)
       const result = judgeGate(gate, this.recording, this.shape, known)
@@ -235,12 +243,12 @@ export class RunView {
     return stepSummaries(this.within(range), this.shape, () => true, range.toSecond - range.fromSecond)
   }
 
-  /** The table of places; empty where all is one place. */
-  ofPlaces(range: TimeRange | null = null): PlaceSummary[] {
-    return this.places.map(({ place, view }) =>
+  /** The table of places, or of networks; empty where there is but one. */
+  ofParts(of: 'places' | 'networks', range: TimeRange | null = null): PartSummary[] {
+    return this[of].map(({ name, view }) =>
       range === null
-        ? placeSummary(place, view.recording, this.isMeasured, this.measuredSeconds())
-        : placeSummary(place, view.within(range), () => true, range.toSecond - range.fromSecond),
+        ? partSummary(name, view.recording, this.isMeasured, this.measuredSeconds())
+        : partSummary(name, view.within(range), () => true, range.toSecond - range.fromSecond),
     )
   }
 
@@ -304,7 +312,7 @@ export class RunView {
       return
     }
     // What was in flight is for stop rules alone.
-    const kept = { ...bucket, open: [], places: [] }
+    const kept = { ...bucket, open: [], ...NO_PARTS }
     this.buckets.push(kept)
     const before = this.seconds
     this.recording.add(bucket)
@@ -327,8 +335,15 @@ export class RunView {
   }
 }
 
-/** A gate as it is judged where the place is settled. */
-const anywhere = (gate: Gate): Gate => ({ ...gate, place: undefined })
+const NO_PARTS = { places: [], networks: [] }
+/** A gate as it is judged where the place and the network are settled. */
+const anywhere = (gate: Gate): Gate => ({ ...gate, place: undefined, network: undefined })
+
+/** What is of the whole run; a part has buckets of its own. */
+function tellPart(view: RunView, event: RunEvent): void {
+  if (event.kind === 'stop rule') view.add({ kind: 'stopped', atMs: event.atMs })
+  else if (event.kind !== 'bucket') view.add(event)
+}
 
 /** A whole count over all phases says nothing about one second. */
 function isJudgedBySecond(gate: Gate): boolean {

@@ -29,6 +29,7 @@ export function planChanges(before: Plan, after: Plan): PlanChange[] {
     ...words('target', before.target, after.target),
     ...words('name', before.name, after.name),
     ...words('places', placeWords(before), placeWords(after)),
+    ...words('networks', networkWords(before), networkWords(after)),
     ...words('on loss', before.onLoss, after.onLoss),
     ...words('seed', String(before.seed), String(after.seed)),
     ...words('satisfied', msWords(before.satisfiedMs), msWords(after.satisfiedMs)),
@@ -44,6 +45,12 @@ const msWords = (ms: number | undefined) => (ms === undefined ? undefined : `${S
 const traceWords = ({ trace = { kind: 'failed' } }: Partial<Pick<Plan, 'trace'>>) =>
   trace.kind === 'share' ? `${String(Number((100 * trace.share).toPrecision(6)))} %` : trace.kind
 const placeWords = ({ places }: Plan) => places?.map(({ name, weight }) => `${name} ${String(weight)}`).join(', ')
+const networkWords = ({ networks }: Plan) =>
+  networks
+    ?.map(({ name, weight, delayMs, jitterMs, downBits, upBits }) =>
+      [name, weight, ...[delayMs, jitterMs].map((ms) => `${String(ms)} ms`), downBits ?? '–', upBits ?? '–'].join(' '),
+    )
+    .join(', ')
 const capWords = ({ load }: Plan) => (load.cap === undefined ? undefined : `${String(load.cap)} users`)
 
 function words(what: string, before: string | undefined, after: string | undefined): PlanChange[] {
@@ -57,8 +64,8 @@ function words(what: string, before: string | undefined, after: string | undefin
 // ---------- gates
 
 /** What a gate is about: all of it but its limit. */
-const subjectOf = ({ measure, statistic, of, journey, during, comparison }: Gate) =>
-  JSON.stringify([measure, statistic, of, journey, during, comparison])
+const subjectOf = ({ measure, statistic, of, journey, place, network, during, comparison }: Gate) =>
+  JSON.stringify([measure, statistic, of, journey, place, network, during, comparison])
 
 function gateChanges(before: readonly Gate[], after: readonly Gate[]): PlanChange[] {
   const once = (gates: readonly Gate[]) => [...new Map(gates.map((gate) => [gate.written, gate])).values()]

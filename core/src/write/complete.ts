@@ -196,6 +196,7 @@ function namesFor(description: string, sentence: string, { plan, target }: Surro
   if (description === 'a string in double quotes') {
     if (/in journey\s+\S*$/.test(sentence)) return quoted(plan.journeys.map(({ name }) => name))
     if (/from place\s+\S*$/.test(sentence)) return quoted((plan.places ?? []).map(({ name }) => name))
+    if (/on network\s+\S*$/.test(sentence)) return quoted((plan.networks ?? []).map(({ name }) => name))
     if (/metric\s+\S*$/.test(sentence)) return quoted(target?.metrics.map(({ name }) => name) ?? [])
     if (/group time of\b/.test(sentence))
       return quoted(plan.journeys.flatMap(({ steps }) => [...groupsOf(steps)].map(({ name }) => name)))

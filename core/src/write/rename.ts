@@ -91,9 +91,13 @@ function inBraces(text: string, before: string, after: string): string {
 function inGate(text: string, word: string, before: string, after: string): string {
   let under = ''
   return text.replaceAll(
-    /"(?:[^"\\]|\\.)*"|\b(?:in journey|from place)\b|\b(?:of|during|under|over|at most|at least)\b|[\w-]+/g,
+    /"(?:[^"\\]|\\.)*"|\b(?:in journey|from place|on network)\b|\b(?:of|during|under|over|at most|at least)\b|[\w-]+/g,
     (token) => {
-      if (['of', 'in journey', 'from place', 'during', 'under', 'over', 'at most', 'at least'].includes(token))
+      if (
+        ['of', 'in journey', 'from place', 'on network', 'during', 'under', 'over', 'at most', 'at least'].includes(
+          token,
+        )
+      )
         under = token
       if (under !== word || under === token) return token
       const isQuoted = token.startsWith('"')

@@ -35,7 +35,15 @@ export class BucketMerger {
     while (this.pending.size > 0 && this.reached.every((second) => second >= this.next)) {
       const sent = this.pending.get(this.next)
       this.pending.delete(this.next)
-      if (sent !== undefined) this.emit({ ...merged(this.next, sent), places: placesOf(this.next, sent) })
+      if (sent !== undefined)
+        this.emit({
+          ...merged(this.next, sent),
+          places: placesOf(this.next, sent),
+          networks: networksOf(
+            this.next,
+            sent.map(({ bucket }) => bucket),
+          ),
+        })
       this.next++
     }
   }
@@ -71,6 +79,24 @@ function placesOf(second: number, sent: readonly Sent[]): Bucket['places'] {
       sent.filter((one) => one.place === place),
     )
     const failures = bucket.failures.map((cell) => ({ ...cell, sample: '', kept: '' }))
-    return { place, bucket: { ...bucket, failures, open: [], drawn: [], slowest: [], redirects: [], metrics: [] } }
+    return { place, bucket: { ...bucket, ...OF_THE_WHOLE, failures } }
   })
 }
+
+/** The same second of the users of each network, as senders have told it. */
+function networksOf(second: number, buckets: readonly Bucket[]): Bucket['networks'] {
+  const parts = buckets.flatMap(({ networks }) => networks)
+  const numbers = [...new Set(parts.map(({ network }) => network))].toSorted((a, b) => a - b)
+  return numbers.map((network) => {
+    const own = parts.filter((part) => part.network === network)
+    return {
+      network,
+      bucket: merged(
+        second,
+        own.map(({ bucket }) => ({ place: undefined, bucket })),
+      ),
+    }
+  })
+}
+
+const OF_THE_WHOLE = { open: [], drawn: [], slowest: [], redirects: [], metrics: [], networks: [] }

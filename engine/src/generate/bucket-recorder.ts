@@ -4,7 +4,6 @@ import {
   emptyBucket,
   emptyScope,
   emptyStep,
-  encodeBucket,
   latenessOf,
   longestOf,
   MAX_OPEN,
@@ -38,7 +37,18 @@ import type { Ended, HowEnded, OpenRequest, Sample, WalkerListener } from '../wa
 /** Failures whose requests waited as long as they are counted: they belong to the response times. */
 const WAITED = new Set(['timeout', 'cut off'])
 
-export class BucketRecorder implements WalkerListener {
+/** Where a sender records what users do: those who do not begin are told by their number. */
+export interface Recorder extends WalkerListener {
+  readonly recorded: number
+  begin(startMs: number): void
+  close(nowMs: number, health: HealthReading, inFlight: number, open?: Iterable<OpenRequest>): void
+  onArrival(phase: number, journey: number, user: number): void
+  onMissed(phase: number, user: number): void
+  onCapped(phase: number, user: number): void
+  onOutOfData(phase: number, user: number): void
+}
+
+export class BucketRecorder implements Recorder {
   /** Requests recorded so far. */
   recorded = 0
   private startMs = 0
@@ -60,14 +70,14 @@ export class BucketRecorder implements WalkerListener {
   private usersMost = 0
 
   /**
-   * @param send - takes each bucket that is over, as bytes
+   * @param send - takes each bucket that is over; its cells are used again once this returns
    * @param rows - of every request, where they are wanted
    * @param iterationEnded - called after an iteration was counted
    */
   constructor(
     private readonly shape: RunShape,
     private readonly mask: Mask,
-    private readonly send: (bucket: Uint8Array<ArrayBuffer>) => void,
+    private readonly send: (bucket: Bucket) => void,
     private readonly localFault: (detail: string) => void,
     private readonly iterationEnded: (iteration: Iteration) => void,
     private readonly rows: SampleRows | null = null,
@@ -91,8 +101,15 @@ export class BucketRecorder implements WalkerListener {
    *
    * @param open - requests in flight that have a share in a hang; none where that is over
    * @param inFlight - how many requests are in flight
+   * @param latenessMs - of all that is sent from here, where that is more than what is recorded here
    */
-  close(nowMs: number, health: HealthReading, inFlight: number, open: Iterable<OpenRequest> = []): void {
+  close(
+    nowMs: number,
+    health: HealthReading,
+    inFlight: number,
+    open: Iterable<OpenRequest> = [],
+    latenessMs = latenessOf({ ...health, lagMs: this.lagMs, waitedMs: this.waitedMs }),
+  ): void {
     this.bucket.busy = health.busy
     this.bucket.busyOfFive = health.busyOfFive
     this.bucket.eventLoopDelay = health.delays
@@ -104,15 +121,14 @@ export class BucketRecorder implements WalkerListener {
     this.bucket.groups = usedOf(this.groups, isScopeUsed)
     this.bucket.journeys = usedOf(this.journeys, isScopeUsed)
     this.bucket.arrivals = usedOf(this.arrivals, isArrivalUsed)
-    const lagUs = this.bucket.arrivals.reduce((most, { startLag }) => Math.max(most, startLag.largest), 0)
-    this.bucket.latenessMs = latenessOf({ ...health, lagMs: lagUs / 1000, waitedMs: longestOf(this.bucket.steps) })
+    this.bucket.latenessMs = latenessMs
     this.bucket.checks = usedOf(this.checks, ({ passed, failed }) => passed + failed > 0)
     this.bucket.failures = this.failures.take()
     this.bucket.open = this.openCells(nowMs, open)
     this.bucket.redirects = [...this.redirects.values()]
     this.bucket.called = this.newlyCalled
     Object.assign(this.bucket, this.noted.take())
-    this.send(encodeBucket(this.bucket))
+    this.send(this.bucket)
     this.bucket.steps.forEach(clearStep)
     this.bucket.groups.forEach(clearScope)
     this.bucket.journeys.forEach(clearScope)
@@ -123,6 +139,18 @@ export class BucketRecorder implements WalkerListener {
     this.second = Math.max(this.second + 1, Math.floor((nowMs - this.startMs) / 1000))
     this.bucket = emptyBucket(this.second)
     this.usersMost = this.usersNow
+  }
+
+  /** By how much requests of this second started late, at most. */
+  get lagMs(): number {
+    let lagUs = 0
+    for (const { startLag } of this.arrivals.values()) lagUs = Math.max(lagUs, startLag.largest)
+    return lagUs / 1000
+  }
+
+  /** The longest time of a request that ended in this second. */
+  get waitedMs(): number {
+    return longestOf([...this.steps.values()])
   }
 
   /** What has been in flight for long; most of what is open is not, and costs a look. */

@@ -1,5 +1,14 @@
 // A sender: starts its part of the arrivals when they are due, and records what comes back.
-import { Dealer, loadSeconds, ScheduleCursor, tracesOf, type Plan } from '@jolt-gate/core'
+import {
+  Dealer,
+  encodeBucket,
+  loadSeconds,
+  networkOf,
+  ScheduleCursor,
+  tracesOf,
+  type Bucket,
+  type Plan,
+} from '@jolt-gate/core'
 import type { Alarm } from '../clock/alarm.js'
 import { monotonicMs } from '../clock/clock.js'
 import { compilePlan } from '../walk/compile-plan.js'
@@ -8,9 +17,10 @@ import { WayOut } from '../network/way-out.js'
 import { Mask } from '../secrets/mask.js'
 import type { Iteration } from '../walk/iteration.js'
 import { Walker, type Beginning } from '../walk/walker.js'
-import { BucketRecorder } from './bucket-recorder.js'
+import { BucketRecorder, type Recorder } from './bucket-recorder.js'
 import { ClosedUsers, type NextIteration } from './closed-users.js'
 import { GeneratorHealth } from './generator-health.js'
+import { NetworkRecorder } from './network-recorder.js'
 import { RowTaker, sharesRows } from './rows.js'
 import { SampleRows } from './sample-rows.js'
 import type { FromSender, SenderData, ToSender } from './sender-protocol.js'
@@ -35,7 +45,7 @@ export class Sender {
   private readonly samples: SampleRows | null
   private readonly health = new GeneratorHealth()
   private readonly faults = new Set<string>()
-  private readonly recorder: BucketRecorder
+  private readonly recorder: Recorder
   private readonly walker: Walker
   private readonly cursor: ScheduleCursor
   private readonly closed: ClosedUsers
@@ -58,7 +68,6 @@ export class Sender {
    *
    * @param alarm - rings `turn`
    */
-  // eslint-disable-next-line max-lines-per-function -- all that a sender is put together from
   constructor(
     private readonly data: SenderData,
     private readonly post: Post,
@@ -73,22 +82,9 @@ export class Sender {
     })
     for (const secret of [...Object.values(run.secrets), ...data.maskedValues]) this.mask.add(secret)
     this.samples = data.tellsSamples ? new SampleRows(shape, run.id) : null
-    this.recorder = new BucketRecorder(
-      shape,
-      this.mask,
-      (bytes) => {
-        post({ kind: 'bucket', bytes }, [bytes.buffer])
-        const rows = this.samples?.take()
-        if (rows !== undefined && rows.count > 0) post({ kind: 'samples', ...rows })
-      },
-      (detail) => {
-        this.noteLocalFault(detail)
-      },
-      (iteration) => {
-        this.onIterationEnded(iteration)
-      },
-      this.samples,
-    )
+    const { networks } = plan
+    const userNetwork = networkOf(seeded)
+    this.recorder = this.newRecorder(networks?.length ?? 0, userNetwork)
     this.walker = new Walker(
       {
         origin: target.origin,
@@ -96,6 +92,7 @@ export class Sender {
         connections: plan.connections,
         seed: run.seed,
         mask: this.mask,
+        networks: networks === undefined ? null : { all: networks, of: userNetwork },
         traces: tracesOf(run.id, plan.trace),
       },
       this.recorder,
@@ -122,6 +119,29 @@ export class Sender {
     })
     this.endsByIterations = plan.load.phases.some((phase) => phase.kind === 'iterations')
     this.hasMore = this.cursor.advance()
+  }
+
+  private newRecorder(networks: number, userNetwork: (user: number) => number): Recorder {
+    const send = (bucket: Bucket) => {
+      const bytes = encodeBucket(bucket)
+      this.post({ kind: 'bucket', bytes }, [bytes.buffer])
+      const rows = this.samples?.take()
+      if (rows !== undefined && rows.count > 0) this.post({ kind: 'samples', ...rows })
+    }
+    const make = (take: (bucket: Bucket) => void) =>
+      new BucketRecorder(
+        this.data.shape,
+        this.mask,
+        take,
+        (detail) => {
+          this.noteLocalFault(detail)
+        },
+        (iteration) => {
+          this.onIterationEnded(iteration)
+        },
+        this.samples,
+      )
+    return networks === 0 ? make(send) : new NetworkRecorder(networks, userNetwork, make, send)
   }
 
   /** The load begins at this moment of the monotonic clock. */
@@ -204,7 +224,7 @@ export class Sender {
       const dueMs = this.startMs + cursor.dueMs
       if (dueMs > now) return false
       if (now - dueMs > this.data.mostLateMs) {
-        this.recorder.onMissed(cursor.phase)
+        this.recorder.onMissed(cursor.phase, cursor.user)
         continue
       }
       if (started++ >= BATCH) return true
@@ -247,26 +267,26 @@ export class Sender {
   }
 
   private tryToBegin(beginning: Beginning, turn: number): 'begun' | 'capped' | 'out of data' | 'awaits rows' {
-    const { program, phase } = beginning
+    const { program, phase, user } = beginning
     if (this.walker.iterations.size >= MOST_USERS) {
       this.noteLocalFault(`more than ${String(MOST_USERS)} users in flight in one sender`)
-      this.recorder.onMissed(phase)
+      this.recorder.onMissed(phase, user)
       return 'capped'
     }
     if (this.walker.iterations.size + this.awaitingRows.length >= (this.caps[phase] ?? Infinity)) {
-      this.recorder.onCapped(phase)
+      this.recorder.onCapped(phase, user)
       return 'capped'
     }
-    const taken = this.rows.take(program, beginning.frame, turn, beginning.user, beginning.iteration ?? 0)
+    const taken = this.rows.take(program, beginning.frame, turn, user, beginning.iteration ?? 0)
     if (taken.kind === 'awaited') return 'awaits rows'
     if (taken.kind === 'spent') {
       const { name, then } = taken.data
       const isClosed = (beginning.slot ?? -1) >= 0
-      if (then !== 'stop') this.recorder.onOutOfData(phase)
+      if (then !== 'stop') this.recorder.onOutOfData(phase, user)
       this.post({ kind: 'data spent', name, then: then === 'stop' ? 'stop' : 'void', isClosed })
       return 'out of data'
     }
-    this.recorder.onArrival(phase, program.journey)
+    this.recorder.onArrival(phase, program.journey, user)
     this.walker.begin(beginning)
     return 'begun'
   }
@@ -298,8 +318,8 @@ export class Sender {
   /** The load is over: those that still wait for their rows do not begin. */
   private leaveAwaiting(): void {
     for (const { beginning } of this.awaitingRows.splice(0)) {
-      const { slot = -1, phase } = beginning
-      if (slot < 0) this.recorder.onMissed(phase)
+      const { slot = -1, phase, user } = beginning
+      if (slot < 0) this.recorder.onMissed(phase, user)
       else this.closed.ended(slot, undefined, Infinity)
     }
   }

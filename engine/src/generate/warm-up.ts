@@ -92,6 +92,8 @@ function warmPlan(plan: Plan): Plan {
   const phase = { name, at, seconds, measured: false, track: null, ladder: null, spacing: 'even', cap: USERS } as const
   return {
     ...plan,
+    // As fast as it can: what is held back warms nothing.
+    networks: undefined,
     journeys: plan.journeys.map((journey) => ({
       ...journey,
       pacingMs: 0,

@@ -1,11 +1,13 @@
 // The one way out: every connection to a target, a database of it, its metrics and whatever else is asked for is made
 // here. A connection leads to an origin that is permitted, and to an address that may be reached.
-import { connect as connectPlain, isIP, Socket, type NetConnectOpts } from 'node:net'
+import { connect as connectPlain, isIP, Socket } from 'node:net'
 import { connect as connectSecured } from 'node:tls'
 import { Agent, type buildConnector } from 'undici'
 import { isLoopback, type Target } from '@jolt-gate/core'
 import { NAMES, type Names } from './names.js'
 import { lookupFor, NOT_PERMITTED, plainHost, portOf, refusal, refused } from './reach.js'
+import { ShapedSocket } from './shaped-socket.js'
+import type { UserLink } from './user-link.js'
 
 /** How a target is reached. */
 export type Route = Pick<Target, 'tls' | 'proxy' | 'localAddress'>
@@ -24,7 +26,7 @@ export interface Destination {
   /** A session of TLS to go on with. */
   session?: Buffer | undefined
   /** Receives bytes as they come, into a buffer of the caller's, instead of events. */
-  onread?: NetConnectOpts['onread']
+  onread?: { buffer: Buffer; callback: (bytes: number) => boolean }
 }
 
 interface ConnectorOptions {
@@ -42,7 +44,13 @@ export class WayOut {
     readonly route: Route,
     private readonly origins: ReadonlySet<string> | undefined,
     readonly names: Names = NAMES,
+    private readonly link?: UserLink,
   ) {}
+
+  /** The same way over the link of a user. */
+  over(link: UserLink): WayOut {
+    return new WayOut(this.route, this.origins, this.names, link)
+  }
 
   /** Whether requests may go to an origin. */
   permits(origin: string): boolean {
@@ -71,15 +79,15 @@ export class WayOut {
       port,
       lookup: lookupFor(port, this.names),
       ...(localAddress === undefined ? {} : { localAddress }),
-      ...(onread === undefined ? {} : { onread }),
     }
-    if (to !== 'https:') {
-      // Large answers come in fewer pieces.
-      const plain = { ...options, highWaterMark: 65_536 }
-      return kept(connectPlain(plain))
-    }
+    // Large answers come in fewer pieces.
+    const plain = { ...options, highWaterMark: 65_536 }
+    const reading = onread === undefined ? {} : { onread }
+    const shaped = this.link === undefined ? undefined : new ShapedSocket(kept(connectPlain(plain)), this.link)
+    if (to !== 'https:')
+      return shaped === undefined ? kept(connectPlain({ ...plain, ...reading })) : readBy(shaped, onread)
     const secured = connectSecured({
-      ...options,
+      ...(shaped === undefined ? { ...options, ...reading } : { socket: shaped, host }),
       // An address is no server name (RFC 6066, section 3).
       ...(isIP(host) === 0 ? { servername: host } : {}),
       ...(protocols === undefined ? {} : { ALPNProtocols: protocols }),
@@ -89,7 +97,7 @@ export class WayOut {
       ...(tls?.key === undefined ? {} : { key: tls.key }),
       rejectUnauthorized: tls?.verify ?? true,
     })
-    return kept(secured)
+    return shaped === undefined ? kept(secured) : readBy(above(secured, shaped), onread)
   }
 
   /**
@@ -146,6 +154,25 @@ export class WayOut {
     const { proxy } = this.route
     return this.permits(origin) || (proxy !== undefined && origin === new URL(proxy).origin)
   }
+}
+
+/** TLS over a connection of ours tells nothing of how that is made. */
+function above(secured: Socket, shaped: ShapedSocket): Socket {
+  shaped.once('lookup', (...found) => secured.emit('lookup', ...found))
+  shaped.once('connect', () => secured.emit('connect'))
+  shaped.once('error', (error) => secured.destroy(error))
+  Object.defineProperty(secured, 'remoteAddress', { get: () => shaped.remoteAddress })
+  return secured
+}
+
+/** Hands what comes to whoever wants it in a buffer of their own. */
+function readBy(socket: Socket, onread: Destination['onread']): Socket {
+  if (onread === undefined) return socket
+  const { buffer, callback } = onread
+  return socket.on('data', (bytes: Buffer) => {
+    for (let from = 0; from < bytes.length; from += buffer.length)
+      callback(bytes.copy(buffer, 0, from, from + buffer.length))
+  })
 }
 
 const kept = (socket: Socket): Socket => socket.setNoDelay(true).setKeepAlive(true, KEEP_ALIVE_MS)

@@ -70,6 +70,7 @@ export function walkAlone(program: Program, options: AloneOptions): Promise<Alon
         connections: 'shared',
         seed,
         mask,
+        networks: null,
         traces: options.traces ?? null,
       },
       {

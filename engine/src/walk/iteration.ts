@@ -3,6 +3,7 @@ import type { Frame, Received } from '@jolt-gate/core'
 import type { Connections } from '../http/connections.js'
 import type { Cookies } from '../http/cookies.js'
 import type { Program, TimedOperation } from '../compile/program.js'
+import type { WayOut } from '../network/way-out.js'
 import type { Placed } from './open-items.js'
 
 export interface OpenGroup {
@@ -60,6 +61,9 @@ export class Iteration implements Branch, Placed {
   last: Received | null = null
   /** The request or message that `last` came of. */
   lastOperation: TimedOperation | null = null
+  /** Number of the network that its user comes over, and the way out over that; null until it is needed. */
+  network = 0
+  out: WayOut | null = null
   connections: Connections | null = null
   cookies: Cookies | null = null
 

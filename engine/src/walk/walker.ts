@@ -6,6 +6,9 @@ import { monotonicMs } from '../clock/clock.js'
 import type { Program, TimedOperation } from '../compile/program.js'
 import type { Cookies } from '../http/cookies.js'
 import { sendWaiting } from '../http/links/outbox.js'
+import { Releases } from '../network/releases.js'
+import { isShaped, UserLink } from '../network/user-link.js'
+import type { WayOut } from '../network/way-out.js'
 import { Assessor, type Failure } from './assessor.js'
 import { noteFailure, noteWait, timeOfGroup } from './groups.js'
 import { branchOf, Iteration, placeOf, type Branch, type OpenGroup } from './iteration.js'
@@ -16,6 +19,9 @@ import { Scripts } from './steps/call/scripts.js'
 import type { Cancellable, StepOutcome, Walk } from './steps/kind.js'
 import { RUNS } from './steps/kinds.js'
 import { Requests } from './steps/send/requests.js'
+
+/** Where the draws of a user's link stand among the places of a plan. */
+const LINK_PLACE = -3_000_001
 
 /** How an iteration begins. */
 export interface Beginning {
@@ -45,6 +51,10 @@ export class Walker implements Walk {
   loadEndMs = Infinity
   private readonly waiting = new TinyQueue<Branch>([], (a, b) => a.dueMs - b.dueMs)
   private readonly draws: Draws
+  /** What is on its way over the links of users. */
+  private readonly releases = new Releases((atMs) => {
+    this.ringBy(atMs)
+  })
   private alarm: Alarm | undefined
   private armedMs = Infinity
   /** Whether a branch advances now: what ends at once goes on in a turn of its own, or the stack would grow. */
@@ -82,6 +92,8 @@ export class Walker implements Walk {
     const iteration = new Iteration(program, user, number, phase, frame, dueMs, slot)
     iteration.cookies = previous?.cookies ?? cookies
     iteration.connections = previous?.connections ?? null
+    iteration.network = this.options.networks?.of(user) ?? 0
+    iteration.out = previous?.out ?? null
     iteration.next = from
     this.iterations.add(iteration)
     this.advance(iteration, dueMs)
@@ -90,6 +102,7 @@ export class Walker implements Walk {
   /** Does all that is due now, and sends what came of it; returns when it wants to be called again. */
   runDue(): number {
     const now = monotonicMs()
+    this.releases.run(now)
     for (let branch = this.waiting.peek(); branch !== undefined && branch.dueMs <= now; branch = this.waiting.peek()) {
       this.waiting.pop()
       if (this.iterations.has(branch.iteration)) this.advance(branch, branch.dueMs)
@@ -100,7 +113,7 @@ export class Walker implements Walk {
   }
 
   nextMs(): number {
-    return Math.min(this.waiting.peek()?.dueMs ?? Infinity, this.requests.deadlines.nextMs())
+    return Math.min(this.waiting.peek()?.dueMs ?? Infinity, this.requests.deadlines.nextMs(), this.releases.nextMs())
   }
 
   /** Sets the alarm for the earlier of what waits here and a moment of the caller's. */
@@ -176,6 +189,19 @@ export class Walker implements Walk {
     branch.dueMs = dueMs
     this.waiting.push(branch)
     this.ringBy(dueMs)
+  }
+
+  outOf(iteration: Iteration): WayOut {
+    const { networks, out } = this.options
+    const network = networks?.all[iteration.network]
+    if (networks === null || network === undefined || !isShaped(network)) return out
+    iteration.out ??= out.over(new UserLink(network, this.releases, this.drawsOfLink(iteration)))
+    return iteration.out
+  }
+
+  /** The jitter of a user's link, in the order in which pieces go over it. */
+  private drawsOfLink({ user }: Iteration): Draws {
+    return new Draws(this.options.seed).at(user, 0, LINK_PLACE)
   }
 
   goOn(branch: Branch, operation: TimedOperation, { failure, continues }: StepOutcome, endedMs: number): void {

@@ -26,7 +26,7 @@ export function comparableWith(one: CapacityLine, others: readonly CapacityLine[
 
 type Mark = { x: number; y: number }
 
-/** One mark a search, with its interval; the one that is shown is ochre, and one that could not be tried higher points up. */
+/** One mark a search, with its interval: the one that is shown is ochre, and one that could not go higher points up. */
 export function trendChart(
   found: readonly Found[],
   { shown, unit }: { shown: string; unit: CapacityLine['goal']['unit'] },

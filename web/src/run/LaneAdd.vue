@@ -30,6 +30,7 @@ const TITLES: [SeriesOf['of'], string][] = [
   ['group', 'Groups'],
   ['journey', 'Journeys'],
   ['place', 'Places'],
+  ['network', 'Networks'],
   ['metric', 'Target metrics'],
   ['generator', 'Generator'],
 ]

@@ -194,6 +194,7 @@ watch(range, (next) => {
         <ElTabs v-model="tab">
           <ElTabPane name="steps" label="Steps" />
           <ElTabPane v-if="run?.shape.places" name="places" label="Places" />
+          <ElTabPane v-if="run?.shape.networks" name="networks" label="Networks" />
           <ElTabPane name="journeys" label="Journeys" />
           <ElTabPane name="phases" label="Phases" />
           <ElTabPane name="times" label="Distribution" />

@@ -27,6 +27,7 @@ defineEmits<{ pick: [range: TimeRange]; say: [query: Record<string, string>]; sh
 <template>
   <StepsTable v-if="tab === 'steps'" of="step" :rows="view?.steps ?? []" />
   <StepsTable v-else-if="tab === 'places'" of="place" :rows="view?.places ?? []" />
+  <StepsTable v-else-if="tab === 'networks'" of="network" :rows="view?.networks ?? []" />
   <JourneysTable
     v-else-if="tab === 'journeys'"
     :journeys="view?.journeys ?? []"

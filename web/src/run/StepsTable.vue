@@ -1,18 +1,18 @@
 <script setup lang="ts">
-// The figures of each step, or of each place.
-import { formatMs, type PlaceSummary } from '@jolt-gate/core'
+// The figures of each step, of each place, or of each network.
+import { formatMs, type PartSummary } from '@jolt-gate/core'
 import { ElTable, ElTableColumn } from 'element-plus'
 import { grouped, percent, rate } from '../text/figures.js'
 
-defineProps<{ of: 'step' | 'place'; rows: PlaceSummary[] }>()
+defineProps<{ of: 'step' | 'place' | 'network'; rows: PartSummary[] }>()
 
 const time = (value: number | undefined) => (value === undefined ? '–' : formatMs(value))
-const by = (value: (step: PlaceSummary) => number) => (a: PlaceSummary, b: PlaceSummary) => value(a) - value(b)
+const by = (value: (step: PartSummary) => number) => (a: PartSummary, b: PartSummary) => value(a) - value(b)
 const columns: {
   label: string
   width: number
-  value: (step: PlaceSummary) => number
-  text: (step: PlaceSummary) => string
+  value: (step: PartSummary) => number
+  text: (step: PartSummary) => string
 }[] = [
   { label: 'requests', width: 88, value: (step) => step.requests, text: (step) => grouped(step.requests) },
   { label: 'failed', width: 76, value: (step) => step.failed, text: (step) => grouped(step.failed) },

@@ -37,6 +37,7 @@ export function pictureOfResult({ plan, shape }: Pick<RunDetail, 'plan' | 'shape
       failures: step.failures.map((failure) => ({ ...failure, kept: failure.kept ?? null })),
     })),
     places: result.places ?? [],
+    networks: result.networks ?? [],
     groups: result.groups,
     journeys: result.journeys.map((journey) => ({ ...journey, unfinished: journey.unfinished ?? 0 })),
     phases: result.phases,

@@ -25,7 +25,7 @@ import {
   type Series,
   type SeriesOf,
   type SeriesValues,
-  type PlaceSummary,
+  type PartSummary,
   type StepSummary,
   type TimeRange,
   type TimesOf,
@@ -60,7 +60,8 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
   gates: GateResult[]
   limitLines: LimitLine[]
   steps: StepSummary[]
-  places: PlaceSummary[]
+  places: PartSummary[]
+  networks: PartSummary[]
   groups: GroupSummary[]
   journeys: JourneySummary[]
   phases: PhasePart[]
@@ -77,7 +78,10 @@ export interface RunPicture extends Omit<Series, 'failures' | 'metrics'> {
 /** What of a picture does not depend on what is asked for. */
 type WholePicture = Omit<RunPicture, keyof RangePicture | 'own'>
 /** What of it is of the selected seconds. */
-type RangePicture = Pick<RunPicture, 'steps' | 'places' | 'groups' | 'journeys' | 'phases' | 'times' | 'range'>
+type RangePicture = Pick<
+  RunPicture,
+  'steps' | 'places' | 'networks' | 'groups' | 'journeys' | 'phases' | 'times' | 'range'
+>
 /** A picture as it is told: what has not changed is null, and is not drawn again. */
 export interface ToldPicture extends RangePicture {
   whole: WholePicture | null
@@ -189,7 +193,8 @@ function tell(): void {
     whole: isNews ? wholeOf(view) : null,
     own: isOther ? Object.fromEntries(asked.map((of) => [seriesText(of), [...(ownSeries?.valuesOf(of) ?? [])]])) : null,
     steps: view.steps(range),
-    places: view.ofPlaces(range),
+    places: view.ofParts('places', range),
+    networks: view.ofParts('networks', range),
     groups: view.groups(range),
     journeys: view.journeys(range),
     phases: range === null ? view.phases() : view.phasesWithin(range),

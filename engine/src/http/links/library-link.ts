@@ -83,7 +83,11 @@ export class LibraryLink implements Link {
       moments.beganMs = monotonicMs()
       connect(asked, (...outcome) => {
         moments.endedMs = monotonicMs()
-        this.name.address = outcome[1]?.remoteAddress ?? ''
+        const [, socket] = outcome
+        this.name.address = socket?.remoteAddress ?? ''
+        // Without TLS nothing is negotiated, and the library goes by what was.
+        if (this.http === 2 && asked.protocol === 'http:' && socket !== null)
+          Object.assign(socket, { alpnProtocol: 'h2' })
         callback(...outcome)
       })
     }

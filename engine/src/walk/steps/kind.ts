@@ -5,6 +5,7 @@ import type { ProgramCompiler } from '../../compile/program-compiler.js'
 import type { Operation, TimedOperation } from '../../compile/program.js'
 import type { Assessor, Failure } from '../assessor.js'
 import type { Branch, Iteration, OpenGroup } from '../iteration.js'
+import type { WayOut } from '../../network/way-out.js'
 import type { WalkerListener } from '../listener.js'
 import type { WalkerOptions } from '../options.js'
 import type { Scripts } from './call/scripts.js'
@@ -43,6 +44,8 @@ export interface Walk {
   readonly assessor: Assessor
   readonly requests: { send(branch: Branch, operation: OperationOf<'send'>, dueMs: number): void }
   readonly scripts: Scripts
+  /** The way out of a user. */
+  outOf(iteration: Iteration): WayOut
   /** What lasts, requests aside: it is cut off when the drain ends. */
   readonly open: Set<Cancellable>
   /** From then on no iteration begins. */

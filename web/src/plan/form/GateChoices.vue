@@ -16,6 +16,7 @@ const FIRST: GateParts = {
   of: '',
   journey: '',
   place: '',
+  network: '',
   during: '',
   comparison: 'under',
   limit: '500 ms',

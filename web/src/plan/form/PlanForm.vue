@@ -33,7 +33,7 @@ const isStep = computed(() => typeof path.value.at(-1) === 'number')
 /** The plan's own form is in pages; what has a place of its own in outline, strip or list of gates is in none. */
 const PAGES = {
   plan: [
-    ...['name', 'about', 'target', 'places', 'on loss', 'seed', 'satisfied', 'strict', 'trace'],
+    ...['name', 'about', 'target', 'places', 'networks', 'on loss', 'seed', 'satisfied', 'strict', 'trace'],
     ...['connections', 'mix', 'spacing', 'cap', 'drain', 'namespaces'],
   ],
   values: ['values'],

@@ -7,8 +7,9 @@ export interface GateParts {
   /** As written: quoted names, "each step", or nothing for all. */
   of: string
   journey: string
-  /** Where its load is made: kept as it is written. */
+  /** Where its load is made, or what its users come over: kept as it is written. */
   place: string
+  network: string
   during: string
   comparison: string
   limit: string
@@ -30,6 +31,7 @@ export function partsOf(rule: string): GateParts | undefined {
     of: list(spans.of),
     journey: cut(spans.journey),
     place: cut(spans.place),
+    network: cut(spans.network),
     during: list(spans.during),
     comparison: cut(spans.comparison),
     limit: cut(spans.limit),
@@ -45,6 +47,7 @@ export function sentenceOf(parts: GateParts): string {
     of === 'none' || parts.of === '' ? '' : `of ${parts.of}`,
     !hasJourney || parts.journey === '' ? '' : `in journey ${parts.journey}`,
     !hasDuring || parts.place === '' ? '' : `from place ${parts.place}`,
+    !hasDuring || parts.network === '' ? '' : `on network ${parts.network}`,
     !hasDuring || parts.during === '' ? '' : `during ${parts.during}`,
     parts.comparison,
     parts.limit,

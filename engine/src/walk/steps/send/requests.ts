@@ -14,7 +14,7 @@ import { OpenItems } from '../../open-items.js'
 import type { Walk } from '../kind.js'
 
 /** What requests ask of the walk that they belong to. */
-type RequestsWalk = Pick<Walk, 'options' | 'listener' | 'assessor' | 'goOn'> & {
+type RequestsWalk = Pick<Walk, 'options' | 'listener' | 'assessor' | 'goOn' | 'outOf'> & {
   /** Something is to be done at a moment. */
   ringBy(atMs: number): void
 }
@@ -117,7 +117,7 @@ export class Requests implements ExchangeOwner<Branch> {
     const { options } = this.walk
     if (options.connections === 'shared') return this.connections
     if (iteration.connections === null) {
-      iteration.connections = new Connections(options.out)
+      iteration.connections = new Connections(this.walk.outOf(iteration))
       this.ownConnections.add(iteration.connections)
     }
     return iteration.connections

@@ -84,7 +84,7 @@ function talk(walk: Walk, branch: Branch, operation: SocketOperation, target: UR
       operation,
       url: target.href,
       frame: iteration.frame,
-      out: walk.options.out,
+      out: walk.outOf(iteration),
       // A message that cannot be read is not the one that is awaited.
       holds: ({ verify }, received) =>
         assessor.holds(verify, received, iteration.frame) || (assessor.isUnreadable ? '' : assessor.fault),

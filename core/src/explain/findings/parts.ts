@@ -1,8 +1,9 @@
-// A place from which the same service is slower, or fails more, than from all others in the same seconds.
+// A place from which the same service is slower, or fails more, than from all others in the same seconds; and a network
+// over which it fails more.
 import { pool } from '../../measure/cells.js'
 import type { Distribution } from '../../numbers/distribution.js'
 import { sum } from '../../judge/scope.js'
-import type { PlaceView, RunView } from '../../view/run-view.js'
+import type { PartView, RunView } from '../../view/run-view.js'
 import { figure, shareWords, SURE, timeWords, type Finding } from '../finding.js'
 
 /** A run is compared in so many stretches, none shorter than that. */
@@ -41,7 +42,7 @@ interface Stretch {
 export function placesAsCauses(view: RunView, random: () => number): Finding[] {
   if (view.places.length < 2) return []
   return view.places.flatMap((place) => {
-    const stretches = stretchesOf(view, place)
+    const stretches = stretchesOf(view, view.places, place)
     if (stretches.length < LEAST_STRETCHES) return []
     return [slowerFrom(view, place, stretches, random), moreFailedFrom(view, place, stretches, random)].filter(
       (found) => found !== undefined,
@@ -49,9 +50,33 @@ export function placesAsCauses(view: RunView, random: () => number): Finding[] {
   })
 }
 
+/** Compares the users of each network with all others. That one is slower says nothing: it is meant to be. */
+export function networksAsCauses(view: RunView, random: () => number): Finding[] {
+  if (view.networks.length < 2) return []
+  return view.networks.flatMap((network) => {
+    const stretches = stretchesOf(view, view.networks, network)
+    if (stretches.length < LEAST_STRETCHES) return []
+    const more = moreFailed(stretches, random)
+    if (more === undefined) return []
+    const { here, elsewhere, p } = more
+    return {
+      ...common(view, p),
+      kind: 'one network' as const,
+      severity: 'warning' as const,
+      steps: [],
+      evidence: { network: network.name, failedShareThere: figure(here), failedShareElsewhere: figure(elsewhere) },
+      text: `Over "${network.name}" ${shareWords(here)} of the requests failed, and ${shareWords(elsewhere)} over the others in the same seconds.`,
+      tryNext: [
+        'Compare the kinds of failure: time-outs mean that what is sent is too much for such a link, or the limit too short.',
+        'Look at what the service does with slow readers: a limit on how long a request or an answer may take.',
+      ],
+    }
+  })
+}
+
 function slowerFrom(
   view: RunView,
-  { place }: PlaceView,
+  { name: place, view: own }: PartView,
   stretches: readonly Stretch[],
   random: () => number,
 ): Finding | undefined {
@@ -62,7 +87,7 @@ function slowerFrom(
   const apart = timed.map(({ here, elsewhere }) => Math.log(medianMs([here.times]) / medianMs([elsewhere.times])))
   const p = chanceOf(apart, random)
   if (p > SURE_EACH) return undefined
-  const where = whereSlower(view, place)
+  const where = whereSlower(view, own)
   return {
     ...common(view, p),
     severity: 'info',
@@ -80,24 +105,13 @@ function slowerFrom(
 
 function moreFailedFrom(
   view: RunView,
-  { place }: PlaceView,
+  { name: place }: PartView,
   stretches: readonly Stretch[],
   random: () => number,
 ): Finding | undefined {
-  const shareOf = (halves: readonly Half[]) =>
-    sum(halves, ({ failed }) => failed) /
-    Math.max(
-      1,
-      sum(halves, ({ requests }) => requests),
-    )
-  const here = shareOf(stretches.map((one) => one.here))
-  const elsewhere = shareOf(stretches.map((one) => one.elsewhere))
-  if (here < MORE_FAILED * elsewhere || here < elsewhere + MORE_FAILED_SHARE) return undefined
-  const p = chanceOf(
-    stretches.map((one) => shareOf([one.here]) - shareOf([one.elsewhere])),
-    random,
-  )
-  if (p > SURE_EACH) return undefined
+  const more = moreFailed(stretches, random)
+  if (more === undefined) return undefined
+  const { here, elsewhere, p } = more
   return {
     ...common(view, p),
     severity: 'warning',
@@ -111,6 +125,27 @@ function moreFailedFrom(
   }
 }
 
+/** The shares that failed in a part and in the others, where they differ beyond chance. */
+function moreFailed(
+  stretches: readonly Stretch[],
+  random: () => number,
+): { here: number; elsewhere: number; p: number } | undefined {
+  const shareOf = (halves: readonly Half[]) =>
+    sum(halves, ({ failed }) => failed) /
+    Math.max(
+      1,
+      sum(halves, ({ requests }) => requests),
+    )
+  const here = shareOf(stretches.map((one) => one.here))
+  const elsewhere = shareOf(stretches.map((one) => one.elsewhere))
+  if (here < MORE_FAILED * elsewhere || here < elsewhere + MORE_FAILED_SHARE) return undefined
+  const p = chanceOf(
+    stretches.map((one) => shareOf([one.here]) - shareOf([one.elsewhere])),
+    random,
+  )
+  return p > SURE_EACH ? undefined : { here, elsewhere, p }
+}
+
 function common({ shape, seconds }: RunView, p: number) {
   return {
     kind: 'one place' as const,
@@ -121,11 +156,11 @@ function common({ shape, seconds }: RunView, p: number) {
 }
 
 /** Stretches in which both have sent enough. */
-function stretchesOf(view: RunView, { place }: PlaceView): Stretch[] {
+function stretchesOf(view: RunView, parts: readonly PartView[], { view: own }: PartView): Stretch[] {
   const length = Math.max(LEAST_STRETCH_SECONDS, Math.ceil(view.seconds / STRETCHES))
   const halves = (isHere: boolean) =>
-    view.places
-      .filter((one) => (one.place === place) === isHere)
+    parts
+      .filter((one) => (one.view === own) === isHere)
       .flatMap((one) => one.view.buckets.map((bucket) => ({ second: bucket.second, cells: measuredIn(view, bucket) })))
   const [here, elsewhere] = [halves(true), halves(false)]
   return Array.from({ length: Math.ceil(view.seconds / length) }, (_, stretch): Stretch => {
@@ -146,11 +181,11 @@ const measuredIn = ({ shape }: RunView, { steps }: Seconds) =>
   steps.filter((cell) => shape.phases[cell.phase]?.measured === true)
 
 /** Whether it is slower by as much in each step, or in one above all. */
-function whereSlower(view: RunView, place: string): { words: string; step?: string; isEven: boolean } {
+function whereSlower(view: RunView, own: RunView): { words: string; step?: string; isEven: boolean } {
   const timesOf = (step: number, isHere: boolean) =>
     pool(
       view.places
-        .filter((one) => (one.place === place) === isHere)
+        .filter((one) => (one.view === own) === isHere)
         .flatMap((one) => one.view.buckets.flatMap((bucket) => measuredIn(view, bucket)))
         .flatMap((cell) => (cell.step === step ? [cell.responseTime] : [])),
     )

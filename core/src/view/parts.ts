@@ -1,25 +1,25 @@
-// The figures of each place from which the load of a run was made.
+// The figures of each part of a run: of a place from which its load was made, or of a network.
 import { passedWithin, sum } from '../judge/scope.js'
 import type { BoundedCells } from '../measure/bounds.js'
 import type { Cells } from '../measure/cells.js'
 import { boundedSummary, share, type StepSummary } from './summaries.js'
 
-export type PlaceSummary = Pick<
+export type PartSummary = Pick<
   StepSummary,
   'name' | 'requests' | 'failed' | 'failedShare' | 'throughput' | 'responseTime'
 >
 
 /**
- * All requests of a place over some phases.
+ * All requests of a part over some phases.
  *
  * @param seconds - of these phases, for rates
  */
-export function placeSummary(
+export function partSummary(
   name: string,
   recording: BoundedCells,
   isPhase: (phase: number) => boolean,
   seconds: number,
-): PlaceSummary {
+): PartSummary {
   const cellsOf = (of: Cells) => of.stepCells(isPhase, () => true)
   const cells = [...cellsOf(recording)]
   const requests = sum(cells, (cell) => cell.requests)
