@@ -123,7 +123,9 @@ for (const [name, origin, small, large] of PROTOCOLS) {
   row(`${String(DELAY_MS)} ms`, DELAY_MS, bare, delayed)
   // The sum of two uniform draws of half the jitter to either side each: its deviation is the jitter over √6.
   const [sd, sdTheory] = [Math.sqrt(Math.max(0, varied.sd ** 2 - delayed.sd ** 2)), JITTER_MS / Math.sqrt(6)]
-  const isAsDrawn = Math.abs(sd / sdTheory - 1) < 0.05 && Math.abs(varied.mean - delayed.mean) < (3 * sdTheory) / Math.sqrt(varied.count)
+  const isAsDrawn =
+    Math.abs(sd / sdTheory - 1) < 0.05 &&
+    Math.abs(varied.mean - delayed.mean) < (3 * sdTheory) / Math.sqrt(varied.count)
   lines.push([
     ...[name, `± ${String(JITTER_MS)} ms`, String(varied.count), `sd ${ms(sdTheory)}`, `sd ${ms(sd)}`, '', ''],
     ...[`mean ${ms(varied.mean - delayed.mean)}`, met(isAsDrawn, before)],
