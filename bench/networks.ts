@@ -94,12 +94,12 @@ const PROTOCOLS: [name: string, origin: string, small: string, large: string | n
   ['WebSocket', `http://${echo}`, talk, null],
 ]
 const lines: string[][] = [['protocol', 'link', 'requests', 'theory', 'p50', 'p99', 'own p50', 'own p99', '']]
-let isMissed = false
+let missed = 0
 /** Whether something is as it should be; where the host was busy while it was measured, nobody can tell. */
 function met(isMet: boolean, before: ReturnType<typeof hostTimes>): string {
   const share = stolenShare(before)
   if (!isMet && share > MOST_STOLEN) return `cannot tell: others had ${(100 * share).toFixed(0)} %`
-  isMissed ||= !isMet
+  if (!isMet) missed++
   return isMet ? 'met' : 'missed'
 }
 const ms = (value: number) => `${value.toFixed(2)} ms`

@@ -81,7 +81,7 @@ export interface Regex {
 }
 
 export type Subject =
-  | { kind: 'status' | 'body' | 'response time' | 'size' }
+  | { kind: 'status' | 'body' | 'response time' | 'size' | 'event' | 'data' }
   | { kind: 'header' | 'value'; name: string }
   | { kind: 'json' | 'xml'; path: string }
 

@@ -7,10 +7,11 @@ import { planText, read } from './reading.js'
 
 describe('a key', () => {
   it('that is not built yet has an error that says so, at its place', () => {
-    const [problem] = read(`networks: []\n${planText({})}`).problems
+    const text = planText({}).replace(/^( *)steps:$/m, '$1browser: yes\n$&')
+    const [problem] = read(text).problems
 
-    expect(problem).toMatchObject({ code: 'KEY', line: 1, column: 1 })
-    expect(problem?.message).toMatch(/^"networks": not supported by this version yet/)
+    expect(problem).toMatchObject({ code: 'KEY', line: 6, column: 5 })
+    expect(problem?.message).toMatch(/^"browser": not supported by this version yet/)
   })
 
   it('of the first edition is an unknown word like any other', () => {

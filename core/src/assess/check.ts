@@ -56,6 +56,9 @@ export function compileFinder(subject: Subject | KeepSource, { lookup, namespace
   switch (subject.kind) {
     case 'status':
       return (received) => [received.status]
+    case 'event':
+      return (received) => listOf(received.facts.event)
+    case 'data':
     case 'body':
       return (received) => [received.body]
     case 'size':

@@ -12,6 +12,8 @@ export interface ReceivedFacts {
   size: number
   /** From due to the last byte. */
   timeMs: number
+  /** The type of an event; undefined for all that is none. */
+  event?: string
   /** Whether it answers HEAD. */
   isHead?: boolean
 }
@@ -43,6 +45,12 @@ export class Received {
   /** A message without headers, such as one of a socket, or nothing at all. */
   static ofText(text: string, status = 0, timeMs = 0): Received {
     return new Received(status, text, { header: () => undefined, setCookies: () => [], size: text.length, timeMs })
+  }
+
+  /** An event of a stream: its data as the body. */
+  static ofEvent(event: string, data: string, timeMs: number): Received {
+    const { facts } = Received.ofText(data, 0, timeMs)
+    return new Received(0, data, { ...facts, event })
   }
 
   /** Whether an answer of its kind never has a body: then nothing is in it, and that is as it should be. */

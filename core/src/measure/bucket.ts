@@ -19,6 +19,7 @@ export type FailureKind =
   | 'script'
   | 'sql'
   | 'socket'
+  | 'stream'
   | 'until'
   | 'protocol'
   | 'local'

@@ -13,8 +13,13 @@ import { regexFault, subjectFault, SUBJECTS } from './subjects.js'
  * One check: a sentence, or the long form with a name of its own.
  *
  * @param mayBeOnValue - a condition may look at a value instead of the response
+ * @param isOfEvent - it looks at an event of a stream
  */
-export function readCheck(context: StepContext, node: Node | null, mayBeOnValue = false): Check | undefined {
+export function readCheck(
+  context: StepContext,
+  node: Node | null,
+  { mayBeOnValue = false, isOfEvent = false } = {},
+): Check | undefined {
   const { source } = context
   const long = isMap(node) && node.has('that')
   const fields = long ? readFields(source, node, 'this check', 'check') : undefined
@@ -27,6 +32,10 @@ export function readCheck(context: StepContext, node: Node | null, mayBeOnValue 
   const at = offsetOf(sentenceNode)
   const { subject, test } = sentence
   if (!isValidSource(context, at, subject) || !isValidTest(source, at, subject, test)) return undefined
+  if ((subject.kind === 'event' || subject.kind === 'data') && !isOfEvent) {
+    source.report(at, 'SUBJECT', `${subject.kind} is a subject of what is awaited on a stream`)
+    return undefined
+  }
   const schema = test.kind === 'schema' ? readSchema(context, at, test.at) : undefined
   if (test.kind === 'schema' && schema === undefined) return undefined
   const written = isScalar(sentenceNode) ? writtenText(sentenceNode) : ''

@@ -158,9 +158,23 @@ export interface CallStep {
   at: Position
 }
 
-export type SocketAct =
-  | { kind: 'say'; name: string; json: JsonTemplate | undefined; text: Text | undefined; at: Position }
-  | { kind: 'await'; name: string; check: Check; withinMs: number; keeps: Keep[]; at: Position }
+export interface SayAct {
+  kind: 'say'
+  name: string
+  json: JsonTemplate | undefined
+  text: Text | undefined
+  at: Position
+}
+export interface AwaitAct {
+  kind: 'await'
+  name: string
+  check: Check
+  withinMs: number
+  keeps: Keep[]
+  /** Where an event says when it was sent: it is timed from then, else from when its await began. */
+  sentAt: Keep | undefined
+  at: Position
+}
 
 /** A WebSocket: opened, talked over, closed after its steps. */
 export interface SocketStep {
@@ -169,11 +183,19 @@ export interface SocketStep {
   url: string
   with: [string, Text][]
   headers: [string, Text][]
-  acts: (SocketAct | WaitStep)[]
+  acts: (SayAct | AwaitAct | WaitStep)[]
   timeoutMs: number
   onFailure: OnFailure
   mayBeSkipped: boolean
   at: Position
+}
+
+/** Server-sent events: a stream that is opened, and opened again where it is lost, until all is done on it. */
+export interface StreamStep extends Omit<SocketStep, 'kind' | 'acts'> {
+  kind: 'stream'
+  acts: (AwaitAct | WaitStep)[]
+  /** How long it stays open, where that is longer than its steps take. */
+  staysMs: number | undefined
 }
 
 export interface SqlStep {
@@ -187,7 +209,7 @@ export interface SqlStep {
 }
 
 /** Steps that are timed and counted as requests. */
-export type TimedStep = SendStep | CallStep | SocketStep | SqlStep
+export type TimedStep = SendStep | CallStep | SocketStep | StreamStep | SqlStep
 export type Step = TimedStep | WaitStep | GroupStep | ParallelStep | RepeatStep | WhenStep | PickStep
 
 export interface Journey {

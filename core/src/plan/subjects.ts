@@ -28,6 +28,8 @@ export const SUBJECTS: Readonly<Record<SubjectKind, SubjectRules>> = {
     bound: { units: ['size', 'number'], words: 'a size such as 64 kB, or a number of bytes' },
   },
   body: ofBody,
+  event: ofHead,
+  data: ofBody,
   json: ofBody,
   xml: ofBody,
   match: ofBody,

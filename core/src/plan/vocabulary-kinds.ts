@@ -18,6 +18,8 @@ export type ContextName =
   | 'use'
   | 'call'
   | 'socket'
+  | 'stream'
+  | 'event'
   | 'say'
   | 'message'
   | 'await'

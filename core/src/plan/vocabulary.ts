@@ -223,6 +223,31 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       off,
     },
   },
+  stream: {
+    about: 'server-sent events: a stream that is opened again where it is lost',
+    keys: {
+      stream: needed('GET and a URL template', { kind: 'request' }, 'GET /departures'),
+      name,
+      with: withValues,
+      headers,
+      steps: key('events to wait for', list(oneOf(map('event'), map('wait')))),
+      for: key('how long it stays open, where its steps are done before', sentence('DurationOnly'), '30s'),
+      timeout,
+      'on failure': onFailure,
+      'may be skipped': mayBeSkipped,
+      off,
+    },
+  },
+  event: {
+    about: 'an event to wait for',
+    keys: {
+      await: needed('check that the event must satisfy', sentence('Check'), 'json $.kind is "departed"'),
+      within: key('longest wait; default 5 s', sentence('DurationOnly'), '5s'),
+      'sent at': key('where the event says when it was sent: it is timed from then', sentence('Keep'), 'json $.at'),
+      name,
+      keep,
+    },
+  },
   say: { about: 'a message to send', keys: { say: needed('json or text', oneOf(text, map('message'))), name } },
   message: { about: 'the message', keys: { json: key('as JSON', json), text: key('as text', text) } },
   await: {
@@ -320,7 +345,6 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
 const LATER = 'not supported by this version yet; remove it'
 /** Keys that the format knows and this version does not build yet. */
 export const UNBUILT_KEYS: Partial<Record<ContextName, Readonly<Record<string, string>>>> = {
-  plan: { networks: LATER },
   journey: { browser: LATER },
 }
 /** Step kinds that the format knows and this version does not build yet. */
@@ -338,6 +362,7 @@ export const STEP_CONTEXTS = [
   'use',
   'call',
   'socket',
+  'stream',
   'sql',
 ] as const satisfies readonly ContextName[]
 

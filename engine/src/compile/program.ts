@@ -65,16 +65,33 @@ export interface CallOperation extends TimedOperation {
   /** The argument as JSON text. */
   argument: (frame: Frame) => string
 }
-export type SocketOperation = TimedOperation & {
-  kind: 'socket'
+interface TalkOperation extends TimedOperation {
   url: (frame: Frame) => string | undefined
   headers: (frame: Frame) => string[]
   acts: CompiledAct[]
 }
+export interface SocketOperation extends TalkOperation {
+  kind: 'socket'
+}
+export interface StreamOperation extends TalkOperation {
+  kind: 'stream'
+  /** How long it stays open, at least; 0 for no longer than its acts take. */
+  staysMs: number
+  /** Each time that it is opened again counts as this. */
+  reconnect: TimedOperation
+}
 export type CompiledAct =
   | { kind: 'wait'; wait: WaitStep['wait']; place: number }
   | { kind: 'say'; timed: TimedOperation; text: (frame: Frame) => string }
-  | { kind: 'await'; timed: TimedOperation; verify: Verify; withinMs: number }
+  | CompiledAwait
+export interface CompiledAwait {
+  kind: 'await'
+  timed: TimedOperation
+  verify: Verify
+  /** When what came was sent, by its own words. */
+  sentAt: Take | undefined
+  withinMs: number
+}
 export interface UnmetOperation extends TimedOperation {
   kind: 'until unmet'
   rounds: number
@@ -97,6 +114,7 @@ export type Operation =
   | SendOperation
   | CallOperation
   | SocketOperation
+  | StreamOperation
   | SqlOperation
   /** One that ends with the load is over when the load is. */
   | { kind: 'wait'; wait: WaitStep['wait']; place: number; endsWithLoad: boolean }

@@ -5,7 +5,7 @@ import { LibraryLink, STREAMS } from './links/library-link.js'
 import type { HttpVersion, Link } from './links/link.js'
 import { PlainLink } from './links/plain-link.js'
 
-const linkTo = (origin: string, http: HttpVersion, out: WayOut): Link =>
+export const linkTo = (origin: string, http: HttpVersion, out: WayOut): Link =>
   http === 1 && out.route.proxy === undefined ? new PlainLink(origin, out) : new LibraryLink(origin, http, out)
 
 export class Connections {

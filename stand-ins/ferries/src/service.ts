@@ -3,6 +3,7 @@ import express, { type RequestHandler } from 'express'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { apiRoutes } from './api.js'
+import { departureRoutes } from './departures.js'
 import { readFlaws, type Flaws } from './flaws.js'
 import { Metrics, METRICS_TYPE } from './metrics.js'
 import { OPENAPI } from './openapi.js'
@@ -61,6 +62,7 @@ export async function startFerries(options: Partial<FerriesOptions> = {}): Promi
     response.json(flaws)
   })
   app.use(apiRoutes(world, worker))
+  app.use(departureRoutes(worker))
   app.use(siteRoutes(world, worker))
   const server = createServer({ keepAliveTimeout: 60_000 }, app)
   await new Promise<void>((resolve, reject) => {

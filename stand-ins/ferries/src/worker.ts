@@ -55,6 +55,11 @@ export class Worker {
     }
   }
 
+  /** Whether something breaks just now; a healthy service draws nothing for it. */
+  isFaulty(): boolean {
+    return this.flaws.errors > 0 && this.draw() < this.flaws.errors
+  }
+
   /** Of the database: one for each place at work, and those that were lost. */
   get openConnections(): number {
     return Math.min(MOST_CONNECTIONS, this.pool.busy + this.lostConnections)

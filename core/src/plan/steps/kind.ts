@@ -2,7 +2,7 @@
 // them, and all that walks over steps asks there.
 import type { Node, YAMLMap } from 'yaml'
 import type { StepContext } from '../context.js'
-import type { Check, Keep, Position, SocketStep, SendStep, Step } from '../model.js'
+import type { Check, Keep, Position, SocketStep, SendStep, Step, StreamStep } from '../model.js'
 
 /**
  * Everything that differs from kind to kind, but for how a step runs, which is the engine's.
@@ -61,7 +61,7 @@ export interface NameScope {
   /** Every {name} of texts. */
   texts(texts: Iterable<string>, at: Position): void
   /** The URL template of a request and its values. */
-  url(step: Pick<SendStep | SocketStep, 'url' | 'with' | 'at'>): void
+  url(step: Pick<SendStep | SocketStep | StreamStep, 'url' | 'with' | 'at'>): void
   /** The values that a check looks at and compares with. */
   operands(check: Check): void
   /** Returns the names that are kept. */

@@ -8,6 +8,7 @@ import { PICK } from './pick.js'
 import { REPEAT } from './repeat.js'
 import { SEND } from './send.js'
 import { SOCKET } from './socket.js'
+import { STREAM } from './stream.js'
 import { SQL } from './sql.js'
 import { WAIT } from './wait.js'
 import { WHEN } from './when.js'
@@ -22,6 +23,7 @@ const OWN: { [Kind in Step['kind']]: StepKind<Extract<Step, { kind: Kind }>> } =
   pick: PICK,
   call: CALL,
   socket: SOCKET,
+  stream: STREAM,
   sql: SQL,
 }
 

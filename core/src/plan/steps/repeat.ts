@@ -89,7 +89,7 @@ function readUntil(context: StepContext, fields: ReadonlyMap<string, Field>): Un
     source.report(offsetOf(field.value), 'REPEAT', 'setup and teardown are walked outside the load: give a number')
     return undefined
   }
-  const check = readCheck(context, field.value, true)
+  const check = readCheck(context, field.value, { mayBeOnValue: true })
   const unmet = readWord(source, fields.get('then'), 'then', ['continue']) ?? 'fail'
   if (check === undefined) return undefined
   const { onFailure } = context.defaults

@@ -10,7 +10,7 @@ export const WHEN: StepKind<WhenStep> = {
     const { source } = context
     const fields = readFields(source, node, 'this when step', 'when')
     const field = fields.get('when')
-    const condition = field === undefined ? undefined : readCheck(context, field.value, true)
+    const condition = field === undefined ? undefined : readCheck(context, field.value, { mayBeOnValue: true })
     const steps = readInnerSteps(context, node, fields.get('steps'), 'when', readInside)
     const otherwise = readInside(context, fields.get('else')?.value ?? null, 'else')
     return condition === undefined ? [] : [{ kind: 'when', condition, steps, otherwise, at: placeOf(source, node) }]

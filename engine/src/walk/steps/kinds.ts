@@ -11,6 +11,7 @@ import { REPEAT } from './repeat/repeat.js'
 import { SEND } from './send/send.js'
 import { SOCKET } from './socket/socket.js'
 import { SQL } from './sql/sql.js'
+import { STREAM } from './stream/stream.js'
 import { WAIT } from './wait/wait.js'
 import { WHEN } from './when/when.js'
 
@@ -24,6 +25,7 @@ const OWN: { [Kind in Step['kind']]: StepCompiler<Extract<Step, { kind: Kind }>>
   pick: PICK,
   call: CALL,
   socket: SOCKET,
+  stream: STREAM,
   sql: SQL,
 }
 const COMPILERS: Readonly<Record<Step['kind'], StepCompiler<Step>>> = OWN
@@ -38,6 +40,7 @@ const OWN_RUNS: { [Kind in Operation['kind']]: Run<OperationOf<Kind>> } = {
   ...PICK.run,
   ...CALL.run,
   ...SOCKET.run,
+  ...STREAM.run,
   ...SQL.run,
 }
 

@@ -52,7 +52,13 @@ watch(
 )
 const isPlan = computed(() => path.value.length === 0 || ['values', 'data', 'defaults'].includes(String(path.value[0])))
 /** The key that is a part's name: it stands in the head. */
-const NAMES: Partial<Record<ContextName, string>> = { group: 'group', call: 'name', socket: 'name', sql: 'name' }
+const NAMES: Partial<Record<ContextName, string>> = {
+  group: 'group',
+  call: 'name',
+  socket: 'name',
+  stream: 'name',
+  sql: 'name',
+}
 const nameKey = computed(() => NAMES[context.value ?? 'plan'])
 const name = computed(() => (nameKey.value === undefined ? undefined : (textAt(node.value, [nameKey.value]) ?? '')))
 

@@ -69,6 +69,7 @@ export const TITLES: Partial<Record<ContextName, string>> = {
   use: 'Shared steps',
   call: 'Script',
   socket: 'WebSocket',
+  stream: 'Stream of events',
   sql: 'SQL statement',
   phase: 'Phase',
   gate: 'Gate',
@@ -86,5 +87,6 @@ export const STEP_LABELS = {
   use: 'Shared steps from a file',
   call: 'Script in the sandbox',
   socket: 'WebSocket',
+  stream: 'Stream of events (server-sent)',
   sql: 'SQL statement, in setup or teardown',
 } as const

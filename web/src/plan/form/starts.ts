@@ -80,5 +80,6 @@ export const STEP_STARTS: Record<StepKind, Written> = {
   use: { use: 'steps/shared.steps.yaml' },
   call: { call: 'scripts/values.ts#choose' },
   socket: { socket: 'GET /live', steps: [{ await: 'json $.kind exists' }] },
+  stream: { stream: 'GET /events', steps: [{ await: 'json $.kind exists' }] },
   sql: { sql: '{secret.database}', run: 'SELECT 1' },
 }
