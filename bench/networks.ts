@@ -143,4 +143,4 @@ for (const cells of lines)
       .join('  ')
       .trimEnd()}\n`,
   )
-process.exit(isMissed ? 1 : 0)
+process.exit(missed === 0 ? 0 : 1)

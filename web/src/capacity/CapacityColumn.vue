@@ -113,7 +113,9 @@ const sign = computed(() => capacity.value?.verdict ?? 'going')
       <h2>Other searches of this plan</h2>
       <template v-if="found.length > 1">
         <TrendChart :found="found" :shown="search.id" :unit="search.goal.unit" />
-        <p class="soft">Against the same target, the oldest at the left, with 95 % intervals.</p>
+        <p class="soft">
+          Against the same target, the oldest at the left, with 95 % intervals; a triangle is “at least”.
+        </p>
       </template>
       <div v-for="one in earlier" :key="one.id" class="earlier">
         <VerdictSign :verdict="one.verdict ?? 'going'" />
