@@ -18,7 +18,7 @@ interface Manner {
 const UNTIMED = {
   engine: filesOf(
     'engine',
-    'answers clock-meeting generator held http iteration load network networks parts rehearsal reused-connection run-view sandbox sender standards steps streams traces undone',
+    'answers clock-meeting generator grpc held http iteration load network networks parts rehearsal reused-connection run-view sandbox sender standards steps streams traces undone',
   ),
   cli: filesOf('cli', 'admit cli exit-codes install otlp several'),
 }

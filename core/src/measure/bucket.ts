@@ -20,6 +20,7 @@ export type FailureKind =
   | 'sql'
   | 'socket'
   | 'stream'
+  | 'grpc'
   | 'until'
   | 'protocol'
   | 'local'

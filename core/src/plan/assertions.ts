@@ -1,5 +1,6 @@
 // Checks and keeps, from nodes to the model.
 import { isMap, isScalar, type Node } from 'yaml'
+import { GRPC_STATUSES } from '../language/grpc-status.js'
 import { parseJson } from '../language/json-path.js'
 import { compileSchema } from '../language/json-schema.js'
 import type { Json, KeepSource, Subject, Test } from '../language/sentences.js'
@@ -9,16 +10,21 @@ import type { Check, Keep } from './model.js'
 import { writtenText, type Source } from './source.js'
 import { regexFault, subjectFault, SUBJECTS } from './subjects.js'
 
-/**
- * One check: a sentence, or the long form with a name of its own.
- *
- * @param mayBeOnValue - a condition may look at a value instead of the response
- * @param isOfEvent - it looks at an event of a stream
- */
+/** What a check looks at, where that is no response. */
+export interface CheckOptions {
+  /** A condition may look at a value instead. */
+  mayBeOnValue?: boolean
+  /** It looks at an event of a stream. */
+  isOfEvent?: boolean
+  /** It looks at what a call came to. */
+  isOfCall?: boolean
+}
+
+/** One check: a sentence, or the long form with a name of its own. */
 export function readCheck(
   context: StepContext,
   node: Node | null,
-  { mayBeOnValue = false, isOfEvent = false } = {},
+  { mayBeOnValue = false, isOfEvent = false, isOfCall = false }: CheckOptions = {},
 ): Check | undefined {
   const { source } = context
   const long = isMap(node) && node.has('that')
@@ -36,6 +42,11 @@ export function readCheck(
     source.report(at, 'SUBJECT', `${subject.kind} is a subject of what is awaited on a stream`)
     return undefined
   }
+  const statusFault = subject.kind === 'status' ? callStatusFault(test, isOfCall) : undefined
+  if (statusFault !== undefined) {
+    source.report(at, 'SUBJECT', statusFault)
+    return undefined
+  }
   const schema = test.kind === 'schema' ? readSchema(context, at, test.at) : undefined
   if (test.kind === 'schema' && schema === undefined) return undefined
   const written = isScalar(sentenceNode) ? writtenText(sentenceNode) : ''
@@ -45,6 +56,15 @@ export function readCheck(
     schema,
     at: placeOf(source, sentenceNode),
   }
+}
+
+/** Statuses of calls have names, those of HTTP are numbers. */
+function callStatusFault(test: Test, isOfCall: boolean): string | undefined {
+  const written = (test.kind === 'is' || test.kind === 'is not') && test.value.kind === 'json' ? test.value.written : ''
+  const isNamed = GRPC_STATUSES.some((name) => name === written)
+  if (isNamed && !isOfCall) return `${written} is a status of a grpc step; here it is a number, such as status is 200`
+  if (!isNamed && isOfCall) return 'the status of a call is a name: write status is OK, or status is not UNAVAILABLE'
+  return undefined
 }
 
 /** One keep: a name and where its value comes from. */

@@ -1,4 +1,5 @@
 // What a plan says once it is read. Times in ms, rates per second, shares 0 to 1.
+import type { ProtoFile } from '../language/protobuf.js'
 import type {
   CheckSentence,
   GateSentence,
@@ -198,6 +199,26 @@ export interface StreamStep extends Omit<SocketStep, 'kind' | 'acts'> {
   staysMs: number | undefined
 }
 
+/** A call of a method of a service, by its .proto file. */
+export interface GrpcStep {
+  kind: 'grpc'
+  name: string
+  /** package.Service/Method */
+  called: string
+  /** The file and all that it imports, each with its text. */
+  proto: ProtoFile[]
+  /** One, or as many as the client streams. */
+  messages: JsonTemplate[]
+  metadata: [string, Text][]
+  checks: Check[]
+  keeps: Keep[]
+  /** The deadline. */
+  timeoutMs: number
+  onFailure: OnFailure
+  mayBeSkipped: boolean
+  at: Position
+}
+
 export interface SqlStep {
   kind: 'sql'
   name: string
@@ -209,7 +230,7 @@ export interface SqlStep {
 }
 
 /** Steps that are timed and counted as requests. */
-export type TimedStep = SendStep | CallStep | SocketStep | StreamStep | SqlStep
+export type TimedStep = SendStep | CallStep | SocketStep | StreamStep | GrpcStep | SqlStep
 export type Step = TimedStep | WaitStep | GroupStep | ParallelStep | RepeatStep | WhenStep | PickStep
 
 export interface Journey {

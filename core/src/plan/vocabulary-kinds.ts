@@ -20,6 +20,7 @@ export type ContextName =
   | 'socket'
   | 'stream'
   | 'event'
+  | 'grpc'
   | 'say'
   | 'message'
   | 'await'

@@ -248,6 +248,22 @@ export const CONTEXTS: Readonly<Record<ContextName, Context>> = {
       keep,
     },
   },
+  grpc: {
+    about: 'a remote call (gRPC), by the file of its service',
+    keys: {
+      grpc: needed('package.Service/Method', text, 'ferries.Board/Next'),
+      name,
+      proto: needed('the .proto file, from the root of the repository', file('.proto'), 'proto/board.proto'),
+      message: key('its message, in the names of JSON; a list where the client streams', json, '{ from: LARKHOLM }'),
+      metadata: key('metadata of the call', texts, 'x-deck: lower'),
+      check,
+      keep,
+      timeout: key('its deadline; default 30 s', sentence('DurationOnly'), '5s'),
+      'on failure': onFailure,
+      'may be skipped': mayBeSkipped,
+      off,
+    },
+  },
   say: { about: 'a message to send', keys: { say: needed('json or text', oneOf(text, map('message'))), name } },
   message: { about: 'the message', keys: { json: key('as JSON', json), text: key('as text', text) } },
   await: {
@@ -363,6 +379,7 @@ export const STEP_CONTEXTS = [
   'call',
   'socket',
   'stream',
+  'grpc',
   'sql',
 ] as const satisfies readonly ContextName[]
 

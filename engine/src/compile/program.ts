@@ -4,6 +4,7 @@ import type {
   Draws,
   Frame,
   FileBytes,
+  ProtoMethod,
   Finder,
   ValueReader,
   Reason,
@@ -92,6 +93,15 @@ export interface CompiledAwait {
   sentAt: Take | undefined
   withinMs: number
 }
+export interface GrpcOperation extends TimedOperation {
+  kind: 'grpc'
+  hasStatusCheck: boolean
+  method: ProtoMethod
+  /** Each as JSON text. */
+  messages: ((frame: Frame) => string)[]
+  /** Names and values in turn. */
+  metadata: (frame: Frame) => string[]
+}
 export interface UnmetOperation extends TimedOperation {
   kind: 'until unmet'
   rounds: number
@@ -115,6 +125,7 @@ export type Operation =
   | CallOperation
   | SocketOperation
   | StreamOperation
+  | GrpcOperation
   | SqlOperation
   /** One that ends with the load is over when the load is. */
   | { kind: 'wait'; wait: WaitStep['wait']; place: number; endsWithLoad: boolean }

@@ -46,7 +46,11 @@ export class Assessor {
     return this.draws.at(iteration.user, iteration.number, placeOf(iteration, this.place)).next()
   }
 
-  assess(iteration: Iteration, operation: SendOperation, outcome: ExchangeOutcome): Assessed {
+  assess(
+    iteration: Iteration,
+    operation: TimedOperation & Pick<SendOperation, 'hasStatusCheck'>,
+    outcome: ExchangeOutcome,
+  ): Assessed {
     if (outcome.kind !== 'answered') {
       const kind = outcome.kind === 'local' ? 'local' : outcome.failure
       return {

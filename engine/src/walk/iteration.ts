@@ -5,6 +5,7 @@ import type { Cookies } from '../http/cookies.js'
 import type { Program, TimedOperation } from '../compile/program.js'
 import type { WayOut } from '../network/way-out.js'
 import type { Placed } from './open-items.js'
+import type { CallSessions } from './steps/grpc/sessions.js'
 
 export interface OpenGroup {
   group: number
@@ -65,6 +66,8 @@ export class Iteration implements Branch, Placed {
   network = 0
   out: WayOut | null = null
   connections: Connections | null = null
+  /** Of users who share none. */
+  sessions: CallSessions | null = null
   cookies: Cookies | null = null
 
   constructor(

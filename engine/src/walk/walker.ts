@@ -17,6 +17,7 @@ import { OpenItems } from './open-items.js'
 import type { WalkerOptions } from './options.js'
 import { Scripts } from './steps/call/scripts.js'
 import type { Cancellable, StepOutcome, Walk } from './steps/kind.js'
+import { CallSessions } from './steps/grpc/sessions.js'
 import { RUNS } from './steps/kinds.js'
 import { Requests } from './steps/send/requests.js'
 
@@ -49,6 +50,8 @@ export class Walker implements Walk {
   readonly requests: Requests
   readonly scripts = new Scripts()
   loadEndMs = Infinity
+  private readonly sessions: CallSessions
+  private readonly ownSessions = new Set<CallSessions>()
   private readonly waiting = new TinyQueue<Branch>([], (a, b) => a.dueMs - b.dueMs)
   private readonly draws: Draws
   /** What is on its way over the links of users. */
@@ -67,6 +70,7 @@ export class Walker implements Walk {
     this.draws = new Draws(options.seed)
     this.assessor = new Assessor(this.draws, options.mask)
     this.requests = new Requests(this)
+    this.sessions = new CallSessions(options.out)
   }
 
   /** The alarm that calls `ring`; given after construction, since each needs the other. */
@@ -94,6 +98,7 @@ export class Walker implements Walk {
     iteration.connections = previous?.connections ?? null
     iteration.network = this.options.networks?.of(user) ?? 0
     iteration.out = previous?.out ?? null
+    iteration.sessions = previous?.sessions ?? null
     iteration.next = from
     this.iterations.add(iteration)
     this.advance(iteration, dueMs)
@@ -159,6 +164,8 @@ export class Walker implements Walk {
 
   close(): void {
     this.requests.close()
+    this.sessions.close()
+    for (const own of this.ownSessions) own.close()
     this.scripts.close()
     this.alarm?.close()
   }
@@ -197,6 +204,22 @@ export class Walker implements Walk {
     if (networks === null || network === undefined || !isShaped(network)) return out
     iteration.out ??= out.over(new UserLink(network, this.releases, this.drawsOfLink(iteration)))
     return iteration.out
+  }
+
+  sessionsOf(iteration: Iteration): CallSessions {
+    if (this.options.connections === 'shared') return this.sessions
+    if (iteration.sessions === null) {
+      iteration.sessions = new CallSessions(this.outOf(iteration))
+      this.ownSessions.add(iteration.sessions)
+    }
+    return iteration.sessions
+  }
+
+  /** A user who does not come back needs them no more. */
+  private leaveSessions({ sessions, program }: Iteration): void {
+    if (sessions === null || program.returning) return
+    sessions.close()
+    this.ownSessions.delete(sessions)
   }
 
   /** The jitter of a user's link, in the order in which pieces go over it. */
@@ -261,6 +284,7 @@ export class Walker implements Walk {
 
   private endIteration(iteration: Iteration, how: HowEnded): void {
     this.requests.leave(iteration)
+    this.leaveSessions(iteration)
     this.listener.onIterationEnded(iteration, how)
   }
 }

@@ -1,6 +1,7 @@
 // The table of the kinds of steps.
 import type { Step } from '../model.js'
 import { CALL } from './call.js'
+import { GRPC } from './grpc.js'
 import { GROUP } from './group.js'
 import type { StepKind } from './kind.js'
 import { PARALLEL } from './parallel.js'
@@ -24,6 +25,7 @@ const OWN: { [Kind in Step['kind']]: StepKind<Extract<Step, { kind: Kind }>> } =
   call: CALL,
   socket: SOCKET,
   stream: STREAM,
+  grpc: GRPC,
   sql: SQL,
 }
 

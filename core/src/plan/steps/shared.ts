@@ -1,6 +1,6 @@
 // The keys that several kinds of steps have, and the defaults for all of them.
 import { isSeq, type Node } from 'yaml'
-import { readCheck, readKeep } from '../assertions.js'
+import { readCheck, readKeep, type CheckOptions } from '../assertions.js'
 import { readWord, type Defaults, type StepContext } from '../context.js'
 import { offsetOf, readEntries, readFields, readList, readPhrase, type Field } from '../fields.js'
 import type { Check, Keep, OnFailure, Step } from '../model.js'
@@ -26,9 +26,9 @@ export function readOnFailure(source: Source, field: Field | undefined): OnFailu
   return readWord(source, field, 'on failure', ['continue', 'end iteration'])
 }
 
-export function readChecks(context: StepContext, field: Field | undefined): Check[] {
+export function readChecks(context: StepContext, field: Field | undefined, options: CheckOptions = {}): Check[] {
   if (field === undefined) return []
-  return readList(context.source, field.value, 'check').flatMap((item) => readCheck(context, item) ?? [])
+  return readList(context.source, field.value, 'check').flatMap((item) => readCheck(context, item, options) ?? [])
 }
 
 export function readKeeps(context: StepContext, field: Field | undefined): Keep[] {

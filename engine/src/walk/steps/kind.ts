@@ -9,6 +9,7 @@ import type { WayOut } from '../../network/way-out.js'
 import type { WalkerListener } from '../listener.js'
 import type { WalkerOptions } from '../options.js'
 import type { Scripts } from './call/scripts.js'
+import type { CallSessions } from './grpc/sessions.js'
 
 /**
  * What a step becomes in a program.
@@ -44,6 +45,8 @@ export interface Walk {
   readonly assessor: Assessor
   readonly requests: { send(branch: Branch, operation: OperationOf<'send'>, dueMs: number): void }
   readonly scripts: Scripts
+  /** The connections of a user for calls. */
+  sessionsOf(iteration: Iteration): CallSessions
   /** The way out of a user. */
   outOf(iteration: Iteration): WayOut
   /** What lasts, requests aside: it is cut off when the drain ends. */

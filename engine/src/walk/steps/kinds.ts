@@ -3,6 +3,7 @@ import type { Step } from '@jolt-gate/core'
 import type { CompileStep } from '../../compile/program-compiler.js'
 import type { Operation } from '../../compile/program.js'
 import { CALL } from './call/call.js'
+import { GRPC } from './grpc/grpc.js'
 import { GROUP } from './group/group.js'
 import type { OperationOf, Run, StepCompiler } from './kind.js'
 import { PARALLEL } from './parallel/parallel.js'
@@ -26,6 +27,7 @@ const OWN: { [Kind in Step['kind']]: StepCompiler<Extract<Step, { kind: Kind }>>
   call: CALL,
   socket: SOCKET,
   stream: STREAM,
+  grpc: GRPC,
   sql: SQL,
 }
 const COMPILERS: Readonly<Record<Step['kind'], StepCompiler<Step>>> = OWN
@@ -41,6 +43,7 @@ const OWN_RUNS: { [Kind in Operation['kind']]: Run<OperationOf<Kind>> } = {
   ...CALL.run,
   ...SOCKET.run,
   ...STREAM.run,
+  ...GRPC.run,
   ...SQL.run,
 }
 

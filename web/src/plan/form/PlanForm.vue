@@ -57,6 +57,7 @@ const NAMES: Partial<Record<ContextName, string>> = {
   call: 'name',
   socket: 'name',
   stream: 'name',
+  grpc: 'name',
   sql: 'name',
 }
 const nameKey = computed(() => NAMES[context.value ?? 'plan'])

@@ -70,6 +70,7 @@ export const TITLES: Partial<Record<ContextName, string>> = {
   call: 'Script',
   socket: 'WebSocket',
   stream: 'Stream of events',
+  grpc: 'Remote call (gRPC)',
   sql: 'SQL statement',
   phase: 'Phase',
   gate: 'Gate',
@@ -88,5 +89,6 @@ export const STEP_LABELS = {
   call: 'Script in the sandbox',
   socket: 'WebSocket',
   stream: 'Stream of events (server-sent)',
+  grpc: 'Remote call (gRPC)',
   sql: 'SQL statement, in setup or teardown',
 } as const

@@ -81,5 +81,6 @@ export const STEP_STARTS: Record<StepKind, Written> = {
   call: { call: 'scripts/values.ts#choose' },
   socket: { socket: 'GET /live', steps: [{ await: 'json $.kind exists' }] },
   stream: { stream: 'GET /events', steps: [{ await: 'json $.kind exists' }] },
+  grpc: { grpc: 'package.Service/Method', proto: 'proto/service.proto', message: '{}' },
   sql: { sql: '{secret.database}', run: 'SELECT 1' },
 }
