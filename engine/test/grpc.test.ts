@@ -232,6 +232,7 @@ describe('a hostile service', () => {
   }
   it.each([
     ['no status', answering(frameOf(Buffer.alloc(0)), { other: 'x' }), 'reset'],
+    ['OK, and no message', answering(Buffer.alloc(0), { 'grpc-status': '0' }), 'protocol'],
     ['a compressed message', answering(Buffer.from([1, 0, 0, 0, 0]), { 'grpc-status': '0' }), 'decoding'],
     ['a message without an end', answering(Buffer.from([0, 0, 0, 0, 9, 1]), { 'grpc-status': '0' }), 'protocol'],
     ['a message that is none', answering(frameOf(Buffer.from([10, 200])), { 'grpc-status': '0' }), 'decoding'],

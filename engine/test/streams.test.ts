@@ -110,7 +110,7 @@ describe('the format of events', () => {
     })
     const plan = `      - stream: GET /\n        steps:\n          - await: data is "⛴"\n`
     const { result } = await runPlan(origin, journeyOf(plan, 1))
-    expect(result.totals.failedRequests).toBe(0)
+    expect(result.steps.flatMap(({ failures }) => failures)).toEqual([])
     expect((await eventsOf(bytes)).slice(0, 1)).toEqual([['retry', 40]])
   })
 })
@@ -226,6 +226,12 @@ describe('a stream that is lost', () => {
   })
 })
 
+it('a stream that is lost when its time is over has failed, though nothing was awaited', async () => {
+  const origin = await streaming((_, response) => begin(response).end(event({ n: 1 })))
+  const { result } = await runPlan(origin, journeyOf('      - stream: GET /\n        name: s\n        for: 500ms\n', 1))
+  expect(result.steps[0]?.failures).toMatchObject([{ kind: 'stream', count: 1 }])
+})
+
 describe('a hostile stream', () => {
   it('may ask to be opened again at once: it is not flooded for it', async () => {
     let count = 0
@@ -239,7 +245,7 @@ describe('a hostile stream', () => {
     )
     expect(count).toBeGreaterThan(2)
     expect(count).toBeLessThan(14)
-    expect(result.totals.failedRequests).toBe(0)
+    expect(result.steps.flatMap(({ failures }) => failures.map(({ kind }) => kind))).toEqual(['stream'])
   })
 
   it('of one endless event, or one that is too large, ends it; what is not awaited is not kept for ever', async () => {

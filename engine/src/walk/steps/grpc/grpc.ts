@@ -98,6 +98,9 @@ function outcomeOf(outcome: CallOutcome, { method, hasStatusCheck }: GrpcOperati
       failure: 'grpc',
       detail: [grpcStatus(status), words].filter((one) => one !== '').join(': '),
     }
+  // What is OK and says nothing, where one message is due, has not been answered.
+  if (status === 0 && !method.streamsResponses && messages.length !== 1)
+    return { kind: 'failed', failure: 'protocol', detail: `${String(messages.length)} messages where one is due` }
   const body = bodyOf(method, messages)
   if (body === undefined) return { kind: 'failed', failure: 'decoding', detail: 'a message that is none of the method' }
   const text = JSON.stringify(body)

@@ -28,7 +28,7 @@ export class StreamTalker extends Talker {
   private lostAtMs: number | undefined
   private again: NodeJS.Timeout | undefined
   private stays: NodeJS.Timeout | undefined
-  private staysUntilMs = Infinity
+  private staysUntilMs = 0
 
   constructor(
     private readonly talk: StreamTalk,
@@ -61,7 +61,8 @@ export class StreamTalker extends Talker {
     const leftMs = this.staysUntilMs - monotonicMs()
     if (leftMs <= 0) return false
     this.stays ??= setTimeout(() => {
-      this.end()
+      if (this.lostAtMs === undefined) this.end()
+      else this.fail('stream', 'it was lost, and not there again when its time was over')
     }, leftMs)
     return true
   }
